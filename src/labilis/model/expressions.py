@@ -1,0 +1,232 @@
+"""Quantities as people write them: ``12 mm``, ``2*leg_t + 1 mm``, ``sqrt(2) * width``.
+
+A small recursive-descent parser of our own evaluates them on pint quantities. Nothing is ever handed to Python's own
+`eval`. Grammar (a unit directly behind a number binds tightest)::
+
+    sum     = product (('+' | '-') product)*
+    product = sign (('*' | '/') sign)*
+    sign    = ('+' | '-') sign | power
+    power   = atom (('^' | '**') sign)?
+    atom    = NUMBER UNIT? | NAME | NAME '(' sum (',' sum)* ')' | '(' sum ')'
+"""
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from labilis.model.errors import LabilisError
+from labilis.model.units import KINDS, UNIT_SYMBOLS, describe_dimension, kind_dimension, registry, unit
+
+_TOKEN = re.compile(
+    r"\s*(?:(?P<number>(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)|(?P<name>[A-Za-zµ][A-Za-z0-9_]*|[°%])|(?P<op>\*\*|[-+*/^(),]))"
+)
+_MAX_LENGTH = 400
+_MAX_DEPTH = 40
+CONSTANTS = {"pi": math.pi}
+
+
+def _angle(value: Any) -> float:
+    return float((value.to("rad") if str(value.dimensionality) == "[angle]" else value.to("dimensionless")).magnitude)
+
+
+def _trig(function: Callable[[float], float]) -> Callable[[Any], Any]:
+    return lambda value: registry().Quantity(function(_angle(value)), "dimensionless")
+
+
+FUNCTIONS: dict[str, Callable[..., Any]] = {
+    "sqrt": lambda value: value**0.5,
+    "abs": abs,
+    "min": lambda *values: min(values),
+    "max": lambda *values: max(values),
+    "sin": _trig(math.sin),
+    "cos": _trig(math.cos),
+    "tan": _trig(math.tan),
+}
+
+
+class _Parser:
+    """One pass over one text; `names` gives the value of a parameter or raises KeyError."""
+
+    def __init__(self, text: str, names: Callable[[str], Any]) -> None:
+        self.text, self.names, self.depth = text, names, 0
+        self.tokens: list[tuple[str, str]] = []
+        position = 0
+        stripped = text.rstrip()
+        while position < len(stripped):
+            match = _TOKEN.match(stripped, position)
+            if not match:
+                raise self.error(f"'{stripped[position:].strip()[:12]}' is not understood")
+            kind = match.lastgroup or ""
+            self.tokens.append((kind, match.group(kind)))
+            position = match.end()
+        self.at = 0
+
+    def error(self, what: str) -> LabilisError:
+        return LabilisError(f"{what} in '{self.text}'.", remedy="Write a number with a unit, such as 12 mm, "
+                            "or an expression of named parameters.", code="expression")
+
+    def peek(self) -> tuple[str, str]:
+        return self.tokens[self.at] if self.at < len(self.tokens) else ("end", "")
+
+    def take(self, *symbols: str) -> str:
+        kind, value = self.peek()
+        if kind == "op" and value in symbols:
+            self.at += 1
+            return value
+        return ""
+
+    def whole(self) -> Any:
+        if not self.tokens:
+            raise self.error("Nothing to evaluate")
+        value = self.sum()
+        if self.peek()[0] != "end":
+            raise self.error(f"'{self.peek()[1]}' is not expected")
+        return value
+
+    def sum(self) -> Any:
+        self.depth += 1
+        if self.depth > _MAX_DEPTH:
+            raise self.error("Too many brackets")
+        value = self.product()
+        while symbol := self.take("+", "-"):
+            other = self.product()
+            if value.dimensionality != other.dimensionality:
+                raise self.error(f"{describe_dimension(value)} and {describe_dimension(other)} cannot be added")
+            value = value + other if symbol == "+" else value - other
+        self.depth -= 1
+        return value
+
+    def product(self) -> Any:
+        value = self.sign()
+        while symbol := self.take("*", "/"):
+            other = self.sign()
+            if symbol == "/" and other.magnitude == 0:
+                raise self.error("Division by zero")
+            value = value * other if symbol == "*" else value / other
+        return value
+
+    def sign(self) -> Any:
+        if symbol := self.take("+", "-"):
+            self.depth += 1
+            if self.depth > _MAX_DEPTH:
+                raise self.error("Too many signs")
+            value = self.sign()
+            self.depth -= 1
+            return -value if symbol == "-" else value
+        return self.power()
+
+    def power(self) -> Any:
+        value = self.atom()
+        if self.take("^", "**"):
+            exponent = self.sign()
+            if exponent.dimensionality != kind_dimension("number"):
+                raise self.error("An exponent must be a plain number")
+            number = float(exponent.to("dimensionless").magnitude)
+            if abs(number) > 20:
+                raise self.error("An exponent beyond 20")
+            if value.magnitude == 0 and number < 0:
+                raise self.error("Division by zero")
+            value = value**number
+        return value
+
+    def atom(self) -> Any:
+        kind, text = self.peek()
+        if kind == "number":
+            self.at += 1
+            value = registry().Quantity(float(text), "dimensionless")
+            following, name = self.peek()
+            if following == "name" and name in UNIT_SYMBOLS:
+                self.at += 1
+                value = value * unit(name)
+                if self.take("^", "**"):  # "5 mm^2" squares the unit, not the number
+                    power = self.sign()
+                    number = float(text)
+                    value = registry().Quantity(number, "dimensionless") * unit(name) ** float(power.magnitude)
+            elif following == "name":
+                raise self.error(f"'{name}' behind a number is not a unit")
+            return value
+        if kind == "name":
+            self.at += 1
+            if text in FUNCTIONS and self.take("("):
+                arguments = [self.sum()]
+                while self.take(","):
+                    arguments.append(self.sum())
+                if not self.take(")"):
+                    raise self.error("A closing bracket is missing")
+                try:
+                    return FUNCTIONS[text](*arguments)
+                except LabilisError:
+                    raise
+                except Exception as problem:
+                    raise self.error(f"{text}() does not take these values") from problem
+            return self.named(text)
+        if self.take("("):
+            value = self.sum()
+            if not self.take(")"):
+                raise self.error("A closing bracket is missing")
+            return value
+        raise self.error(f"'{text}' is not expected" if text else "Something is missing at the end")
+
+    def named(self, name: str) -> Any:
+        try:
+            return self.names(name)
+        except KeyError:
+            pass
+        if name in CONSTANTS:
+            return registry().Quantity(CONSTANTS[name], "dimensionless")
+        if name in UNIT_SYMBOLS:
+            return unit(name)
+        raise LabilisError(f"'{name}' is neither a parameter nor a unit, in '{self.text}'.",
+                           remedy="Add the parameter, or correct the name.", code="unknown-parameter")
+
+
+def evaluate(text: str, parameters: Mapping[str, str] | None = None, *, _open: tuple[str, ...] = ()) -> Any:
+    """Value of an expression as a pint quantity; parameters are expressions themselves, checked for circles."""
+    if len(text) > _MAX_LENGTH:
+        raise LabilisError(f"An expression of {len(text)} characters.", remedy=f"Keep it under {_MAX_LENGTH}.")
+    stated = parameters or {}
+
+    def named(name: str) -> Any:
+        if name in _open:
+            raise LabilisError(f"Parameter '{name}' depends on itself.", "parameters",
+                               "Break the circle: " + " → ".join((*_open, name)) + ".", "circle")
+        return evaluate(stated[name], stated, _open=(*_open, name))
+
+    try:
+        value = _Parser(text, named).whole()
+    except (OverflowError, ZeroDivisionError) as problem:
+        raise LabilisError(f"'{text}' has no finite value.", remedy="Check the numbers.") from problem
+    magnitude = value.magnitude
+    if isinstance(magnitude, complex) or not math.isfinite(magnitude):
+        raise LabilisError(f"'{text}' has no finite real value.", remedy="Check the numbers.", code="expression")
+    return value
+
+
+def number_of(text: str, kind: str, parameters: Mapping[str, str] | None = None, where: str = "") -> float:
+    """Kernel number (N, mm, MPa, tonne, rad) of an expression that must be of the given kind."""
+    try:
+        value = evaluate(text, parameters)
+        if value.dimensionality != kind_dimension(kind):
+            _, example, words = KINDS[kind]
+            is_number = value.dimensionality == kind_dimension("number")
+            problem = "has no unit" if is_number else f"is {describe_dimension(value)}"
+            raise LabilisError(f"'{text}' {problem}; {words} is needed here, such as {example}.", code="unit")
+    except LabilisError as error:
+        if where and not error.where:
+            raise LabilisError(error.what, where, error.remedy, error.code) from error
+        raise
+    return float(value.to_base_units().magnitude)
+
+
+def is_name(text: str) -> bool:
+    """Whether a text can be a parameter's name: a word that is not a unit, a function or a constant."""
+    return (bool(re.fullmatch(r"[A-Za-z][A-Za-z0-9_]*", text)) and text not in UNIT_SYMBOLS
+            and text not in FUNCTIONS and text not in CONSTANTS)
+
+
+def format_quantity(value: float, kind: str, display: str, digits: int = 4) -> str:
+    """Kernel number shown in a display unit with significant digits: ``format_quantity(1500, 'force', 'kN')``."""
+    factor = float((1.0 * registry().parse_units(display.replace("^", "**"))).to_base_units().magnitude)
+    return f"{value / factor:.{digits}g} {display}" if kind != "number" else f"{value:.{digits}g}"

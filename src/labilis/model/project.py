@@ -1,0 +1,338 @@
+"""The project: everything stated, checked for sense on its own, with its JSON form."""
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any, Literal, TypeVar
+
+from pydantic import Field, ValidationError, model_validator
+
+from labilis.model.errors import LabilisError
+from labilis.model.expressions import evaluate, is_name, number_of
+from labilis.model.regions import Region
+from labilis.model.statements import ForceLoad, Load, Material, PressureLoad, Statement, Support
+
+FORMAT_VERSION = 1
+Named = TypeVar("Named")
+
+
+class Geometry(Statement):
+    """An imported file: its bytes are kept in the project file under this hash."""
+
+    file: str = Field(description="file name as imported, without folders")
+    sha256: str = Field(default="", description="hash of the bytes; filled in when read")
+
+
+class Piece(Statement):
+    """One body of an imported file, with one material and one way of meshing."""
+
+    name: str = Field(min_length=1)
+    geometry: str = Field(description="file it comes from")
+    body: int = Field(default=1, ge=1, description="number of the body in that file, from 1")
+    material: str | None = None
+    mesh_as: Literal["solid"] = "solid"
+    set_aside: bool = Field(default=False, description="shown as a ghost, carries nothing")
+
+
+class Hub(Statement):
+    """A point tied to a region; stiff: the region moves as a rigid body. It stands at the region's centre."""
+
+    name: str = Field(min_length=1)
+    region: str
+    kind: Literal["stiff"] = "stiff"
+
+
+class CaseLoad(Statement):
+    """A load in a case, times a factor."""
+
+    load: str
+    factor: str = "1"
+
+
+class LoadCase(Statement):
+    """Loads that act together. Growing ones are multiplied by the factor that is looked for."""
+
+    name: str = Field(min_length=1)
+    loads: tuple[CaseLoad, ...] = ()
+
+
+class MeshZone(Statement):
+    """A region with its own element size."""
+
+    region: str
+    size: str
+
+
+class MeshPlan(Statement):
+    """One global size, zones, element order. Without a size the program proposes one from the part's thickness."""
+
+    size: str | None = Field(default=None, description="element size, length")
+    order: Literal[1, 2] = Field(default=2, description="2 for results; 1 as a draft, always flagged")
+    zones: tuple[MeshZone, ...] = ()
+
+
+class Criteria(Statement):
+    """What is asked of the part and how many modes to look for."""
+
+    required_factor: str = "3"
+    modes: int = Field(default=6, ge=1, le=200)
+    sign: Literal["positive", "both"] = "positive"
+
+
+class EulerChoice(Statement):
+    """Numbers of Euler's check; None takes them from the part and its supports."""
+
+    ends: Literal["found", "fixed-free", "pinned-pinned", "fixed-pinned", "fixed-fixed"] = "found"
+    length: str | None = None
+
+
+class Project(Statement):
+    """All statements of one project. Every change makes a new one."""
+
+    labilis: Literal[1] = FORMAT_VERSION
+    name: str = "Untitled"
+    scenario: str = Field(default="", description="what the part belongs to, for titles")
+    parameters: dict[str, str] = Field(default_factory=dict)
+    geometry: tuple[Geometry, ...] = ()
+    materials: tuple[Material, ...] = ()
+    pieces: tuple[Piece, ...] = ()
+    regions: tuple[Region, ...] = ()
+    hubs: tuple[Hub, ...] = ()
+    supports: tuple[Support, ...] = ()
+    loads: tuple[Load, ...] = ()
+    cases: tuple[LoadCase, ...] = ()
+    mesh: MeshPlan = MeshPlan()
+    criteria: Criteria = Criteria()
+    euler: EulerChoice = EulerChoice()
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Project:
+        for name in self.parameters:
+            if not is_name(name):
+                raise ValueError(f"parameters: '{name}' cannot be a parameter's name (a word that is not a unit)")
+        for field in ("materials", "pieces", "regions", "hubs", "supports", "loads", "cases"):
+            names = [item.name for item in getattr(self, field)]
+            for name in names:
+                if names.count(name) > 1:
+                    raise ValueError(f"{field}: the name '{name}' is given twice")
+        files = {geometry.file for geometry in self.geometry}
+        self._known("pieces", ((p.name, p.geometry) for p in self.pieces), files, "file")
+        self._known("pieces", ((p.name, p.material) for p in self.pieces if p.material), self._names(self.materials),
+                    "material")
+        self._known("regions", ((r.name, r.piece) for r in self.regions), self._names(self.pieces), "piece")
+        self._known("hubs", ((h.name, h.region) for h in self.hubs), self._names(self.regions), "region")
+        targets = self._names(self.regions) | self._names(self.hubs)
+        if overlap := self._names(self.regions) & self._names(self.hubs):
+            raise ValueError(f"hubs: '{min(overlap)}' is the name of a region as well")
+        self._known("supports", ((s.name, s.on) for s in self.supports), targets, "region or hub")
+        self._known("loads", ((item.name, item.on) for item in self.loads), targets, "region or hub")
+        self._known("mesh zones", ((z.region, z.region) for z in self.mesh.zones), self._names(self.regions), "region")
+        for case in self.cases:
+            self._known("cases", ((case.name, entry.load) for entry in case.loads), self._names(self.loads), "load")
+        hubs = self._names(self.hubs)
+        for support in self.supports:
+            if support.on not in hubs and any(motion.startswith("turn") for motion in support.held):
+                raise ValueError(f"supports/{support.name}: turns can be held on a hub only")
+            if support.on in hubs and support.axes.kind not in ("global", "local"):
+                raise ValueError(f"supports/{support.name}: a hub is held in global or local axes")
+        return self
+
+    @staticmethod
+    def _names(items: Sequence[Any]) -> set[str]:
+        return {item.name for item in items}
+
+    @staticmethod
+    def _known(field: str, pairs: Any, names: set[str], what: str) -> None:
+        for owner, name in pairs:
+            if name not in names:
+                raise ValueError(f"{field}/{owner}: there is no {what} called '{name}'")
+
+    # --- reading values -------------------------------------------------------------------------------------------
+    def value(self, text: str, kind: str, where: str = "") -> float:
+        """Kernel number of a quantity stated in this project (see `expressions.number_of`)."""
+        return number_of(text, kind, self.parameters, where)
+
+    @property
+    def active_pieces(self) -> tuple[Piece, ...]:
+        """Pieces that carry load."""
+        return tuple(piece for piece in self.pieces if not piece.set_aside)
+
+    def case(self, name: str) -> LoadCase:
+        """A load case by its name."""
+        for case in self.cases:
+            if case.name == name:
+                return case
+        raise LabilisError(f"There is no load case called '{name}'.", "cases",
+                           "The project has: " + (", ".join(c.name for c in self.cases) or "none") + ".", "no-case")
+
+    def named(self, field: str, name: str) -> Any:
+        """Item of a list of named statements, such as ``named('regions', 'foot eye')``."""
+        for item in getattr(self, field):
+            if item.name == name:
+                return item
+        raise LabilisError(f"There is no '{name}' in {field}.", field, "It may have been removed.", "missing-name")
+
+    def target_region(self, on: str) -> Region:
+        """The region a support or load acts on, through its hub if it names one."""
+        for hub in self.hubs:
+            if hub.name == on:
+                on = hub.region
+        return self.named("regions", on)
+
+    def stated_quantities(self) -> list[tuple[str, str, str]]:
+        """(where, text, kind) of every quantity, for checking them all at once."""
+        found: list[tuple[str, str, str]] = []
+        for item in self.materials:
+            for field, kind in (("youngs_modulus", "stress"), ("poisson_ratio", "number"), ("density", "density"),
+                                ("yield_strength", "stress")):
+                if (text := getattr(item, field)) is not None:
+                    found.append((f"materials/{item.name}/{field}", text, kind))
+        for load in self.loads:
+            if isinstance(load, ForceLoad):
+                texts = load.components or (load.normal or "",)
+                found += [(f"loads/{load.name}", text, "force") for text in texts]
+            elif isinstance(load, PressureLoad):
+                found.append((f"loads/{load.name}", load.pressure, "stress"))
+        for case in self.cases:
+            found += [(f"cases/{case.name}/{entry.load}", entry.factor, "number") for entry in case.loads]
+        if self.mesh.size is not None:
+            found.append(("mesh/size", self.mesh.size, "length"))
+        found += [(f"mesh/zones/{zone.region}", zone.size, "length") for zone in self.mesh.zones]
+        found.append(("criteria/required_factor", self.criteria.required_factor, "number"))
+        if self.euler.length is not None:
+            found.append(("euler/length", self.euler.length, "length"))
+        return found
+
+    # --- changing -------------------------------------------------------------------------------------------------
+    def changed(self, **fields: Any) -> Project:
+        """A copy with fields replaced, checked again; quantities are evaluated so that a bad one is refused here."""
+        return load_project({**self.model_dump(), **{key: _plain(value) for key, value in fields.items()}})
+
+    def with_item(self, field: str, item: Any) -> Project:
+        """A copy with a named statement added or, if the name exists, replaced in its place."""
+        items = list(getattr(self, field))
+        for index, old in enumerate(items):
+            if old.name == item.name:
+                items[index] = item
+                break
+        else:
+            items.append(item)
+        return self.changed(**{field: items})
+
+    def without_item(self, field: str, name: str) -> Project:
+        """A copy without a named statement; what refers to it must be gone already."""
+        return self.changed(**{field: [item for item in getattr(self, field) if item.name != name]})
+
+    def with_value(self, path: tuple[str | int, ...], value: Any) -> Project:
+        """A copy with one value replaced, given by its path in the JSON form: ``('materials', 0, 'density')``."""
+        return load_project(_replaced(self.model_dump(), path, value))
+
+    def free_name(self, field: str, base: str) -> str:
+        """A name that is not taken yet: 'push', 'push 2', ..."""
+        taken = self._names(getattr(self, field)) | (self._names(self.hubs) if field == "regions" else set())
+        name, count = base, 1
+        while name in taken:
+            count += 1
+            name = f"{base} {count}"
+        return name
+
+    def to_json(self) -> str:
+        """The text form, stable in order, without what is left at its default."""
+        data = self.model_dump(mode="json", exclude_defaults=True)
+        return json.dumps({"labilis": FORMAT_VERSION, **data}, indent=2, ensure_ascii=False) + "\n"
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, Statement):
+        return value.model_dump()
+    if isinstance(value, list | tuple):
+        return [_plain(item) if not isinstance(item, Region) else item.model_dump() for item in value]
+    return value
+
+
+def _replaced(node: Any, path: tuple[str | int, ...], value: Any) -> Any:
+    if not path:
+        return value
+    step = path[0]
+    if isinstance(node, dict):
+        return {**node, step: _replaced(node.get(step), path[1:], value)}
+    items = list(node)
+    items[int(step)] = _replaced(items[int(step)], path[1:], value)
+    return items
+
+
+def _first_message(error: ValidationError) -> tuple[str, str]:
+    details = error.errors()[0]
+    place = "/".join(str(step) for step in details["loc"])
+    message = details["msg"].removeprefix("Value error, ")
+    if details["type"] == "extra_forbidden":
+        message = "this key is not known"
+    elif details["type"] == "missing":
+        message = "this is missing"
+    head, _, tail = message.partition(": ")
+    if not place and tail and " " not in head.split("/")[0]:
+        return head, tail
+    return place, message
+
+
+def load_project(data: Any) -> Project:
+    """Project of a JSON form (text, bytes or parsed); every quantity is evaluated once so that a bad one is refused."""
+    if isinstance(data, str | bytes):
+        try:
+            data = json.loads(data)
+        except (ValueError, RecursionError) as error:
+            raise LabilisError(f"This is not JSON ({error}).", remedy="Check the file.", code="json") from error
+    if isinstance(data, dict) and data.get("labilis", FORMAT_VERSION) != FORMAT_VERSION:
+        raise LabilisError(f"Model format {data.get('labilis')!r} is not known to this version.", "labilis",
+                           f"This program reads format {FORMAT_VERSION}; a newer Labilis may have written the file.",
+                           "version")
+    try:
+        project = Project.model_validate(data)
+    except ValidationError as error:
+        where, message = _first_message(error)
+        raise LabilisError(message[:1].upper() + message[1:] + ".", where, "Correct it in the model.", "model") from error
+    for name, text in project.parameters.items():
+        try:
+            evaluate(text, project.parameters, _open=(name,))
+        except LabilisError as error:
+            raise LabilisError(error.what, error.where or f"parameters/{name}", error.remedy, error.code) from error
+    for where, text, kind in project.stated_quantities():
+        project.value(text, kind, where)
+    for item in project.materials:
+        _check_material(project, item)
+    _check_sizes(project)
+    return project
+
+
+def _check_material(project: Project, item: Material) -> None:
+    where = f"materials/{item.name}"
+    for field in ("youngs_modulus", "density", "yield_strength"):
+        kind = "density" if field == "density" else "stress"
+        if (text := getattr(item, field)) is not None and project.value(text, kind, where) <= 0:
+            raise LabilisError(f"'{text}' is not above zero.", f"{where}/{field}", "Give a positive value.", "material")
+    if item.poisson_ratio is not None:
+        ratio = project.value(item.poisson_ratio, "number", where)
+        if not -1 < ratio < 0.495:
+            raise LabilisError(f"Poisson ratio {item.poisson_ratio} cannot be used: it must lie above -1 and under 0.495.",
+                               f"{where}/poisson_ratio", "At 0.5 the material keeps its volume and these elements lock; "
+                               "metals lie near 0.3.", "poisson")
+
+
+def _check_sizes(project: Project) -> None:
+    sizes = [("mesh/size", project.mesh.size)] + [(f"mesh/zones/{z.region}", z.size) for z in project.mesh.zones]
+    for where, text in sizes:
+        if text is not None and project.value(text, "length", where) <= 0:
+            raise LabilisError(f"An element size of '{text}' is not above zero.", where, "Give a positive length.", "size")
+    if project.value(project.criteria.required_factor, "number") <= 0:
+        raise LabilisError("The required factor must be above zero.", "criteria/required_factor", "3 is usual for a "
+                           "machine part.", "criteria")
+    if project.euler.length is not None and project.value(project.euler.length, "length") <= 0:
+        raise LabilisError("The free length must be above zero.", "euler/length", "Give a positive length.", "euler")
+
+
+def json_schema() -> dict[str, Any]:
+    """JSON Schema of the text form, generated from the statements."""
+    schema = Project.model_json_schema()
+    schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    schema["title"] = "Labilis model"
+    return schema

@@ -1,0 +1,134 @@
+"""Materials, supports and loads: what an engineer says about a part. All quantities are texts with units."""
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+Text3 = tuple[str, str, str]
+Number3 = tuple[float, float, float]
+
+
+class Statement(BaseModel):
+    """Frozen base of everything stated; unknown keys are refused so that a slip of the pen is seen."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Material(Statement):
+    """Linear isotropic material. A run says which of these it needs and does not start without them."""
+
+    name: str = Field(min_length=1)
+    youngs_modulus: str | None = Field(default=None, description="stress")
+    poisson_ratio: str | None = Field(default=None, description="number")
+    density: str | None = Field(default=None, description="density")
+    yield_strength: str | None = Field(default=None, description="stress")
+    source: str = Field(default="", description="where the values come from")
+
+
+class GlobalAxes(Statement):
+    """Motions x, y, z (and turn_x, turn_y, turn_z on a hub) of the project's own axes."""
+
+    kind: Literal["global"] = "global"
+
+
+class LocalAxes(Statement):
+    """Axes given by the direction of x and a second direction that fixes the plane of x and y."""
+
+    kind: Literal["local"] = "local"
+    x_axis: Number3
+    xy_plane: Number3
+
+
+class NormalAxes(Statement):
+    """The face's own normal at every node: motion `normal`, free along the face."""
+
+    kind: Literal["normal"] = "normal"
+
+
+class CylindricalAxes(Statement):
+    """Motions radial, tangential, axial round an axis: the region's own cylinder, or one given here (mm)."""
+
+    kind: Literal["cylindrical"] = "cylindrical"
+    origin: Number3 | None = None
+    axis: Number3 | None = None
+
+    @model_validator(mode="after")
+    def _both(self) -> CylindricalAxes:
+        if (self.origin is None) != (self.axis is None):
+            raise ValueError("an axis needs both its origin and its direction, or neither")
+        return self
+
+
+Axes = Annotated[GlobalAxes | LocalAxes | NormalAxes | CylindricalAxes, Field(discriminator="kind")]
+
+MOTIONS: dict[str, tuple[str, ...]] = {
+    "global": ("x", "y", "z"),
+    "local": ("x", "y", "z"),
+    "normal": ("normal",),
+    "cylindrical": ("radial", "tangential", "axial"),
+}
+TURNS: dict[str, tuple[str, ...]] = {
+    "global": ("turn_x", "turn_y", "turn_z"),
+    "local": ("turn_x", "turn_y", "turn_z"),
+    "normal": (),
+    "cylindrical": (),
+}
+
+
+class Support(Statement):
+    """Holds motions of a region or of a hub. A region's nodes cannot be turned singly, so turns belong to hubs."""
+
+    name: str = Field(min_length=1)
+    on: str = Field(description="a region's or a hub's name")
+    axes: Axes = GlobalAxes()
+    held: tuple[str, ...] = Field(min_length=1, description="motions held, such as x, y, z, radial, turn_z")
+
+    @model_validator(mode="after")
+    def _known(self) -> Support:
+        allowed = MOTIONS[self.axes.kind] + TURNS[self.axes.kind]
+        for motion in self.held:
+            if motion not in allowed:
+                raise ValueError(f"motion '{motion}' does not exist in {self.axes.kind} axes (there are {', '.join(allowed)})")
+        if len(set(self.held)) != len(self.held):
+            raise ValueError("a motion is held twice")
+        return self
+
+    @property
+    def fixed(self) -> bool:
+        """All motions held."""
+        return set(MOTIONS[self.axes.kind]) <= set(self.held) and self.axes.kind != "normal"
+
+
+Growth = Literal["growing", "held"]
+
+
+class ForceLoad(Statement):
+    """A force on a region or hub: by components, or along the region's normal (positive pushes into the part)."""
+
+    kind: Literal["force"] = "force"
+    name: str = Field(min_length=1)
+    on: str
+    components: Text3 | None = Field(default=None, description="force in x, y, z")
+    normal: str | None = Field(default=None, description="force along the normal, positive pushing into the part")
+    share: Literal["total", "each"] = Field(default="total", description="total over the region, or on each face or edge")
+    growth: Growth = "growing"
+
+    @model_validator(mode="after")
+    def _one_way(self) -> ForceLoad:
+        if (self.components is None) == (self.normal is None):
+            raise ValueError("a force is given either by its components or along the normal")
+        return self
+
+
+class PressureLoad(Statement):
+    """Pressure on faces, positive pushing into the part; its direction is the undeformed normal."""
+
+    kind: Literal["pressure"] = "pressure"
+    name: str = Field(min_length=1)
+    on: str
+    pressure: str
+    growth: Growth = "growing"
+
+
+Load = Annotated[ForceLoad | PressureLoad, Field(discriminator="kind")]

@@ -1,0 +1,74 @@
+"""Finding picked faces and edges again by kind, place and size, whatever number the file gives them."""
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from labilis.model import Pick, Region
+from labilis.shape.tables import EdgeTable, FaceTable, Ints, ShapeView
+
+
+@dataclass(frozen=True)
+class RegionMatch:
+    """Faces and edges of a region found in a body, and picks that could not be found (as sentences)."""
+
+    faces: Ints
+    edges: Ints
+    lost: tuple[str, ...]
+
+
+def _vector(row: np.ndarray) -> tuple[float, float, float] | None:
+    return tuple(round(float(c), 9) for c in row) if np.any(row) else None  # type: ignore[return-value]
+
+
+def _pick(table: FaceTable | EdgeTable, index: int, of: str, size: float) -> Pick:
+    radius = float(table.radius[index])
+    return Pick(of=of, kind=str(table.kind[index]), position=tuple(round(float(c), 6) for c in table.centroid[index]),
+                size=round(size, 6), radius=None if np.isnan(radius) else round(radius, 6),
+                direction=_vector(table.direction[index]))
+
+
+def pick_of_face(faces: FaceTable, index: int) -> Pick:
+    """What a face looks like, to be found by later."""
+    return _pick(faces, index, "face", float(faces.area[index]))
+
+
+def pick_of_edge(edges: EdgeTable, index: int) -> Pick:
+    """What an edge looks like, to be found by later."""
+    return _pick(edges, index, "edge", float(edges.length[index]))
+
+
+def _closest(pick: Pick, table: FaceTable | EdgeTable, sizes: np.ndarray, scale: float) -> int:
+    """Row that fits best, or -1. Place counts against the body's size, size and radius relative to themselves."""
+    same = table.kind == pick.kind
+    if not same.any():
+        return -1
+    distance = np.linalg.norm(table.centroid - np.array(pick.position), axis=1) / scale
+    cost = distance + 0.2 * np.abs(np.log(np.maximum(sizes, 1e-12) / pick.size))
+    if pick.radius is not None:
+        with np.errstate(invalid="ignore", divide="ignore"):
+            cost = cost + np.nan_to_num(0.5 * np.abs(np.log(table.radius / pick.radius)), nan=1.0)
+    if pick.direction is not None:
+        aligned = table.direction @ np.array(pick.direction)
+        cost = cost + 0.5 * (1 - (aligned if pick.kind == "plane" else np.abs(aligned)))
+    cost = np.where(same, cost, np.inf)
+    best = int(np.argmin(cost))
+    return best if cost[best] < 0.12 else -1
+
+
+def find_region(region: Region, view: ShapeView) -> RegionMatch:
+    """Faces and edges of a region in a body; two picks never share one face."""
+    found: dict[str, list[int]] = {"face": [], "edge": []}
+    lost = []
+    for pick in region.picks:
+        table, sizes = (view.faces, view.faces.area) if pick.of == "face" else (view.edges, view.edges.length)
+        index = _closest(pick, table, sizes, view.size)
+        if index < 0 or index in found[pick.of]:
+            unit = "mm²" if pick.of == "face" else "mm"
+            place = ", ".join(f"{c:.4g}" for c in pick.position)
+            lost.append(f"{pick.kind} {pick.of} of {pick.size:.4g} {unit} near ({place}) mm")
+        else:
+            found[pick.of].append(index)
+    return RegionMatch(np.array(sorted(found["face"]), dtype=np.int64), np.array(sorted(found["edge"]), dtype=np.int64),
+                       tuple(lost))

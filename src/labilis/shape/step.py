@@ -1,0 +1,134 @@
+"""Reading STEP (AP203, AP214, AP242): solids with their names, converted to mm."""
+from __future__ import annotations
+
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from labilis.model import LabilisError
+
+
+@dataclass(frozen=True)
+class BodyInfo:
+    """What a file holds: number from 1, name in the file, length unit of the file, volume in mm³."""
+
+    number: int
+    name: str
+    unit: str
+    volume: float
+
+
+def _silence() -> None:
+    """OpenCASCADE prints its progress to standard output; a piped `--json` must stay clean."""
+    from OCP.Message import Message, Message_PrinterOStream
+
+    Message.DefaultMessenger_s().RemovePrinters(Message_PrinterOStream.get_type_descriptor_s())
+
+
+def _label_name(label: Any) -> str:
+    from OCP.TDataStd import TDataStd_Name
+
+    name = TDataStd_Name()
+    if label.FindAttribute(TDataStd_Name.GetID_s(), name):
+        return name.Get().ToExtString().strip()
+    return ""
+
+
+def _walk(tool: Any, label: Any, location: Any, name: str, found: list[tuple[str, Any]]) -> None:
+    from OCP.TDF import TDF_Label, TDF_LabelSequence
+    from OCP.XCAFDoc import XCAFDoc_ShapeTool
+
+    if XCAFDoc_ShapeTool.IsAssembly_s(label):
+        parts = TDF_LabelSequence()
+        XCAFDoc_ShapeTool.GetComponents_s(label, parts)
+        for index in range(1, parts.Length() + 1):
+            component, referred = parts.Value(index), TDF_Label()
+            if XCAFDoc_ShapeTool.GetReferredShape_s(component, referred):
+                placed = location.Multiplied(XCAFDoc_ShapeTool.GetLocation_s(component))
+                _walk(tool, referred, placed, _label_name(referred) or _label_name(component), found)
+        return
+    found.append((name, XCAFDoc_ShapeTool.GetShape_s(label).Moved(location)))
+
+
+def _solids(shape: Any) -> list[Any]:
+    from OCP.TopAbs import TopAbs_SOLID
+    from OCP.TopExp import TopExp_Explorer
+    from OCP.TopoDS import TopoDS
+
+    explorer, solids = TopExp_Explorer(shape, TopAbs_SOLID), []
+    while explorer.More():
+        solids.append(TopoDS.Solid_s(explorer.Current()))
+        explorer.Next()
+    return solids
+
+
+def _volume(solid: Any) -> float:
+    from OCP.BRepGProp import BRepGProp
+    from OCP.GProp import GProp_GProps
+
+    properties = GProp_GProps()
+    BRepGProp.VolumeProperties_s(solid, properties)
+    return float(properties.Mass())
+
+
+def read_step(data: bytes, file: str = "part.step") -> tuple[list[tuple[str, Any]], str]:
+    """Solids of a STEP file as (name, TopoDS_Solid), coordinates in mm, and the file's own length unit.
+
+    Raises LabilisError for text that is not STEP, a file without bodies, and a file with surfaces only.
+    """
+    if not data.strip():
+        raise LabilisError("The file is empty.", file, "Export the part again as STEP.", "step-empty")
+    if b"ISO-10303-21" not in data[:4096]:
+        raise LabilisError("This is not a STEP file: it does not begin with ISO-10303-21.", file,
+                           "Export the part as STEP (AP203, AP214 or AP242).", "not-step")
+    from OCP.IFSelect import IFSelect_RetDone
+    from OCP.Interface import Interface_Static
+    from OCP.STEPCAFControl import STEPCAFControl_Reader
+    from OCP.TCollection import TCollection_ExtendedString
+    from OCP.TColStd import TColStd_SequenceOfAsciiString
+    from OCP.TDF import TDF_LabelSequence
+    from OCP.TDocStd import TDocStd_Document
+    from OCP.TopLoc import TopLoc_Location
+    from OCP.XCAFDoc import XCAFDoc_DocumentTool
+
+    _silence()
+    reader = STEPCAFControl_Reader()
+    Interface_Static.SetCVal_s("xstep.cascade.unit", "MM")
+    reader.SetNameMode(True)
+    with tempfile.TemporaryDirectory(prefix="labilis-") as folder:
+        path = Path(folder) / "part.step"
+        path.write_bytes(data)
+        status = reader.ReadFile(str(path))
+    if status != IFSelect_RetDone:
+        raise LabilisError("The STEP file cannot be read; it is damaged or cut short.", file,
+                           "Export the part again.", "step-damaged")
+    lengths, angles, solid_angles = (TColStd_SequenceOfAsciiString() for _ in range(3))
+    reader.Reader().FileUnits(lengths, angles, solid_angles)
+    unit = lengths.Value(1).ToCString() if lengths.Length() else "millimetre"
+    document = TDocStd_Document(TCollection_ExtendedString("labilis"))
+    if not reader.Transfer(document):
+        raise LabilisError("The STEP file holds no bodies.", file, "Export the part as solids.", "step-empty")
+    tool = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
+    roots = TDF_LabelSequence()
+    tool.GetFreeShapes(roots)
+    found: list[tuple[str, Any]] = []
+    for index in range(1, roots.Length() + 1):
+        _walk(tool, roots.Value(index), TopLoc_Location(), _label_name(roots.Value(index)), found)
+    bodies: list[tuple[str, Any]] = []
+    for name, shape in found:
+        solids = _solids(shape)
+        for index, solid in enumerate(solids, 1):
+            bodies.append((f"{name or 'body'} {index}" if len(solids) > 1 else name or "body", solid))
+    if not bodies:
+        if found:
+            raise LabilisError("The STEP file holds surfaces only, no solid.", file,
+                               "Export the part as a closed solid.", "step-surfaces")
+        raise LabilisError("The STEP file holds no bodies.", file, "Export the part as solids.", "step-empty")
+    return bodies, unit.lower()
+
+
+def list_bodies(data: bytes, file: str = "part.step") -> list[BodyInfo]:
+    """What a STEP file holds, for making pieces of it."""
+    bodies, unit = read_step(data, file)
+    return [BodyInfo(number, name, unit, _volume(solid)) for number, (name, solid) in enumerate(bodies, 1)]

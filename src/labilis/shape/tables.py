@@ -1,0 +1,99 @@
+"""Plain arrays that describe a body's faces, edges and triangulation. All lengths in mm."""
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class FaceTable:
+    """One row per face.
+
+    kind (n,) text: plane, cylinder, cone, sphere, torus, other; area (n,) mm²; centroid (n, 3) mm;
+    direction (n, 3): outward normal of a plane, axis of a body of revolution, else zeros;
+    origin (n, 3) mm: a point on that axis or plane; radius (n,) mm, nan where there is none (the larger one of a torus);
+    second (n,): small radius of a torus, half angle of a cone in rad, else nan; inner (n,): True for bores.
+    """
+
+    kind: NDArray[np.str_]
+    area: Floats
+    centroid: Floats
+    direction: Floats
+    origin: Floats
+    radius: Floats
+    second: Floats
+    inner: NDArray[np.bool_]
+
+    def __len__(self) -> int:
+        return len(self.kind)
+
+
+@dataclass(frozen=True)
+class EdgeTable:
+    """One row per edge, seams and points left out.
+
+    kind (n,) text: line, circle, other; length (n,) mm; centroid (n, 3) mm; direction (n, 3): run of a line, axis of a
+    circle; radius (n,) mm or nan; faces (n, 2): the faces beside it (-1 where there is only one).
+    """
+
+    kind: NDArray[np.str_]
+    length: Floats
+    centroid: Floats
+    direction: Floats
+    radius: Floats
+    faces: Ints
+
+    def __len__(self) -> int:
+        return len(self.kind)
+
+
+@dataclass(frozen=True)
+class Tessellation:
+    """Triangles of a body: points (n, 3) mm, triangles (m, 3) turned outward, face (m,) the face each lies on.
+
+    Edges as polylines: edge_points (k, 3), edge_offsets (n_edges + 1,).
+    """
+
+    points: Floats
+    triangles: Ints
+    face: Ints
+    edge_points: Floats
+    edge_offsets: Ints
+
+    def edge(self, index: int) -> Floats:
+        """Polyline (k, 3) of an edge."""
+        return self.edge_points[self.edge_offsets[index]:self.edge_offsets[index + 1]]
+
+
+@dataclass(frozen=True)
+class ShapeView:
+    """Everything the window and the judge need of a body.
+
+    volume mm³; centroid (3,) mm; long_axis (3,) unit vector of the longest direction; extents (3, 2): least and greatest
+    coordinate in x, y, z, mm; thickness mm: twice volume over area, the wall of a thin body.
+    """
+
+    faces: FaceTable
+    edges: EdgeTable
+    tessellation: Tessellation
+    volume: float
+    centroid: Floats
+    long_axis: Floats
+    extents: Floats
+    thickness: float
+
+    @property
+    def size(self) -> float:
+        """Diagonal of the bounding box, mm."""
+        return float(np.linalg.norm(self.extents[:, 1] - self.extents[:, 0]))
+
+    @property
+    def length(self) -> float:
+        """Extent along the longest direction, mm."""
+        along = self.tessellation.points @ self.long_axis
+        return float(along.max() - along.min())
