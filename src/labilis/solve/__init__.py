@@ -1,0 +1,1 @@
+"""Factorisation back ends, strength run, modes. Works on matrices and arrays of `mechanics`; knows no names."""

@@ -1,0 +1,101 @@
+"""Modes of instability: (K_0 + K_G,held + lambda K_G,growing) phi = 0.
+
+Solved as -K_G phi = mu K phi with mu = 1/lambda by block Lanczos; completeness proved by counting the negative pivots of
+K + sigma K_G, which by Sylvester's law of inertia are the factors between 0 and sigma.
+"""
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import linalg, sparse
+
+from labilis.mechanics.assembly import full
+from labilis.solve.factor import Factor, factor
+from labilis.solve.lanczos import Spectrum, block_lanczos
+
+Floats = NDArray[np.float64]
+_DENSE = 400  # unknowns under which the whole spectrum is computed at once
+
+
+@dataclass(frozen=True)
+class Completeness:
+    """Counting of negative pivots at `sigma`: `counted` factors lie between 0 and sigma, `found` of them were found."""
+
+    sigma: float
+    counted: int
+    found: int
+
+    @property
+    def holds(self) -> bool:
+        """No factor is missing."""
+        return self.counted == self.found
+
+
+@dataclass(frozen=True)
+class ModesSolution:
+    """factors (k,) by size, positive first; vectors (size, k) reduced unknowns; residuals (k,) relative, energy norm;
+    checks: one for each sign that was asked for and has factors."""
+
+    factors: Floats
+    vectors: Floats
+    residuals: Floats
+    checks: tuple[Completeness, ...]
+    solves: int
+
+
+def _dense(k: sparse.csr_matrix, k_g: sparse.csr_matrix, both: bool, wanted: int) -> Spectrum:
+    values, vectors = linalg.eigh(-full(k_g).toarray(), full(k).toarray())
+    order = np.argsort(-np.abs(values) if both else -values)[:wanted]
+    return Spectrum(values[order], vectors[:, order], np.zeros(len(order)), 1)
+
+
+def find_modes(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, wanted: int, both: bool = False,
+               largest: float = np.inf, progress: Callable[[float], None] | None = None) -> ModesSolution:
+    """The `wanted` smallest factors: positive ones, or the smallest of both signs when `both`.
+
+    k (upper triangle, with the held part) must be positive definite and factorised in k_factor. Factors beyond `largest`
+    mean nothing physical and are left out; there may be none at all, which is an answer.
+    """
+    n = k.shape[0]
+    extra = min(wanted + 2, n)
+    if n <= _DENSE:
+        found = _dense(k, k_g, both, extra)
+    else:
+        k_g_full, k_full = full(k_g), full(k)
+        found = block_lanczos(lambda x: -(k_g_full @ x), k_factor.solve, lambda x: k_full @ x, n, extra, both,
+                              block=4 if n < 3000 else 8, progress=progress)
+    floor = 1.0 / largest
+    good = np.abs(found.values) > max(floor, 1e-300) if both else found.values > max(floor, 1e-300)
+    factors = 1.0 / found.values[good]
+    vectors, residuals = found.vectors[:, good], found.residuals[good]
+    order = np.argsort(np.where(factors > 0, factors, np.inf) if not both else np.abs(factors), kind="stable")
+    factors, vectors, residuals = factors[order], vectors[:, order], residuals[order]
+    checks = []
+    for sign in (1.0, -1.0) if both else (1.0,):
+        of_sign = factors[factors * sign > 0]
+        if len(of_sign) and len(factors[:wanted]):
+            checks.append(_count(k, k_g, np.sort(np.abs(of_sign)), sign, np.abs(factors[:wanted]).max()))
+    return ModesSolution(factors[:wanted], vectors[:, :wanted], residuals[:wanted], tuple(checks), found.solves)
+
+
+def _count(k: sparse.csr_matrix, k_g: sparse.csr_matrix, factors: Floats, sign: float, last: float) -> Completeness:
+    """Pivot count just above the last factor that will be reported."""
+    inside = factors[factors <= last * (1 + 1e-9)]
+    if len(inside) == 0:
+        sigma = last
+    else:
+        above = factors[factors > inside[-1] * (1 + 1e-3)]
+        sigma = 0.5 * (inside[-1] + above[0]) if len(above) else inside[-1] * (1 + 1e-3)
+        sigma = min(sigma, inside[-1] * 1.05)
+    return Completeness(sign * sigma, count_below(k, k_g, sign * sigma), int((factors < sigma).sum()))
+
+
+def count_below(k: sparse.csr_matrix, k_g: sparse.csr_matrix, sigma: float) -> int:
+    """Number of factors between 0 and sigma: negative pivots of K + sigma K_G."""
+    shifted = factor(sparse.csr_matrix(k + sigma * k_g), positive=False)
+    count = shifted.negative_pivots
+    shifted.free()
+    return count

@@ -1,0 +1,48 @@
+"""Linear static run: K_0 u = f for the held and the growing loads of a case."""
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from labilis.mechanics.assembly import times
+from labilis.solve.factor import Factor
+from labilis.solve.system import System
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class LinearSolution:
+    """One load vector's answer.
+
+    u (3n,) mm; internal (3n,) = K u - f, N: forces that supports and hubs put on the nodes; residual: what is left on free
+    unknowns, relative to the load.
+    """
+
+    u: Floats
+    internal: Floats
+    residual: float
+
+
+def solve_linear(system: System, stiffness_factor: Factor, nodal: Floats, reduced_extra: Floats) -> LinearSolution:
+    """Solve for nodal forces (3n,) N and forces already in reduced unknowns (hubs), both of one load vector.
+
+    The factors are used without refinement; the residual is checked once and refined by hand if it is poor.
+    """
+    rhs = system.ties.reduce_vector(nodal) + reduced_extra
+    scale = float(np.linalg.norm(rhs))
+    if scale == 0.0:
+        zero = np.zeros(len(nodal))
+        return LinearSolution(zero, -nodal, 0.0)
+    q = stiffness_factor.solve(rhs)
+    k = system.reduced_stiffness
+    for _ in range(2):
+        left = rhs - times(k, q)
+        if np.linalg.norm(left) < 1e-10 * scale:
+            break
+        q = q + stiffness_factor.solve(left)
+    u = system.ties.expand(q)
+    residual = float(np.linalg.norm(rhs - times(k, q))) / scale
+    return LinearSolution(u, times(system.stiffness, u) - nodal, residual)

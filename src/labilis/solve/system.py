@@ -1,0 +1,86 @@
+"""One mesh with its material and ties, ready for strength and modes: matrices assembled on demand."""
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+
+from labilis.mechanics import assembly, solid, tetrahedra
+from labilis.mechanics.ties import Ties
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class System:
+    """nodes (n, 3) mm; elements (m, 4 or 10); elasticity (6, 6) MPa; ties."""
+
+    nodes: Floats
+    elements: Ints
+    elasticity: Floats
+    ties: Ties
+
+    @cached_property
+    def geometry(self) -> solid.SolidGeometry:
+        """Gradients at the quadrature points."""
+        return solid.geometry(self.nodes, self.elements)
+
+    @cached_property
+    def pattern(self) -> assembly.Pattern:
+        """Places of the element matrices in the global one."""
+        return assembly.make_pattern(len(self.nodes), self.elements)
+
+    @cached_property
+    def stiffness(self) -> sparse.csr_matrix:
+        """K_0 of the whole mesh (3n square, upper triangle), N/mm."""
+        g = self.geometry
+        return assembly.assemble(self.pattern, (
+            (rows, solid.stiffness(g.gradient[rows], g.weight[rows], self.elasticity))
+            for rows in solid.chunks(len(self.elements))))
+
+    @cached_property
+    def reduced_stiffness(self) -> sparse.csr_matrix:
+        """Tᵀ K_0 T, upper triangle."""
+        return self.ties.reduce_matrix(self.stiffness)
+
+    def element_values(self, u: Floats) -> Floats:
+        """Displacements (m, k, 3) of the elements' nodes from u (3n,)."""
+        return u.reshape(-1, 3)[self.elements]
+
+    def stress(self, u: Floats) -> Floats:
+        """Stress (m, g, 6) MPa of the linear solution u (3n,) mm."""
+        g, local = self.geometry, self.element_values(u)
+        return np.concatenate([solid.linear_stress(g.gradient[rows], local[rows], self.elasticity)
+                               for rows in solid.chunks(len(self.elements))])
+
+    def _geometric_parts(self, stress: Floats) -> Iterator[tuple[slice, Floats]]:
+        g = self.geometry
+        for rows in solid.chunks(len(self.elements)):
+            yield rows, solid.geometric_block(g.gradient[rows], g.weight[rows], stress[rows])
+
+    def geometric(self, stress: Floats, internal: Floats) -> sparse.csr_matrix:
+        """Tᵀ K_G T with the hubs' own part, upper triangle; `internal` (3n,) is K u - f of the same linear solution."""
+        k_g = assembly.assemble_scalar(self.pattern, self._geometric_parts(stress))
+        reduced = self.ties.reduce_matrix(k_g)
+        return sparse.csr_matrix(reduced + self.ties.hub_geometric(internal)) if self.ties.hubs else reduced
+
+    def nodal_stress(self, stress: Floats) -> Floats:
+        """Stress (n, 6) MPa at nodes: extrapolated inside each element, averaged between elements by volume."""
+        carried = np.einsum("ng,mgs->mns", tetrahedra.extrapolation(self.elements.shape[1]), stress, optimize=True)
+        volume = self.geometry.weight.sum(axis=1)
+        weight = np.repeat(volume[:, None], self.elements.shape[1], axis=1).ravel()
+        where = self.elements.ravel()
+        total = np.maximum(np.bincount(where, weights=weight, minlength=len(self.nodes)), 1e-300)
+        return np.stack([np.bincount(where, weights=weight * carried[..., k].ravel(), minlength=len(self.nodes)) / total
+                         for k in range(6)], axis=1)
+
+    def energy_density(self, u: Floats) -> Floats:
+        """Strain energy (m,) of each element under displacements u (3n,), N mm."""
+        stress = self.stress(u)
+        strain = stress @ np.linalg.inv(self.elasticity)
+        return np.asarray(0.5 * np.einsum("mgs,mgs,mg->m", stress, strain, self.geometry.weight))
