@@ -238,8 +238,18 @@ class Project(Statement):
 
     def to_json(self) -> str:
         """The text form, stable in order, without what is left at its default."""
-        data = self.model_dump(mode="json", exclude_defaults=True)
+        data = _with_kinds(self.model_dump(mode="json"), self.model_dump(mode="json", exclude_defaults=True))
         return json.dumps({"labilis": FORMAT_VERSION, **data}, indent=2, ensure_ascii=False) + "\n"
+
+
+def _with_kinds(whole: Any, short: Any) -> Any:
+    """`short` with the `kind` tags put back that tell statements of one list apart."""
+    if isinstance(short, dict) and isinstance(whole, dict):
+        tag = {"kind": whole["kind"]} if "kind" in whole else {}
+        return {**tag, **{key: _with_kinds(whole[key], value) for key, value in short.items()}}
+    if isinstance(short, list):
+        return [_with_kinds(a, b) for a, b in zip(whole, short)]
+    return short
 
 
 def _plain(value: Any) -> Any:

@@ -26,12 +26,18 @@ def _silence() -> None:
     Message.DefaultMessenger_s().RemovePrinters(Message_PrinterOStream.get_type_descriptor_s())
 
 
+def warm_up() -> None:
+    """Load OpenCASCADE before it is needed; it takes most of a second."""
+    import OCP.STEPCAFControl  # noqa: F401
+
+
 def _label_name(label: Any) -> str:
     from OCP.TDataStd import TDataStd_Name
 
     name = TDataStd_Name()
     if label.FindAttribute(TDataStd_Name.GetID_s(), name):
-        return name.Get().ToExtString().strip()
+        text = name.Get().ToExtString().strip()
+        return "" if text.startswith("Open CASCADE STEP translator") else text
     return ""
 
 

@@ -1,0 +1,28 @@
+"""Evidence: checks made on a result, each with its figure. A new one is one file and one line here."""
+from collections.abc import Callable
+
+from labilis.judge.evidence.balance import balance
+from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.evidence.completeness import completeness, under_required
+from labilis.judge.evidence.compression import compression
+from labilis.judge.evidence.element_order import element_order
+from labilis.judge.evidence.free_motion import free_motion
+from labilis.judge.evidence.hand_check import hand_check
+from labilis.judge.evidence.held_direction import held_direction
+from labilis.judge.evidence.negative import negative_factors
+from labilis.judge.evidence.yield_first import yield_first
+
+REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
+    free_motion, balance, held_direction, compression, element_order, completeness, under_required, negative_factors,
+    yield_first, hand_check,
+)
+_ORDER = {"bad": 0, "caution": 1, "not judged": 2, "good": 3}
+
+
+def collect(facts: CaseFacts) -> tuple[Evidence, ...]:
+    """All evidence that the facts allow, worst first."""
+    found = [item for item in (check(facts) for check in REGISTRY) if item is not None]
+    return tuple(sorted(found, key=lambda item: _ORDER[item.state]))
+
+
+__all__ = ["REGISTRY", "CaseFacts", "Evidence", "collect"]

@@ -1,0 +1,31 @@
+"""No mode is missing, and how many lie under the required factor."""
+from labilis.judge.evidence.base import CaseFacts, Evidence
+
+
+def completeness(facts: CaseFacts) -> Evidence | None:
+    """Negative pivots counted just above the last factor against the factors found."""
+    modes = facts.modes
+    if modes is None or len(modes.checks) == 0:
+        return None
+    counted, found = int(modes.checks[:, 1].sum()), int(modes.checks[:, 2].sum())
+    where = " and ".join(f"{sigma:.4g}" for sigma, _, _ in modes.checks)
+    if modes.complete:
+        return Evidence("completeness", f"{found} of {counted}", "modes", "good",
+                        f"Complete: {counted} negative pivots counted at {where}, as many modes found.", "modes")
+    return Evidence("completeness", f"{found} of {counted}", "modes", "bad",
+                    f"{counted} factors lie below {where}, {found} were found. Ask for more modes.", "modes")
+
+
+def under_required(facts: CaseFacts) -> Evidence | None:
+    """Several modes under the required factor, or more than were asked for."""
+    modes = facts.modes
+    if modes is None or len(modes.positive) == 0:
+        return None
+    below = max(int((modes.positive < facts.required).sum()), modes.below_required)
+    if below <= 1:
+        return None
+    found = len(modes.positive)
+    more = f" Only {found} were asked for." if below > found else ""
+    return Evidence("modes under the required factor", str(below), "modes", "caution",
+                    f"{below} modes lie under the required factor {facts.required:.4g}; each needs its own remedy.{more}",
+                    "modes")

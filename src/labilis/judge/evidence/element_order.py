@@ -1,0 +1,13 @@
+"""First-order tetrahedra are far too stiff in bending."""
+from labilis.judge.evidence.base import CaseFacts, Evidence
+
+
+def element_order(facts: CaseFacts) -> Evidence | None:
+    """Bad for first order whatever the mesh: the error is not known from the run itself."""
+    if facts.mesh is None:
+        return None
+    if facts.mesh.order == 1:
+        return Evidence("element order", "1", "order", "bad",
+                        "First-order elements are a draft: they are too stiff in bending, so every factor is too high, "
+                        "often several times. Mesh with second order before you believe a number.", "mesh")
+    return Evidence("element order", "2", "order", "good", "Second-order elements.", "mesh")

@@ -1,0 +1,141 @@
+"""What the runs found, as plain arrays with names where the user gave names. N, mm, MPa."""
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Texts = NDArray[np.str_]
+
+
+@dataclass(frozen=True)
+class MeshFindings:
+    """A mesh as the window and the tables need it.
+
+    nodes (n, 3) mm; elements (m, 4 or 10); triangles (k, 3 or 6) of the surface, outward; triangle_face (k,);
+    shape (m,): shape quality 0 to 1; histogram (10,); mean_edge, thickness mm; volume mm³; straightened: elements with
+    sides made straight; size mm asked for.
+    """
+
+    nodes: Floats
+    elements: Ints
+    triangles: Ints
+    triangle_face: Ints
+    shape: Floats
+    histogram: Ints
+    mean_edge: float
+    thickness: float
+    volume: float
+    straightened: int
+    size: float
+
+    @property
+    def order(self) -> int:
+        """1 or 2."""
+        return 1 if self.elements.shape[1] == 4 else 2
+
+    @property
+    def unknowns(self) -> int:
+        """Unknowns before supports."""
+        return 3 * len(self.nodes)
+
+
+@dataclass(frozen=True)
+class StrengthFindings:
+    """Linear static answer of one load case, for the growing and the held part of the loads each by itself.
+
+    displacement_* (n, 3) mm; stress_* (n, 6) MPa at nodes; applied (2, 6): force N and moment N mm about the origin of the
+    growing and the held loads; reaction (s, 2, 6): the same for each support in `supports`; swallowed (l,): share of each
+    load in `loads` that acts straight on held motions; grips (s, 6, 6): for each support, what it holds of rigid motion
+    about its centre, as Cᵀ C with turns scaled by its radius; centres (s, 3); radii (s,) mm; reach (s, 2): extent along
+    the long axis; load_station (l,): where each load acts along the long axis, mm; axial (2,): compression in the part
+    at mid length, N, growing and held; residual: of the solution, relative; yield_factor (inf without yield strength
+    or stress), yield_node.
+    """
+
+    case: str
+    displacement_growing: Floats
+    displacement_held: Floats
+    stress_growing: Floats
+    stress_held: Floats
+    applied: Floats
+    supports: Texts
+    reaction: Floats
+    loads: Texts
+    swallowed: Floats
+    grips: Floats
+    centres: Floats
+    radii: Floats
+    reach: Floats
+    load_station: Floats
+    axial: Floats
+    residual: float
+    yield_factor: float
+    yield_node: int
+    compression_share: float
+
+    @property
+    def max_displacement(self) -> float:
+        """Largest displacement under the service load, mm."""
+        return float(np.linalg.norm(self.displacement_growing + self.displacement_held, axis=1).max())
+
+    @property
+    def stress(self) -> Floats:
+        """Stress (n, 6) under the service load, MPa."""
+        return self.stress_growing + self.stress_held
+
+    @property
+    def has_held(self) -> bool:
+        """Some loads are held."""
+        return bool(np.any(self.applied[1]) or np.any(self.stress_held))
+
+
+@dataclass(frozen=True)
+class ModesFindings:
+    """Modes of one load case.
+
+    factors (k,), positive ones first by size; shapes (k, n, 3) without unit, largest motion 1; residuals (k,) relative in
+    the energy norm; checks (c, 3): sigma, counted, found of each pivot count; below_required: factors under the required
+    one by pivot count, -1 when not counted; limit: factor beyond which an answer means nothing (elastic stress a tenth of
+    Young's modulus); growing_force N: size of the growing resultant, 0 when the loads balance themselves;
+    held_unstable: the part goes unstable under the held loads alone.
+    """
+
+    case: str
+    factors: Floats
+    shapes: Floats
+    residuals: Floats
+    checks: Floats
+    below_required: int
+    limit: float
+    growing_force: float
+    growing_size: float
+    held_unstable: bool
+    kinds: Texts
+
+    @property
+    def complete(self) -> bool:
+        """Every pivot count agrees with what was found."""
+        return bool(len(self.checks) == 0 or (self.checks[:, 1] == self.checks[:, 2]).all())
+
+    @property
+    def positive(self) -> Floats:
+        """Positive factors, rising."""
+        return np.sort(self.factors[self.factors > 0])
+
+
+@dataclass(frozen=True)
+class SectionFindings:
+    """Sections between the ends of the part: station (n,) mm along axis (3,); area mm²; i_min, i_max mm⁴; weak, strong
+    (n, 3): the directions a member moves in when it bends about its weak and its strong axis."""
+
+    axis: Floats
+    station: Floats
+    area: Floats
+    i_min: Floats
+    i_max: Floats
+    weak: Floats
+    strong: Floats

@@ -1,0 +1,46 @@
+"""What a mode is: the member as a whole bowing, swaying or twisting, or its walls bending.
+
+Method: the part is sliced along its longest direction; in each slice the rigid motion that fits best is taken off. What is
+left is distortion of the section. Under 15 % of the motion (root mean square) the mode is a member mode, named by what
+the rigid part does; above it the section changes shape, a plate mode.
+"""
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+_SLICES = 16
+
+
+def kind_of_mode(nodes: Floats, shape: Floats, axis: Floats) -> str:
+    """'member bow', 'member sway', 'twist' or 'plate' for a mode shape (n, 3) on nodes (n, 3)."""
+    along = nodes @ axis
+    edges = np.linspace(along.min(), along.max() + 1e-9, _SLICES + 1)
+    bins = np.clip(np.digitize(along, edges) - 1, 0, _SLICES - 1)
+    distortion = total = twisting = 0.0
+    means = np.full((_SLICES, 3), np.nan)
+    for index in range(_SLICES):
+        members = bins == index
+        if members.sum() < 7:
+            continue
+        arms = nodes[members] - nodes[members].mean(axis=0)
+        motion = shape[members]
+        x, y, z = arms.T
+        zero, one = np.zeros_like(x), np.ones_like(x)
+        basis = np.stack([np.stack([one, zero, zero, zero, z, -y], 1), np.stack([zero, one, zero, -z, zero, x], 1),
+                          np.stack([zero, zero, one, y, -x, zero], 1)], axis=1).reshape(-1, 6)
+        fit, *_ = np.linalg.lstsq(basis, motion.ravel(), rcond=None)
+        left = motion.ravel() - basis @ fit
+        turn = np.cross(np.broadcast_to((fit[3:] @ axis) * axis, arms.shape), arms)
+        distortion += float(left @ left)
+        twisting += float((turn**2).sum())
+        total += float((motion**2).sum())
+        means[index] = fit[:3] - (fit[:3] @ axis) * axis
+    if total == 0.0 or distortion > 0.15**2 * total:
+        return "plate"
+    if twisting > 0.5 * total:
+        return "twist"
+    size = np.linalg.norm(means[np.isfinite(means[:, 0])], axis=1)
+    ends = max(size[0], size[-1])
+    return "member sway" if ends > 0.9 * size.max() else "member bow"

@@ -1,0 +1,54 @@
+"""What the window and the command line may ask about a body's faces and edges."""
+from __future__ import annotations
+
+import numpy as np
+
+from labilis.model import Pick, Region
+from labilis.shape import RegionMatch, ShapeView, find_region, list_bodies, pick_of_edge, pick_of_face
+from labilis.shape.step import BodyInfo
+
+__all__ = ["BodyInfo", "RegionMatch", "ShapeView", "describe_edge", "describe_face", "find_region", "list_bodies",
+           "make_pick", "pick_of_edge", "pick_of_face", "region_size"]
+
+
+def _length(value: float) -> str:
+    return f"{value:.4g}"
+
+
+def describe_face(view: ShapeView, index: int) -> tuple[str, str]:
+    """(name, size) of a face in words: ('bore Ø 8 (R 4) mm', '125.7 mm²')."""
+    faces = view.faces
+    kind, radius = str(faces.kind[index]), float(faces.radius[index])
+    size = f"{float(faces.area[index]):.4g} mm²"
+    if kind == "cylinder":
+        word = "bore" if faces.inner[index] else "round"
+        return f"{word} Ø {_length(2 * radius)} (R {_length(radius)}) mm", size
+    if kind == "plane":
+        normal = faces.direction[index]
+        axis = int(np.argmax(np.abs(normal)))
+        facing = f", facing {'+' if normal[axis] > 0 else '−'}{'xyz'[axis]}" if abs(normal[axis]) > 0.999 else ""
+        return f"flat face{facing}", size
+    names = {"cone": "cone", "sphere": f"ball Ø {_length(2 * radius)} mm", "torus": "torus", "other": "free-form face"}
+    return names[kind], size
+
+
+def describe_edge(view: ShapeView, index: int) -> tuple[str, str]:
+    """(name, size) of an edge in words."""
+    kind, radius = str(view.edges.kind[index]), float(view.edges.radius[index])
+    size = f"{float(view.edges.length[index]):.4g} mm long"
+    if kind == "circle":
+        return f"edge Ø {_length(2 * radius)} (R {_length(radius)}) mm", size
+    return ("straight edge" if kind == "line" else "curved edge"), size
+
+
+def make_pick(view: ShapeView, of: str, index: int) -> Pick:
+    """Pick of a face or an edge by its number."""
+    return pick_of_face(view.faces, index) if of == "face" else pick_of_edge(view.edges, index)
+
+
+def region_size(region: Region) -> str:
+    """'2 faces, 251 mm²' as it was when picked."""
+    count = len(region.picks)
+    total = sum(pick.size for pick in region.picks)
+    noun = "face" if region.of == "face" else "edge"
+    return f"{count} {noun}{'s' if count > 1 else ''}, {total:.4g} {'mm²' if region.of == 'face' else 'mm'}"

@@ -1,0 +1,41 @@
+"""A plan is data: which statements, how far, which cases."""
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Literal
+
+from labilis.model import Project
+
+Stage = Literal["shape", "mesh", "strength", "modes"]
+
+
+class Cancelled(Exception):
+    """The run was asked to stop."""
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """The statements and the bytes of imported files by their SHA-256."""
+
+    project: Project
+    files: dict[str, bytes] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Plan:
+    """How far to go, for which load cases (all when empty)."""
+
+    upto: Stage
+    cases: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Progress:
+    """Where a run is: fraction 0 to 1 of the whole plan, and what it is doing."""
+
+    fraction: float
+    text: str
+
+
+ProgressCall = Callable[[Progress], None]

@@ -1,0 +1,80 @@
+"""Results put together with the judge, case by case: what the window, the command line and the report all show."""
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from labilis.judge.evidence import CaseFacts, Evidence, collect
+from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings, StrengthFindings
+from labilis.judge.hand import EulerCheck, euler_check
+from labilis.judge.verdict import Verdict, overall, verdict_of_case
+from labilis.model import LabilisError, Project
+from labilis.run.keys import active_piece, stage_keys
+from labilis.shape import ShapeView
+
+
+@dataclass(frozen=True)
+class CaseReport:
+    """One load case: facts, evidence worst first, verdict, and which stages are out of date."""
+
+    facts: CaseFacts
+    evidence: tuple[Evidence, ...]
+    verdict: Verdict
+    driver: str
+
+    @property
+    def euler(self) -> EulerCheck | None:
+        """The hand check, if the part is a strut that it fits."""
+        return self.facts.euler if isinstance(self.facts.euler, EulerCheck) else None
+
+
+@dataclass(frozen=True)
+class ProjectReport:
+    """All cases; meets is False if any fails, None while any is open."""
+
+    cases: tuple[CaseReport, ...]
+    meets: bool | None
+    mesh: MeshFindings | None
+
+    def case(self, name: str) -> CaseReport | None:
+        """Report of a case by name."""
+        return next((case for case in self.cases if case.facts.case == name), None)
+
+
+def _euler(project: Project, view: ShapeView, strength: StrengthFindings, sections: SectionFindings,
+           modes: ModesFindings | None, modulus: float) -> EulerCheck | str:
+    along = view.tessellation.points @ view.long_axis
+    first = float(modes.positive[0]) if modes is not None and len(modes.positive) else None
+    length = None if project.euler.length is None else project.value(project.euler.length, "length")
+    try:
+        return euler_check(strength, sections, (float(along.min()), float(along.max())), modulus, first, project.euler, length)
+    except LabilisError as error:
+        return f"{error.what} {error.remedy}".strip()
+
+
+def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseReport:
+    """Report of one case from results whose keys fit the present statements."""
+    keys = stage_keys(project, case)
+    view, mesh = results.get(keys.shape), results.get(keys.mesh)
+    strength, modes, sections = results.get(keys.strength), results.get(keys.modes), results.get(keys.sections)
+    required = project.value(project.criteria.required_factor, "number")
+    driver, euler, limit = "", None, None
+    try:
+        piece = active_piece(project)
+        driver = piece.name
+        material = project.named("materials", piece.material) if piece.material else None
+        if material is not None and material.yield_strength is not None:
+            limit = project.value(material.yield_strength, "stress")
+        if view is not None and strength is not None and sections is not None and material is not None:
+            euler = _euler(project, view, strength, sections, modes, project.value(material.youngs_modulus or "", "stress"))
+    except LabilisError:
+        pass
+    facts = CaseFacts(project, case, mesh, strength, modes, euler, required, limit)
+    return CaseReport(facts, collect(facts), verdict_of_case(facts), driver)
+
+
+def judge_project(project: Project, results: Mapping[str, Any]) -> ProjectReport:
+    """Reports of all cases."""
+    cases = tuple(judge_case(project, case.name, results) for case in project.cases)
+    return ProjectReport(cases, overall([case.verdict for case in cases]), results.get(stage_keys(project).mesh))

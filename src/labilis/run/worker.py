@@ -1,0 +1,134 @@
+"""A run in a process of its own (spawn), so that the window stays usable and a stop takes effect at once.
+
+The process is kept warm between runs: reading OpenCASCADE takes a second. Stopping ends it, whatever library call it is
+in, and the next run starts a new one. Its death is an event like any other.
+"""
+from __future__ import annotations
+
+import multiprocessing
+import traceback
+from collections.abc import Iterator
+from dataclasses import dataclass
+from multiprocessing.connection import Connection
+from typing import Any, Literal
+
+from labilis.model import LabilisError
+from labilis.run.plan import Plan, Progress, Snapshot
+from labilis.run.runner import Runner
+from labilis.shape.step import warm_up
+
+
+@dataclass(frozen=True)
+class WorkerEvent:
+    """kind: progress (a Progress), found ((key, result)), done (timing in s by part), error (a LabilisError), stopped,
+    died (a sentence)."""
+
+    kind: Literal["progress", "found", "done", "error", "stopped", "died"]
+    content: Any = None
+
+
+def _serve(pipe: Connection) -> None:
+    """Body of the worker process: take plans until the pipe closes."""
+    runner = Runner()
+    warm_up()
+    while True:
+        try:
+            job = pipe.recv()
+        except EOFError:
+            return
+        snapshot, plan = job
+        try:
+            runner.run(snapshot, plan, lambda progress: pipe.send(("progress", progress)),
+                       lambda key, result: pipe.send(("found", (key, result))))
+            pipe.send(("done", dict(runner.timing)))
+        except LabilisError as error:
+            pipe.send(("error", (error, getattr(error, "motion", None))))
+        except MemoryError:
+            pipe.send(("error", (LabilisError("There is not enough memory for this run.", "mesh", "Mesh coarser.", "memory"),
+                                 None)))
+        except (BrokenPipeError, OSError):
+            return
+        except Exception as error:  # a defect in the program: say so, with what is needed to mend it
+            text = traceback.format_exc()
+            problem = LabilisError(f"The run failed inside the program ({type(error).__name__}: {error}).", "run",
+                                   "Nothing is lost. The journal has the details.", "internal")
+            pipe.send(("error", (problem, text)))
+
+
+class Worker:
+    """Handle on the process. `submit` a plan, `poll` for events, `stop` it."""
+
+    def __init__(self) -> None:
+        self._process: Any = None
+        self._pipe: Connection | None = None
+        self.busy = False
+
+    def warm(self) -> None:
+        """Start the process before it is needed."""
+        if self._process is not None and self._process.is_alive():
+            return
+        context = multiprocessing.get_context("spawn")
+        here, there = context.Pipe()
+        self._process = context.Process(target=_serve, args=(there,), daemon=True, name="labilis-run")
+        self._process.start()
+        there.close()
+        self._pipe = here
+
+    def submit(self, snapshot: Snapshot, plan: Plan) -> None:
+        """Begin a plan. Raises RuntimeError while one is running."""
+        if self.busy:
+            raise RuntimeError("a run is on")
+        self.warm()
+        assert self._pipe is not None
+        try:
+            self._pipe.send((snapshot, plan))
+        except (BrokenPipeError, OSError):
+            self._discard()
+            self.warm()
+            assert self._pipe is not None
+            self._pipe.send((snapshot, plan))
+        self.busy = True
+
+    def poll(self, timeout: float = 0.0) -> Iterator[WorkerEvent]:
+        """Events that have come in; waits up to `timeout` seconds for the first."""
+        while self.busy and self._pipe is not None:
+            try:
+                if not self._pipe.poll(timeout):
+                    if self._process.is_alive():
+                        return
+                    raise EOFError
+                kind, content = self._pipe.recv()
+            except (EOFError, OSError):
+                code = self._process.exitcode if self._process is not None else None
+                self._discard()
+                yield WorkerEvent("died", f"The run ended without an answer (exit {code}). Nothing stated or found is lost; "
+                                          "run it again, with a coarser mesh if memory was short.")
+                return
+            timeout = 0.0
+            if kind in ("done", "error"):
+                self.busy = False
+            yield WorkerEvent(kind, content)
+
+    @property
+    def process_id(self) -> int | None:
+        """Of the running process."""
+        return self._process.pid if self._process is not None else None
+
+    def stop(self) -> WorkerEvent:
+        """End the run at once."""
+        self._discard()
+        return WorkerEvent("stopped")
+
+    def _discard(self) -> None:
+        self.busy = False
+        if self._process is not None:
+            self._process.terminate()
+            self._process.join(0.5)
+            if self._process.is_alive():
+                self._process.kill()
+                self._process.join(0.5)
+        if self._pipe is not None:
+            self._pipe.close()
+        self._process = self._pipe = None
+
+    close = _discard
