@@ -12,7 +12,7 @@ from labilis.model.expressions import evaluate, is_name, number_of
 from labilis.model.regions import Region
 from labilis.model.statements import ForceLoad, Load, Material, PressureLoad, Statement, Support
 
-FORMAT_VERSION = 1
+FORMAT_VERSION: Literal[1] = 1
 Named = TypeVar("Named")
 
 

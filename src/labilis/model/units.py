@@ -67,7 +67,7 @@ def registry() -> pint.UnitRegistry:
     """The unit registry, made when first asked for."""
     import pint
 
-    ureg = pint.UnitRegistry(None, autoconvert_offset_to_baseunit=False)
+    ureg: pint.UnitRegistry = pint.UnitRegistry(None, autoconvert_offset_to_baseunit=False)
     for line in _DEFINITIONS.strip().splitlines():
         ureg.define(line)
     return ureg

@@ -76,7 +76,7 @@ class Runner:
             give(case_keys.sections, self._sections(body, strength, case_keys))
             if plan.upto == "modes":
                 case_progress(0.25, "Finding modes")
-                give(case_keys.modes, self._timed("modes", lambda: self._modes(  # noqa: B023 (called at once)
+                give(case_keys.modes, self._timed("modes", lambda: self._modes(
                     project, case, body, mesh, system, solved, stiffness, strength, case_progress)))  # noqa: B023
         return self._finish(started, results)
 

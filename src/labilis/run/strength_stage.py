@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 
 from labilis.judge.findings import StrengthFindings
 from labilis.judge.stress import first_yield
-from labilis.model import LabilisError, Project
 from labilis.mesh import Mesh
+from labilis.model import LabilisError, Project
 from labilis.run.resolve import CaseForces, Tied, load_forces
 from labilis.shape import ShapeView
 from labilis.solve.factor import Factor

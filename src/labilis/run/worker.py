@@ -13,7 +13,7 @@ from multiprocessing.connection import Connection
 from typing import Any, Literal
 
 from labilis.model import LabilisError
-from labilis.run.plan import Plan, Progress, Snapshot
+from labilis.run.plan import Plan, Snapshot
 from labilis.run.runner import Runner
 from labilis.shape.step import warm_up
 

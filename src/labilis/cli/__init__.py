@@ -1,0 +1,1 @@
+"""The command line: `labilis …`. Stands on run and store."""

@@ -1,0 +1,193 @@
+"""Commands. Exit status: 0 meets every required factor, 1 does not, 2 the model is wrong or a run failed."""
+from __future__ import annotations
+
+import json
+import os
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from labilis import __version__
+from labilis.model import LabilisError
+
+app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False,
+                  help="Checks thin parts against buckling: factors, modes, hand checks and a verdict with its evidence.")
+DEMOS = Path(__file__).parents[1] / "demos"
+
+
+def main() -> None:
+    """Entry point; every LabilisError becomes one clear message and exit status 2."""
+    try:
+        app()
+    except LabilisError as error:
+        typer.echo(f"labilis: {error}", err=True)
+        sys.exit(2)
+    except BrokenPipeError:
+        sys.exit(2)
+
+
+def has_display() -> bool:
+    """Whether a window can be opened."""
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+
+
+def _open_window(path: Path | None = None, demo: bool = False) -> None:
+    if not has_display():
+        raise LabilisError("There is no display to open a window on.", remedy="Use `labilis check MODEL` instead.",
+                           code="no-display")
+    from labilis.ui.app import run_window
+
+    raise typer.Exit(run_window(path, copy=demo))
+
+
+@app.callback(invoke_without_command=True)
+def start(context: typer.Context,
+          version: Annotated[bool, typer.Option("--version", help="Show the version and leave.")] = False) -> None:
+    """Open the window when no command is given."""
+    if version:
+        typer.echo(f"labilis {__version__}")
+        raise typer.Exit()
+    if context.invoked_subcommand is None:
+        _open_window()
+
+
+@app.command("open")
+def open_file(file: Annotated[Path, typer.Argument(help="A .labilis project, a JSON model or a STEP file.")]) -> None:
+    """Open a file in the window."""
+    if not file.is_file():
+        raise LabilisError("There is no such file.", str(file), "Check the name.", "no-file")
+    _open_window(file)
+
+
+def demo_names() -> list[str]:
+    """Names of the demos that ship with the program."""
+    return sorted(folder.name for folder in DEMOS.iterdir() if (folder / f"{folder.name}.json").is_file())
+
+
+@app.command()
+def demo(name: Annotated[str, typer.Argument(help="Which demo; see --list.")] = "panel-prop",
+         list_: Annotated[bool, typer.Option("--list", help="List the demos.")] = False) -> None:
+    """Open a demo; without a display run it and print the verdict."""
+    if list_:
+        for known in demo_names():
+            typer.echo(known)
+        return
+    model = DEMOS / name / f"{name}.json"
+    if not model.is_file():
+        raise LabilisError(f"There is no demo called '{name}'.", remedy=f"There are: {', '.join(demo_names())}.", code="no-demo")
+    if has_display():
+        _open_window(model, demo=True)
+    _check(model, None, None, None, None)
+
+
+@app.command()
+def check(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+          case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,
+          modes: Annotated[int | None, typer.Option(min=1, max=200, help="How many modes to find.")] = None,
+          out: Annotated[Path | None, typer.Option(help="Folder for VTU and CSV files.")] = None,
+          json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None,
+          ) -> None:
+    """Run a model to its verdict."""
+    _check(model, case, modes, out, json_)
+
+
+def _check(model: Path, case: str | None, modes: int | None, out: Path | None, json_file: Path | None) -> None:
+    from labilis.cli.output import as_json, print_report
+    from labilis.run import Plan, Runner, judge_project
+    from labilis.store import load_model
+    from labilis.store.export import write_results
+
+    snapshot = load_model(model)
+    project = snapshot.project
+    if modes is not None:
+        project = project.changed(criteria=project.criteria.model_copy(update={"modes": modes}))
+    if case is not None:
+        project = project.changed(cases=[project.case(case)])
+    snapshot = type(snapshot)(project, snapshot.files)
+    runner = Runner()
+    with _progress() as show:
+        results = runner.run(snapshot, Plan("modes"), show)
+    report = judge_project(project, results)
+    data = as_json(report, runner.timing)
+    if json_file is not None and str(json_file) == "-":
+        typer.echo(json.dumps(data, indent=2, ensure_ascii=False))
+    else:
+        print_report(project, report, runner.timing)
+        if json_file is not None:
+            _write_text(json_file, json.dumps(data, indent=2, ensure_ascii=False) + "\n")
+    if out is not None:
+        for found in report.cases:
+            write_results(found, out)
+    raise typer.Exit(0 if report.meets else 1)
+
+
+class _progress:
+    """A progress bar on a terminal, nothing when piped."""
+
+    def __enter__(self) -> Any:
+        if not sys.stderr.isatty():
+            return lambda _: None
+        from rich.console import Console
+        from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
+
+        self._bar = Progress(TextColumn("{task.description}"), BarColumn(), TimeElapsedColumn(),
+                             console=Console(stderr=True), transient=True)
+        self._bar.start()
+        task = self._bar.add_task("Starting", total=1.0)
+        return lambda step: self._bar.update(task, completed=step.fraction, description=step.text)
+
+    def __exit__(self, *_: object) -> None:
+        if hasattr(self, "_bar"):
+            self._bar.stop()
+
+
+def _write_text(path: Path, text: str) -> None:
+    try:
+        path.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise LabilisError(f"The file cannot be written ({error.strerror}).", str(path), "Choose another place.",
+                           "disk") from error
+
+
+@app.command()
+def schema() -> None:
+    """Print the JSON Schema of the model format."""
+    from labilis.model.project import json_schema
+
+    typer.echo(json.dumps(json_schema(), indent=2))
+
+
+@app.command("export-model")
+def export_model(project: Annotated[Path, typer.Argument(help="A .labilis project.")],
+                 model: Annotated[Path, typer.Argument(help="The JSON file to write; geometry goes beside it.")]) -> None:
+    """Write a project's statements as JSON, with its STEP files beside it."""
+    from labilis.store import load_model, write_model
+
+    for path in write_model(load_model(project), model):
+        typer.echo(path)
+
+
+@app.command("import-model")
+def import_model(model: Annotated[Path, typer.Argument(help="A JSON model.")],
+                 project: Annotated[Path, typer.Argument(help="The .labilis file to write.")]) -> None:
+    """Make a project file from a JSON model."""
+    from labilis.store import ProjectFile, load_model
+    from labilis.store.json_form import project_files
+
+    if project.exists():
+        raise LabilisError("That file exists already.", str(project), "Choose another name.", "exists")
+    snapshot = load_model(model)
+    ProjectFile.create(project, snapshot.project, project_files(snapshot.project, snapshot.files)).close()
+    typer.echo(project)
+
+
+@app.command()
+def doctor() -> None:
+    """Say what is installed, which solver is used, whether a window can be opened, and what is missing."""
+    from labilis.cli.doctor import examine
+
+    raise typer.Exit(0 if examine(typer.echo) else 2)
+
+

@@ -1,0 +1,120 @@
+"""Reports as text and as JSON."""
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from labilis.judge.stress import von_mises
+from labilis.model import Project
+from labilis.run.report import CaseReport, ProjectReport
+
+_MARK = {"good": "✓", "caution": "▬", "bad": "✗", "not judged": "○"}
+
+
+def verdict_word(meets: bool | None) -> str:
+    """'meets', 'does not meet' or 'open'."""
+    return {True: "meets", False: "does not meet", None: "open"}[meets]
+
+
+def _number(value: float) -> float | None:
+    return float(value) if math.isfinite(value) else None
+
+
+def _case_json(report: CaseReport) -> dict[str, Any]:
+    facts = report.facts
+    data: dict[str, Any] = {"name": facts.case, "verdict": verdict_word(report.verdict.meets),
+                            "headline": report.verdict.headline, "required_factor": facts.required}
+    if facts.strength is not None:
+        strength = facts.strength
+        data["strength"] = {
+            "max_displacement_mm": strength.max_displacement,
+            "max_von_mises_mpa": float(von_mises(strength.stress).max()),
+            "reaction_n": {str(name): [float(c) for c in force[:, :3].sum(axis=0)]
+                           for name, force in zip(strength.supports, strength.reaction)},
+            "yield_factor": _number(strength.yield_factor),
+        }
+    if facts.modes is not None:
+        modes = facts.modes
+        data["modes"] = [
+            {"number": number, "factor": float(factor), "critical_load_n": float(factor * modes.growing_force),
+             "driver": report.driver, "kind": str(kind), "required_factor": facts.required,
+             "meets": bool(factor >= facts.required) if factor > 0 else None, "residual": float(residual)}
+            for number, (factor, kind, residual) in enumerate(zip(modes.factors, modes.kinds, modes.residuals), 1)]
+        data["modes_complete"] = modes.complete
+    if report.euler is not None:
+        check = report.euler
+        data["euler"] = {"factor": check.governing.factor, "critical_load_n": check.governing.critical_load,
+                         "ends": check.governing.ends.name, "effective_length_factor": check.governing.ends.k,
+                         "length_mm": check.length, "second_moment_mm4": check.governing.second_moment,
+                         "youngs_modulus_mpa": check.modulus, "difference_percent": _number(check.difference)}
+    data["evidence"] = [{"name": item.name, "figure": item.figure, "unit": item.unit, "state": item.state,
+                         "text": item.text} for item in report.evidence]
+    return data
+
+
+def as_json(report: ProjectReport, timing: Mapping[str, float]) -> dict[str, Any]:
+    """The whole report with explicit units in the key names."""
+    mesh = report.mesh
+    return {
+        "verdict": verdict_word(report.meets),
+        "cases": [_case_json(case) for case in report.cases],
+        "mesh": None if mesh is None else {"nodes": len(mesh.nodes), "elements": len(mesh.elements),
+                                           "unknowns": mesh.unknowns, "order": mesh.order},
+        "evidence": [{"case": case.facts.case, "name": item.name, "figure": item.figure, "unit": item.unit,
+                      "state": item.state, "text": item.text} for case in report.cases for item in case.evidence],
+        "timing_s": {name: round(value, 4) for name, value in timing.items()},
+    }
+
+
+def print_report(project: Project, report: ProjectReport, timing: Mapping[str, float]) -> None:
+    """The report for people, on standard output."""
+    from rich.console import Console
+    from rich.table import Table
+
+    console = Console(highlight=False, width=None if Console().is_terminal else 110)
+    title = f"{project.name}" + (f", {project.scenario}" if project.scenario else "")
+    console.print(title, style="bold")
+    if report.mesh is not None:
+        console.print(f"{len(report.mesh.elements):,} tetrahedra of order {report.mesh.order}, {len(report.mesh.nodes):,} nodes, "
+                      f"{report.mesh.unknowns:,} unknowns")
+    for case in report.cases:
+        facts = case.facts
+        console.print(f"\nLoad case [bold]{facts.case}[/]")
+        if facts.strength is not None:
+            strength = facts.strength
+            console.print(f"  displacement {strength.max_displacement:.3g} mm, largest von Mises stress "
+                          f"{von_mises(strength.stress).max():.3g} MPa"
+                          + (f", first yield at {strength.yield_factor:.4g} × the load"
+                             if math.isfinite(strength.yield_factor) else ""))
+        if facts.modes is not None and len(facts.modes.factors):
+            table = Table("mode", "factor", "critical load", "driver", "kind", "required", "verdict", box=None, pad_edge=True)
+            for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.modes.kinds), 1):
+                verdict = ("load must reverse" if factor < 0 else "meets" if factor >= facts.required else
+                           f"under by {100 * (1 - factor / facts.required):.0f} %")
+                table.add_row(str(number), f"{factor:.4g}", force_text(factor * facts.modes.growing_force), case.driver,
+                              str(kind), f"{facts.required:.4g}", verdict)
+            console.print(table)
+        if case.euler is not None:
+            check = case.euler
+            plane = check.governing
+            console.print(f"  Euler, {plane.ends.name}: π² · {check.modulus:.4g} MPa · {plane.second_moment:.4g} mm⁴ / "
+                          f"({plane.ends.k:g} · {check.length:.4g} mm)² = {force_text(plane.critical_load)}, "
+                          f"factor {plane.factor:.4g}")
+        for item in case.evidence:
+            console.print(f"  {_MARK[item.state]} {item.name}: {item.figure} {item.unit}. {item.text}", soft_wrap=True)
+        style = {True: "bold green", False: "bold red", None: "bold yellow"}[case.verdict.meets]
+        console.print(f"  [{style}]{case.verdict.headline}[/]: {case.verdict.detail}")
+    console.print(f"\nRun took {timing.get('total', 0.0):.1f} s.")
+
+
+def force_text(value: float) -> str:
+    """A force with a fitting unit: '2.26 kN'."""
+    size = abs(value)
+    if not np.isfinite(value):
+        return "–"
+    if size >= 1e6:
+        return f"{value / 1e6:.4g} MN"
+    return f"{value / 1e3:.4g} kN" if size >= 1e3 else f"{value:.4g} N"

@@ -1,0 +1,66 @@
+"""Results in open formats: VTU for the mesh with its fields, CSV for tables."""
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+import numpy as np
+
+from labilis.judge.stress import von_mises
+from labilis.model import LabilisError
+from labilis.run.report import CaseReport
+
+# our mid-sides 01 12 02 03 13 23 are VTK's order as well
+_CELLS = {4: "tetra", 10: "tetra10"}
+
+
+def _safe(name: str) -> str:
+    return "".join(c if c.isalnum() or c in "-_" else "-" for c in name).strip("-") or "case"
+
+
+def write_results(report: CaseReport, folder: Path) -> list[Path]:
+    """Mesh with displacement, stress and mode shapes as VTU, modes and evidence as CSV; returns the files written."""
+    facts, stem = report.facts, _safe(report.facts.case)
+    written = []
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        if facts.mesh is not None:
+            written.append(_write_vtu(report, folder / f"{stem}.vtu"))
+        if facts.modes is not None:
+            path = folder / f"{stem}-modes.csv"
+            with open(path, "w", newline="", encoding="utf-8") as target:
+                rows = csv.writer(target)
+                rows.writerow(["mode", "factor", "critical_load_n", "driver", "kind", "required_factor", "meets"])
+                for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.modes.kinds), 1):
+                    meets = "" if factor < 0 else bool(factor >= facts.required)
+                    rows.writerow([number, f"{factor:.9g}", f"{factor * facts.modes.growing_force:.9g}", report.driver,
+                                   kind, facts.required, meets])
+            written.append(path)
+        path = folder / f"{stem}-evidence.csv"
+        with open(path, "w", newline="", encoding="utf-8") as target:
+            rows = csv.writer(target)
+            rows.writerow(["name", "figure", "unit", "state", "text"])
+            rows.writerows([item.name, item.figure, item.unit, item.state, item.text] for item in report.evidence)
+        written.append(path)
+    except OSError as error:
+        raise LabilisError(f"Results cannot be written ({error.strerror}).", str(folder), "Choose another folder.",
+                           "disk") from error
+    return written
+
+
+def _write_vtu(report: CaseReport, path: Path) -> Path:
+    import meshio
+
+    facts = report.facts
+    mesh = facts.mesh
+    assert mesh is not None
+    fields: dict[str, np.ndarray] = {}
+    if facts.strength is not None:
+        fields["displacement_mm"] = facts.strength.displacement_growing + facts.strength.displacement_held
+        fields["von_mises_mpa"] = von_mises(facts.strength.stress)
+    if facts.modes is not None:
+        for number, shape in enumerate(facts.modes.shapes, 1):
+            fields[f"mode_{number}_no_unit"] = shape
+    meshio.write(path, meshio.Mesh(mesh.nodes, [(_CELLS[mesh.elements.shape[1]], mesh.elements)], point_data=fields),
+                 file_format="vtu")
+    return path

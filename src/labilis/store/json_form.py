@@ -1,0 +1,73 @@
+"""The text form of a project: JSON beside its STEP files, for the command line and for version control."""
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+from labilis.model import LabilisError, Project, load_project
+from labilis.run import Snapshot
+from labilis.store.project_file import ProjectFile
+
+
+def load_model(path: Path) -> Snapshot:
+    """Statements and geometry of a .json model or a .labilis project.
+
+    A JSON model names its geometry files, which lie in the same folder. Raises LabilisError for anything unreadable.
+    """
+    path = Path(path)
+    if not path.is_file():
+        raise LabilisError("There is no such file.", str(path), "Check the name.", "no-file")
+    if path.suffix.lower() != ".json":
+        opened = ProjectFile.open(path)
+        try:
+            return Snapshot(opened.project, opened.files())
+        finally:
+            opened.close()
+    project = load_project(path.read_text(encoding="utf-8-sig", errors="strict") if _is_text(path) else b"{")
+    files: dict[str, bytes] = {}
+    geometry = []
+    for item in project.geometry:
+        if Path(item.file).name != item.file:
+            raise LabilisError("A geometry file is named without folders.", f"geometry/{item.file}",
+                               "Put it beside the model.", "path")
+        source = path.parent / item.file
+        if not source.is_file():
+            raise LabilisError(f"The geometry file '{item.file}' is not beside the model.", str(path),
+                               f"Put it into {path.parent}.", "no-file")
+        data = source.read_bytes()
+        sha = hashlib.sha256(data).hexdigest()
+        files[sha] = data
+        geometry.append(item.model_copy(update={"sha256": sha}))
+    return Snapshot(project.model_copy(update={"geometry": tuple(geometry)}), files)
+
+
+def _is_text(path: Path) -> bool:
+    try:
+        path.read_text(encoding="utf-8-sig")
+    except UnicodeDecodeError:
+        raise LabilisError("The model is not UTF-8 text.", str(path), "Save it as UTF-8.", "json") from None
+    return True
+
+
+def write_model(snapshot: Snapshot, path: Path) -> list[Path]:
+    """Write the JSON form and, beside it, the geometry it names; returns the files written."""
+    path = Path(path)
+    written = [path]
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        for item in snapshot.project.geometry:
+            if item.sha256 in snapshot.files:
+                target = path.parent / item.file
+                target.write_bytes(snapshot.files[item.sha256])
+                written.append(target)
+        path.write_text(snapshot.project.to_json(), encoding="utf-8")
+    except OSError as error:
+        raise LabilisError(f"The model cannot be written ({error.strerror}).", str(path), "Choose another place.",
+                           "disk") from error
+    return written
+
+
+def project_files(project: Project, files: dict[str, bytes]) -> dict[str, tuple[str, bytes]]:
+    """Files with their names, as `ProjectFile.create` takes them."""
+    names = {item.sha256: item.file for item in project.geometry}
+    return {sha: (names.get(sha, sha), data) for sha, data in files.items()}
