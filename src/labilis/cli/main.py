@@ -33,13 +33,13 @@ def has_display() -> bool:
     return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
 
-def _open_window(path: Path | None = None, demo: bool = False) -> None:
+def _open_window(path: Path | None = None) -> None:
     if not has_display():
         raise LabilisError("There is no display to open a window on.", remedy="Use `labilis check MODEL` instead.",
                            code="no-display")
     from labilis.ui.app import run_window
 
-    raise typer.Exit(run_window(path, copy=demo))
+    raise typer.Exit(run_window(path))
 
 
 @app.callback(invoke_without_command=True)
@@ -78,7 +78,7 @@ def demo(name: Annotated[str, typer.Argument(help="Which demo; see --list.")] = 
     if not model.is_file():
         raise LabilisError(f"There is no demo called '{name}'.", remedy=f"There are: {', '.join(demo_names())}.", code="no-demo")
     if has_display():
-        _open_window(model, demo=True)
+        _open_window(model)
     _check(model, None, None, None, None)
 
 

@@ -5,8 +5,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-import numpy as np
-
+from labilis.judge.numbers import force_text
 from labilis.judge.stress import von_mises
 from labilis.model import Project
 from labilis.run.report import CaseReport, ProjectReport
@@ -109,12 +108,3 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
         console.print(f"  [{style}]{case.verdict.headline}[/]: {case.verdict.detail}")
     console.print(f"\nRun took {timing.get('total', 0.0):.1f} s.")
 
-
-def force_text(value: float) -> str:
-    """A force with a fitting unit: '2.26 kN'."""
-    size = abs(value)
-    if not np.isfinite(value):
-        return "–"
-    if size >= 1e6:
-        return f"{value / 1e6:.4g} MN"
-    return f"{value / 1e3:.4g} kN" if size >= 1e3 else f"{value:.4g} N"

@@ -15,7 +15,15 @@ from typing import Any, Literal
 from labilis.model import LabilisError
 from labilis.run.plan import Plan, Snapshot
 from labilis.run.runner import Runner
-from labilis.shape.step import warm_up
+from labilis.shape.step import list_bodies, warm_up
+
+
+@dataclass(frozen=True)
+class BodyQuery:
+    """Ask what bodies a STEP file holds; answered as found ('bodies', [BodyInfo])."""
+
+    data: bytes
+    file: str
 
 
 @dataclass(frozen=True)
@@ -36,8 +44,12 @@ def _serve(pipe: Connection) -> None:
             job = pipe.recv()
         except EOFError:
             return
-        snapshot, plan = job
         try:
+            if isinstance(job, BodyQuery):
+                pipe.send(("found", ("bodies", list_bodies(job.data, job.file))))
+                pipe.send(("done", {"total": 0.0}))
+                continue
+            snapshot, plan = job
             runner.run(snapshot, plan, lambda progress: pipe.send(("progress", progress)),
                        lambda key, result: pipe.send(("found", (key, result))))
             pipe.send(("done", dict(runner.timing)))
@@ -76,17 +88,24 @@ class Worker:
 
     def submit(self, snapshot: Snapshot, plan: Plan) -> None:
         """Begin a plan. Raises RuntimeError while one is running."""
+        self._send((snapshot, plan))
+
+    def ask(self, query: BodyQuery) -> None:
+        """Ask what a STEP file holds."""
+        self._send(query)
+
+    def _send(self, job: object) -> None:
         if self.busy:
             raise RuntimeError("a run is on")
         self.warm()
         assert self._pipe is not None
         try:
-            self._pipe.send((snapshot, plan))
+            self._pipe.send(job)
         except (BrokenPipeError, OSError):
             self._discard()
             self.warm()
             assert self._pipe is not None
-            self._pipe.send((snapshot, plan))
+            self._pipe.send(job)
         self.busy = True
 
     def poll(self, timeout: float = 0.0) -> Iterator[WorkerEvent]:

@@ -1,0 +1,58 @@
+"""What stands on the factor ladder of a load case."""
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+from labilis.judge.evidence.base import CaseFacts
+from labilis.judge.hand import EulerCheck
+from labilis.judge.numbers import force_text
+
+RungKind = Literal["service", "required", "yield", "hand", "mode", "negative"]
+
+
+@dataclass(frozen=True)
+class Rung:
+    """kind; factor; title in bold; note beneath; meets (modes only); mode: number from 0 for modes, else -1; story: the
+    whole of it for a tool tip."""
+
+    kind: RungKind
+    factor: float
+    title: str
+    note: str = ""
+    meets: bool | None = None
+    mode: int = -1
+    story: str = ""
+
+
+def rungs(facts: CaseFacts, driver: str, service: str) -> tuple[Rung, ...]:
+    """Rungs of a case, highest factor first; `service` names the service load, such as '1 kN'."""
+    found = [Rung("service", 1.0, "1 service load", service, story="The load as stated.")]
+    found.append(Rung("required", facts.required, f"required {facts.required:.4g}", story="The least factor that is asked for."))
+    if facts.strength is not None and math.isfinite(facts.strength.yield_factor) and facts.strength.yield_factor > 0:
+        factor = facts.strength.yield_factor
+        found.append(Rung("yield", factor, f"{factor:.4g} first yield", "most stressed point",
+                          story=f"The most stressed point reaches the yield strength at {factor:.4g} × the load."))
+    if isinstance(facts.euler, EulerCheck) and facts.euler.governing.factor > 0:
+        check = facts.euler
+        plane = check.governing
+        beside = ""
+        if math.isfinite(check.difference):
+            beside = f", mode 1 {abs(check.difference):.1f} % {'above' if check.difference >= 0 else 'below'}"
+        found.append(Rung("hand", plane.factor, f"{plane.factor:.4g} Euler", f"{plane.ends.name}, K {plane.ends.k:g}{beside}",
+                          story=f"π² · {check.modulus:.4g} MPa · {plane.second_moment:.4g} mm⁴ / ({plane.ends.k:g} · "
+                                f"{check.length:.4g} mm)² = {force_text(plane.critical_load)}, bending about the {plane.axis} axis."))
+    if facts.modes is not None:
+        for index, (factor, kind) in enumerate(zip(facts.modes.factors, facts.modes.kinds)):
+            load = force_text(factor * facts.modes.growing_force)
+            if factor > 0:
+                meets = bool(factor >= facts.required)
+                story = f"Mode {index + 1}: {kind} of {driver}, critical load {load}, " + (
+                    "meets the required factor." if meets else f"{100 * (1 - factor / facts.required):.0f} % under the required.")
+                found.append(Rung("mode", float(factor), f"{factor:.4g} mode {index + 1}", f"{driver}, {kind}", meets, index,
+                                  story))
+            else:
+                found.append(Rung("negative", float(factor), f"{factor:.4g} mode {index + 1}", "load must reverse", None, index,
+                                  f"Mode {index + 1} occurs only if the load reverses."))
+    return tuple(sorted(found, key=lambda rung: -rung.factor))

@@ -1,0 +1,14 @@
+"""Numbers as people read them."""
+from __future__ import annotations
+
+import math
+
+
+def force_text(value: float) -> str:
+    """A force in N with a fitting unit and four digits: '2.255 kN'."""
+    if not math.isfinite(value):
+        return "–"
+    size = abs(value)
+    if size >= 1e6:
+        return f"{value / 1e6:.4g} MN"
+    return f"{value / 1e3:.4g} kN" if size >= 1e3 else f"{value:.4g} N"

@@ -1,0 +1,1 @@
+"""The drawer at the bottom: tables of modes, evidence, journal; folds to a line."""

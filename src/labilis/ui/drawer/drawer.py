@@ -1,0 +1,218 @@
+"""Drawer with its pages."""
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPlainTextEdit,
+    QPushButton,
+    QStackedWidget,
+    QTableWidget,
+    QTableWidgetItem,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from labilis.judge.numbers import force_text
+from labilis.judge.stress import von_mises
+from labilis.run.report import CaseReport
+from labilis.ui.theme import LIGHT, icon
+
+if TYPE_CHECKING:
+    from labilis.ui.session import Session
+
+PAGES = ("Modes", "Evidence", "Journal")
+_STATES = {"good": ("✓", LIGHT.good), "caution": ("▬", LIGHT.caution), "bad": ("✕", LIGHT.bad), "not judged": ("○", LIGHT.quiet)}
+
+
+def _table(columns: list[str]) -> QTableWidget:
+    table = QTableWidget(0, len(columns))
+    table.setHorizontalHeaderLabels(columns)
+    table.verticalHeader().hide()  # type: ignore[union-attr]
+    table.setShowGrid(False)
+    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    head = table.horizontalHeader()
+    assert head is not None
+    head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    head.setHighlightSections(False)
+    head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+    head.setStretchLastSection(True)
+    return table
+
+
+def _cell(text: str, colour: str = "") -> QTableWidgetItem:
+    item = QTableWidgetItem(text)
+    item.setToolTip(text)
+    if colour:
+        item.setForeground(QColor(colour))
+    return item
+
+
+class Drawer(QWidget):
+    """Pages under tabs; `mode_chosen` carries a mode's number from 0, `station_wanted` a station's name."""
+
+    mode_chosen = pyqtSignal(int)
+    station_wanted = pyqtSignal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("drawer")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.session = session
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 2, 8, 4)
+        layout.setSpacing(2)
+        row = QHBoxLayout()
+        self.tabs: dict[str, QPushButton] = {}
+        for name in PAGES:
+            tab = QPushButton(name)
+            tab.setObjectName("tab")
+            tab.setCheckable(True)
+            tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
+            row.addWidget(tab)
+            self.tabs[name] = tab
+        row.addStretch(1)
+        self.summary = QLabel()
+        self.summary.setObjectName("note")
+        row.addWidget(self.summary)
+        self.fold = QToolButton()
+        self.fold.setAccessibleName("Fold or unfold the drawer")
+        self.fold.setToolTip("Fold or unfold the drawer")
+        self.fold.clicked.connect(self.toggle)
+        row.addWidget(self.fold)
+        layout.addLayout(row)
+        self.pages = QStackedWidget()
+        layout.addWidget(self.pages)
+        modes_page = QWidget()
+        modes_layout = QVBoxLayout(modes_page)
+        modes_layout.setContentsMargins(0, 0, 0, 0)
+        self.modes = _table(["mode", "factor", "critical load", "driver", "kind", "required", "verdict"])
+        self.modes.itemSelectionChanged.connect(self._mode_clicked)
+        modes_layout.addWidget(self.modes, 1)
+        self.modes_note = QLabel()
+        self.modes_note.setObjectName("note")
+        self.modes_note.setWordWrap(True)
+        modes_layout.addWidget(self.modes_note)
+        self.evidence = _table(["", "evidence", "figure", "what it says", ""])
+        head = self.evidence.horizontalHeader()
+        assert head is not None
+        head.setStretchLastSection(False)
+        head.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
+        self.evidence.setWordWrap(True)
+        self.journal = QPlainTextEdit()
+        self.journal.setReadOnly(True)
+        self.journal.setAccessibleName("Journal")
+        for page in (modes_page, self.evidence, self.journal):
+            self.pages.addWidget(page)
+        self.setMinimumHeight(34)
+        self._height = 210
+        session.results_changed.connect(self.refresh)
+        session.statements_changed.connect(self.refresh)
+        session.case_changed.connect(self.refresh)
+        session.journal_grew.connect(self.journal.appendPlainText)
+        self._filling = False
+        self.show_page("Modes")
+        self.set_open(False)
+        self.refresh()
+
+    def show_page(self, name: str) -> None:
+        """Bring a page to the front; unfold if need be."""
+        for other, tab in self.tabs.items():
+            tab.setChecked(other == name)
+        self.pages.setCurrentIndex(PAGES.index(name))
+        if hasattr(self, "_filling"):
+            self.set_open(True)
+
+    def toggle(self) -> None:
+        """Fold or unfold."""
+        self.set_open(not self.is_open)
+
+    def set_open(self, is_open: bool) -> None:
+        """Fold to a line or unfold."""
+        self.is_open = is_open
+        self.pages.setVisible(is_open)
+        self.setFixedHeight(self._height if is_open else 36)
+        self.fold.setIcon(icon("unfold" if is_open else "fold"))
+
+    def refresh(self) -> None:
+        """Fill the tables anew."""
+        report, stale = self.session.case_report, False
+        if self.session.out_of_date is not None:
+            report, stale = self.session.out_of_date, True
+        self._filling = True
+        self._fill_modes(report, stale)
+        self._fill_evidence(report)
+        self._filling = False
+
+    def choose_mode(self, mode: int) -> None:
+        """Mark a mode's row without telling."""
+        self._filling = True
+        if 0 <= mode < self.modes.rowCount():
+            self.modes.selectRow(mode)
+        else:
+            self.modes.clearSelection()
+        self._filling = False
+
+    def _fill_modes(self, report: CaseReport | None, stale: bool) -> None:
+        facts = report.facts if report is not None else None
+        modes = facts.modes if facts is not None else None
+        if report is None or facts is None or modes is None:
+            self.modes.setRowCount(0)
+            self.modes_note.setText("No modes yet. Run to find them.")
+            self.summary.setText("")
+            return
+        self.modes.setRowCount(len(modes.factors))
+        for row, (factor, kind) in enumerate(zip(modes.factors, modes.kinds)):
+            if factor < 0:
+                verdict, colour = "load must reverse", LIGHT.quiet
+            elif factor >= facts.required:
+                verdict, colour = "✓ meets", LIGHT.good
+            else:
+                verdict, colour = f"✕ under by {100 * (1 - factor / facts.required):.0f} %", LIGHT.bad
+            grey = LIGHT.quiet if stale else ""
+            cells = [str(row + 1), f"{factor:.4g}", force_text(factor * modes.growing_force), report.driver, str(kind),
+                     f"{facts.required:.4g}"]
+            for column, text in enumerate(cells):
+                self.modes.setItem(row, column, _cell(text, grey))
+            self.modes.setItem(row, 6, _cell(verdict, grey or colour))
+        notes = [item.text for item in report.evidence if item.name in ("completeness", "modes under the required factor",
+                                                                        "negative factors", "compression")]
+        if len(modes.factors) == 0:
+            notes = [item.text for item in report.evidence if item.name in ("compression", "held loads")]
+        self.modes_note.setText(("Out of date. " if stale else "") + "  ".join(notes))
+        first = f"first factor {modes.positive[0]:.4g}" if len(modes.positive) else "no positive factor"
+        stress = ""
+        if facts.strength is not None:
+            stress = f", largest stress {float(von_mises(facts.strength.stress).max()):.3g} MPa"
+        self.summary.setText(("out of date: " if stale else "") + first + stress)
+
+    def _fill_evidence(self, report: CaseReport | None) -> None:
+        items = report.evidence if report is not None else ()
+        self.evidence.setRowCount(len(items))
+        for row, item in enumerate(items):
+            mark, colour = _STATES[item.state]
+            self.evidence.setItem(row, 0, _cell(f"{mark} {item.state}", colour))
+            self.evidence.setItem(row, 1, _cell(item.name))
+            self.evidence.setItem(row, 2, _cell(f"{item.figure} {item.unit}"))
+            self.evidence.setItem(row, 3, _cell(item.text))
+            button = QPushButton(f"to {item.station.capitalize()}")
+            button.setObjectName("tool")
+            button.clicked.connect(lambda _=False, station=item.station: self.station_wanted.emit(station.capitalize()))
+            self.evidence.setCellWidget(row, 4, button)
+        worst = [item for item in items if item.state in ("bad", "caution")]
+        self.tabs["Evidence"].setText(f"Evidence ({len(worst)})" if worst else "Evidence")
+        self.evidence.resizeRowsToContents()
+
+    def _mode_clicked(self) -> None:
+        rows = self.modes.selectionModel().selectedRows()  # type: ignore[union-attr]
+        if rows and not self._filling:
+            self.mode_chosen.emit(rows[0].row())

@@ -1,0 +1,1 @@
+"""The factor ladder: everything known about a load case on one logarithmic scale."""

@@ -1,0 +1,409 @@
+"""The one holder of state: statements, their file, results, the run that is on. Everything else in the window listens."""
+from __future__ import annotations
+
+import hashlib
+import os
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from platformdirs import user_state_path
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from labilis.judge.evidence import CaseFacts
+from labilis.model import Geometry, LabilisError, LoadCase, Material, Piece, Project, load_project
+from labilis.run import Plan, Snapshot, Worker, judge_project, stage_keys
+from labilis.run.plan import Progress, Stage
+from labilis.run.report import CaseReport, ProjectReport
+from labilis.run.worker import BodyQuery
+from labilis.store import ProjectFile, load_model
+from labilis.store.json_form import project_files
+
+STEEL = Material(name="structural steel S235", youngs_modulus="210 GPa", poisson_ratio="0.3", density="7850 kg/m^3",
+                 yield_strength="235 MPa", source="EN 1993-1-1, nominal values")
+_STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes"}
+
+
+def recovery_folder() -> Path:
+    """Where unsaved work is kept."""
+    folder = Path(os.environ.get("LABILIS_STATE") or user_state_path("labilis", ensure_exists=False)) / "unsaved"
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+def recoverable() -> list[Path]:
+    """Unsaved work of windows that are gone, newest first."""
+    found = []
+    for path in recovery_folder().glob("*.labilis"):
+        try:
+            process = int(path.stem.split("-")[0])
+            os.kill(process, 0)
+        except (ValueError, ProcessLookupError):
+            found.append(path)
+        except PermissionError:
+            continue
+    return sorted(found, key=lambda path: -path.stat().st_mtime)
+
+
+class Session(QObject):
+    """State of one window. Every change of statements goes through `edit`."""
+
+    statements_changed = pyqtSignal()
+    results_changed = pyqtSignal()
+    run_changed = pyqtSignal()
+    problem = pyqtSignal(object)  # a LabilisError
+    free_motion = pyqtSignal(object)  # rigid motions (k, 6) that nothing holds
+    journal_grew = pyqtSignal(str)
+    case_changed = pyqtSignal()
+    file_changed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.project = Project()
+        self.files: dict[str, bytes] = {}
+        self.results: dict[str, Any] = {}
+        self.report: ProjectReport = judge_project(self.project, {})
+        self.file: ProjectFile | None = None
+        self.saved_path: Path | None = None
+        self.case_name = ""
+        self.running: Plan | None = None
+        self.progress = Progress(0.0, "")
+        self.run_started = 0.0
+        self.last_error: LabilisError | None = None
+        self.journal: list[str] = []
+        self.last_modes: dict[str, CaseReport] = {}  # newest finished report of each case, shown as out of date
+        self.last_edit = ""
+        self._bodies: Callable[[list[Any]], None] | None = None
+        self._unsaved_number = 0
+        self.worker = Worker()
+        self._timer = QTimer(self)
+        self._timer.setInterval(25)
+        self._timer.timeout.connect(self._poll)
+
+    # --- projects -------------------------------------------------------------------------------------------------
+    def new(self, project: Project, files: dict[str, bytes], title: str) -> None:
+        """Begin with these statements, in a recovery file until they are saved under a name."""
+        self._leave()
+        self._unsaved_number += 1
+        path = recovery_folder() / f"{os.getpid()}-{self._unsaved_number}-{int(time.time())}.labilis"
+        try:
+            self.file = ProjectFile.create(path, project, project_files(project, files))
+        except LabilisError as error:  # no place for recovery must not stop the work
+            self.file = None
+            self.problem.emit(error)
+        self._enter(project, files, None)
+        self.note(title)
+
+    def open(self, path: Path) -> None:
+        """Open a project file or read a JSON model. Raises LabilisError; the present project stays then."""
+        if path.suffix.lower() == ".json":
+            snapshot = load_model(path)
+            self.new(snapshot.project, snapshot.files, f"Read {path.name}")
+            return
+        opened = ProjectFile.open(path)
+        try:
+            project, files = opened.project, opened.files()
+        except LabilisError:
+            opened.close()
+            raise
+        self._leave()
+        self.file = opened
+        recovered = path.parent == recovery_folder()
+        self._enter(project, files, None if recovered else path)
+        if opened.read_only:
+            self.note(f"{path.name} is open for reading only; save it under another name to keep changes")
+        self.note(f"Opened {path.name}")
+
+
+    def import_step(self, path: Path, done: Callable[[], None] | None = None) -> None:
+        """Read a STEP file in the worker and make a project of its bodies."""
+        try:
+            data = path.read_bytes()
+        except OSError as error:
+            raise LabilisError(f"The file cannot be read ({error.strerror}).", str(path), "Check the name.", "no-file") from error
+
+        def make(bodies: list[Any]) -> None:
+            sha = hashlib.sha256(data).hexdigest()
+            pieces, names = [], set()
+            for body in bodies:
+                name, count = body.name if body.name != "body" else path.stem, 1
+                while name in names:
+                    count += 1
+                    name = f"{body.name} {count}"
+                names.add(name)
+                pieces.append(Piece(name=name, geometry=path.name, body=body.number, material=STEEL.name,
+                                    set_aside=body.number > 1))
+            project = Project(name=path.stem, geometry=(Geometry(file=path.name, sha256=sha),), materials=(STEEL,),
+                              pieces=tuple(pieces), cases=(LoadCase(name="service"),))
+            self.new(project, {sha: data}, f"Read {path.name}: {len(bodies)} "
+                     f"{'bodies' if len(bodies) > 1 else 'body'}, in {bodies[0].unit}; {STEEL.name} assumed")
+            if len(bodies) > 1:
+                self.note(f"{len(bodies) - 1} further bodies are set aside; choose which one carries load at the Part station")
+            if done is not None:
+                done()
+
+        if self.worker.busy:
+            raise LabilisError("A run is on.", "run", "Stop it first.", "busy")
+        self._bodies = make
+        self._begin(Plan("shape"), BodyQuery(data, path.name))
+
+    def save(self, path: Path | None = None) -> None:
+        """Keep the project under a name. With a name already, everything is in the file at once; this folds the log in."""
+        if path is None and self.saved_path is not None and self.file is not None:
+            if self.file.read_only:
+                raise LabilisError("The file is open for reading only.", str(self.saved_path), "Save it under another name.",
+                                   "read-only")
+            if self.file.project != self.project:
+                self.file.commit(self.project, "save")
+            self.note(f"Saved {self.saved_path.name}")
+            return
+        if path is None:
+            raise LabilisError("The project has no name yet.", "", "Save it under a name.", "no-name")
+        if self.file is None:
+            self.file = ProjectFile.create(path, self.project, project_files(self.project, self.files))
+            for key, result in self.results.items():
+                self.file.put_result(key, result)
+        else:
+            copy = self.file.save_as(path)
+            old, old_saved = self.file, self.saved_path
+            self.file = copy
+            old.close()
+            if old_saved is None:
+                _remove(old.path)
+        if self.file.project != self.project:
+            self.file.commit(self.project, "save")
+        self.saved_path = path
+        self.note(f"Saved {path.name}")
+        self.file_changed.emit()
+
+    def close(self) -> None:
+        """End the run's process and let go of the file; unsaved work with content stays recoverable."""
+        self._timer.stop()
+        self.worker.close()
+        self._leave()
+
+    def _leave(self) -> None:
+        if self.worker.busy:
+            self.stop()
+        if self.file is not None:
+            path, empty = self.file.path, self.saved_path is None and not self.project.pieces
+            self.file.close()
+            if empty:
+                _remove(path)
+        self.file = None
+
+    def _enter(self, project: Project, files: dict[str, bytes], saved: Path | None) -> None:
+        self.project, self.files, self.saved_path = project, files, saved
+        self.results = self.file.results() if self.file is not None else {}
+        self.last_modes, self.last_error, self.last_edit = {}, None, ""
+        self.case_name = project.cases[0].name if project.cases else ""
+        self._judge()
+        self.file_changed.emit()
+        self.statements_changed.emit()
+        self.results_changed.emit()
+        if project.pieces and self.current("shape") is None:
+            self.run("shape")
+
+    # --- statements -----------------------------------------------------------------------------------------------
+    def edit(self, project: Project, title: str) -> None:
+        """Take new statements. What cannot be written to disk is kept here and said."""
+        if project == self.project:
+            return
+        self.project = project
+        self.last_error = None
+        self.last_edit = title
+        if self.file is not None:
+            try:
+                self.file.commit(project, title)
+            except LabilisError as error:
+                self.problem.emit(error)
+        if project.cases and self.case_name not in {case.name for case in project.cases}:
+            self.case_name = project.cases[0].name
+        self.note(title)
+        self._judge()
+        self.statements_changed.emit()
+        if project.pieces and self.current("shape") is None and not self.worker.busy:
+            self.run("shape")
+
+    def set_value(self, path: tuple[str | int, ...], value: Any, title: str) -> None:
+        """Change one value by its path. Raises LabilisError and changes nothing when it does not fit."""
+        renamed = self._renamed(path, value)
+        self.edit(renamed if renamed is not None else self.project.with_value(path, value), title)
+
+    def _renamed(self, path: tuple[str | int, ...], value: Any) -> Project | None:
+        """A name changed everywhere it is used."""
+        if len(path) != 3 or path[2] != "name":
+            return None
+        field, old = str(path[0]), self.project.model_dump()[str(path[0])][int(path[1])]["name"]
+        uses = {"pieces": [("regions", "piece")], "materials": [("pieces", "material")],
+                "regions": [("hubs", "region"), ("supports", "on"), ("loads", "on")],
+                "hubs": [("supports", "on"), ("loads", "on")]}.get(field, [])
+        data = self.project.model_dump()
+        data[field][int(path[1])]["name"] = value
+        for other, key in uses:
+            for item in data[other]:
+                if item[key] == old:
+                    item[key] = value
+        if field == "regions":
+            for zone in data["mesh"]["zones"]:
+                zone["region"] = value if zone["region"] == old else zone["region"]
+        if field == "loads":
+            for case in data["cases"]:
+                for entry in case["loads"]:
+                    entry["load"] = value if entry["load"] == old else entry["load"]
+        return load_project(data)
+
+    def undo(self) -> None:
+        """One step back."""
+        self._step("undo", "Undone")
+
+    def redo(self) -> None:
+        """One step forward."""
+        self._step("redo", "Redone")
+
+    def _step(self, way: str, word: str) -> None:
+        if self.file is None:
+            return
+        before, after = self.file.history()
+        titles = before[-1:] if way == "undo" else after[:1]
+        project = getattr(self.file, way)()
+        if project is None:
+            self.note("Nothing to undo" if way == "undo" else "Nothing to redo")
+            return
+        self.project = project
+        self.last_edit = f"{word}: {titles[0]}" if titles else word
+        if project.cases and self.case_name not in {case.name for case in project.cases}:
+            self.case_name = project.cases[0].name
+        self.note(self.last_edit)
+        self._judge()
+        self.statements_changed.emit()
+        self.results_changed.emit()
+
+    def choose_case(self, name: str) -> None:
+        """Show another load case."""
+        if name and name != self.case_name:
+            self.case_name = name
+            self.case_changed.emit()
+            self.results_changed.emit()
+
+    # --- results --------------------------------------------------------------------------------------------------
+    def current(self, stage: Stage) -> Any:
+        """Result of a stage that fits the present statements, or None."""
+        return self.results.get(getattr(stage_keys(self.project, self.case_name or None), stage))
+
+    @property
+    def case_report(self) -> CaseReport | None:
+        """Report of the case that is shown."""
+        return self.report.case(self.case_name)
+
+    def report_without_case(self) -> CaseFacts:
+        """Facts about the mesh alone, while there is no load case."""
+        return CaseFacts(self.project, "", mesh=self.current("mesh"))
+
+    @property
+    def out_of_date(self) -> CaseReport | None:
+        """The last finished report of this case, when the statements have changed since."""
+        report = self.case_report
+        if report is not None and report.facts.modes is not None:
+            return None
+        return self.last_modes.get(self.case_name)
+
+    def stale_cases(self) -> int:
+        """Load cases without modes that fit."""
+        return sum(1 for case in self.report.cases if case.facts.modes is None)
+
+    def _judge(self) -> None:
+        self.report = judge_project(self.project, self.results)
+        for case in self.report.cases:
+            if case.facts.modes is not None:
+                self.last_modes[case.facts.case] = case
+
+    # --- runs -----------------------------------------------------------------------------------------------------
+    def run(self, upto: Stage) -> None:
+        """Start a run in the worker."""
+        if self.worker.busy:
+            return
+        self._begin(Plan(upto), None)
+
+    def _begin(self, plan: Plan, query: BodyQuery | None) -> None:
+        self.running, self.run_started, self.last_error = plan, time.monotonic(), None
+        self.progress = Progress(0.0, "Starting")
+        if query is not None:
+            self.worker.ask(query)
+        else:
+            self.worker.submit(Snapshot(self.project, self.files), plan)
+        self._timer.start()
+        self.run_changed.emit()
+
+    def stop(self) -> None:
+        """Stop the run at once."""
+        if self.running is None:
+            return
+        self.worker.stop()
+        self._finish()
+        self.note("Stopped; what was found before stays")
+        self.worker.warm()
+
+    def _finish(self) -> None:
+        self._timer.stop()
+        self.running = None
+        self.run_changed.emit()
+
+    def _poll(self) -> None:
+        for event in self.worker.poll():
+            if event.kind == "progress":
+                self.progress = event.content
+                self.run_changed.emit()
+            elif event.kind == "found":
+                key, result = event.content
+                if key == "bodies":
+                    call, self._bodies = self._bodies, None
+                    self._finish()
+                    if call is not None:
+                        call(result)
+                    return
+                self._found(key, result)
+            elif event.kind == "done":
+                plan = self.running
+                self._finish()
+                if plan is not None and plan.upto != "shape":
+                    parts = ", ".join(f"{name} {value:.2f} s" for name, value in event.content.items() if name != "total")
+                    self.note(f"Ran {_STAGE_NAMES[plan.upto]} in {event.content['total']:.1f} s ({parts})")
+            elif event.kind == "error":
+                error, detail = event.content
+                self._finish()
+                self.last_error = error
+                self.note(str(error) + (f"\n{detail}" if isinstance(detail, str) else ""))
+                self.problem.emit(error)
+                if error.code == "free-motion" and detail is not None:
+                    self.free_motion.emit(detail)
+                self.statements_changed.emit()
+            elif event.kind == "died":
+                self._finish()
+                self.last_error = LabilisError(event.content, "run", code="died")
+                self.note(event.content)
+                self.problem.emit(self.last_error)
+                self.worker.warm()
+
+    def _found(self, key: str, result: Any) -> None:
+        known = key in self.results
+        self.results[key] = result
+        if self.file is not None and not known:
+            try:
+                self.file.put_result(key, result)
+            except LabilisError as error:
+                self.problem.emit(error)
+        self._judge()
+        self.results_changed.emit()
+
+    def note(self, text: str) -> None:
+        """A line for the journal."""
+        line = f"{time.strftime('%H:%M:%S')}  {text}"
+        self.journal.append(line)
+        self.journal_grew.emit(line)
+
+
+def _remove(path: Path) -> None:
+    for suffix in ("", "-wal", "-shm"):
+        Path(str(path) + suffix).unlink(missing_ok=True)

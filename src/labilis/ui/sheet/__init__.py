@@ -1,0 +1,1 @@
+"""The check sheet: stations as cards that state themselves in sentences."""

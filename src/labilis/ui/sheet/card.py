@@ -1,0 +1,229 @@
+"""A station's card: number, title, mark, sentences, tools."""
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from labilis.judge.sentences import Sentence, Span
+from labilis.model import LabilisError
+from labilis.model.statements import MOTIONS, TURNS
+from labilis.model.units import KINDS
+from labilis.ui.sheet.sentence import MotionEditor, SentenceLabel, ValueEditor, choose
+from labilis.ui.theme import LIGHT
+
+if TYPE_CHECKING:
+    from labilis.ui.session import Session
+
+MARKS = {"empty": "not stated yet", "ready": "ready", "stale": "out of date", "blocked": "blocked", "fails": "does not meet"}
+
+
+class Mark(QWidget):
+    """Ring on the sheet's line: empty, filled with a tick, hatched, or crossed. Never told by colour alone."""
+
+    def __init__(self, first: bool, last: bool) -> None:
+        super().__init__()
+        self.setFixedWidth(28)
+        self.state = "empty"
+        self._first, self._last = first, last
+
+    def show_state(self, state: str) -> None:
+        """Set one of MARKS."""
+        self.state = state
+        self.setToolTip(MARKS[state])
+        self.setAccessibleName(MARKS[state])
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        x, y, r = 16.0, 20.0, 6.5
+        painter.setPen(QPen(QColor(LIGHT.line), 2))
+        painter.drawLine(QPointF(x, y if self._first else 0), QPointF(x, y if self._last else self.height()))
+        colour = QColor({"ready": LIGHT.accent, "stale": LIGHT.caution, "blocked": LIGHT.bad, "fails": LIGHT.bad}.get(
+            self.state, LIGHT.quiet))
+        painter.setPen(QPen(colour, 1.4))
+        painter.setBrush(QColor(LIGHT.ground))
+        circle = QRectF(x - r, y - r, 2 * r, 2 * r)
+        if self.state in ("ready", "blocked", "fails"):
+            painter.setBrush(colour)
+        painter.drawEllipse(circle)
+        if self.state == "stale":
+            painter.setBrush(QBrush(colour, Qt.BrushStyle.BDiagPattern))
+            painter.drawEllipse(circle)
+        painter.setPen(QPen(QColor(LIGHT.card), 1.8))
+        if self.state == "ready":
+            painter.drawPolyline([QPointF(x - 3, y + 0.3), QPointF(x - 0.8, y + 2.6), QPointF(x + 3.2, y - 2.4)])
+        elif self.state in ("blocked", "fails"):
+            painter.drawLine(QPointF(x - 2.6, y - 2.6), QPointF(x + 2.6, y + 2.6))
+            painter.drawLine(QPointF(x - 2.6, y + 2.6), QPointF(x + 2.6, y - 2.6))
+
+
+class Card(QFrame):
+    """One station. Subclass-free: the sheet fills it by `show_sentences` and `add_tool`."""
+
+    opened = pyqtSignal()
+
+    def __init__(self, session: Session, number: int, title: str) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self.session, self.title = session, title
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(12, 7, 10, 8)
+        self._layout.setSpacing(3)
+        self.head = QPushButton(f"{number} {title}")
+        self.head.setStyleSheet("QPushButton { text-align: left; border: none; background: transparent; padding: 0; "
+                                "font-weight: 600; font-size: 14px; } QPushButton:focus { text-decoration: underline; }")
+        self.head.setAccessibleName(f"Station {number}, {title}")
+        self.head.clicked.connect(self.opened)
+        self._layout.addWidget(self.head)
+        self._body = QVBoxLayout()
+        self._body.setSpacing(3)
+        self._layout.addLayout(self._body)
+        self._tools = QWidget()
+        self._tool_row = QHBoxLayout(self._tools)
+        self._tool_row.setContentsMargins(0, 5, 0, 1)
+        self._tool_row.setSpacing(6)
+        self._tool_row.addStretch(1)
+        self._layout.addWidget(self._tools)
+        self.tools: dict[str, QPushButton] = {}
+        self.sentences: list[SentenceLabel] = []
+        self.editor: ValueEditor | MotionEditor | None = None
+        self.is_open = False
+        self.set_open(False)
+
+    def add_tool(self, name: str, call: Any, tip: str = "") -> QPushButton:
+        """A button of the open station."""
+        button = QPushButton(name)
+        button.setObjectName("tool")
+        button.setToolTip(tip)
+        button.clicked.connect(lambda _=False: call())
+        self._tool_row.insertWidget(self._tool_row.count() - 1, button)
+        self.tools[name] = button
+        return button
+
+    def set_open(self, is_open: bool) -> None:
+        """Open the station or shrink it to its sentence."""
+        self.is_open = is_open
+        self.setProperty("open", "true" if is_open else "false")
+        self.style().unpolish(self)
+        self.style().polish(self)
+        self._tools.setVisible(is_open and bool(self.tools))
+        if not is_open:
+            self.close_editor()
+        for number, label in enumerate(self.sentences):
+            label.setVisible(is_open or number == 0)
+
+    def show_sentences(self, sentences: list[Sentence], removable: dict[int, tuple[str, str, str]] | None = None) -> None:
+        """Put these sentences on the card; `removable` maps a sentence to (field, name, words) it can drop."""
+        if self.editor is not None:
+            self.close_editor()
+        while self._body.count():
+            item = self._body.takeAt(0)
+            if item is not None and (widget := item.widget()) is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.sentences = []
+        for number, sentence in enumerate(sentences):
+            drop = (removable or {}).get(number)
+            label = SentenceLabel(sentence, drop[2] if drop else "")
+            label.chosen.connect(lambda span, label=label: self.edit(span, label))
+            if drop:
+                label.removed.connect(lambda drop=drop: self.session.edit(
+                    _without(self.session.project, drop[0], drop[1]), f"Removed {drop[1]}"))
+            self._body.addWidget(label)
+            label.setVisible(self.is_open or number == 0)
+            self.sentences.append(label)
+
+    def edit(self, span: Span, label: SentenceLabel) -> None:
+        """Open the editor for a value, right under its sentence."""
+        self.close_editor()
+        if not self.is_open:
+            self.opened.emit()
+        path = span.path or ()
+        title = f"{self.title}: {span.text} changed"
+        if span.choices:
+            choose(self, span, lambda value: self._try(path, value, title))
+            return
+        if span.kind == "motions":
+            support = self.session.project.supports[int(path[1])]
+            hubs = {hub.name for hub in self.session.project.hubs}
+            motions = MOTIONS[support.axes.kind] + (TURNS[support.axes.kind] if support.on in hubs else ())
+            editor: ValueEditor | MotionEditor = MotionEditor(
+                motions, support.held, lambda held: self.session.set_value(path, list(held), f"{support.name}: motions held"))
+        else:
+            text = _stated(self.session.project, path)
+            shown = text if text is not None else span.text.split(" (")[0] if span.kind != "text" else ""
+            if span.text in ("needed", "not given"):
+                shown = ""
+            hint = {"text": "a name", "count": "a whole number"}.get(span.kind) or (
+                f"{KINDS[span.kind][2]}, such as {KINDS[span.kind][1]}, or an expression" if span.kind in KINDS else
+                "a quantity with its unit")
+            editor = ValueEditor(span, shown, hint, lambda text: self._set_text(span, path, text))
+        self.editor = editor
+        editor.closed.connect(self.close_editor)
+        self._body.insertWidget(self._body.indexOf(label) + 1, editor)
+        if isinstance(editor, ValueEditor):
+            editor.line.setFocus()
+
+    def _set_text(self, span: Span, path: tuple[str | int, ...], text: str) -> None:
+        value: Any = text
+        if span.kind == "count":
+            try:
+                value = int(text)
+            except ValueError as error:
+                raise LabilisError(f"'{text}' is not a whole number.", remedy="Such as 6.", code="count") from error
+        if not text and span.kind in KINDS:
+            value = None
+        self.session.set_value(path, value, f"{path[-1] if isinstance(path[-1], str) else path[-2]} set to {text}")
+
+    def _try(self, path: tuple[str | int, ...], value: Any, title: str) -> None:
+        try:
+            self.session.set_value(path, value, title)
+        except LabilisError as error:
+            self.session.problem.emit(error)
+
+    def close_editor(self) -> None:
+        """Put the editor away."""
+        if self.editor is not None:
+            self.editor.hide()
+            self.editor.deleteLater()
+            self.editor = None
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if not self.is_open:
+            self.opened.emit()
+        super().mousePressEvent(event)
+
+
+def _stated(project: Any, path: tuple[str | int, ...]) -> str | None:
+    """Text of a value as it is stated now."""
+    place: Any = project.model_dump()
+    for step in path:
+        place = place[step]
+    return None if place is None else str(place)
+
+
+def _without(project: Any, field: str, name: str) -> Any:
+    """Statements without one item and what only it used."""
+    if field == "loads":
+        cases = [case.model_copy(update={"loads": tuple(entry for entry in case.loads if entry.load != name)})
+                 for case in project.cases]
+        return project.changed(cases=cases, loads=[item for item in project.loads if item.name != name])
+    if field == "zones":
+        plan = project.mesh
+        return project.changed(mesh=plan.model_copy(update={"zones": tuple(z for z in plan.zones if z.region != name)}))
+    project = project.without_item(field, name)
+    used = {item.on for item in (*project.supports, *project.loads)}
+    return project.changed(hubs=[hub for hub in project.hubs if hub.name in used])
+
+
+def note_label(text: str) -> QLabel:
+    """A quiet line under a card."""
+    label = QLabel(text)
+    label.setObjectName("note")
+    label.setWordWrap(True)
+    return label

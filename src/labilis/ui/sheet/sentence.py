@@ -1,0 +1,177 @@
+"""A sentence whose values are live, and the editor that opens right under it."""
+from __future__ import annotations
+
+from collections.abc import Callable
+from html import escape
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QCursor, QKeyEvent
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from labilis.judge.sentences import Sentence, Span
+from labilis.model import LabilisError
+from labilis.ui.theme import LIGHT
+
+
+class SentenceLabel(QLabel):
+    """Sentence as rich text; values are links. `chosen` carries the span that was clicked, `removed` asks to drop it."""
+
+    chosen = pyqtSignal(object)
+    removed = pyqtSignal()
+
+    def __init__(self, sentence: Sentence, removable: str = "") -> None:
+        super().__init__()
+        self.sentence = sentence
+        self.setWordWrap(True)
+        self.setTextInteractionFlags(Qt.TextInteractionFlag.LinksAccessibleByMouse
+                                     | Qt.TextInteractionFlag.LinksAccessibleByKeyboard)
+        html = "".join(self._html(number, span) for number, span in enumerate(sentence))
+        if removable:
+            html += f' <a href="remove" style="color:{LIGHT.quiet};text-decoration:none" title="{escape(removable)}">✕</a>'
+        self.setText(html)
+        self.setAccessibleName("".join(span.text for span in sentence))
+        self.linkActivated.connect(self._clicked)
+        self.linkHovered.connect(lambda link: self.setToolTip(removable if link == "remove" else "Change" if link else ""))
+
+    def _html(self, number: int, span: Span) -> str:
+        text = escape(span.text).replace("\n", "<br>")
+        if span.strong:
+            text = f"<b>{text}</b>"
+        if span.path is not None:
+            colour = LIGHT.tone(span.tone) if span.tone else (LIGHT.ink if span.strong else LIGHT.accent)
+            return f'<a href="{number}" style="color:{colour};text-decoration:none">{text}</a>'
+        return f'<span style="color:{LIGHT.tone(span.tone)}">{text}</span>' if span.tone else text
+
+    def _clicked(self, link: str) -> None:
+        if link == "remove":
+            self.removed.emit()
+        else:
+            self.chosen.emit(self.sentence[int(link)])
+
+
+class ValueEditor(QFrame):
+    """Line with the value as it was written, what it must be, and any error right there. Enter takes it, Escape leaves."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, span: Span, text: str, hint: str, take: Callable[[str], None]) -> None:
+        super().__init__()
+        self._take = take
+        self._first = text
+        self._span = span
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 2, 0, 2)
+        layout.setSpacing(2)
+        row = QHBoxLayout()
+        self.line = QLineEdit(text)
+        self.line.setAccessibleName(hint)
+        self.line.selectAll()
+        self.line.returnPressed.connect(self.accept)
+        self.ok = QPushButton("Set")
+        self.ok.clicked.connect(self.accept)
+        row.addWidget(self.line, 1)
+        row.addWidget(self.ok)
+        layout.addLayout(row)
+        self.note = QLabel(hint)
+        self.note.setObjectName("note")
+        self.note.setWordWrap(True)
+        layout.addWidget(self.note)
+        self.line.textEdited.connect(lambda _: self._say("", hint))
+
+    def accept(self) -> None:
+        """Try the value; a LabilisError is shown and the editor stays."""
+        text = self.line.text().strip()
+        try:
+            self._take(self._with_unit(text))
+        except LabilisError as error:
+            self._say(str(error), str(error))
+            return
+        self.closed.emit()
+
+    def _with_unit(self, text: str) -> str:
+        """A bare number takes the unit that stood there before."""
+        if self._span.kind in ("length", "force", "stress", "density", "angle"):
+            try:
+                float(text)
+            except ValueError:
+                return text
+            unit = self._first.strip().lstrip("+-0123456789.eE ").strip()
+            return f"{text} {unit}" if unit else text
+        return text
+
+    def _say(self, error: str, text: str) -> None:
+        self.line.setProperty("wrong", "true" if error else "false")
+        self.note.setObjectName("error" if error else "note")
+        for widget in (self.line, self.note):
+            widget.style().unpolish(widget)
+            widget.style().polish(widget)
+        self.note.setText(text)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.closed.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+class MotionEditor(QFrame):
+    """Ticks for the motions that a support can hold."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, motions: tuple[str, ...], held: tuple[str, ...], take: Callable[[tuple[str, ...]], None]) -> None:
+        super().__init__()
+        self._take = take
+        layout = QGridLayout(self)
+        layout.setContentsMargins(0, 2, 0, 2)
+        self.boxes: dict[str, QCheckBox] = {}
+        for number, motion in enumerate(motions):
+            box = QCheckBox(motion.replace("turn_", "turn "))
+            box.setChecked(motion in held)
+            self.boxes[motion] = box
+            layout.addWidget(box, number // 3, number % 3)
+        self.ok = QPushButton("Set")
+        self.ok.clicked.connect(self.accept)
+        layout.addWidget(self.ok, 2, 2)
+        self.note = QLabel("Ticked motions are held.")
+        self.note.setObjectName("note")
+        self.note.setWordWrap(True)
+        layout.addWidget(self.note, 2, 0, 1, 2)
+
+    def accept(self) -> None:
+        """Take the ticks."""
+        try:
+            self._take(tuple(motion for motion, box in self.boxes.items() if box.isChecked()))
+        except LabilisError as error:
+            self.note.setText(str(error))
+            self.note.setStyleSheet(f"color: {LIGHT.bad}")
+            return
+        self.closed.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.closed.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+def choose(parent: QWidget, span: Span, take: Callable[[Any], None]) -> QMenu:
+    """Menu of a span's choices at the pointer."""
+    menu = QMenu(parent)
+    for shown, value in span.choices:
+        action = menu.addAction(shown)
+        action.triggered.connect(lambda _=False, value=value: take(value))
+    menu.popup(QCursor.pos())
+    return menu

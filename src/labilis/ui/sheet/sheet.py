@@ -1,0 +1,143 @@
+"""The chain of stations: fills each card from the session and keeps one of them open."""
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from labilis.judge import sentences
+from labilis.judge.sentences import Sentence, Span
+from labilis.run.about import proposed_mesh_size
+from labilis.ui.sheet.card import Card, Mark
+
+if TYPE_CHECKING:
+    from labilis.ui.session import Session
+
+STATIONS = ("Part", "Supports", "Loads", "Mesh", "Strength", "Modes")
+
+
+class Sheet(QScrollArea):
+    """The check sheet. `station_opened` carries the station's name."""
+
+    station_opened = pyqtSignal(str)
+
+    def __init__(self, session: Session, commands: dict[str, Callable[[], None]]) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedWidth(304)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        ground = QWidget()
+        ground.setObjectName("ground")
+        column = QVBoxLayout(ground)
+        column.setContentsMargins(2, 8, 8, 8)
+        column.setSpacing(0)
+        self.cards: dict[str, Card] = {}
+        self.marks: dict[str, Mark] = {}
+        for number, name in enumerate(STATIONS, 1):
+            row = QHBoxLayout()
+            row.setSpacing(4)
+            row.setContentsMargins(0, 0, 0, 0)
+            mark = Mark(number == 1, number == len(STATIONS))
+            card = Card(session, number, name)
+            card.opened.connect(lambda name=name: self.open_station(name))
+            holder = QVBoxLayout()
+            holder.setContentsMargins(0, 4, 0, 4)
+            holder.addWidget(card)
+            row.addWidget(mark)
+            row.addLayout(holder, 1)
+            column.addLayout(row)
+            self.cards[name], self.marks[name] = card, mark
+        column.addStretch(1)
+        self.setWidget(ground)
+        add = self.cards
+        add["Part"].add_tool("open STEP…", commands["open_step"], "New project from a STEP file")
+        add["Supports"].add_tool("+ hold what is picked", commands["hold"], "Pick a face or an edge on the stage first")
+        add["Loads"].add_tool("+ force", commands["force"], "On the picked face or edge")
+        add["Loads"].add_tool("+ pressure", commands["pressure"], "On the picked faces")
+        add["Mesh"].add_tool("mesh now", commands["mesh"], "Make the mesh and look at it")
+        add["Mesh"].add_tool("+ zone", commands["zone"], "Finer elements on the picked face or edge")
+        add["Strength"].add_tool("run strength", commands["strength"], "Linear static run")
+        add["Strength"].add_tool("show stress", commands["show_stress"], "Stress on the stage")
+        add["Modes"].add_tool("find modes", commands["modes"], "Run everything that is out of date, to the verdict")
+        session.statements_changed.connect(self.refresh)
+        session.results_changed.connect(self.refresh)
+        session.case_changed.connect(self.refresh)
+        self.open_name = ""
+        self.refresh()
+        self.open_station("Part")
+
+    def open_station(self, name: str) -> None:
+        """Open one station, shrink the others."""
+        if name == self.open_name:
+            return
+        self.open_name = name
+        for other, card in self.cards.items():
+            card.set_open(other == name)
+        self.ensureWidgetVisible(self.cards[name], 0, 30)
+        self.station_opened.emit(name)
+
+    def refresh(self) -> None:
+        """Write all sentences anew."""
+        session = self.session
+        project, report = session.project, session.case_report
+        facts = report.facts if report is not None else None
+        view = session.current("shape")
+        extents = tuple(float(c) for c in view.extents[:, 1] - view.extents[:, 0]) if view is not None else None
+        part = sentences.part_sentences(project, extents, view.volume if view is not None else None)  # type: ignore[arg-type]
+        part += [(Span(name, strong=True), Span(" = "), Span(text, ("parameters", name), "any"), Span("."))
+                 for name, text in project.parameters.items()]
+        self._show("Part", part)
+        self._show("Supports", sentences.support_sentences(project),
+                   {index: ("supports", item.name, "Remove this support") for index, item in enumerate(project.supports)})
+        self._show("Loads", sentences.load_sentences(project),
+                   {index: ("loads", item.name, "Remove this load") for index, item in enumerate(project.loads)})
+        proposed = proposed_mesh_size(view) if view is not None else None
+        mesh = sentences.mesh_sentences(project, facts or session.report_without_case(), proposed)
+        self._show("Mesh", mesh, {index + 1: ("zones", zone.region, "Remove this zone")
+                                  for index, zone in enumerate(project.mesh.zones)})
+        strength = sentences.strength_sentences(facts)
+        if report is not None and facts is not None and facts.strength is not None:
+            worst = [item for item in report.evidence if item.name in ("balance", "held loaded direction")]
+            strength += [(Span(item.text, tone=item.state if item.state != "good" else ""),) for item in worst]
+        self._show("Strength", strength)
+        modes = sentences.modes_sentences(project, facts, report.driver if report is not None else "")
+        modes = modes[1:] + modes[:1] if len(modes) > 1 else modes
+        modes += sentences.euler_sentences(project, facts)
+        if report is not None and facts is not None and facts.modes is not None:
+            modes += [(Span(item.text, tone=item.state),) for item in report.evidence if item.state in ("bad", "caution")][:3]
+        self._show("Modes", modes)
+        self._mark()
+
+    def _show(self, name: str, found: list[Sentence], removable: dict[int, tuple[str, str, str]] | None = None) -> None:
+        error = self.session.last_error
+        place = error.where.split("/")[0] if error is not None else ""
+        owner = {"part": "Part", "pieces": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
+                 "loads": "Loads", "cases": "Loads", "mesh": "Mesh"}.get(place)
+        if error is not None and owner == name:
+            found = [*found, (Span(str(error).removeprefix(f"{error.where}: "), tone="bad"),)]
+        self.cards[name].show_sentences(found, removable)
+
+    def _mark(self) -> None:
+        session = self.session
+        project, report = session.project, session.case_report
+        facts = report.facts if report is not None else None
+        ready = {"Part": bool(project.pieces) and all(piece.material or piece.set_aside for piece in project.pieces),
+                 "Supports": bool(project.supports), "Loads": bool(project.loads),
+                 "Mesh": session.current("mesh") is not None,
+                 "Strength": facts is not None and facts.strength is not None,
+                 "Modes": facts is not None and facts.modes is not None}
+        ran_before = self.session.last_modes.get(session.case_name) is not None
+        for name, mark in self.marks.items():
+            state = "ready" if ready[name] else "empty"
+            if not ready[name] and ran_before and name in ("Mesh", "Strength", "Modes"):
+                state = "stale"
+            if name == "Modes" and ready[name] and report is not None and report.verdict.meets is False:
+                state = "fails"
+            error = session.last_error
+            if error is not None and any(label.sentence[-1].tone == "bad" and str(error.what) in label.sentence[-1].text
+                                         for label in self.cards[name].sentences):
+                state = "blocked"
+            mark.show_state(state)

@@ -1,0 +1,64 @@
+"""Which face or edge lies under a point of the window."""
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from vtkmodules.vtkRenderingCore import vtkCellPicker
+
+from labilis.run.picking import ShapeView
+
+_EDGE_REACH = 6.0  # pixels
+
+
+def world_to_display(renderer: Any, points: np.ndarray) -> np.ndarray:
+    """Pixels (n, 2) from the lower left and depth, as (n, 3), of points (n, 3) in space."""
+    width, height = renderer.GetSize()
+    camera = renderer.GetActiveCamera()
+    matrix = camera.GetCompositeProjectionTransformMatrix(renderer.GetTiledAspectRatio(), 0, 1)
+    m = np.array([[matrix.GetElement(i, j) for j in range(4)] for i in range(4)])
+    clip = np.concatenate([points, np.ones((len(points), 1))], axis=1) @ m.T
+    ndc = clip[:, :3] / clip[:, 3:4]
+    return np.stack([(ndc[:, 0] + 1) / 2 * width, (ndc[:, 1] + 1) / 2 * height, ndc[:, 2]], axis=1)
+
+
+def pick(renderer: Any, view: ShapeView, actor: Any, faces: np.ndarray, x: float, y: float) -> tuple[str, int] | None:
+    """('edge', number) when the pointer is within some pixels of a visible edge, else ('face', number), else None.
+
+    `actor` shows triangles whose CAD face is given by `faces` (cells,).
+    """
+    picker = vtkCellPicker()
+    picker.SetTolerance(0.0005)
+    picker.PickFromListOn()
+    picker.AddPickList(actor)
+    on_face = bool(picker.Pick(x, y, 0, renderer)) and picker.GetCellId() >= 0
+    depth = None
+    if on_face:
+        depth = world_to_display(renderer, np.array([picker.GetPickPosition()]))[0, 2]
+    edge = _nearest_edge(renderer, view, x, y, depth)
+    if edge is not None:
+        return "edge", edge
+    return ("face", int(faces[picker.GetCellId()])) if on_face else None
+
+
+def _nearest_edge(renderer: Any, view: ShapeView, x: float, y: float, depth: float | None) -> int | None:
+    tessellation = view.tessellation
+    if len(tessellation.edge_points) == 0:
+        return None
+    on_screen = world_to_display(renderer, tessellation.edge_points)
+    counts = np.diff(tessellation.edge_offsets)
+    owner = np.repeat(np.arange(len(counts)), counts)
+    same = owner[:-1] == owner[1:]
+    start, end, who = on_screen[:-1][same], on_screen[1:][same], owner[:-1][same]
+    if len(start) == 0:
+        return None
+    step = end[:, :2] - start[:, :2]
+    length2 = np.maximum((step**2).sum(axis=1), 1e-12)
+    t = np.clip(((np.array([x, y]) - start[:, :2]) * step).sum(axis=1) / length2, 0, 1)
+    distance = np.linalg.norm(start[:, :2] + t[:, None] * step - np.array([x, y]), axis=1)
+    if depth is not None:  # an edge behind the face under the pointer cannot be meant
+        z = start[:, 2] + t * (end[:, 2] - start[:, 2])
+        reach = 0.02 * max(float(np.ptp(on_screen[:, 2])), 1e-9)
+        distance = np.where(z > depth + reach, np.inf, distance)
+    best = int(np.argmin(distance))
+    return int(who[best]) if distance[best] < _EDGE_REACH else None

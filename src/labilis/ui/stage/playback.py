@@ -1,0 +1,149 @@
+"""The strip at the stage's foot: legend, play, scale, speed, ghost."""
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QSlider, QToolButton, QVBoxLayout, QWidget
+
+from labilis.ui.theme import LIGHT, icon
+
+_SPEEDS = {"0.25 ×": 0.25, "0.5 ×": 0.5, "1 ×": 1.0, "2 ×": 2.0}
+
+
+class _Legend(QWidget):
+    """Colours from least to most."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(150, 12)
+        self.stops: list[QColor] = []
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        if not self.stops:
+            return
+        painter = QPainter(self)
+        gradient = QLinearGradient(0, 0, self.width(), 0)
+        for number, colour in enumerate(self.stops):
+            gradient.setColorAt(number / (len(self.stops) - 1), colour)
+        painter.setPen(QColor(LIGHT.line))
+        painter.setBrush(gradient)
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+
+class Playback(QWidget):
+    """Controls of movement. `changed` fires when a new frame must be drawn; phase 0 to 1 over one swing."""
+
+    changed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("float")
+        self.phase, self.playing, self._steady = 0.25, True, False
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(14, 4, 14, 8)
+        layout.setSpacing(2)
+        top = QHBoxLayout()
+        self.low, self.high, self.unit = QLabel(), QLabel(), QLabel()
+        self.legend = _Legend()
+        for label in (self.low, self.high, self.unit):
+            label.setObjectName("note")
+        for widget in (self.low, self.legend, self.high, self.unit):
+            top.addWidget(widget)
+        top.addStretch(1)
+        self.story = QLabel()
+        self.story.setStyleSheet("font-weight: 600")
+        top.addWidget(self.story)
+        layout.addLayout(top)
+        row = QHBoxLayout()
+        self.button = QToolButton()
+        self.button.setAccessibleName("Play or pause")
+        self.button.setToolTip("Play or pause (Space)")
+        self.button.clicked.connect(self.toggle)
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setRange(0, 100)
+        self.slider.setAccessibleName("Phase of the swing")
+        self.slider.sliderMoved.connect(self._slide)
+        self.scale = QComboBox()
+        self.scale.setEditable(True)
+        self.scale.addItems(["automatic", "true"])
+        self.scale.setAccessibleName("Scale of the movement")
+        self.scale.setToolTip("Automatic, true (T), or a number to multiply the movement by")
+        self.scale.setFixedWidth(110)
+        self.scale.currentTextChanged.connect(lambda _: self._rescaled())
+        self.speed = QComboBox()
+        self.speed.addItems(list(_SPEEDS))
+        self.speed.setCurrentText("1 ×")
+        self.speed.setAccessibleName("Speed")
+        self.ghost = QCheckBox("ghost")
+        self.ghost.setChecked(True)
+        self.ghost.setToolTip("Show the undeformed part (G)")
+        row.addWidget(self.button)
+        row.addWidget(self.slider, 1)
+        for word, widget in (("scale", self.scale), ("speed", self.speed)):
+            label = QLabel(word)
+            label.setObjectName("note")
+            row.addWidget(label)
+            row.addWidget(widget)
+        row.addWidget(self.ghost)
+        layout.addLayout(row)
+        self.set_playing(True)
+
+    def describe(self, unit: str, low: str, high: str, colours: Any, story: str, steady: bool) -> None:
+        """Legend and words; `steady` fields (stress) stand still until played."""
+        self.unit.setText(unit)
+        self.low.setText(low)
+        self.high.setText(high)
+        self.story.setText(story)
+        self.legend.stops = [] if colours is None else [
+            QColor.fromRgbF(*(float(c) for c in colours(number / 8)[:3])) for number in range(9)]
+        self.legend.setVisible(colours is not None)
+        self.legend.update()
+        if steady != self._steady:
+            self._steady = steady
+            self.set_playing(not steady)
+
+    def toggle(self) -> None:
+        """Play or pause."""
+        self.set_playing(not self.playing)
+
+    def set_playing(self, playing: bool) -> None:
+        """Play or pause."""
+        self.playing = playing
+        self.button.setIcon(icon("pause" if playing else "play"))
+        if not playing:
+            self.phase = 0.25 if self._steady else self.phase
+        self.changed.emit()
+
+    def advance(self, seconds: float) -> None:
+        """Move on by a time."""
+        self.phase = (self.phase + seconds * 0.6 * _SPEEDS[self.speed.currentText()]) % 1.0
+        self.slider.setValue(int(100 * self.phase))
+        self.changed.emit()
+
+    def _slide(self, value: int) -> None:
+        self.playing = False
+        self.button.setIcon(icon("play"))
+        self.phase = value / 100
+        self.changed.emit()
+
+    def scale_value(self) -> float | None:
+        """Number to multiply the movement by; None for automatic."""
+        text = self.scale.currentText().strip().rstrip("×").strip()
+        if text == "true":
+            return 1.0
+        try:
+            return float(text)
+        except ValueError:
+            return None
+
+    def toggle_true(self) -> None:
+        """Between automatic and true scale."""
+        self.scale.setCurrentText("automatic" if self.scale.currentText() == "true" else "true")
+
+    def _rescaled(self) -> None:
+        text = self.scale.currentText().strip()
+        good = text in ("automatic", "true") or self.scale_value() is not None
+        self.scale.setStyleSheet("" if good else f"border: 2px solid {LIGHT.bad}")
+        self.changed.emit()

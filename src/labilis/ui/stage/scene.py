@@ -1,0 +1,151 @@
+"""Actors of the stage: the body by faces, its edges, mesh, fields on the deformed surface."""
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pyvista as pv
+from matplotlib.colors import LinearSegmentedColormap
+
+from labilis.judge.findings import MeshFindings
+from labilis.run.picking import ShapeView
+from labilis.ui.theme import LIGHT
+
+MOVEMENT = LinearSegmentedColormap.from_list("movement", ["#E4E6DF", "#A9CBC6", "#4F9C95", "#0E6B66", "#063F3C"])
+STRESS = LinearSegmentedColormap.from_list("stress", ["#20304F", "#4A5A6B", "#85816F", "#BFA95A", "#F1D94A"])
+
+
+def surface_of(mesh: MeshFindings) -> pv.PolyData:
+    """Surface of a mesh with straight small triangles; cell data 'face' is the CAD face of each."""
+    triangles = mesh.triangles
+    if triangles.shape[1] == 6:
+        parts = [triangles[:, list(corner)] for corner in ((0, 3, 5), (3, 1, 4), (5, 4, 2), (3, 4, 5))]
+        face = np.tile(mesh.triangle_face, 4)
+        cells = np.concatenate(parts)
+    else:
+        cells, face = triangles, mesh.triangle_face
+    used, renumbered = np.unique(cells, return_inverse=True)
+    surface = pv.PolyData(mesh.nodes[used], np.hstack([np.full((len(cells), 1), 3), renumbered.reshape(-1, 3)]).ravel())
+    surface.cell_data["face"] = face
+    surface.point_data["node"] = used
+    return surface
+
+
+def element_lines(mesh: MeshFindings) -> pv.PolyData:
+    """Edges of the elements on the surface, through their mid-sides."""
+    corners = mesh.triangles[:, :3]
+    order = mesh.triangles.shape[1]
+    sides = []
+    for number, (a, b) in enumerate(((0, 1), (1, 2), (2, 0))):
+        if order == 6:
+            mid = mesh.triangles[:, 3 + number]
+            sides += [np.stack([corners[:, a], mid], 1), np.stack([mid, corners[:, b]], 1)]
+        else:
+            sides.append(np.stack([corners[:, a], corners[:, b]], 1))
+    lines = np.unique(np.sort(np.concatenate(sides), axis=1), axis=0)
+    used, renumbered = np.unique(lines, return_inverse=True)
+    data = pv.PolyData(mesh.nodes[used])
+    data.lines = np.hstack([np.full((len(lines), 1), 2), renumbered.reshape(-1, 2)]).ravel()
+    return data
+
+
+def body_surface(view: ShapeView) -> pv.PolyData:
+    """The CAD's triangulation; cell data 'face'."""
+    tessellation = view.tessellation
+    surface = pv.PolyData(tessellation.points,
+                          np.hstack([np.full((len(tessellation.triangles), 1), 3), tessellation.triangles]).ravel())
+    surface.cell_data["face"] = tessellation.face
+    return surface
+
+
+def edge_lines(view: ShapeView, edges: list[int] | None = None) -> pv.PolyData:
+    """Edges as polylines."""
+    chosen = range(len(view.edges)) if edges is None else edges
+    points, cells, start = [], [], 0
+    for index in chosen:
+        line = view.tessellation.edge(index)
+        if len(line) < 2:
+            continue
+        points.append(line)
+        cells.append(np.concatenate([[len(line)], start + np.arange(len(line))]))
+        start += len(line)
+    data = pv.PolyData(np.concatenate(points) if points else np.zeros((0, 3)))
+    if cells:
+        data.lines = np.concatenate(cells)
+    return data
+
+
+class Scene:
+    """Adds and removes actors on one plotter."""
+
+    def __init__(self, plotter: Any) -> None:
+        self.plotter = plotter
+        self.actors: dict[str, Any] = {}
+        self.body: pv.PolyData | None = None
+        self.mesh_surface: pv.PolyData | None = None
+        self.field: pv.PolyData | None = None
+        self._base: np.ndarray | None = None
+        self._motion: np.ndarray | None = None
+        self.scale = 0.0
+
+    def clear(self, *names: str) -> None:
+        """Take actors off, all of them when none is named."""
+        for name in names or tuple(self.actors):
+            actor = self.actors.pop(name, None)
+            if actor is not None:
+                self.plotter.remove_actor(actor, render=False)
+
+    def _add(self, name: str, data: pv.PolyData, **how: Any) -> Any:
+        self.clear(name)
+        if data.n_points == 0:
+            return None
+        how.setdefault("pickable", False)
+        self.actors[name] = self.plotter.add_mesh(data, render=False, reset_camera=False, show_scalar_bar=False, **how)
+        return self.actors[name]
+
+    def show_body(self, view: ShapeView, ghost: bool = False) -> None:
+        """The body as shaded faces, or only its edges as a ghost."""
+        self.clear("body", "edges")
+        self.body = body_surface(view)
+        if not ghost:
+            self._add("body", self.body, color=LIGHT.steel, smooth_shading=False, ambient=0.35, diffuse=0.65, pickable=True)
+        self._add("edges", edge_lines(view), color=LIGHT.line if ghost else LIGHT.ink, line_width=1.0 if ghost else 1.3)
+
+    def show_mesh(self, mesh: MeshFindings) -> None:
+        """The mesh's surface with its element edges, thin and quiet."""
+        self.mesh_surface = surface_of(mesh)
+        self._add("mesh", self.mesh_surface, color="#DDE0DB", ambient=0.4, diffuse=0.6, pickable=True)
+        self._add("mesh lines", element_lines(mesh), color=LIGHT.quiet, line_width=0.7)
+
+    def show_field(self, mesh: MeshFindings, motion: np.ndarray, values: np.ndarray, colours: Any,
+                   limits: tuple[float, float]) -> None:
+        """A field (n,) on the surface, which `move` then shifts along `motion` (n, 3)."""
+        self.field = surface_of(mesh)
+        nodes = self.field.point_data["node"]
+        self.field.point_data["value"] = values[nodes]
+        self._base = np.array(self.field.points)
+        self._motion = motion[nodes]
+        self._add("field", self.field, scalars="value", cmap=colours, clim=limits, ambient=0.45, diffuse=0.55,
+                  smooth_shading=False, interpolate_before_map=True)
+
+    def move(self, scale: float) -> None:
+        """Shift the field's surface by `scale` times its motion."""
+        self.scale = scale
+        if self.field is not None and self._base is not None and self._motion is not None:
+            self.field.points = self._base + scale * self._motion
+
+    def highlight(self, name: str, view: ShapeView, of: str, indices: list[int], colour: str) -> None:
+        """Faces or edges shown in a colour above the rest."""
+        self.clear(name)
+        if not indices:
+            return
+        if of == "face":
+            surface = body_surface(view)
+            chosen = surface.extract_cells(np.isin(surface.cell_data["face"], indices)).extract_surface(algorithm="dataset_surface")
+            actor = self._add(name, chosen, color=colour, ambient=0.6, diffuse=0.4)
+            if actor is not None:
+                mapper = actor.mapper
+                mapper.SetResolveCoincidentTopologyToPolygonOffset()
+                mapper.SetRelativeCoincidentTopologyPolygonOffsetParameters(-2, -4)
+        else:
+            self._add(name, edge_lines(view, indices), color=colour, line_width=5)

@@ -1,0 +1,473 @@
+"""The stage widget: chips on top, the part, playback at the foot; hover names, picking, the small bar at the pointer."""
+from __future__ import annotations
+
+import math
+import time
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from labilis.judge.stress import von_mises
+from labilis.run.picking import describe_edge, describe_face
+from labilis.ui import actions
+from labilis.ui.stage.playback import Playback
+from labilis.ui.theme import LIGHT, icon
+
+if TYPE_CHECKING:
+    from labilis.ui.session import Session
+
+_CLICK = 4  # pixels a click may wander
+VIEWS = {"x": (1, 0, 0), "y": (0, -1, 0), "z": (0, 0, 1), "i": (0.55, -0.75, 0.5)}
+
+
+class Stage(QWidget):
+    """Shows the part. `selection_changed` fires when faces or edges are picked; `hold_wanted`, `push_wanted`,
+    `zone_wanted` carry the way chosen on the small bar."""
+
+    selection_changed = pyqtSignal()
+    hold_wanted = pyqtSignal(str)
+    push_wanted = pyqtSignal(str)
+    zone_wanted = pyqtSignal()
+    mode_changed = pyqtSignal(int)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("ground")
+        self.session = session
+        self.selection: actions.Selection = ()
+        self.hovered: tuple[str, int] | None = None
+        self.view_name, self.mode = "Shape", 0
+        self.plotter: Any = None
+        self.scene: Any = None
+        self.glyphs: Any = None
+        self._free: np.ndarray | None = None
+        self._pressed: tuple[int, int] | None = None
+        self._shown: tuple[Any, ...] = ()
+        self._framed = ""
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        row = QHBoxLayout()
+        row.setContentsMargins(14, 8, 14, 6)
+        self.chips: dict[str, QPushButton] = {}
+        for name in ("Shape", "Mesh", "Stress", "Mode"):
+            chip = QPushButton(name)
+            chip.setObjectName("chip")
+            chip.setCheckable(True)
+            chip.clicked.connect(lambda _=False, name=name: self.show_view(name))
+            row.addWidget(chip)
+            self.chips[name] = chip
+        row.addStretch(1)
+        self.hint = QLabel("")
+        self.hint.setObjectName("note")
+        row.addWidget(self.hint)
+        layout.addLayout(row)
+        self._holder = QVBoxLayout()
+        self._empty = QLabel("Open a STEP file to begin.\n\nCtrl+O opens a project or a model, Ctrl+N a STEP file.")
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._empty.setStyleSheet(f"color: {LIGHT.quiet}; font-size: 15px;")
+        self._holder.addWidget(self._empty)
+        layout.addLayout(self._holder, 1)
+        self.playback = Playback()
+        self.playback.changed.connect(self._frame)
+        self.playback.ghost.toggled.connect(lambda _: self.refresh(force=True))
+        layout.addWidget(self.playback)
+        self.name_tag = QLabel(self, Qt.WindowType.ToolTip)
+        self.name_tag.setStyleSheet(f"background: {LIGHT.card}; border: 1px solid {LIGHT.quiet}; padding: 3px 7px;")
+        self.name_tag.setAttribute(Qt.WidgetAttribute.WA_ShowWithoutActivating)
+        self.pointer_bar = self._make_bar()
+        self._clock = QTimer(self)
+        self._clock.setInterval(33)
+        self._clock.timeout.connect(self._tick)
+        self._last_tick = 0.0
+        session.statements_changed.connect(self.refresh)
+        session.results_changed.connect(self.refresh)
+        session.case_changed.connect(self.refresh)
+        session.free_motion.connect(self.show_free_motion)
+        self._chips()
+
+    # --- 3D part, made late so that the window is up first ----------------------------------------------------------
+    def start(self) -> None:
+        """Make the 3D view."""
+        if self.plotter is not None:
+            return
+        from pyvistaqt import QtInteractor
+
+        from labilis.ui.stage.glyphs import Glyphs
+        from labilis.ui.stage.scene import Scene
+
+        self.plotter = QtInteractor(self, auto_update=False, lighting="light kit")
+        self.plotter.set_background(LIGHT.ground)
+        self.plotter.enable_parallel_projection()
+        self.plotter.setAccessibleName("Stage")
+        self.plotter.setSizePolicy(self.sizePolicy())
+        self._holder.addWidget(self.plotter)
+        self.scene = Scene(self.plotter)
+        self.glyphs = Glyphs(self.plotter.renderer)
+        interactor = self.plotter.iren.interactor
+        interactor.AddObserver("LeftButtonPressEvent", lambda *_: self._press())
+        interactor.AddObserver("LeftButtonReleaseEvent", lambda *_: self._release())
+        interactor.AddObserver("MouseMoveEvent", lambda *_: self._moved())
+        self.plotter.renderer.AddObserver("StartEvent", lambda *_: self._before_render())
+        self._camera_state: tuple[float, ...] = ()
+        self.refresh(force=True)
+
+    def _before_render(self) -> None:
+        camera, size = self.plotter.renderer.GetActiveCamera(), self.plotter.renderer.GetSize()
+        state = (*camera.GetPosition(), *camera.GetFocalPoint(), *camera.GetViewUp(), camera.GetParallelScale(), *size)
+        if state != self._camera_state:
+            self._camera_state = state
+            self.glyphs.redraw()
+
+    def render(self) -> None:
+        """Draw now."""
+        if self.plotter is not None:
+            self.plotter.render()
+
+    # --- what is shown --------------------------------------------------------------------------------------------
+    def show_view(self, name: str, mode: int | None = None) -> None:
+        """Shape, Mesh, Stress or Mode."""
+        if mode is not None:
+            self.mode = mode
+        self._free = None
+        self.view_name = name
+        self.refresh(force=True)
+        if name == "Mode":
+            self.playback.set_playing(True)
+            self.mode_changed.emit(self.mode)
+
+    def step_mode(self, step: int) -> None:
+        """Next or previous mode."""
+        report = self.session.case_report
+        modes = report.facts.modes if report is not None else None
+        if modes is not None and len(modes.factors):
+            self.show_view("Mode", (self.mode + step) % len(modes.factors))
+
+    def show_free_motion(self, motions: Any) -> None:
+        """Move the part along the first rigid motion that nothing holds."""
+        self._free = np.asarray(motions)
+        self.view_name = "Shape"
+        self.playback.set_playing(True)
+        self.refresh(force=True)
+
+    def refresh(self, force: bool = False) -> None:
+        """Show the present state."""
+        self._chips()
+        if self.plotter is None:
+            return
+        session = self.session
+        view, mesh = session.current("shape"), session.current("mesh")
+        strength, modes = session.current("strength"), session.current("modes")
+        name = self._possible(self.view_name, mesh, strength, modes)
+        state = (name, self.mode, id(view), id(mesh), id(strength), id(modes), self.playback.ghost.isChecked())
+        if force or state != self._shown:
+            self._shown = state
+            self._build(name, view, mesh, strength, modes)
+        if view is not None:
+            from labilis.ui.stage.marks import marks_of
+
+            self.glyphs.show(*marks_of(session.project, view, session.case_name))
+        else:
+            self.glyphs.show([], [], [])
+        self._empty.setVisible(view is None)
+        self.plotter.setVisible(view is not None)
+        self.render()
+
+    @staticmethod
+    def _possible(name: str, mesh: Any, strength: Any, modes: Any) -> str:
+        if (name == "Mesh" and mesh is None) or (name == "Stress" and strength is None) or (
+                name == "Mode" and (modes is None or len(modes.factors) == 0)):
+            return "Shape"
+        return name
+
+    def _build(self, name: str, view: Any, mesh: Any, strength: Any, modes: Any) -> None:
+        scene = self.scene
+        scene.clear()
+        scene.field = scene.mesh_surface = None
+        self._clock.stop()
+        if view is None:
+            self.selection = ()
+            return
+        moving = name in ("Stress", "Mode") or self._free is not None
+        self.playback.setVisible(moving)
+        ghost = self.playback.ghost.isChecked()
+        if self._free is not None:
+            scene.show_body(view, ghost=True)
+            self._build_free(view)
+        elif name == "Shape":
+            scene.show_body(view)
+        elif name == "Mesh":
+            scene.show_mesh(mesh)
+        else:
+            from labilis.ui.stage.scene import MOVEMENT, STRESS
+
+            if ghost:
+                scene.show_body(view, ghost=True)
+            if name == "Stress":
+                stress = von_mises(strength.stress)
+                motion = strength.displacement_growing + strength.displacement_held
+                scene.show_field(mesh, motion, stress, STRESS, (0.0, float(stress.max())))
+                self.playback.describe("von Mises stress, MPa", "0", f"{float(stress.max()):.3g}", STRESS,
+                                       f"moves {strength.max_displacement:.3g} mm at most", steady=True)
+                self._reach = float(np.linalg.norm(motion, axis=1).max())
+            else:
+                self.mode = min(self.mode, len(modes.factors) - 1)
+                shape = modes.shapes[self.mode]
+                size = np.linalg.norm(shape, axis=1)
+                scene.show_field(mesh, shape, size, MOVEMENT, (0.0, 1.0))
+                factor = float(modes.factors[self.mode])
+                self.playback.describe("movement, relative, no unit", "0", "1", MOVEMENT,
+                                       f"mode {self.mode + 1}: factor {factor:.4g}", steady=False)
+                self._reach = 1.0
+        if self._framed != self.session.project.name + str(view.volume):
+            self._framed = self.session.project.name + str(view.volume)
+            self.look("i")
+        self._highlight()
+        self._frame()
+        if moving:
+            self._last_tick = time.monotonic()
+            self._clock.start()
+
+    def _build_free(self, view: Any) -> None:
+        import pyvista as pv
+
+        from labilis.ui.stage.scene import body_surface
+
+        motion = self._free[0]  # type: ignore[index]
+        scene = self.scene
+        surface = body_surface(view)
+        base = np.array(surface.points)
+        moved = motion[:3] + np.cross(np.broadcast_to(motion[3:], base.shape), base - base.mean(axis=0))
+        reach = float(np.linalg.norm(moved, axis=1).max())
+        scene.field, scene._base, scene._motion = surface, base, moved
+        scene._add("field", surface, color=LIGHT.bad, opacity=0.8, ambient=0.5)
+        assert isinstance(surface, pv.PolyData)
+        self._reach = reach
+        self.playback.describe("free motion: nothing holds the part this way", "", "", None, "", steady=False)
+
+    def _chips(self) -> None:
+        session = self.session
+        mesh, strength, modes = session.current("mesh"), session.current("strength"), session.current("modes")
+        self.chips["Shape"].setEnabled(session.current("shape") is not None)
+        self.chips["Mesh"].setEnabled(mesh is not None)
+        self.chips["Stress"].setEnabled(strength is not None)
+        self.chips["Mode"].setEnabled(modes is not None and len(modes.factors) > 0)
+        self.chips["Mode"].setText(f"Mode {self.mode + 1}" if modes is not None and len(modes.factors) else "Mode")
+        shown = self._possible(self.view_name, mesh, strength, modes)
+        for name, chip in self.chips.items():
+            chip.setChecked(name == shown)
+        self.playback.setVisible(shown in ("Stress", "Mode") or self._free is not None)
+        self.hint.setText("click picks, drag turns, right drag zooms" if shown in ("Shape", "Mesh") else
+                          "[ and ] step through the modes" if shown == "Mode" else "")
+
+    # --- movement -------------------------------------------------------------------------------------------------
+    def _tick(self) -> None:
+        now = time.monotonic()
+        if self.playback.playing and self.isVisible():
+            self.playback.advance(now - self._last_tick)
+        self._last_tick = now
+
+    def _frame(self) -> None:
+        if self.scene is None or self.scene.field is None:
+            return
+        view = self.session.current("shape")
+        if view is None:
+            return
+        choice = self.playback.scale_value()
+        reach = 0.1 * view.size / max(self._reach, 1e-300)
+        scale = reach if choice is None else choice
+        wave = math.sin(2 * math.pi * self.playback.phase)
+        if self.view_name == "Stress" and self._free is None and not self.playback.playing:
+            wave = 1.0
+        self.scene.move(scale * wave)
+        self.render()
+
+    # --- looking --------------------------------------------------------------------------------------------------
+    def look(self, way: str) -> None:
+        """Look along x, y, z or from a corner; fits the part."""
+        view = self.session.current("shape")
+        if self.plotter is None or view is None:
+            return
+        direction = np.array(VIEWS[way], dtype=float)
+        along = view.long_axis
+        up = np.array([0.0, 1.0, 0.0]) if way == "z" else np.array([0.0, 0.0, 1.0])
+        if way == "i" and abs(along[2]) > 0.9:
+            direction = np.array([0.9, -0.8, 0.35])
+        centre = view.extents.mean(axis=1)
+        camera = self.plotter.camera
+        camera.focal_point = centre
+        camera.position = centre + 3 * view.size * direction / np.linalg.norm(direction)
+        camera.up = up
+        self.fit()
+
+    def fit(self) -> None:
+        """Fit the part into the view."""
+        if self.plotter is not None and (view := self.session.current("shape")) is not None:
+            self.plotter.renderer.ResetCamera([float(value) for value in view.extents.ravel()])
+            self.plotter.camera.zoom(1.12)
+            self.plotter.renderer.ResetCameraClippingRange()
+            self.render()
+
+    # --- picking --------------------------------------------------------------------------------------------------
+    def pick_at(self, x: float, y: float) -> tuple[str, int] | None:
+        """Face or edge under pixels from the lower left of the 3D view."""
+        view = self.session.current("shape")
+        if view is None or self.scene is None:
+            return None
+        from labilis.ui.stage.picking import pick
+
+        if "body" in self.scene.actors:
+            return pick(self.plotter.renderer, view, self.scene.actors["body"], self.scene.body.cell_data["face"], x, y)
+        if "mesh" in self.scene.actors:
+            return pick(self.plotter.renderer, view, self.scene.actors["mesh"], self.scene.mesh_surface.cell_data["face"], x, y)
+        return None
+
+    def _press(self) -> None:
+        self._pressed = self.plotter.iren.interactor.GetEventPosition()
+        self.pointer_bar.hide()
+        self.name_tag.hide()
+
+    def _release(self) -> None:
+        interactor = self.plotter.iren.interactor
+        x, y = interactor.GetEventPosition()
+        if self._pressed is None or max(abs(x - self._pressed[0]), abs(y - self._pressed[1])) > _CLICK:
+            self._pressed = None
+            return
+        self._pressed = None
+        self.click(x, y, bool(interactor.GetShiftKey() or interactor.GetControlKey()))
+
+    def click(self, x: float, y: float, add: bool = False) -> None:
+        """Pick what lies under a pixel; with `add` beside what is picked already."""
+        found = self.pick_at(x, y)
+        if found is None:
+            self.select(())
+        elif add and self.selection and self.selection[0][0] == found[0]:
+            rest = tuple(item for item in self.selection if item != found)
+            self.select(rest if found in self.selection else (*self.selection, found))
+        else:
+            self.select((found,))
+        if self.selection:
+            self._place_bar(x, y)
+
+    def select(self, selection: actions.Selection) -> None:
+        """Make this the selection."""
+        self.selection = selection
+        self._highlight()
+        self.render()
+        if not selection:
+            self.pointer_bar.hide()
+        self.selection_changed.emit()
+
+    def _moved(self) -> None:
+        if self._pressed is not None:
+            return
+        x, y = self.plotter.iren.interactor.GetEventPosition()
+        found = self.pick_at(x, y)
+        if found != self.hovered:
+            self.hovered = found
+            self._highlight()
+            self.render()
+        if found is None:
+            self.name_tag.hide()
+            return
+        name, size = self.describe(found)
+        self.name_tag.setText(f"<b>{name}</b><br>{size}")
+        self.name_tag.adjustSize()
+        self.name_tag.move(self._global(x, y) + QPoint(16, 14))
+        if self.isActiveWindow() and not self.pointer_bar.isVisible():
+            self.name_tag.show()
+
+    def leaveEvent(self, event: Any) -> None:
+        self.name_tag.hide()
+        super().leaveEvent(event)
+
+    def hideEvent(self, event: Any) -> None:
+        self.name_tag.hide()
+        self.pointer_bar.hide()
+        super().hideEvent(event)
+
+    def describe(self, found: tuple[str, int]) -> tuple[str, str]:
+        """Name and size of a face or edge."""
+        view = self.session.current("shape")
+        return (describe_face if found[0] == "face" else describe_edge)(view, found[1])
+
+    def _highlight(self) -> None:
+        view = self.session.current("shape")
+        if self.scene is None or view is None:
+            return
+        shown = bool({"body", "mesh"} & set(self.scene.actors))
+        of = self.selection[0][0] if self.selection else "face"
+        self.scene.highlight("picked", view, of, [index for _, index in self.selection] if shown else [], LIGHT.accent)
+        hover = self.hovered if shown and self.hovered is not None and self.hovered not in self.selection else None
+        self.scene.highlight("hover", view, hover[0] if hover else "face", [hover[1]] if hover else [], "#8FBAB5")
+
+    def _global(self, x: float, y: float) -> QPoint:
+        ratio = self.plotter.devicePixelRatioF()
+        return self.plotter.mapToGlobal(QPoint(int(x / ratio), int(self.plotter.height() - y / ratio)))
+
+    # --- the small bar at the pointer -----------------------------------------------------------------------------
+    def _make_bar(self) -> QFrame:
+        bar = QFrame(self, Qt.WindowType.Tool | Qt.WindowType.FramelessWindowHint)
+        bar.setObjectName("float")
+        bar.setAttribute(Qt.WidgetAttribute.WA_ShowWithoutActivating)
+        layout = QVBoxLayout(bar)
+        layout.setContentsMargins(8, 5, 8, 7)
+        layout.setSpacing(4)
+        self.bar_title = QLabel()
+        layout.addWidget(self.bar_title)
+        row = QHBoxLayout()
+        self.bar_buttons: dict[str, QPushButton] = {}
+        for name, picture in (("Hold", "hold"), ("Push", "push"), ("Zone", "zone")):
+            button = QPushButton(icon(picture), name)
+            row.addWidget(button)
+            self.bar_buttons[name] = button
+        self.hold_menu, self.push_menu = QMenu(bar), QMenu(bar)
+        self.bar_buttons["Hold"].setMenu(self.hold_menu)
+        self.bar_buttons["Push"].setMenu(self.push_menu)
+        self.bar_buttons["Zone"].clicked.connect(lambda: (bar.hide(), self.zone_wanted.emit()))
+        layout.addLayout(row)
+        return bar
+
+    def fill_menus(self) -> None:
+        """Offers that fit the selection."""
+        view = self.session.current("shape")
+        self.hold_menu.clear()
+        self.push_menu.clear()
+        if view is None or not self.selection:
+            return
+        for offer in actions.hold_offers(view, self.selection):
+            self.hold_menu.addAction(offer.words).triggered.connect(  # type: ignore[union-attr]
+                lambda _=False, key=offer.key: self._wanted(self.hold_wanted, key))
+        offers = [("force", "Force by components")]
+        if self.selection[0][0] == "face":
+            offers += [("normal", "Force square to the face"), ("pressure", "Pressure")]
+        for key, words in offers:
+            self.push_menu.addAction(words).triggered.connect(  # type: ignore[union-attr]
+                lambda _=False, key=key: self._wanted(self.push_wanted, key))
+
+    def _wanted(self, signal: Any, key: str) -> None:
+        self.pointer_bar.hide()
+        signal.emit(key)
+
+    def _place_bar(self, x: float, y: float) -> None:
+        names = [self.describe(item) for item in self.selection]
+        title = names[0][0] if len(names) == 1 else f"{len(names)} picked"
+        self.bar_title.setText(f"<b>{title}</b>  {names[0][1] if len(names) == 1 else ''}")
+        self.fill_menus()
+        self.name_tag.hide()
+        self.pointer_bar.adjustSize()
+        self.pointer_bar.move(self._global(x, y) + QPoint(14, 12))
+        self.pointer_bar.show()
+        self.pointer_bar.raise_()
+
+    def close_view(self) -> None:
+        """Let go of the 3D view before the window goes."""
+        self._clock.stop()
+        self.name_tag.close()
+        self.pointer_bar.close()
+        if self.plotter is not None:
+            self.plotter.close()
+            self.plotter = None
+            self.scene = None

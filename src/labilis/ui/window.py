@@ -1,0 +1,547 @@
+"""The main window: top bar, check sheet, stage, ladder, drawer."""
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMessageBox,
+    QProgressBar,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from labilis.judge.ladder import rungs
+from labilis.judge.numbers import force_text
+from labilis.judge.verdict import Verdict
+from labilis.model import LabilisError, LoadCase
+from labilis.run.about import proposed_mesh_size
+from labilis.ui import actions
+from labilis.ui.commands import Command, CommandBox
+from labilis.ui.drawer.drawer import Drawer
+from labilis.ui.ladder.ladder import Ladder
+from labilis.ui.session import Session, recoverable
+from labilis.ui.sheet.sheet import STATIONS, Sheet
+from labilis.ui.stage.stage import Stage
+from labilis.ui.theme import LIGHT, icon
+
+
+class Window(QMainWindow):
+    """One window on one session."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setWindowTitle("Labilis")
+        self.resize(1280, 800)
+        self.setMinimumSize(960, 600)
+        self._pictures: object = None
+        self._pictured: tuple[int, dict] = (0, {})
+        ground = QWidget()
+        ground.setObjectName("ground")
+        outer = QVBoxLayout(ground)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(0)
+        self.commands = self._commands()
+        outer.addWidget(self._bar())
+        self.banner = self._make_banner()
+        outer.addWidget(self.banner)
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        self.stage = Stage(session)
+        self.drawer = Drawer(session)
+        self.ladder = Ladder()
+        self.sheet = Sheet(session, {
+            "open_step": self.import_step, "hold": self.hold_picked, "force": lambda: self.push_picked("force"),
+            "pressure": lambda: self.push_picked("pressure"), "mesh": lambda: self.run("mesh"), "zone": self.zone_picked,
+            "strength": lambda: self.run("strength"), "show_stress": lambda: self.stage.show_view("Stress"),
+            "modes": lambda: self.run("modes")})
+        centre = QVBoxLayout()
+        centre.setSpacing(0)
+        centre.addWidget(self.stage, 1)
+        centre.addWidget(self.drawer)
+        middle.addWidget(self.sheet)
+        middle.addLayout(centre, 1)
+        middle.addWidget(self.ladder)
+        outer.addLayout(middle, 1)
+        self.setCentralWidget(ground)
+        self._connect()
+        self._keys()
+        self._refresh()
+
+    # --- building -------------------------------------------------------------------------------------------------
+    def _bar(self) -> QWidget:
+        bar = QWidget()
+        bar.setObjectName("bar")
+        bar.setFixedHeight(44)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(12, 4, 10, 4)
+        self.name = QLabel()
+        self.name.setObjectName("name")
+        self.scenario = QLabel()
+        self.scenario.setObjectName("note")
+        row.addWidget(self.name)
+        row.addWidget(self.scenario)
+        row.addSpacing(8)
+        self.buttons: dict[str, QToolButton] = {}
+        for name, tip, call in (("new", "New from a STEP file (Ctrl+N)", self.import_step),
+                                ("open", "Open (Ctrl+O)", self.open_file), ("save", "Save (Ctrl+S)", self.save),
+                                ("undo", "Undo (Ctrl+Z)", self.session.undo), ("redo", "Redo (Ctrl+Shift+Z)", self.session.redo)):
+            button = QToolButton()
+            button.setIcon(icon(name))
+            button.setToolTip(tip)
+            button.setAccessibleName(tip)
+            button.setStyleSheet("padding: 4px;")
+            button.clicked.connect(lambda _=False, call=call: call())
+            row.addWidget(button)
+            self.buttons[name] = button
+        row.addStretch(1)
+        self.case_box = QComboBox()
+        self.case_box.setAccessibleName("Load case")
+        self.case_box.setMinimumWidth(150)
+        self.case_box.activated.connect(self._case_chosen)
+        row.addWidget(self.case_box)
+        row.addStretch(1)
+        self.run_button = QPushButton()
+        self.run_button.setObjectName("run")
+        self.run_button.clicked.connect(self.run_or_stop)
+        row.addWidget(self.run_button)
+        row.addSpacing(6)
+        self.find_box = CommandBox(self.commands, self)
+        row.addWidget(self.find_box)
+        return bar
+
+    def _make_banner(self) -> QWidget:
+        banner = QWidget()
+        row = QHBoxLayout(banner)
+        row.setContentsMargins(14, 3, 14, 3)
+        self.banner_text = QLabel()
+        self.banner_text.setWordWrap(True)
+        self.banner_progress = QProgressBar()
+        self.banner_progress.setTextVisible(False)
+        self.banner_progress.setFixedWidth(180)
+        self.banner_fix = QPushButton()
+        self.banner_fix.setObjectName("tool")
+        close = QToolButton()
+        close.setIcon(icon("close"))
+        close.setAccessibleName("Put the message away")
+        close.clicked.connect(lambda: self._say(""))
+        self._banner_close = close
+        row.addWidget(self.banner_text, 1)
+        row.addWidget(self.banner_progress)
+        row.addWidget(self.banner_fix)
+        row.addWidget(close)
+        banner.hide()
+        return banner
+
+    def _commands(self) -> list[Command]:
+        look = {"x": "Look along x", "y": "Look along y", "z": "Look along z", "i": "Look from a corner"}
+        return [
+            Command("Run: find modes", "Ctrl+R", self.run_or_stop), Command("Run strength only", "", lambda: self.run("strength")),
+            Command("Mesh now", "", lambda: self.run("mesh")), Command("Stop the run", "Esc", self.session.stop),
+            Command("New from a STEP file", "Ctrl+N", self.import_step), Command("Open a project or model", "Ctrl+O", self.open_file),
+            Command("Save", "Ctrl+S", self.save), Command("Save under another name", "Ctrl+Shift+S", self.save_as),
+            Command("Export the model as JSON", "", self.export_model),
+            Command("Recover unsaved work", "", self.recover),
+            Command("Undo", "Ctrl+Z", self.session.undo), Command("Redo", "Ctrl+Shift+Z", self.session.redo),
+            *[Command(f"Station {number}: {name}", str(number), lambda name=name: self.sheet.open_station(name))
+              for number, name in enumerate(STATIONS, 1)],
+            Command("Hold what is picked", "", self.hold_picked), Command("Push on what is picked", "",
+                                                                          lambda: self.push_picked("force")),
+            Command("Pressure on what is picked", "", lambda: self.push_picked("pressure")),
+            Command("Finer mesh on what is picked", "", self.zone_picked), Command("Add a load case", "", self.add_case),
+            Command("Show the shape", "", lambda: self.stage.show_view("Shape")),
+            Command("Show the mesh", "", lambda: self.stage.show_view("Mesh")),
+            Command("Show the stress", "", lambda: self.stage.show_view("Stress")),
+            Command("Show the mode", "", lambda: self.stage.show_view("Mode")),
+            Command("Next mode", "]", lambda: self.stage.step_mode(1)),
+            Command("Previous mode", "[", lambda: self.stage.step_mode(-1)),
+            Command("Play or pause", "Space", lambda: self.stage.playback.toggle()),
+            Command("True scale of the movement", "T", lambda: self.stage.playback.toggle_true()),
+            Command("Ghost of the undeformed part", "G", lambda: self.stage.playback.ghost.toggle()),
+            Command("Fit the part into the view", "F", lambda: self.stage.fit()),
+            *[Command(words, f"V, {letter.upper()}", lambda letter=letter: self.stage.look(letter))
+              for letter, words in look.items()],
+            Command("Evidence", "", lambda: self.drawer.show_page("Evidence")),
+            Command("Journal", "", lambda: self.drawer.show_page("Journal")),
+            Command("Fold or unfold the drawer", "D", lambda: self.drawer.toggle()),
+            Command("List the keys", "?", self.list_keys),
+        ]
+
+    def _keys(self) -> None:
+        for command in self.commands:
+            if command.key:
+                shortcut = QShortcut(QKeySequence(command.key), self)
+                shortcut.activated.connect(command.call)
+        QShortcut(QKeySequence("Ctrl+K"), self).activated.connect(self.find_box.setFocus)
+
+    def _connect(self) -> None:
+        session = self.session
+        session.statements_changed.connect(self._refresh)
+        session.results_changed.connect(self._refresh)
+        session.case_changed.connect(self._refresh)
+        session.file_changed.connect(self._refresh)
+        session.run_changed.connect(self._run_changed)
+        session.problem.connect(self.show_problem)
+        self.stage.hold_wanted.connect(self.hold_picked)
+        self.stage.push_wanted.connect(self.push_picked)
+        self.stage.zone_wanted.connect(self.zone_picked)
+        self.stage.mode_changed.connect(self._mode_shown)
+        self.drawer.mode_chosen.connect(lambda mode: self.stage.show_view("Mode", mode))
+        self.drawer.station_wanted.connect(self._go_to_station)
+        self.ladder.rung_chosen.connect(self._rung_chosen)
+        self.sheet.station_opened.connect(self._station_opened)
+
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)  # type: ignore[arg-type]
+        QTimer.singleShot(0, self._started)
+
+    def _started(self) -> None:
+        self.stage.start()
+        self.session.worker.warm()
+        waiting = recoverable()
+        if waiting and not self.session.project.pieces:
+            self._say("There is unsaved work from a window that is gone.", "caution", "Recover it", self.recover)
+
+    # --- refreshing -----------------------------------------------------------------------------------------------
+    def _refresh(self) -> None:
+        session = self.session
+        project = session.project
+        self.name.setText(project.name)
+        self.scenario.setText(project.scenario)
+        state = "not saved under a name yet" if session.saved_path is None else str(session.saved_path)
+        self.name.setToolTip(state)
+        self.setWindowTitle(f"{project.name} — Labilis")
+        self.case_box.blockSignals(True)
+        self.case_box.clear()
+        self.case_box.addItems([f"Case: {case.name}" for case in project.cases] or ["no load case"])
+        names = [case.name for case in project.cases]
+        if session.case_name in names:
+            self.case_box.setCurrentIndex(names.index(session.case_name))
+        self.case_box.blockSignals(False)
+        self._run_changed()
+        self._fill_ladder()
+
+    def _fill_ladder(self) -> None:
+        session = self.session
+        report, stale = session.case_report, ""
+        old = session.out_of_date
+        if old is not None:
+            report, stale = old, session.last_edit or "the statements changed"
+        if report is None:
+            nothing = "Open a STEP file to begin." if not session.project.pieces else "Pick a face and push on it."
+            self.ladder.show_case(Verdict(None, "No verdict yet", nothing), (), {})
+            return
+        facts = report.facts
+        verdict = report.verdict
+        if facts.strength is None and facts.modes is None:
+            self.ladder.show_case(Verdict(None, "No verdict yet", self._next_step(), None), (), {})
+            return
+        force = facts.strength.applied[0, :3] if facts.strength is not None else None
+        service = force_text(float((force**2).sum() ** 0.5)) + " growing" if force is not None else ""
+        pictures: dict = {}
+        if facts.modes is not None and facts.mesh is not None and self.stage.plotter is not None:
+            pictures = self._draw_pictures(facts)
+        self.ladder.show_case(verdict, rungs(facts, report.driver, service), pictures, stale)
+        if self.stage.view_name == "Mode":
+            self.ladder.choose_mode(self.stage.mode)
+
+    def _draw_pictures(self, facts: object) -> dict:
+        modes, mesh = facts.modes, facts.mesh  # type: ignore[attr-defined]
+        view = self.session.current("shape")
+        if view is None:
+            return {}
+        if self._pictured[0] != id(modes):
+            from labilis.ui.stage.pictures import Pictures
+
+            if self._pictures is None:
+                self._pictures = Pictures()
+            self._pictured = (id(modes), self._pictures.draw(view, mesh, modes))  # type: ignore[attr-defined]
+            self._kept_modes = modes  # so that the id stays its own
+        return self._pictured[1]
+
+    def _next_step(self) -> str:
+        project = self.session.project
+        if not project.supports:
+            return "Pick a face on the stage and hold it."
+        if not project.loads:
+            return "Pick a face on the stage and push on it."
+        return "Run to find the modes."
+
+    def _run_changed(self) -> None:
+        session, button = self.session, self.run_button
+        busy = session.running is not None
+        button.setProperty("busy", "true" if busy else "false")
+        if busy:
+            percent = f"{100 * session.progress.fraction:.0f} %"
+            button.setText(f"Stop · {percent}")
+            button.setEnabled(True)
+            button.setToolTip("Stop the run (Esc)")
+            if session.running is not None and session.running.upto != "shape":
+                self._say(session.progress.text + self._time_left(), "quiet", progress=session.progress.fraction)
+        else:
+            if self.banner.isVisible() and self.banner_progress.isVisible():
+                self._say("")
+            stale, total = session.stale_cases(), len(session.project.cases)
+            if not session.project.pieces or not total:
+                button.setText("Run")
+                button.setEnabled(False)
+                button.setToolTip("Nothing to run yet: " + self._next_step())
+            elif stale:
+                missing = not session.project.supports or not session.project.loads
+                which = f"{stale} of {total} cases" if total > 1 else "1 case"
+                state = "out of date" if session.last_modes else "to run"
+                button.setText(f"Run: find modes ({which} {state})")
+                button.setEnabled(not missing)
+                button.setToolTip(self._next_step() + " (Ctrl+R)")
+            else:
+                button.setText("Modes are up to date")
+                button.setEnabled(False)
+        button.style().unpolish(button)  # type: ignore[union-attr]
+        button.style().polish(button)  # type: ignore[union-attr]
+
+    def _time_left(self) -> str:
+        fraction, spent = self.session.progress.fraction, time.monotonic() - self.session.run_started
+        if fraction < 0.1 or spent < 2:
+            return ""
+        return f", about {max(1, round(spent * (1 - fraction) / fraction))} s left"
+
+    def _say(self, text: str, tone: str = "quiet", fix: str = "", call: Callable[[], None] | None = None,
+             progress: float | None = None) -> None:
+        self.banner.setVisible(bool(text))
+        self.banner_text.setText(text)
+        self.banner_text.setStyleSheet(f"color: {LIGHT.tone(tone)};")
+        self.banner.setStyleSheet(f"background: {LIGHT.bad_pale if tone == 'bad' else LIGHT.accent_pale};")
+        self.banner_progress.setVisible(progress is not None)
+        self._banner_close.setVisible(progress is None)
+        if progress is not None:
+            self.banner_progress.setValue(int(100 * progress))
+        self.banner_fix.setVisible(bool(fix))
+        self.banner_fix.setText(fix)
+        if call is not None:
+            try:
+                self.banner_fix.clicked.disconnect()
+            except TypeError:
+                pass
+            self.banner_fix.clicked.connect(lambda _=False: (self._say(""), call()))
+
+    def show_problem(self, error: LabilisError) -> None:
+        """A problem in words, with a button that leads to where it is mended."""
+        station = {"part": "Part", "pieces": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
+                   "loads": "Loads", "cases": "Loads", "mesh": "Mesh"}.get(error.where.split("/")[0])
+        text = f"✕ {error.what} {error.remedy}"
+        if station is not None:
+            self._say(text, "bad", f"to {station}", lambda: self.sheet.open_station(station))
+        elif error.code in ("disk", "disk-full", "read-only"):
+            self._say(text, "bad", "save under another name", self.save_as)
+        else:
+            self._say(text, "bad")
+
+    # --- what the user does ---------------------------------------------------------------------------------------
+    def _guard(self, call: Callable[[], None]) -> None:
+        try:
+            call()
+        except LabilisError as error:
+            self.show_problem(error)
+
+    def run(self, upto: str) -> None:
+        """Start a run."""
+        self._say("")
+        self.session.run(upto)  # type: ignore[arg-type]
+
+    def run_or_stop(self) -> None:
+        """The one run button."""
+        if self.session.running is not None:
+            self.session.stop()
+        elif self.run_button.isEnabled():
+            self.run("modes")
+
+    def import_step(self) -> None:
+        """Choose a STEP file and make a project of it."""
+        name, _ = QFileDialog.getOpenFileName(self, "New from a STEP file", "", "STEP (*.step *.stp *.STEP *.STP)")
+        if name:
+            self.load_path(Path(name))
+
+    def open_file(self) -> None:
+        """Choose a project or a model."""
+        name, _ = QFileDialog.getOpenFileName(self, "Open", "", "Labilis project or model (*.labilis *.json);;"
+                                              "STEP (*.step *.stp *.STEP *.STP)")
+        if name:
+            self.load_path(Path(name))
+
+    def load_path(self, path: Path) -> None:
+        """Open a file of any kind we read; a problem is shown and the present project stays."""
+        self._say("")
+        if path.suffix.lower() in (".step", ".stp"):
+            self._guard(lambda: self.session.import_step(path))
+        else:
+            self._guard(lambda: self.session.open(path))
+
+    def save(self) -> None:
+        """Save, asking for a name the first time."""
+        if self.session.saved_path is None:
+            self.save_as()
+        else:
+            self._guard(self.session.save)
+
+    def save_as(self) -> None:
+        """Save under a name."""
+        suggestion = f"{self.session.project.name}.labilis"
+        name, _ = QFileDialog.getSaveFileName(self, "Save under a name", suggestion, "Labilis project (*.labilis)")
+        if name:
+            path = Path(name) if name.endswith(".labilis") else Path(name + ".labilis")
+            self._guard(lambda: self.session.save(path))
+
+    def export_model(self) -> None:
+        """Write the JSON form with its STEP files beside it."""
+        name, _ = QFileDialog.getSaveFileName(self, "Export the model", f"{self.session.project.name}.json", "Model (*.json)")
+        if name:
+            from labilis.run import Snapshot
+            from labilis.store import write_model
+
+            def write() -> None:
+                write_model(Snapshot(self.session.project, self.session.files), Path(name))
+                self.session.note(f"Wrote {name}")
+            self._guard(write)
+
+    def recover(self) -> None:
+        """Open the newest unsaved work of a window that is gone."""
+        waiting = recoverable()
+        if waiting:
+            self._guard(lambda: self.session.open(waiting[0]))
+        else:
+            self._say("There is no unsaved work to recover.")
+
+    def _picked(self) -> bool:
+        if not self.stage.selection or self.session.current("shape") is None:
+            self._say("Pick a face or an edge on the stage first.", "caution")
+            return False
+        return True
+
+    def hold_picked(self, way: str = "") -> None:
+        """Hold the selection; without a way, offer the ways."""
+        if not self._picked():
+            return
+        view = self.session.current("shape")
+        if not way:
+            self.stage.fill_menus()
+            self.stage.hold_menu.popup(self.sheet.mapToGlobal(self.sheet.rect().center()))
+            return
+
+        def act() -> None:
+            project, words, name = actions.hold(self.session.project, view, self.stage.selection, way)
+            self.session.edit(project, words)
+            self._said("Supports", "supports", name)
+        self._guard(act)
+
+    def push_picked(self, way: str) -> None:
+        """Put a load on the selection and open its value for typing."""
+        if not self._picked():
+            return
+        view = self.session.current("shape")
+
+        def act() -> None:
+            project, words, name = actions.push(self.session.project, view, self.stage.selection, way)
+            self.session.edit(project, words)
+            self._said("Loads", "loads", name, edit=True)
+        self._guard(act)
+
+    def zone_picked(self) -> None:
+        """Finer elements on the selection."""
+        if not self._picked():
+            return
+        view = self.session.current("shape")
+
+        def act() -> None:
+            plan = self.session.project.mesh
+            size = proposed_mesh_size(view) if plan.size is None else self.session.project.value(plan.size, "length")
+            project, words, _ = actions.refine(self.session.project, view, self.stage.selection, f"{size / 2:.3g} mm")
+            self.session.edit(project, words)
+            self.sheet.open_station("Mesh")
+        self._guard(act)
+
+    def _said(self, station: str, field: str, name: str, edit: bool = False) -> None:
+        """Open the station with the new sentence; with `edit` its first number is open for typing."""
+        self.stage.select(())
+        self.stage.show_view("Shape")
+        self.sheet.open_station(station)
+        index = [item.name for item in getattr(self.session.project, field)].index(name)
+        if edit:
+            card = self.sheet.cards[station]
+            label = card.sentences[index]
+            spans = [span for span in label.sentence if span.kind in ("force", "stress")]
+            busy = [span for span in spans if not span.text.startswith("0 ")]
+            card.edit((busy or spans)[0], label)
+
+    def add_case(self) -> None:
+        """A new load case with all loads."""
+        from labilis.model import CaseLoad
+
+        project = self.session.project
+        name = project.free_name("cases", "case")
+        case = LoadCase(name=name, loads=tuple(CaseLoad(load=load.name) for load in project.loads))
+        self._guard(lambda: (self.session.edit(project.with_item("cases", case), f"{name} added"),  # type: ignore[func-returns-value, arg-type]
+                             self.session.choose_case(name)))
+
+    def list_keys(self) -> None:
+        """All keys, in a small window."""
+        rows = "".join(f"<tr><td><b>{command.key}</b>&nbsp;&nbsp;</td><td>{command.words}</td></tr>"
+                       for command in self.commands if command.key)
+        box = QMessageBox(self)
+        box.setWindowTitle("Keys")
+        box.setTextFormat(Qt.TextFormat.RichText)
+        box.setText(f"<table>{rows}<tr><td><b>Ctrl+K</b></td><td>Find a command</td></tr></table>")
+        box.setModal(False)
+        box.show()
+        self._keys_box = box
+
+    # --- answers to the parts ---------------------------------------------------------------------------------------
+    def _case_chosen(self, index: int) -> None:
+        if 0 <= index < len(self.session.project.cases):
+            self.session.choose_case(self.session.project.cases[index].name)
+
+    def _mode_shown(self, mode: int) -> None:
+        self.ladder.choose_mode(mode)
+        self.drawer.choose_mode(mode)
+
+    def _rung_chosen(self, rung: object) -> None:
+        kind, mode = rung.kind, rung.mode  # type: ignore[attr-defined]
+        if mode >= 0:
+            self.stage.show_view("Mode", mode)
+        elif kind == "yield":
+            self.stage.show_view("Stress")
+        elif kind == "hand":
+            self.sheet.open_station("Modes")
+        elif kind == "service":
+            self.sheet.open_station("Loads")
+        elif kind == "required":
+            self.sheet.open_station("Modes")
+
+    def _go_to_station(self, name: str) -> None:
+        if name in STATIONS:
+            self.sheet.open_station(name)
+
+    def _station_opened(self, name: str) -> None:
+        wanted = {"Part": "Shape", "Supports": "Shape", "Loads": "Shape", "Mesh": "Mesh", "Strength": "Stress",
+                  "Modes": "Mode"}[name]
+        if self.stage.view_name != wanted:
+            self.stage.show_view(wanted)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.find_box.list.close()
+        self.stage.close_view()
+        if self._pictures is not None:
+            self._pictures.close()  # type: ignore[attr-defined]
+        self.session.close()
+        if event is not None:
+            event.accept()
