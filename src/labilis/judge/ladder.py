@@ -39,7 +39,7 @@ def rungs(facts: CaseFacts, driver: str, service: str) -> tuple[Rung, ...]:
         plane = check.governing
         beside = ""
         if math.isfinite(check.difference):
-            beside = f", mode 1 {abs(check.difference):.1f} % {'above' if check.difference >= 0 else 'below'}"
+            beside = f"; mode 1 lies {abs(check.difference):.1f} % {'above' if check.difference >= 0 else 'below'}"
         found.append(Rung("hand", plane.factor, f"{plane.factor:.4g} Euler", f"{plane.ends.name}, K {plane.ends.k:g}{beside}",
                           story=f"π² · {check.modulus:.4g} MPa · {plane.second_moment:.4g} mm⁴ / ({plane.ends.k:g} · "
                                 f"{check.length:.4g} mm)² = {force_text(plane.critical_load)}, bending about the {plane.axis} axis."))

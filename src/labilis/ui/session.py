@@ -75,6 +75,7 @@ class Session(QObject):
         self.last_modes: dict[str, CaseReport] = {}  # newest finished report of each case, shown as out of date
         self.last_edit = ""
         self._bodies: Callable[[list[Any]], None] | None = None
+        self._found_bodies: list[Any] = []
         self._unsaved_number = 0
         self.worker = Worker()
         self._timer = QTimer(self)
@@ -358,20 +359,22 @@ class Session(QObject):
             elif event.kind == "found":
                 key, result = event.content
                 if key == "bodies":
-                    call, self._bodies = self._bodies, None
-                    self._finish()
-                    if call is not None:
-                        call(result)
-                    return
-                self._found(key, result)
+                    self._found_bodies = result
+                else:
+                    self._found(key, result)
             elif event.kind == "done":
-                plan = self.running
+                plan, call = self.running, self._bodies
                 self._finish()
+                if call is not None:
+                    self._bodies = None
+                    call(self._found_bodies)
+                    return
                 if plan is not None and plan.upto != "shape":
                     parts = ", ".join(f"{name} {value:.2f} s" for name, value in event.content.items() if name != "total")
                     self.note(f"Ran {_STAGE_NAMES[plan.upto]} in {event.content['total']:.1f} s ({parts})")
             elif event.kind == "error":
                 error, detail = event.content
+                self._bodies = None
                 self._finish()
                 self.last_error = error
                 self.note(str(error) + (f"\n{detail}" if isinstance(detail, str) else ""))

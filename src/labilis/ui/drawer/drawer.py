@@ -3,8 +3,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QColor
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -78,6 +78,7 @@ class Drawer(QWidget):
             tab.setObjectName("tab")
             tab.setCheckable(True)
             tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
+            tab.setMinimumWidth(112 if name == "Evidence" else 84)
             row.addWidget(tab)
             self.tabs[name] = tab
         row.addStretch(1)
@@ -96,18 +97,24 @@ class Drawer(QWidget):
         modes_layout = QVBoxLayout(modes_page)
         modes_layout.setContentsMargins(0, 0, 0, 0)
         self.modes = _table(["mode", "factor", "critical load", "driver", "kind", "required", "verdict"])
+        self.modes.setObjectName("modes")
         self.modes.itemSelectionChanged.connect(self._mode_clicked)
         modes_layout.addWidget(self.modes, 1)
         self.modes_note = QLabel()
         self.modes_note.setObjectName("note")
         self.modes_note.setWordWrap(True)
         modes_layout.addWidget(self.modes_note)
-        self.evidence = _table(["", "evidence", "figure", "what it says", ""])
+        self.evidence = _table(["", "evidence", "what it says", ""])
         head = self.evidence.horizontalHeader()
         assert head is not None
         head.setStretchLastSection(False)
-        head.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
+        for column, width in ((0, 96), (1, 150), (3, 90)):
+            head.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            self.evidence.setColumnWidth(column, width)
+        head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         self.evidence.setWordWrap(True)
+        self.evidence.itemActivated.connect(self._evidence_clicked)
+        self.evidence.itemClicked.connect(self._evidence_clicked)
         self.journal = QPlainTextEdit()
         self.journal.setReadOnly(True)
         self.journal.setAccessibleName("Journal")
@@ -129,6 +136,7 @@ class Drawer(QWidget):
         for other, tab in self.tabs.items():
             tab.setChecked(other == name)
         self.pages.setCurrentIndex(PAGES.index(name))
+        QTimer.singleShot(0, self._fit_rows)
         if hasattr(self, "_filling"):
             self.set_open(True)
 
@@ -201,16 +209,32 @@ class Drawer(QWidget):
         for row, item in enumerate(items):
             mark, colour = _STATES[item.state]
             self.evidence.setItem(row, 0, _cell(f"{mark} {item.state}", colour))
-            self.evidence.setItem(row, 1, _cell(item.name))
-            self.evidence.setItem(row, 2, _cell(f"{item.figure} {item.unit}"))
-            self.evidence.setItem(row, 3, _cell(item.text))
-            button = QPushButton(f"to {item.station.capitalize()}")
-            button.setObjectName("tool")
-            button.clicked.connect(lambda _=False, station=item.station: self.station_wanted.emit(station.capitalize()))
-            self.evidence.setCellWidget(row, 4, button)
+            self.evidence.setItem(row, 1, _cell(f"{item.name}\n{item.figure} {item.unit}"))
+            self.evidence.setItem(row, 2, _cell(item.text))
+            link = _cell(f"→ {item.station.capitalize()}", LIGHT.accent)
+            link.setData(Qt.ItemDataRole.UserRole, item.station.capitalize())
+            self.evidence.setItem(row, 3, link)
         worst = [item for item in items if item.state in ("bad", "caution")]
         self.tabs["Evidence"].setText(f"Evidence ({len(worst)})" if worst else "Evidence")
-        self.evidence.resizeRowsToContents()
+        self._fit_rows()
+
+    def _fit_rows(self) -> None:
+        """Rows as high as their wrapped text."""
+        metrics = self.evidence.fontMetrics()
+        for row in range(self.evidence.rowCount()):
+            lines = [metrics.boundingRect(0, 0, self.evidence.columnWidth(column) - 12, 2000, int(Qt.TextFlag.TextWordWrap),
+                                          item.text()).height()
+                     for column in (1, 2) if (item := self.evidence.item(row, column)) is not None]
+            self.evidence.setRowHeight(row, max(lines, default=18) + 8)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        QTimer.singleShot(0, self._fit_rows)
+
+    def _evidence_clicked(self, item: QTableWidgetItem) -> None:
+        station = item.data(Qt.ItemDataRole.UserRole)
+        if station:
+            self.station_wanted.emit(station)
 
     def _mode_clicked(self) -> None:
         rows = self.modes.selectionModel().selectedRows()  # type: ignore[union-attr]

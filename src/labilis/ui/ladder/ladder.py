@@ -131,12 +131,19 @@ class Ladder(QWidget):
         plain = sum(tall)
         shrink = min(1.0, room / plain) if plain else 1.0
         tall = [h * shrink for h in tall]
-        wanted = [y_of(rung.factor) for _, rung in rungs]
+        # the required factor's name stands on its bar, without a leader
+        wanted = [y_of(rung.factor) - (11 if rung.kind == "required" else 0) for _, rung in rungs]
         centres = spread(wanted, tall, top, bottom)
         for (index, rung), y, centre, height in zip(rungs, wanted, centres, tall):
             colour = self._colour(rung)
             painter.setPen(QPen(colour, 1.5, Qt.PenStyle.DashLine if rung.kind == "hand" else Qt.PenStyle.SolidLine))
             title_y = centre - height / 2 + 10
+            if rung.kind == "required":
+                painter.setFont(_font(12, bold=True))
+                painter.drawText(QRectF(_AXIS_X + 6, centre - 9, self.width() - _AXIS_X - 12, 18),
+                                 Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, rung.title)
+                self._places.append((QRectF(_LABEL_X, centre - 9, self.width() - _LABEL_X, 18), index))
+                continue
             painter.drawPolyline([QPointF(_AXIS_X, y), QPointF(_AXIS_X + 10, y), QPointF(_LABEL_X - 12, title_y),
                                   QPointF(_LABEL_X - 5, title_y)])
             picture = self.pictures.get(rung.mode)

@@ -83,6 +83,9 @@ class Card(QFrame):
         self._body = QVBoxLayout()
         self._body.setSpacing(3)
         self._layout.addLayout(self._body)
+        self._more = note_label("")
+        self._layout.addWidget(self._more)
+        self._closed_lines = 1
         self._tools = QWidget()
         self._tool_row = QHBoxLayout(self._tools)
         self._tool_row.setContentsMargins(0, 5, 0, 1)
@@ -115,7 +118,8 @@ class Card(QFrame):
         if not is_open:
             self.close_editor()
         for number, label in enumerate(self.sentences):
-            label.setVisible(is_open or number == 0)
+            label.setVisible(is_open or number < self._closed_lines)
+        self._more.setVisible(not is_open and bool(self._more.text()))
 
     def show_sentences(self, sentences: list[Sentence], removable: dict[int, tuple[str, str, str]] | None = None) -> None:
         """Put these sentences on the card; `removable` maps a sentence to (field, name, words) it can drop."""
@@ -127,6 +131,10 @@ class Card(QFrame):
                 widget.hide()
                 widget.deleteLater()
         self.sentences = []
+        self._closed_lines = 2 if removable and len(removable) > 1 else 1
+        hidden = len(removable or {}) - self._closed_lines
+        self._more.setText(f"and {hidden} more" if hidden > 0 else "")
+        self._more.setVisible(not self.is_open and hidden > 0)
         for number, sentence in enumerate(sentences):
             drop = (removable or {}).get(number)
             label = SentenceLabel(sentence, drop[2] if drop else "")
@@ -135,8 +143,12 @@ class Card(QFrame):
                 label.removed.connect(lambda drop=drop: self.session.edit(
                     _without(self.session.project, drop[0], drop[1]), f"Removed {drop[1]}"))
             self._body.addWidget(label)
-            label.setVisible(self.is_open or number == 0)
+            label.setVisible(self.is_open or number < self._closed_lines)
             self.sentences.append(label)
+
+    def add_note(self, text: str) -> None:
+        """A quiet line under the sentences, until they are written anew."""
+        self._body.addWidget(note_label(text))
 
     def edit(self, span: Span, label: SentenceLabel) -> None:
         """Open the editor for a value, right under its sentence."""

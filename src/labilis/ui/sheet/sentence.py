@@ -35,6 +35,7 @@ class SentenceLabel(QLabel):
         super().__init__()
         self.sentence = sentence
         self.setWordWrap(True)
+        self.setTextFormat(Qt.TextFormat.RichText)
         self.setTextInteractionFlags(Qt.TextInteractionFlag.LinksAccessibleByMouse
                                      | Qt.TextInteractionFlag.LinksAccessibleByKeyboard)
         html = "".join(self._html(number, span) for number, span in enumerate(sentence))

@@ -76,6 +76,7 @@ class Sheet(QScrollArea):
         self.open_name = name
         for other, card in self.cards.items():
             card.set_open(other == name)
+        self.refresh()
         self.ensureWidgetVisible(self.cards[name], 0, 30)
         self.station_opened.emit(name)
 
@@ -94,11 +95,15 @@ class Sheet(QScrollArea):
                    {index: ("supports", item.name, "Remove this support") for index, item in enumerate(project.supports)})
         self._show("Loads", sentences.load_sentences(project),
                    {index: ("loads", item.name, "Remove this load") for index, item in enumerate(project.loads)})
+        if project.supports and self.cards["Supports"].is_open:
+            self.cards["Supports"].add_note("On the stage, ticks stand for x y z and the three turns: long when held.")
         proposed = proposed_mesh_size(view) if view is not None else None
         mesh = sentences.mesh_sentences(project, facts or session.report_without_case(), proposed)
         self._show("Mesh", mesh, {index + 1: ("zones", zone.region, "Remove this zone")
                                   for index, zone in enumerate(project.mesh.zones)})
         strength = sentences.strength_sentences(facts)
+        if (facts is None or facts.strength is None) and session.out_of_date is not None:
+            strength = [(Span(f"Out of date: {session.last_edit}.", tone="caution"),)]
         if report is not None and facts is not None and facts.strength is not None:
             worst = [item for item in report.evidence if item.name in ("balance", "held loaded direction")]
             strength += [(Span(item.text, tone=item.state if item.state != "good" else ""),) for item in worst]

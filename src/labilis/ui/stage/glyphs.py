@@ -188,7 +188,10 @@ class Glyphs:
         size = [0, 0, 0, 0]
         tag.GetBoundingBox(self.renderer, size)
         width, height = self.renderer.GetSize()
-        x = float(np.clip(at[0], 90 if direction[0] > 0 else 8, width - (8 if direction[0] > 0 else 90)))
+        wide = size[1] - size[0] + 8
+        left, right = {True: (wide, 8), False: (8, wide)}[bool(direction[0] > 0)] if abs(direction[0]) > abs(
+            direction[1]) else (wide / 2 + 8, wide / 2 + 8)
+        x = float(np.clip(at[0], left, max(width - right, left)))
         tag.SetPosition(x, float(np.clip(at[1], 14, height - 14)))
         self.renderer.AddViewProp(tag)
         self._tags.append(tag)

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QImage, QPixmap
 
 from labilis.judge.findings import MeshFindings, ModesFindings
 from labilis.run.picking import ShapeView
-from labilis.ui.stage.scene import MOVEMENT, surface_of
+from labilis.ui.stage.scene import MOVEMENT, light_stage, surface_of
 from labilis.ui.theme import LIGHT
 
 
@@ -17,7 +17,8 @@ class Pictures:
     """Draws shapes seen from the side on which they move most; one off-screen plotter for all."""
 
     def __init__(self, side: int = 76) -> None:
-        self._plotter: Any = pv.Plotter(off_screen=True, window_size=[side, side], lighting="light kit")
+        self._plotter: Any = pv.Plotter(off_screen=True, window_size=[side, side], lighting="none")
+        light_stage(self._plotter)
         self._plotter.set_background(LIGHT.ground)
 
     def draw(self, view: ShapeView, mesh: MeshFindings, modes: ModesFindings) -> dict[int, QPixmap]:
@@ -51,6 +52,7 @@ class Pictures:
             along = float(np.ptp(shifted.points @ view.long_axis))
             camera.parallel_scale = 0.55 * max(along, float(np.ptp(shifted.points @ across)))
             self._plotter.renderer.ResetCameraClippingRange()
+            self._plotter.render()
             picture = np.ascontiguousarray(self._plotter.screenshot(return_img=True))
             height, width, _ = picture.shape
             image = QImage(picture.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()

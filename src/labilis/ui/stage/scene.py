@@ -44,9 +44,7 @@ def element_lines(mesh: MeshFindings) -> pv.PolyData:
             sides.append(np.stack([corners[:, a], corners[:, b]], 1))
     lines = np.unique(np.sort(np.concatenate(sides), axis=1), axis=0)
     used, renumbered = np.unique(lines, return_inverse=True)
-    data = pv.PolyData(mesh.nodes[used])
-    data.lines = np.hstack([np.full((len(lines), 1), 2), renumbered.reshape(-1, 2)]).ravel()
-    return data
+    return pv.PolyData(mesh.nodes[used], lines=np.hstack([np.full((len(lines), 1), 2), renumbered.reshape(-1, 2)]).ravel())
 
 
 def body_surface(view: ShapeView) -> pv.PolyData:
@@ -69,10 +67,14 @@ def edge_lines(view: ShapeView, edges: list[int] | None = None) -> pv.PolyData:
         points.append(line)
         cells.append(np.concatenate([[len(line)], start + np.arange(len(line))]))
         start += len(line)
-    data = pv.PolyData(np.concatenate(points) if points else np.zeros((0, 3)))
-    if cells:
-        data.lines = np.concatenate(cells)
-    return data
+    return pv.PolyData(np.concatenate(points), lines=np.concatenate(cells)) if cells else pv.PolyData()
+
+
+def light_stage(plotter: Any) -> None:
+    """Soft light from above the viewer's shoulder and a weaker one from the other side, both moving with the camera."""
+    for position, strength in (((0.35, 0.6, 1.0), 0.75), ((-0.9, -0.2, 0.6), 0.32)):
+        light = pv.Light(position=position, light_type="camera light", intensity=strength)
+        plotter.add_light(light)
 
 
 class Scene:
@@ -108,7 +110,7 @@ class Scene:
         self.clear("body", "edges")
         self.body = body_surface(view)
         if not ghost:
-            self._add("body", self.body, color=LIGHT.steel, smooth_shading=False, ambient=0.35, diffuse=0.65, pickable=True)
+            self._add("body", self.body, color=LIGHT.steel, smooth_shading=False, ambient=0.42, diffuse=0.62, pickable=True)
         self._add("edges", edge_lines(view), color=LIGHT.line if ghost else LIGHT.ink, line_width=1.0 if ghost else 1.3)
 
     def show_mesh(self, mesh: MeshFindings) -> None:

@@ -43,6 +43,7 @@ class Stage(QWidget):
         self.scene: Any = None
         self.glyphs: Any = None
         self._free: np.ndarray | None = None
+        self._reach = 1.0
         self._pressed: tuple[int, int] | None = None
         self._shown: tuple[Any, ...] = ()
         self._framed = ""
@@ -96,9 +97,10 @@ class Stage(QWidget):
         from pyvistaqt import QtInteractor
 
         from labilis.ui.stage.glyphs import Glyphs
-        from labilis.ui.stage.scene import Scene
+        from labilis.ui.stage.scene import Scene, light_stage
 
-        self.plotter = QtInteractor(self, auto_update=False, lighting="light kit")
+        self.plotter = QtInteractor(self, auto_update=False, lighting="none", multi_samples=4)
+        light_stage(self.plotter)
         self.plotter.set_background(LIGHT.ground)
         self.plotter.enable_parallel_projection()
         self.plotter.setAccessibleName("Stage")
@@ -209,21 +211,22 @@ class Stage(QWidget):
                 stress = von_mises(strength.stress)
                 motion = strength.displacement_growing + strength.displacement_held
                 scene.show_field(mesh, motion, stress, STRESS, (0.0, float(stress.max())))
-                self.playback.describe("von Mises stress, MPa", "0", f"{float(stress.max()):.3g}", STRESS,
-                                       f"moves {strength.max_displacement:.3g} mm at most", steady=True)
                 self._reach = float(np.linalg.norm(motion, axis=1).max())
+                self.playback.describe("von Mises stress, MPa", "0", f"{float(stress.max()):.3g}", STRESS,
+                                       f"moves {strength.max_displacement:.3g} mm at most (drawn larger)", steady=True)
             else:
                 self.mode = min(self.mode, len(modes.factors) - 1)
                 shape = modes.shapes[self.mode]
                 size = np.linalg.norm(shape, axis=1)
                 scene.show_field(mesh, shape, size, MOVEMENT, (0.0, 1.0))
+                self._reach = 1.0
                 factor = float(modes.factors[self.mode])
                 self.playback.describe("movement, relative, no unit", "0", "1", MOVEMENT,
                                        f"mode {self.mode + 1}: factor {factor:.4g}", steady=False)
-                self._reach = 1.0
         if self._framed != self.session.project.name + str(view.volume):
             self._framed = self.session.project.name + str(view.volume)
             self.look("i")
+            QTimer.singleShot(80, self.fit)  # once more when the window has found its size
         self._highlight()
         self._frame()
         if moving:
@@ -231,8 +234,6 @@ class Stage(QWidget):
             self._clock.start()
 
     def _build_free(self, view: Any) -> None:
-        import pyvista as pv
-
         from labilis.ui.stage.scene import body_surface
 
         motion = self._free[0]  # type: ignore[index]
@@ -240,11 +241,9 @@ class Stage(QWidget):
         surface = body_surface(view)
         base = np.array(surface.points)
         moved = motion[:3] + np.cross(np.broadcast_to(motion[3:], base.shape), base - base.mean(axis=0))
-        reach = float(np.linalg.norm(moved, axis=1).max())
+        self._reach = float(np.linalg.norm(moved, axis=1).max())
         scene.field, scene._base, scene._motion = surface, base, moved
         scene._add("field", surface, color=LIGHT.bad, opacity=0.8, ambient=0.5)
-        assert isinstance(surface, pv.PolyData)
-        self._reach = reach
         self.playback.describe("free motion: nothing holds the part this way", "", "", None, "", steady=False)
 
     def _chips(self) -> None:
@@ -276,7 +275,7 @@ class Stage(QWidget):
         if view is None:
             return
         choice = self.playback.scale_value()
-        reach = 0.1 * view.size / max(self._reach, 1e-300)
+        reach = (0.04 if self.view_name == "Stress" else 0.1) * view.size / max(self._reach, 1e-300)
         scale = reach if choice is None else choice
         wave = math.sin(2 * math.pi * self.playback.phase)
         if self.view_name == "Stress" and self._free is None and not self.playback.playing:
@@ -305,8 +304,21 @@ class Stage(QWidget):
     def fit(self) -> None:
         """Fit the part into the view."""
         if self.plotter is not None and (view := self.session.current("shape")) is not None:
-            self.plotter.renderer.ResetCamera([float(value) for value in view.extents.ravel()])
-            self.plotter.camera.zoom(1.12)
+            camera = self.plotter.camera
+            forward = np.array(camera.focal_point) - np.array(camera.position)
+            forward = forward / np.linalg.norm(forward)
+            right = np.cross(forward, np.array(camera.up))
+            right = right / np.linalg.norm(right)
+            points = view.tessellation.points
+            across, upward = points @ right, points @ np.cross(right, forward)
+            centre = view.extents.mean(axis=1)
+            middle = (0.5 * (across.max() + across.min()) - centre @ right) * right + (
+                0.5 * (upward.max() + upward.min()) - centre @ np.cross(right, forward)) * np.cross(right, forward)
+            camera.focal_point = centre + middle
+            camera.position = centre + middle - 3 * view.size * forward
+            width, height = self.plotter.width(), max(self.plotter.height(), 1)
+            free = max(width - 200, 100) / height  # room for glyphs and tags at the sides
+            camera.parallel_scale = 0.5 * max(float(np.ptp(across)) / free, 1.5 * float(np.ptp(upward)), 0.05 * view.size)
             self.plotter.renderer.ResetCameraClippingRange()
             self.render()
 

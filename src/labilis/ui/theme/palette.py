@@ -2,6 +2,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
+
+_ICONS = (Path(__file__).parent / "icons").as_posix()
 
 
 @dataclass(frozen=True)
@@ -63,7 +66,8 @@ QPushButton#tab:focus {{ border-bottom: 2px solid {p.ink}; }}
 QLineEdit, QComboBox, QSpinBox {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 4px; padding: 3px 6px;
   selection-background-color: {p.accent}; }}
 QLineEdit[wrong="true"] {{ border: 2px solid {p.bad}; }}
-QComboBox::drop-down {{ border: none; width: 18px; }}
+QComboBox::drop-down {{ border: none; width: 20px; }}
+QComboBox::down-arrow {{ image: url({_ICONS}/down.svg); width: 12px; height: 12px; }}
 QComboBox QAbstractItemView {{ background: {p.card}; selection-background-color: {p.accent_pale}; selection-color: {p.ink}; }}
 QMenu {{ background: {p.card}; border: 1px solid {p.quiet}; padding: 4px; }}
 QMenu::item {{ padding: 5px 22px 5px 12px; border-radius: 4px; }}
@@ -71,6 +75,7 @@ QMenu::item:selected {{ background: {p.accent_pale}; }}
 QMenu::item:disabled {{ color: {p.quiet}; }}
 QTableWidget {{ background: {p.card}; border: none; gridline-color: {p.card}; selection-background-color: {p.accent_pale};
   selection-color: {p.ink}; }}
+QTableWidget#modes::item {{ padding: 0 12px 0 4px; }}
 QHeaderView::section {{ background: {p.card}; color: {p.quiet}; border: none; border-bottom: 1px solid {p.line};
   padding: 3px 6px; font-size: 11px; }}
 QListWidget, QPlainTextEdit {{ background: {p.card}; border: none; }}
@@ -85,6 +90,4 @@ QSlider::handle:horizontal {{ background: {p.accent}; width: 12px; height: 12px;
 QProgressBar {{ background: {p.line}; border: none; border-radius: 2px; max-height: 4px; }}
 QProgressBar::chunk {{ background: {p.accent}; border-radius: 2px; }}
 QToolTip {{ background: {p.card}; color: {p.ink}; border: 1px solid {p.quiet}; padding: 4px; }}
-QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {p.quiet}; border-radius: 3px; background: {p.card}; }}
-QCheckBox::indicator:checked {{ background: {p.accent}; border-color: {p.accent}; }}
 """
