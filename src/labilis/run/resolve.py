@@ -175,35 +175,43 @@ def make_tied(project: Project, view: ShapeView, mesh: Mesh) -> Tied:
                            "Let each face belong to one hub or one support only.", "tie-conflict") from conflict
     free = free_motions(mesh.nodes, held, hubs)
     if len(free):
-        error = LabilisError(f"The part can still move freely: {describe_motions(free)}.", "supports",
+        error = LabilisError(f"The part can still move freely: {describe_motions(free, mesh.nodes.mean(axis=0))}.", "supports",
                              "Hold that motion; the stage shows it.", "free-motion")
         error.motion = free  # type: ignore[attr-defined]
         raise error
     return Tied(ties, tuple(held), tuple(hubs))
 
 
-def describe_motions(free: Floats) -> str:
-    """Free rigid motions (k, 6) in words: 'it slides along x; it turns about the direction (0, 0.71, 0.71)'."""
-    words = []
-    for axis in range(6):  # name plain axes first when they lie in the free space
+def describe_motions(free: Floats, centre: Floats) -> str:
+    """Free rigid motions (k, 6) about `centre` (3,) in words, plain ones first: 'slides along x, turns about z'."""
+    scale = np.array([1.0, 1.0, 1.0, *(3 * [1.0 / max(float(np.abs(free[:, 3:]).max()), 1e-12)])])
+    basis, _ = np.linalg.qr((free * scale).T)
+    words: list[str] = []
+    taken = np.zeros((6, 0))
+    for axis in range(6):
         unit = np.zeros(6)
         unit[axis] = 1.0
-        scaled = free / np.linalg.norm(free, axis=1, keepdims=True)
-        q, _ = np.linalg.qr(scaled.T)
-        if np.linalg.norm(unit - q @ (q.T @ unit)) < 1e-4:
+        if np.linalg.norm(unit - basis @ (basis.T @ unit)) < 1e-4:
             words.append(f"slides along {'xyz'[axis]}" if axis < 3 else f"turns about {'xyz'[axis - 3]}")
-    if len(words) == len(free):
-        return ", ".join(words)
-    rest = []
-    for motion in free:
+            taken = np.concatenate([taken, unit[:, None]], axis=1)
+    rest = basis - taken @ (taken.T @ basis)
+    vectors, sizes, _ = np.linalg.svd(rest, full_matrices=False)
+    for motion in vectors[:, sizes > 1e-3].T / scale:
         slide, turn = motion[:3], motion[3:]
-        if np.linalg.norm(turn) * 1e3 < np.linalg.norm(slide):
-            d = slide / np.linalg.norm(slide)
-            rest.append(f"slides along ({d[0]:.2g}, {d[1]:.2g}, {d[2]:.2g})")
-        else:
-            d = turn / max(np.linalg.norm(turn), 1e-300)
-            rest.append(f"turns about an axis along ({d[0]:.2g}, {d[1]:.2g}, {d[2]:.2g})")
-    return ", ".join(rest)
+        if np.linalg.norm(turn) < 1e-9:
+            words.append(f"slides along {_direction(slide)}")
+            continue
+        axis = turn / np.linalg.norm(turn)
+        through = centre + np.cross(turn, slide) / float(turn @ turn)
+        words.append(f"turns about {_direction(axis)} through ({', '.join(f'{c:.4g}' for c in np.round(through, 3) + 0.0)}) mm")
+    return ", ".join(words)
+
+
+def _direction(vector: Floats) -> str:
+    """'x' for a direction along an axis, else its components."""
+    unit = np.round(vector / np.linalg.norm(vector), 3) + 0.0
+    along = np.flatnonzero(np.abs(unit) > 0.999)
+    return "xyz"[int(along[0])] if len(along) else "(" + ", ".join(f"{c:g}" for c in unit) + ")"
 
 
 def load_forces(project: Project, name: str, factor: float, view: ShapeView, mesh: Mesh) -> CaseForces:

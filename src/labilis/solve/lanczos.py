@@ -31,20 +31,22 @@ def _rank(values: Floats, both: bool) -> NDArray[np.int64]:
 
 def block_lanczos(apply: Callable[[Floats], Floats], solve: Callable[[Floats], Floats],
                   times_k: Callable[[Floats], Floats], n: int, wanted: int, both: bool = False, block: int = 8,
-                  tolerance: float = 1e-8, most: int = 60, progress: Callable[[float], None] | None = None) -> Spectrum:
+                  tolerance: float = 1e-8, most: int = 0, progress: Callable[[float], None] | None = None) -> Spectrum:
     """The `wanted` largest mu (largest in size when `both`) of A x = mu K x.
 
     apply: x (n, b) -> A x; solve: -> K⁻¹ x; times_k: -> K x. Stops when every wanted value has converged, the Krylov
-    space is exhausted, or after `most` block steps.
+    space is exhausted, or after `most` block steps (0: enough for any ordinary spectrum).
     """
     wanted, block = min(wanted, n), min(block, n)
-    limit = min(n, max(8 * block, 2 * wanted + 6 * block))
+    limit = min(n, max(8 * block, 3 * wanted + 4 * block))
+    most = most or max(60, 20 * wanted // block)
     v = np.zeros((n, 0))
     kv = np.zeros((n, 0))
     h = np.zeros((0, 0))
     random = np.random.default_rng(20260101)
     start = solve(apply(random.standard_normal((n, block))))
-    q, kq, _ = _orthonormal(start, times_k(start), v, kv)
+    k_start = times_k(start)
+    q, kq, _ = _orthonormal(start, k_start, v, kv, float(np.sqrt(np.abs(np.einsum("ij,ij->j", start, k_start)).max())))
     solves = 1
     values, s, residuals = np.zeros(0), np.zeros((0, 0)), np.zeros(0)
     for step in range(most):
@@ -60,10 +62,12 @@ def block_lanczos(apply: Callable[[Floats], Floats], solve: Callable[[Floats], F
         grown[old:, :] = coupling.T
         grown[old:, old:] = 0.5 * (coupling[old:] + coupling[old:].T)
         h = grown
-        z = solve(w) - v @ coupling
+        z = solve(w)
+        scale = float(np.sqrt(np.abs(np.einsum("ij,ij->j", z, w)).max(initial=0.0)))
+        z = z - v @ coupling
         kz = w - kv @ coupling
         solves += 1
-        q, kq, r = _orthonormal(z, kz, v, kv)
+        q, kq, r = _orthonormal(z, kz, v, kv, scale)
         values, s = np.linalg.eigh(h)
         order = _rank(values, both)
         values, s = values[order], s[:, order]
@@ -84,11 +88,11 @@ def block_lanczos(apply: Callable[[Floats], Floats], solve: Callable[[Floats], F
     return Spectrum(values[:count], v @ s[:, :count], residuals[:count], solves)
 
 
-def _orthonormal(z: Floats, kz: Floats, v: Floats, kv: Floats) -> tuple[Floats, Floats, Floats]:
-    """z made K-orthonormal to v and in itself: (q, K q, r) with z - v(...) = q r; dependent columns are dropped."""
+def _orthonormal(z: Floats, kz: Floats, v: Floats, kv: Floats, scale: float) -> tuple[Floats, Floats, Floats]:
+    """z made K-orthonormal to v and in itself: (q, K q, r) with z - v(...) = q r. Columns that are nothing but rounding beside
+    `scale`, the size of z before it was projected, or that depend on the others, are dropped."""
     total = np.eye(z.shape[1])
-    first_scale = float(np.sqrt(np.abs(np.einsum("ij,ij->j", z, kz)).max(initial=0.0)))
-    for _ in range(3):
+    for turn in range(3):
         for _ in range(2):
             if v.shape[1]:
                 c = v.T @ kz
@@ -96,8 +100,8 @@ def _orthonormal(z: Floats, kz: Floats, v: Floats, kv: Floats) -> tuple[Floats, 
         gram = z.T @ kz
         gram = 0.5 * (gram + gram.T)
         values, vectors = np.linalg.eigh(gram)
-        good = values > max(1e-20 * first_scale**2, 1e-14 * max(values.max(initial=0.0), 0.0))
-        if first_scale == 0.0 or not good.any():
+        good = values > max((1e-11 * scale) ** 2 if turn == 0 else 0.0, 1e-14 * max(values.max(initial=0.0), 0.0))
+        if scale == 0.0 or not good.any():
             return z[:, :0], kz[:, :0], np.zeros((0, total.shape[1]))
         root = np.sqrt(values[good])
         change = vectors[:, good] / root

@@ -69,6 +69,7 @@ def find_modes(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, w
                               block=4 if n < 3000 else 8, progress=progress)
     floor = 1.0 / largest
     good = np.abs(found.values) > max(floor, 1e-300) if both else found.values > max(floor, 1e-300)
+    good &= found.residuals < 1e-5  # what has not converged is not reported; the pivot count will miss it
     factors = 1.0 / found.values[good]
     vectors, residuals = found.vectors[:, good], found.residuals[good]
     order = np.argsort(np.where(factors > 0, factors, np.inf) if not both else np.abs(factors), kind="stable")

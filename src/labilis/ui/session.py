@@ -43,7 +43,10 @@ def recoverable() -> list[Path]:
             found.append(path)
         except PermissionError:
             continue
-    return sorted(found, key=lambda path: -path.stat().st_mtime)
+    found = sorted(found, key=lambda path: -path.stat().st_mtime)
+    for old in found[5:]:  # the newest few are enough
+        _remove(old)
+    return found[:5]
 
 
 class Session(QObject):

@@ -12,8 +12,8 @@ from labilis.judge.verdict import Verdict
 from labilis.ui.ladder.layout import scale_for, spread
 from labilis.ui.theme import LIGHT
 
-_AXIS_X, _LABEL_X = 46.0, 78.0
-_PICTURE = 38.0
+_AXIS_X, _LABEL_X = 44.0, 74.0
+_PICTURE = 36.0
 
 
 class Ladder(QWidget):
@@ -25,7 +25,7 @@ class Ladder(QWidget):
         super().__init__()
         self.setObjectName("side")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(232)
+        self.setFixedWidth(244)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Factor ladder")

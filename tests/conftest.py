@@ -1,0 +1,15 @@
+"""Shared fixtures: parts written as STEP by the tests, projects on them, a fresh state folder."""
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("LIBGL_ALWAYS_SOFTWARE", "1")
+
+
+@pytest.fixture(autouse=True)
+def own_state(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """No test sees another's unsaved work, or the user's."""
+    monkeypatch.setenv("LABILIS_STATE", str(tmp_path / "state"))

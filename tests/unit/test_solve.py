@@ -1,0 +1,111 @@
+"""Factorisation back ends, block Lanczos, pivot counts."""
+import numpy as np
+import pytest
+from scipy import linalg, sparse
+
+from labilis.solve import factor as factor_module
+from labilis.solve.factor import NotPositive, SuperLuFactor, factor, pardiso_routine
+from labilis.solve.lanczos import block_lanczos
+from labilis.solve.modes import count_below, find_modes
+
+RNG = np.random.default_rng(11)
+
+
+def pencil(n: int, repeated: bool = False) -> tuple[sparse.csr_matrix, sparse.csr_matrix, np.ndarray]:
+    """Sparse-like K, K_G with known factors, both signs."""
+    q = np.linalg.qr(RNG.standard_normal((n, n)))[0]
+    mu = np.concatenate([1.0 / np.linspace(1, 60, n // 2), -1.0 / np.linspace(1.5, 40, n - n // 2)])
+    if repeated:
+        mu[1] = mu[0]
+    root = q @ np.diag(np.sqrt(np.linspace(1, 50, n))) @ q.T
+    k = root @ root
+    k_g = -root @ (q @ np.diag(mu) @ q.T) @ root
+    return sparse.csr_matrix(np.triu(k)), sparse.csr_matrix(np.triu(k_g)), 1.0 / mu
+
+
+@pytest.mark.parametrize("make", [factor, SuperLuFactor])
+def test_factor_solves_and_counts(make: object) -> None:
+    a = RNG.standard_normal((40, 40))
+    spd = a @ a.T + 40 * np.eye(40)
+    b = RNG.standard_normal((40, 3))
+    solver = make(sparse.csr_matrix(np.triu(spd)), True)  # type: ignore[operator]
+    assert np.allclose(solver.solve(b), np.linalg.solve(spd, b))
+    assert np.allclose(solver.solve(b[:, 0]), np.linalg.solve(spd, b[:, 0]))
+    shifted = spd - 60 * np.eye(40)
+    indefinite = make(sparse.csr_matrix(np.triu(shifted)), False)  # type: ignore[operator]
+    assert indefinite.negative_pivots == (np.linalg.eigvalsh(shifted) < 0).sum()
+    with pytest.raises(NotPositive):
+        make(sparse.csr_matrix(np.triu(shifted)), True)  # type: ignore[operator]
+
+
+def test_super_lu_takes_over_without_mkl(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(factor_module, "pardiso_routine", lambda: None)
+    assert "SuperLU" in factor_module.back_end()
+    assert isinstance(factor(sparse.csr_matrix(np.eye(3))), SuperLuFactor)
+    assert pardiso_routine is not None
+
+
+@pytest.mark.parametrize("both", [False, True])
+@pytest.mark.parametrize("repeated", [False, True])
+def test_lanczos_finds_the_known_spectrum(both: bool, repeated: bool) -> None:
+    k, k_g, factors = pencil(500, repeated)
+    kf, gf = (m + sparse.triu(m, 1).T for m in (k, k_g))
+    solver = factor(k)
+    found = block_lanczos(lambda x: -(gf @ x), solver.solve, lambda x: kf @ x, 500, 9, both, block=4)
+    mu = 1.0 / factors
+    expected = mu[np.argsort(-np.abs(mu) if both else -mu)][:9]
+    assert np.allclose(found.values, expected, rtol=1e-8)
+    x = found.vectors
+    assert np.allclose(x.T @ (kf @ x), np.eye(9), atol=1e-8)
+    left = solver.solve(-(gf @ x)) - x * found.values
+    energy = np.sqrt(np.einsum("ij,ij->j", left, kf @ left)) / np.abs(found.values)
+    assert energy.max() < 1e-6
+
+
+def test_lanczos_restarts_and_still_finds_many() -> None:
+    k, k_g, factors = pencil(600)
+    kf, gf = (m + sparse.triu(m, 1).T for m in (k, k_g))
+    solver = factor(k)
+    found = block_lanczos(lambda x: -(gf @ x), solver.solve, lambda x: kf @ x, 600, 40, False, block=2)
+    assert np.allclose(np.sort(1 / found.values), np.sort(factors[factors > 0])[:40], rtol=1e-7)
+
+
+def test_low_rank_geometric_stiffness() -> None:
+    k = sparse.csr_matrix(np.diag(np.linspace(1, 2, 500)))
+    v = RNG.standard_normal((500, 3))
+    k_g = sparse.csr_matrix(np.triu(-v @ v.T))
+    found = find_modes(k, factor(k), k_g, 8)
+    expected = linalg.eigh(v @ v.T, k.toarray(), eigvals_only=True)[-3:]
+    assert len(found.factors) >= 3
+    assert np.allclose(np.sort(found.factors)[:3], np.sort(1 / expected), rtol=1e-8)
+
+
+def test_modes_and_completeness() -> None:
+    k, k_g, factors = pencil(500)
+    found = find_modes(k, factor(k), k_g, 6)
+    positive = np.sort(factors[factors > 0])
+    assert np.allclose(found.factors, positive[:6], rtol=1e-8)
+    check = found.checks[0]
+    assert check.holds
+    assert check.counted == (positive < check.sigma).sum()
+    assert count_below(k, k_g, 20.0) == (positive < 20.0).sum()
+
+
+def test_modes_of_both_signs_come_by_size() -> None:
+    k, k_g, factors = pencil(120)
+    found = find_modes(k, factor(k), k_g, 6, both=True)
+    assert np.allclose(np.abs(found.factors), np.sort(np.abs(factors))[:6], rtol=1e-9)
+    assert (found.factors < 0).any()
+    assert all(check.holds for check in found.checks)
+
+
+def test_no_positive_factor_is_an_answer() -> None:
+    k = sparse.csr_matrix(np.eye(30))
+    found = find_modes(k, factor(k), sparse.csr_matrix(np.eye(30)), 3)  # K + lambda K_G only gets stiffer
+    assert len(found.factors) == 0
+
+
+def test_factors_beyond_the_limit_are_left_out() -> None:
+    k, k_g, factors = pencil(100)
+    found = find_modes(k, factor(k), k_g, 20, largest=5.0)
+    assert np.allclose(found.factors, np.sort(factors[(factors > 0) & (factors < 5)]))
