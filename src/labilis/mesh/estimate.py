@@ -4,7 +4,12 @@ from __future__ import annotations
 import os
 from dataclasses import dataclass
 
+import numpy as np
+
 from labilis.shape import ShapeView
+
+
+_PER_CHORD = 30.0  # elements that each chord square of a curved face brings with it, the grading around it included
 
 
 @dataclass(frozen=True)
@@ -29,6 +34,13 @@ def available_memory() -> int:
     return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2
 
 
+def chord_angle(view: ShapeView, size: float) -> float:
+    """Rad per chord on curved faces: twelve chords round a bore, eight where a bore is small beside the element size (the
+    sides of second-order elements are curved, so that is enough)."""
+    radii = view.faces.radius[np.isfinite(view.faces.radius)]
+    return float(np.clip(size / (5.0 * radii.min()), 0.55, 0.8)) if len(radii) else 0.55
+
+
 def estimate(view: ShapeView, size: float, order: int) -> MeshEstimate:
     """Counts for elements of about `size` mm.
 
@@ -36,8 +48,11 @@ def estimate(view: ShapeView, size: float, order: int) -> MeshEstimate:
     V / (0.1 size³) elements, and a thin body cannot have fewer than its surface asks for.
     """
     wall = max(view.thickness, 1e-9)
-    edge = min(size, 0.9 * wall + 0.05 * size)
-    elements = max(int(view.volume / (0.105 * edge**3)), 6)
+    edge = min(size, 1.6 * wall)
+    curved = np.isfinite(view.faces.radius)
+    chord = np.minimum(view.faces.radius[curved] * chord_angle(view, size), size)
+    fine = float((_PER_CHORD * view.faces.area[curved] / chord**2 * np.clip(size / chord - 1.0, 0.0, 1.0)).sum())
+    elements = max(int(view.volume / (0.105 * edge**3) + fine), 6)
     nodes = int(elements * (0.30 if order == 1 else 1.8)) + 30
     unknowns = 3 * nodes
     # factors of a sparse direct solver on solids grow with about the power 4/3

@@ -6,11 +6,11 @@ from collections.abc import Sequence
 import numpy as np
 from scipy.spatial import cKDTree
 
+from labilis.mesh.estimate import chord_angle
 from labilis.mesh.mesh import TET_SIDES, TRIANGLE_SIDES, Floats, Ints, Mesh
 from labilis.model import LabilisError
 from labilis.shape import BodyShape, Tessellation
 
-_CHORD_ANGLE = 0.55  # rad per chord on curved faces: eleven or twelve chords round a bore
 _VOLUME_PER_CUBE = 0.2  # largest element volume over size³ at which the mean edge comes out near the size
 _GROWTH = 0.35  # element size gained per mm of distance from a zone
 
@@ -23,7 +23,7 @@ def mesh_body(body: BodyShape, size: float, order: int = 2,
     Raises LabilisError if the surface cannot be filled.
     """
     smallest = min([size, *(zone[2] for zone in zones)])
-    surface = body.tessellate(max(smallest / 20.0, body.view.size * 1e-5), _CHORD_ANGLE)
+    surface = body.tessellate(max(smallest / 20.0, body.view.size * 1e-5), chord_angle(body.view, smallest))
     nodes, tets, triangles, markers = _fill(surface.points, surface.triangles, surface.face, size)
     if zones:
         nodes, triangles, markers = _refine_surface(body, nodes, triangles, markers, size, zones)

@@ -142,6 +142,8 @@ class _Parser:
                 value = value * unit(name)
                 if self.take("^", "**"):  # "5 mm^2" squares the unit, not the number
                     power = self.sign()
+                    if power.dimensionality != kind_dimension("number") or abs(float(power.magnitude)) > 20:
+                        raise self.error("An exponent must be a plain number under 20")
                     number = float(text)
                     value = registry().Quantity(number, "dimensionless") * unit(name) ** float(power.magnitude)
             elif following == "name":

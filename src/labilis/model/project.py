@@ -126,7 +126,7 @@ class Project(Statement):
             raise ValueError(f"hubs: '{min(overlap)}' is the name of a region as well")
         self._known("supports", ((s.name, s.on) for s in self.supports), targets, "region or hub")
         self._known("loads", ((item.name, item.on) for item in self.loads), targets, "region or hub")
-        self._known("mesh zones", ((z.region, z.region) for z in self.mesh.zones), self._names(self.regions), "region")
+        self._known("mesh/zones", ((z.region, z.region) for z in self.mesh.zones), self._names(self.regions), "region")
         for case in self.cases:
             self._known("cases", ((case.name, entry.load) for entry in case.loads), self._names(self.loads), "load")
         hubs = self._names(self.hubs)

@@ -1,7 +1,8 @@
 """Units that Labilis understands, and the kernel's own: N, mm, MPa, tonne, second, radian, kelvin.
 
 The registry is built from the list below instead of pint's large default file: it loads in a few milliseconds, and a
-name that is not in it is a parameter, never a surprise unit. Base units are the kernel's, so converting a quantity to
+name that is not in it is a parameter, never a surprise unit. t and h are left free on purpose: they are
+everybody's names for a thickness and a height. Base units are the kernel's, so converting a quantity to
 base units gives the number the kernel works with.
 """
 from __future__ import annotations
@@ -14,7 +15,7 @@ if TYPE_CHECKING:
 
 _DEFINITIONS = """
 millimetre = [length] = mm
-tonne = [mass] = t
+tonne = [mass]
 second = [time] = s
 radian = [angle] = rad
 kelvin = [temperature] = K
@@ -23,10 +24,10 @@ centimetre = 10 * mm = cm
 metre = 1000 * mm = m
 inch = 25.4 * mm = in
 foot = 304.8 * mm = ft
-kilogram = 0.001 * t = kg
+kilogram = 0.001 * tonne = kg
 gram = 0.001 * kg = g
 pound = 0.45359237 * kg = lb
-newton = t * mm / s ** 2 = N
+newton = tonne * mm / s ** 2 = N
 kilonewton = 1000 * N = kN
 meganewton = 1000 * kN = MN
 poundforce = 4.4482216152605 * N = lbf
@@ -38,8 +39,6 @@ bar = 0.1 * MPa
 psi = 0.006894757293168361 * MPa
 ksi = 1000 * psi
 degree = 0.017453292519943295 * rad = deg = °
-minute = 60 * s = min
-hour = 3600 * s = h
 percent = 0.01 = %
 """
 
@@ -52,12 +51,12 @@ KINDS: dict[str, tuple[str, str, str]] = {
     "force": ("N", "1 kN", "a force"),
     "moment": ("N*mm", "5 N*m", "a moment"),
     "stress": ("MPa", "235 MPa", "a stress"),
-    "density": ("t/mm**3", "7850 kg/m^3", "a density"),
-    "mass": ("t", "41 kg", "a mass"),
+    "density": ("tonne/mm**3", "7850 kg/m^3", "a density"),
+    "mass": ("tonne", "41 kg", "a mass"),
 }
 
 UNIT_SYMBOLS = frozenset({
-    "mm", "um", "µm", "cm", "m", "in", "ft", "t", "kg", "g", "lb", "s", "min", "h", "N", "kN", "MN", "lbf", "Pa",
+    "mm", "um", "µm", "cm", "m", "in", "ft", "tonne", "kg", "g", "lb", "s", "N", "kN", "MN", "lbf", "Pa",
     "kPa", "MPa", "GPa", "bar", "psi", "ksi", "rad", "deg", "°", "K", "%",
 })
 

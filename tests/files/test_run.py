@@ -1,0 +1,231 @@
+"""Runs: what stops them, keys, the worker process."""
+import hashlib
+import os
+import signal
+import time
+
+import pytest
+
+from labilis.model import CylindricalAxes, Hub, LabilisError, LoadCase, LocalAxes, Material, NormalAxes, Project, Support
+from labilis.run import Plan, Progress, Runner, Snapshot, Worker, stage_keys
+from labilis.run.worker import BodyQuery
+from tests.parts import bar_step, body_of, bored_step, bores, cantilever, face_towards, first_factor, pinned, region, run
+
+DATA = bar_step()
+
+
+def snapshot(project: Project, data: bytes = DATA) -> Snapshot:
+    return Snapshot(project, {hashlib.sha256(data).hexdigest(): data})
+
+
+def refused(project: Project, data: bytes = DATA) -> LabilisError:
+    with pytest.raises(LabilisError) as caught:
+        Runner().run(snapshot(project, data), Plan("modes"))
+    return caught.value
+
+
+def test_no_support() -> None:
+    error = refused(cantilever(DATA).changed(supports=[]))
+    assert error.code == "no-support"
+    assert error.where == "supports"
+
+
+def test_no_load_and_no_case() -> None:
+    project = cantilever(DATA)
+    assert refused(project.changed(cases=[LoadCase(name="service")])).code == "no-load"
+    assert refused(project.changed(cases=[])).code == "no-load"
+    assert refused(project.with_value(("loads", 0, "components"), ["0 N", "0 N", "0 N"])).code == "no-load"
+    assert refused(project.with_value(("loads", 0, "growth"), "held")).code == "no-growing"
+
+
+def test_missing_modulus_and_material() -> None:
+    project = cantilever(DATA)
+    error = refused(project.changed(materials=[Material(name="steel", poisson_ratio="0.3")]))
+    assert error.code == "material-incomplete"
+    assert error.where == "materials/steel/youngs_modulus"
+    assert refused(project.with_value(("pieces", 0, "material"), None)).code == "no-material"
+
+
+def test_sizes() -> None:
+    assert refused(cantilever(DATA, size="400 mm")).code == "size-too-large"
+    assert refused(cantilever(DATA, size="0.01 mm")).code == "size-too-small"
+
+
+def test_free_motions_are_named() -> None:
+    project = cantilever(DATA)
+    error = refused(project.with_value(("supports", 0, "held"), ["x"]))
+    assert error.code == "free-motion"
+    for word in ("slides along y", "slides along z", "turns about x"):
+        assert word in str(error)
+    assert error.motion.shape == (3, 6)  # type: ignore[attr-defined]
+
+
+def test_several_pieces_and_a_lost_region() -> None:
+    project = cantilever(DATA)
+    second = project.pieces[0].model_copy(update={"name": "second"})
+    assert refused(project.changed(pieces=[*project.pieces, second])).code == "many-pieces"
+    other = bored_step()
+    swapped = project.changed(geometry=[project.geometry[0].model_copy(
+        update={"sha256": hashlib.sha256(other).hexdigest()})])
+    error = refused(swapped, other)
+    assert error.code == "lost-region"
+    assert "Pick it again" in error.remedy
+
+
+def test_hub_and_support_on_one_face() -> None:
+    project = cantilever(DATA).changed(hubs=[Hub(name="hub", region="foot")])
+    error = refused(project)
+    assert error.code == "tie-conflict"
+    assert "'hub'" in str(error)
+
+
+def test_cylindrical_axes_need_an_axis() -> None:
+    project = cantilever(DATA)
+    support = Support(name="foot fixed", on="foot", axes=CylindricalAxes(), held=("radial", "tangential", "axial"))
+    assert refused(project.changed(supports=[support])).code == "no-axis"
+
+
+def test_bore_held_point_by_point_in_its_own_cylinder() -> None:
+    """Radial, tangential and axial together hold as much as x, y and z."""
+    data = bored_step()
+    body = body_of(data)
+    foot = region(body, "foot", bores(body)[0])
+    head = region(body, "head", face_towards(body, (1, 0, 0)))
+    base = cantilever(bar_step()).changed(regions=[], supports=[], loads=[], cases=[])
+    base = base.changed(geometry=[base.geometry[0].model_copy(update={"sha256": hashlib.sha256(data).hexdigest()})])
+    template = cantilever(DATA)
+    factors = []
+    for axes, held in ((CylindricalAxes(), ("radial", "tangential", "axial")), (None, ("x", "y", "z"))):
+        extra = {} if axes is None else {"axes": axes}
+        project = base.changed(regions=[foot, head], supports=[Support(name="s", on="foot", held=held, **extra)],
+                               loads=template.loads, cases=template.cases)
+        factors.append(first_factor(project, data))
+    assert factors[0] == pytest.approx(factors[1], rel=1e-8)
+    free = base.changed(regions=[foot, head], supports=[Support(name="s", on="foot", axes=CylindricalAxes(),
+                                                                held=("radial", "axial"))],
+                        loads=template.loads, cases=template.cases)
+    error = refused(free, data)
+    assert error.code == "free-motion"
+    assert "turns about y" in str(error)
+
+
+def test_local_axes_are_the_turned_global_ones() -> None:
+    project = cantilever(DATA)
+    turned = LocalAxes(x_axis=(0, 0, 2.0), xy_plane=(1.0, 1.0, 0))
+    local = project.changed(supports=[project.supports[0].model_copy(update={"axes": turned})])
+    assert first_factor(local, DATA) == pytest.approx(first_factor(project, DATA), rel=1e-7)
+
+
+def test_sliding_on_faces_equals_the_global_directions() -> None:
+    body = body_of(DATA)
+    project = cantilever(DATA)
+    sides = region(body, "side", face_towards(body, (0, 1, 0)))
+    foot = project.supports[0]
+    normal = project.changed(regions=[*project.regions, sides],
+                             supports=[foot, Support(name="side", on="side", axes=NormalAxes(), held=("normal",))])
+    plain = normal.changed(supports=[foot, Support(name="side", on="side", held=("y",))])
+    assert first_factor(normal, DATA) == pytest.approx(first_factor(plain, DATA), rel=1e-8)
+
+
+def test_reactions_balance_for_hubs_and_faces() -> None:
+    data = bored_step()
+    report = run(pinned(data), data, "strength")
+    strength = report.cases[0].facts.strength
+    total = strength.applied.sum(axis=0) + strength.reaction.sum(axis=(0, 1))
+    assert abs(total[:3]).max() < 1e-5
+    assert abs(total[3:]).max() < 1e-2
+    assert strength.axial[0] == pytest.approx(1000, rel=1e-6)
+
+
+def test_keys_follow_what_matters_and_nothing_else() -> None:
+    project = cantilever(DATA)
+    keys = stage_keys(project)
+    assert all((keys.shape, keys.mesh, keys.strength, keys.modes))
+    same = project.changed(name="other name", mesh=project.mesh)
+    assert stage_keys(same) == keys
+    units = project.with_value(("loads", 0, "components"), ["-1000 N", "0 kN", "0 N"])
+    assert stage_keys(units).strength == keys.strength
+    load = stage_keys(project.with_value(("loads", 0, "components"), ["-2 kN", "0 N", "0 N"]))
+    assert (load.mesh, load.shape) == (keys.mesh, keys.shape)
+    assert load.strength != keys.strength
+    finer = stage_keys(project.with_value(("mesh", "size"), "3 mm"))
+    assert finer.shape == keys.shape
+    assert finer.mesh != keys.mesh
+    more = stage_keys(project.with_value(("criteria", "modes"), 9))
+    assert more.strength == keys.strength
+    assert more.modes != keys.modes
+    assert stage_keys(Project()).shape == ""
+
+
+def test_a_second_run_reuses_what_did_not_change() -> None:
+    runner = Runner()
+    project = cantilever(DATA)
+    runner.run(snapshot(project), Plan("modes"))
+    first = dict(runner.timing)
+    runner.run(snapshot(project.with_value(("criteria", "modes"), 2)), Plan("modes"))
+    assert "factorise" in first
+    assert "factorise" not in runner.timing
+
+
+# --- the process ----------------------------------------------------------------------------------------------------
+def drain(worker: Worker, until: set[str], limit: float = 60.0) -> list:
+    events, end = [], time.monotonic() + limit
+    while time.monotonic() < end:
+        for event in worker.poll(0.05):
+            events.append(event)
+            if event.kind in until:
+                return events
+    raise AssertionError(f"no {until} within {limit} s, only {[event.kind for event in events]}")
+
+
+@pytest.fixture
+def worker():
+    made = Worker()
+    yield made
+    made.close()
+
+
+def test_worker_runs_reports_and_serves_again(worker: Worker) -> None:
+    project = cantilever(DATA)
+    worker.submit(snapshot(project), Plan("modes"))
+    with pytest.raises(RuntimeError):
+        worker.submit(snapshot(project), Plan("modes"))
+    events = drain(worker, {"done"})
+    kinds = [event.kind for event in events]
+    assert kinds.count("found") == 5
+    fractions = [event.content.fraction for event in events if event.kind == "progress"]
+    assert isinstance(events[0].content, Progress)
+    assert fractions == sorted(fractions)
+    assert events[-1].content["total"] > 0
+    worker.submit(snapshot(project.changed(supports=[])), Plan("modes"))
+    error, _ = drain(worker, {"error"})[-1].content
+    assert error.code == "no-support"
+    worker.ask(BodyQuery(DATA, "bar.step"))
+    found = [event for event in drain(worker, {"done"}) if event.kind == "found"]
+    assert found[0].content[1][0].volume == pytest.approx(240 * 16 * 4)
+    worker.ask(BodyQuery(b"not step", "x.step"))
+    error, _ = drain(worker, {"error"})[-1].content
+    assert error.code == "not-step"
+
+
+def test_stop_takes_effect_within_a_second(worker: Worker) -> None:
+    worker.submit(snapshot(cantilever(DATA, size="0.9 mm")), Plan("modes"))
+    drain(worker, {"found"})
+    time.sleep(0.3)
+    started = time.monotonic()
+    assert worker.stop().kind == "stopped"
+    assert time.monotonic() - started < 1.0
+    assert not worker.busy
+    worker.submit(snapshot(cantilever(DATA)), Plan("shape"))
+    drain(worker, {"done"})
+
+
+def test_a_killed_worker_is_an_event_and_the_next_run_works(worker: Worker) -> None:
+    worker.submit(snapshot(cantilever(DATA, size="1.2 mm")), Plan("modes"))
+    drain(worker, {"found"})
+    assert worker.process_id is not None
+    os.kill(worker.process_id, signal.SIGKILL)
+    last = drain(worker, {"died"})[-1]
+    assert "Nothing stated or found is lost" in last.content
+    worker.submit(snapshot(cantilever(DATA)), Plan("shape"))
+    drain(worker, {"done"})
