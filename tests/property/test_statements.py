@@ -9,7 +9,6 @@ from hypothesis import strategies as st
 from labilis.model import (
     CylindricalAxes,
     ForceLoad,
-    Hub,
     LabilisError,
     LocalAxes,
     Material,
@@ -24,7 +23,7 @@ from labilis.model import (
 )
 from labilis.model.project import Geometry, json_schema
 
-names = st.text(min_size=1, max_size=12).filter(lambda text: text.strip() != "" and "\ud800" > max(text))
+names = st.text(min_size=1, max_size=12).filter(lambda text: text.strip() != "" and max(text) < "\ud800")
 vectors = st.tuples(*[st.floats(-1e3, 1e3).map(lambda value: round(value, 3))] * 3)
 axes = st.one_of(st.just(NormalAxes()), st.just(CylindricalAxes()), st.builds(LocalAxes, x_axis=vectors, xy_plane=vectors))
 HELD = {"normal": ("normal",), "cylindrical": ("radial", "axial"), "local": ("x", "z")}

@@ -102,7 +102,6 @@ def residual_and_tangent(gradient: Floats, weight: Floats, displacement: Floats,
 
     `displacement` (m, n, 3) mm, `elasticity` (6, 6) MPa, `initial_stress` (m, g, 6) MPa present without deformation.
     """
-    m, g, n, _ = gradient.shape
     f = deformation_gradient(gradient, displacement)
     stress = green_strain(f) @ elasticity
     if initial_stress is not None:
@@ -121,7 +120,7 @@ def material_part(b: Floats, weight: Floats, elasticity: Floats) -> Floats:
 
 def stiffness(gradient: Floats, weight: Floats, elasticity: Floats) -> Floats:
     """K_0 (m, 3n, 3n): the tangent at the undeformed, stress-free shape."""
-    m, g, n, _ = gradient.shape
+    m, g = gradient.shape[:2]
     return material_part(strain_matrix(gradient, np.broadcast_to(np.eye(3), (m, g, 3, 3))), weight, elasticity)
 
 

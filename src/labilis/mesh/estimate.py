@@ -8,7 +8,6 @@ import numpy as np
 
 from labilis.shape import ShapeView
 
-
 _PER_CHORD = 30.0  # elements that each chord square of a curved face brings with it, the grading around it included
 
 

@@ -79,6 +79,7 @@ class Session(QObject):
         self.last_edit = ""
         self._bodies: Callable[[list[Any]], None] | None = None
         self._found_bodies: list[Any] = []
+        self._shape_wanted = False
         self._unsaved_number = 0
         self.worker = Worker()
         self._timer = QTimer(self)
@@ -206,8 +207,7 @@ class Session(QObject):
         self.file_changed.emit()
         self.statements_changed.emit()
         self.results_changed.emit()
-        if project.pieces and self.current("shape") is None:
-            self.run("shape")
+        self._read_shape()
 
     # --- statements -----------------------------------------------------------------------------------------------
     def edit(self, project: Project, title: str) -> None:
@@ -227,8 +227,7 @@ class Session(QObject):
         self.note(title)
         self._judge()
         self.statements_changed.emit()
-        if project.pieces and self.current("shape") is None and not self.worker.busy:
-            self.run("shape")
+        self._read_shape()
 
     def set_value(self, path: tuple[str | int, ...], value: Any, title: str) -> None:
         """Change one value by its path. Raises LabilisError and changes nothing when it does not fit."""
@@ -340,6 +339,13 @@ class Session(QObject):
         self._timer.start()
         self.run_changed.emit()
 
+    def _read_shape(self) -> None:
+        """Read the part's shape if it is not known yet; when a run is on, after it."""
+        ready = len(self.project.active_pieces) == 1 and self.current("shape") is None
+        self._shape_wanted = ready and self.running is not None
+        if ready and self.running is None:
+            self.run("shape")
+
     def stop(self) -> None:
         """Stop the run at once."""
         if self.running is None:
@@ -353,6 +359,8 @@ class Session(QObject):
         self._timer.stop()
         self.running = None
         self.run_changed.emit()
+        if self._shape_wanted and not self.worker.busy:
+            self._read_shape()
 
     def _poll(self) -> None:
         for event in self.worker.poll():

@@ -148,7 +148,7 @@ class Window(QMainWindow):
         look = {"x": "Look along x", "y": "Look along y", "z": "Look along z", "i": "Look from a corner"}
         return [
             Command("Run: find modes", "Ctrl+R", self.run_or_stop), Command("Run strength only", "", lambda: self.run("strength")),
-            Command("Mesh now", "", lambda: self.run("mesh")), Command("Stop the run", "Esc", self.session.stop),
+            Command("Mesh now", "", lambda: self.run("mesh")), Command("Leave the editor, drop the selection, or stop the run", "Esc", self.escape),
             Command("New from a STEP file", "Ctrl+N", self.import_step), Command("Open a project or model", "Ctrl+O", self.open_file),
             Command("Save", "Ctrl+S", self.save), Command("Save under another name", "Ctrl+Shift+S", self.save_as),
             Command("Export the model as JSON", "", self.export_model),
@@ -365,6 +365,16 @@ class Window(QMainWindow):
             self.session.stop()
         elif self.run_button.isEnabled():
             self.run("modes")
+
+    def escape(self) -> None:
+        """Close what is open, one thing at a time; stop the run last."""
+        card = next((card for card in self.sheet.cards.values() if card.editor is not None), None)
+        if card is not None:
+            card.close_editor()
+        elif self.stage.selection:
+            self.stage.select(())
+        else:
+            self.session.stop()
 
     def import_step(self) -> None:
         """Choose a STEP file and make a project of it."""

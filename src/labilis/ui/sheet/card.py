@@ -178,6 +178,7 @@ class Card(QFrame):
         self.editor = editor
         editor.closed.connect(self.close_editor)
         self._body.insertWidget(self._body.indexOf(label) + 1, editor)
+        editor.show()
         if isinstance(editor, ValueEditor):
             editor.line.setFocus()
 

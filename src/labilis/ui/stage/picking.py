@@ -8,7 +8,7 @@ from vtkmodules.vtkRenderingCore import vtkCellPicker
 
 from labilis.run.picking import ShapeView
 
-_EDGE_REACH = 6.0  # pixels
+_EDGE_REACH = 4.0  # pixels
 
 
 def world_to_display(renderer: Any, points: np.ndarray) -> np.ndarray:

@@ -6,7 +6,8 @@ import time
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from labilis.judge.stress import von_mises
@@ -44,7 +45,7 @@ class Stage(QWidget):
         self.glyphs: Any = None
         self._free: np.ndarray | None = None
         self._reach = 1.0
-        self._pressed: tuple[int, int] | None = None
+        self._pressed: tuple[float, float] | None = None
         self._shown: tuple[Any, ...] = ()
         self._framed = ""
         layout = QVBoxLayout(self)
@@ -108,10 +109,7 @@ class Stage(QWidget):
         self._holder.addWidget(self.plotter)
         self.scene = Scene(self.plotter)
         self.glyphs = Glyphs(self.plotter.renderer)
-        interactor = self.plotter.iren.interactor
-        interactor.AddObserver("LeftButtonPressEvent", lambda *_: self._press())
-        interactor.AddObserver("LeftButtonReleaseEvent", lambda *_: self._release())
-        interactor.AddObserver("MouseMoveEvent", lambda *_: self._moved())
+        self.plotter.installEventFilter(self)  # VTK's own style keeps the release of a drag to itself
         self.plotter.renderer.AddObserver("StartEvent", lambda *_: self._before_render())
         self._camera_state: tuple[float, ...] = ()
         self.refresh(force=True)
@@ -336,19 +334,22 @@ class Stage(QWidget):
             return pick(self.plotter.renderer, view, self.scene.actors["mesh"], self.scene.mesh_surface.cell_data["face"], x, y)
         return None
 
-    def _press(self) -> None:
-        self._pressed = self.plotter.iren.interactor.GetEventPosition()
-        self.pointer_bar.hide()
-        self.name_tag.hide()
-
-    def _release(self) -> None:
-        interactor = self.plotter.iren.interactor
-        x, y = interactor.GetEventPosition()
-        if self._pressed is None or max(abs(x - self._pressed[0]), abs(y - self._pressed[1])) > _CLICK:
-            self._pressed = None
-            return
-        self._pressed = None
-        self.click(x, y, bool(interactor.GetShiftKey() or interactor.GetControlKey()))
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if watched is self.plotter and isinstance(event, QMouseEvent):
+            ratio = self.plotter.devicePixelRatioF()
+            x, y = event.position().x() * ratio, (self.plotter.height() - event.position().y()) * ratio
+            if event.type() == QEvent.Type.MouseButtonPress and event.button() == Qt.MouseButton.LeftButton:
+                self._pressed = (x, y)
+                self.pointer_bar.hide()
+                self.name_tag.hide()
+            elif event.type() == QEvent.Type.MouseButtonRelease and event.button() == Qt.MouseButton.LeftButton:
+                start, self._pressed = self._pressed, None
+                if start is not None and max(abs(x - start[0]), abs(y - start[1])) <= _CLICK * ratio:
+                    modifiers = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
+                    self.click(x, y, bool(event.modifiers() & modifiers))
+            elif event.type() == QEvent.Type.MouseMove and not event.buttons():
+                self._moved(x, y)
+        return super().eventFilter(watched, event)
 
     def click(self, x: float, y: float, add: bool = False) -> None:
         """Pick what lies under a pixel; with `add` beside what is picked already."""
@@ -372,10 +373,7 @@ class Stage(QWidget):
             self.pointer_bar.hide()
         self.selection_changed.emit()
 
-    def _moved(self) -> None:
-        if self._pressed is not None:
-            return
-        x, y = self.plotter.iren.interactor.GetEventPosition()
+    def _moved(self, x: float, y: float) -> None:
         found = self.pick_at(x, y)
         if found != self.hovered:
             self.hovered = found
