@@ -49,7 +49,7 @@ def test_check_writes_the_promised_json(tmp_path: Path) -> None:
     assert {"shape", "mesh", "assemble", "factorise", "modes", "total"} <= set(result["timing_s"])
     names = {path.name for path in (tmp_path / "out").iterdir()}
     assert names == {"service.vtu", "service-modes.csv", "service-evidence.csv"}
-    rows = list(csv.DictReader(open(tmp_path / "out/service-modes.csv", encoding="utf-8")))
+    rows = list(csv.DictReader((tmp_path / "out/service-modes.csv").read_text(encoding="utf-8").splitlines()))
     assert float(rows[0]["factor"]) == pytest.approx(case["modes"][0]["factor"])
     import meshio
 

@@ -202,6 +202,6 @@ def test_json_model_beside_its_geometry(tmp_path: Path) -> None:
     with pytest.raises(LabilisError, match="UTF-8"):
         load_model(tmp_path / "latin.json")
     outside = project.model_copy(update={"geometry": (project.geometry[0].model_copy(update={"file": "../part.step"}),)})
-    (tmp_path / "outside.json").write_text(outside.model_copy(update={"pieces": ()}).to_json().replace('"piece": "part"', '"piece": "part"'))
-    with pytest.raises(LabilisError):
+    (tmp_path / "outside.json").write_text(outside.to_json().replace('"geometry": "part.step"', '"geometry": "../part.step"'))
+    with pytest.raises(LabilisError, match="named without folders"):
         load_model(tmp_path / "outside.json")

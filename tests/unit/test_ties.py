@@ -28,7 +28,7 @@ def example() -> tuple:
 
 
 def test_held_and_tied_motions() -> None:
-    held, hub, ties = example()
+    held, _, ties = example()
     u = ties.expand(RNG.standard_normal(ties.size)).reshape(-1, 3)
     assert np.allclose(u[0], 0)
     assert u[1] @ held[1].directions[0, 0] == pytest.approx(0, abs=1e-14)

@@ -148,7 +148,8 @@ class Window(QMainWindow):
         look = {"x": "Look along x", "y": "Look along y", "z": "Look along z", "i": "Look from a corner"}
         return [
             Command("Run: find modes", "Ctrl+R", self.run_or_stop), Command("Run strength only", "", lambda: self.run("strength")),
-            Command("Mesh now", "", lambda: self.run("mesh")), Command("Leave the editor, drop the selection, or stop the run", "Esc", self.escape),
+            Command("Mesh now", "", lambda: self.run("mesh")),
+            Command("Leave the editor, drop the selection, or stop the run", "Esc", self.escape),
             Command("New from a STEP file", "Ctrl+N", self.import_step), Command("Open a project or model", "Ctrl+O", self.open_file),
             Command("Save", "Ctrl+S", self.save), Command("Save under another name", "Ctrl+Shift+S", self.save_as),
             Command("Export the model as JSON", "", self.export_model),

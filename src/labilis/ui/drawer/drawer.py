@@ -225,7 +225,7 @@ class Drawer(QWidget):
             lines = [metrics.boundingRect(0, 0, self.evidence.columnWidth(column) - 12, 2000, int(Qt.TextFlag.TextWordWrap),
                                           item.text()).height()
                      for column in (1, 2) if (item := self.evidence.item(row, column)) is not None]
-            self.evidence.setRowHeight(row, max(lines, default=18) + 8)
+            self.evidence.setRowHeight(row, max(lines, default=18) + 14)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

@@ -1,0 +1,33 @@
+"""What the documents show is true: the example of the model format runs, links lead somewhere."""
+import json
+import re
+import shutil
+from pathlib import Path
+
+import pytest
+
+from labilis.run import Plan, Runner, judge_project
+from labilis.store import load_model
+
+ROOT = Path(__file__).parents[2]
+
+
+def test_the_example_of_the_model_format_runs(tmp_path: Path) -> None:
+    text = (ROOT / "docs/model-format.md").read_text(encoding="utf-8")
+    example = re.search(r"```json\n(.*?)```", text, re.S)
+    assert example is not None
+    (tmp_path / "m.json").write_text(example.group(1), encoding="utf-8")
+    shutil.copy(ROOT / "src/labilis/demos/panel-prop/panel-prop.step", tmp_path)
+    snapshot = load_model(tmp_path / "m.json")
+    results = Runner().run(snapshot, Plan("modes"))
+    report = judge_project(snapshot.project, results)
+    assert len(report.cases[0].facts.modes.factors) == 4
+    assert json.loads(snapshot.project.to_json())["euler"]["length"] == "400 mm"
+    assert report.cases[0].euler.length == pytest.approx(400)
+
+
+@pytest.mark.parametrize("page", ["README.md", "CONTRIBUTING.md", "docs/guide/README.md", "docs/method/README.md"])
+def test_links_lead_somewhere(page: str) -> None:
+    path = ROOT / page
+    for target in re.findall(r"\]\(([^)#]+)\)", path.read_text(encoding="utf-8")):
+        assert (path.parent / target).exists(), target

@@ -1,0 +1,80 @@
+"""Pictures of the main views for docs/screenshots, made from the demo. Needs a display of 1280 x 800 (Xvfb will do):
+
+    xvfb-run -s "-screen 0 1280x800x24" python tools/make_screenshots.py [FOLDER]
+"""
+import os
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+DEMO = ROOT / "src/labilis/demos/panel-prop/panel-prop.json"
+
+
+def main() -> None:
+    os.environ["LABILIS_STATE"] = tempfile.mkdtemp(prefix="labilis-pictures-")
+    folder = Path(sys.argv[1]) if len(sys.argv) > 1 else ROOT / "docs/screenshots"
+    folder.mkdir(parents=True, exist_ok=True)
+    from PyQt6.QtWidgets import QApplication
+
+    from labilis.ui.app import make_application
+    from labilis.ui.session import Session
+    from labilis.ui.window import Window
+
+    application = make_application()
+    window = Window(Session())
+    window.move(0, 0)
+    window.show()
+
+    def wait(seconds: float) -> None:
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            QApplication.processEvents()
+            time.sleep(0.01)
+
+    def idle() -> None:
+        wait(0.3)
+        while window.session.running is not None:
+            wait(0.05)
+        wait(0.4)
+
+    def picture(name: str) -> None:
+        wait(0.4)
+        screen = window.screen()
+        assert screen is not None
+        screen.grabWindow(0, 0, 0, 1280, 800).save(str(folder / f"{name}.png"))  # type: ignore[call-overload]
+
+    wait(0.5)
+    window.load_path(DEMO)
+    idle()
+    view = window.session.current("shape")
+    bore = next(face for face in range(len(view.faces)) if view.faces.inner[face] and view.faces.centroid[face][0] > 200)
+    window.sheet.open_station("Supports")
+    window.stage.select((("face", bore),))
+    window.stage._place_bar(470, 330)
+    picture("picking")
+    window.stage.select(())
+    window.run_or_stop()
+    idle()
+    window.sheet.open_station("Modes")
+    window.drawer.show_page("Modes")
+    window.stage.playback.set_playing(False)
+    window.stage.playback.phase = 0.25
+    window.stage._frame()
+    picture("modes")
+    window.sheet.open_station("Strength")
+    window.drawer.show_page("Evidence")
+    picture("strength-evidence")
+    window.sheet.open_station("Mesh")
+    window.drawer.set_open(False)
+    picture("mesh")
+    window.session.set_value(("parameters", "push"), "0.7 kN", "push set to 0.7 kN")
+    window.sheet.open_station("Loads")
+    picture("out-of-date")
+    window.close()
+    application.quit()
+
+
+if __name__ == "__main__":
+    main()
