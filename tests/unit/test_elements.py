@@ -2,7 +2,9 @@
 import numpy as np
 import pytest
 
-from labilis.mechanics import loads, solid, tetrahedra
+from labilis.mechanics import bricks, loads, solid, tetrahedra
+from labilis.mechanics.assembly import assemble, full, make_pattern
+from labilis.mechanics.families import FAMILIES, family
 from labilis.mechanics.material import isotropic, von_mises
 
 D = isotropic(210e3, 0.3)
@@ -10,9 +12,16 @@ CORNERS = np.array([[0.0, 0, 0], [2.1, 0.2, 0.1], [0.3, 1.8, -0.2], [0.4, 0.3, 1
 
 
 def element(n_nodes: int, curved: bool = True) -> np.ndarray:
-    """One distorted element; mid-sides of the ten-node one off the straight line when curved."""
+    """One distorted element; mid-sides off the straight line when curved."""
     if n_nodes == 4:
         return CORNERS
+    if n_nodes > 10:
+        nodes, sides = (bricks.WEDGE_NODES, bricks.WEDGE_SIDES) if n_nodes == 15 else (bricks.HEX_NODES, bricks.HEX_SIDES)
+        count = n_nodes - len(sides)
+        corners = nodes[:count] + 0.12 * np.random.default_rng(4).standard_normal((count, 3))
+        mids = corners[sides].mean(axis=1)
+        bend = 0.04 * np.random.default_rng(3).standard_normal(mids.shape) if curved else 0.0
+        return np.concatenate([corners, mids + bend])
     mids = CORNERS[tetrahedra.SIDES].mean(axis=1)
     bend = 0.06 * np.random.default_rng(3).standard_normal(mids.shape) if curved else 0.0
     return np.concatenate([CORNERS, mids + bend])
@@ -24,7 +33,7 @@ def parts(n_nodes: int) -> tuple[np.ndarray, np.ndarray]:
     return g.gradient, g.weight
 
 
-@pytest.mark.parametrize("n_nodes", [4, 10])
+@pytest.mark.parametrize("n_nodes", sorted(FAMILIES))
 def test_tangent_is_the_derivative_of_the_residual(n_nodes: int) -> None:
     gradient, weight = parts(n_nodes)
     rng = np.random.default_rng(1)
@@ -42,7 +51,7 @@ def test_tangent_is_the_derivative_of_the_residual(n_nodes: int) -> None:
     assert np.abs(tangent[0] - numeric).max() < 1e-6 * np.abs(numeric).max()
 
 
-@pytest.mark.parametrize("n_nodes", [4, 10])
+@pytest.mark.parametrize("n_nodes", sorted(FAMILIES))
 def test_geometric_stiffness_against_the_stressed_undeformed_residual(n_nodes: int) -> None:
     gradient, weight = parts(n_nodes)
     stress = 100 * np.random.default_rng(2).standard_normal((1, gradient.shape[1], 6))
@@ -59,17 +68,30 @@ def test_geometric_stiffness_against_the_stressed_undeformed_residual(n_nodes: i
     assert np.abs(k_g - numeric).max() < 1e-6 * np.abs(numeric).max()
 
 
-@pytest.mark.parametrize("n_nodes", [4, 10])
+@pytest.mark.parametrize("n_nodes", sorted(FAMILIES))
 def test_stiffness_is_the_tangent_at_rest(n_nodes: int) -> None:
     gradient, weight = parts(n_nodes)
     _, tangent = solid.residual_and_tangent(gradient, weight, np.zeros((1, n_nodes, 3)), D)
     assert np.allclose(solid.stiffness(gradient, weight, D), tangent, rtol=1e-13, atol=1e-9)
 
 
-@pytest.mark.parametrize("n_nodes", [4, 10])
+@pytest.mark.parametrize("n_nodes", sorted(FAMILIES))
 def test_six_motions_without_energy_and_no_more(n_nodes: int) -> None:
     gradient, weight = parts(n_nodes)
     values = np.linalg.eigvalsh(solid.stiffness(gradient, weight, D)[0])
+    # 2x2x2 points leave the 20-node hexahedron six patterns without energy, which no neighbour can share (next test)
+    assert (np.abs(values) < 1e-9 * values[-1]).sum() == (12 if n_nodes == 20 else 6)
+
+
+def test_two_hexahedra_hold_each_other() -> None:
+    first = bricks.HEX_NODES
+    places = np.concatenate([first, first + np.array([2.0, 0, 0])])
+    unique, inverse = np.unique(places.round(9), axis=0, return_inverse=True)
+    elements = inverse.reshape(2, 20)
+    rng = np.random.default_rng(6)
+    g = solid.geometry(unique + 0.03 * rng.standard_normal(unique.shape), elements)
+    k = full(assemble(make_pattern(len(unique), elements), [(slice(0, 2), solid.stiffness(g.gradient, g.weight, D))])).toarray()
+    values = np.linalg.eigvalsh(k)
     assert (np.abs(values) < 1e-9 * values[-1]).sum() == 6
 
 
@@ -79,7 +101,7 @@ def rotation(axis: np.ndarray, angle: float) -> np.ndarray:
     return np.eye(3) + np.sin(angle) * cross + (1 - np.cos(angle)) * cross @ cross
 
 
-@pytest.mark.parametrize("n_nodes", [4, 10])
+@pytest.mark.parametrize("n_nodes", sorted(FAMILIES))
 def test_a_large_rigid_turn_gives_no_strain(n_nodes: int) -> None:
     gradient, weight = parts(n_nodes)
     nodes = element(n_nodes)
@@ -90,7 +112,7 @@ def test_a_large_rigid_turn_gives_no_strain(n_nodes: int) -> None:
     assert np.abs(residual).max() < 1e-7
 
 
-@pytest.mark.parametrize("n_nodes", [4, 10])
+@pytest.mark.parametrize("n_nodes", sorted(FAMILIES))
 def test_constant_strain_is_exact(n_nodes: int) -> None:
     gradient, _ = parts(n_nodes)
     nodes = element(n_nodes, curved=True)
@@ -98,6 +120,27 @@ def test_constant_strain_is_exact(n_nodes: int) -> None:
     stress = solid.linear_stress(gradient, (nodes @ h.T)[None], D)
     strain = np.array([h[0, 0], h[1, 1], h[2, 2], h[0, 1] + h[1, 0], h[1, 2] + h[2, 1], h[2, 0] + h[0, 2]])
     assert np.allclose(stress, strain @ D, rtol=1e-11)
+
+
+@pytest.mark.parametrize(("n_nodes", "nodes", "shape", "gradient", "volume"), [
+    (15, bricks.WEDGE_NODES, bricks.wedge_shape, bricks.wedge_gradient, 1.0),
+    (20, bricks.HEX_NODES, bricks.hex_shape, bricks.hex_gradient, 8.0)])
+def test_bricks_interpolate(n_nodes: int, nodes: np.ndarray, shape, gradient, volume: float) -> None:  # type: ignore[no-untyped-def]
+    assert np.allclose(shape(nodes), np.eye(n_nodes), atol=1e-13)
+    rng = np.random.default_rng(8)
+    points = rng.uniform(0.1, 0.4, (5, 3))
+    for axis in range(3):
+        step = np.zeros(3)
+        step[axis] = 1e-6
+        numeric = (shape(points + step) - shape(points - step)) / 2e-6
+        assert np.allclose(gradient(points)[..., axis], numeric, atol=1e-8)
+    quadratic = np.concatenate([nodes, nodes**2, nodes * np.roll(nodes, 1, axis=1)], axis=1)  # complete to second order
+    expected = np.concatenate([points, points**2, points * np.roll(points, 1, axis=1)], axis=1)
+    assert np.allclose(shape(points) @ quadratic, expected)
+    kind = family(n_nodes)
+    assert kind.weights.sum() == pytest.approx(volume)
+    linear = nodes @ np.array([1.0, -2.0, 0.5]) + 3.0
+    assert np.allclose(kind.extrapolation @ (kind.values @ linear), linear)
 
 
 def test_shape_functions_sum_to_one_and_extrapolation_is_linear() -> None:

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.mechanics import tetrahedra
+from labilis.mechanics.families import family
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -36,12 +36,12 @@ class SolidGeometry:
 
 
 def geometry(nodes: Floats, elements: Ints) -> SolidGeometry:
-    """Gradients and weights of tetrahedra (m, 4) or (m, 10) on nodes (n, 3) mm.
+    """Gradients and weights of elements (m, n), of a family told by n, on nodes (k, 3) mm.
 
     Raises ValueError for an element whose volume is not positive at a quadrature point.
     """
-    points, weights = tetrahedra.quadrature(elements.shape[1])
-    natural = tetrahedra.natural_gradient(elements.shape[1], points)
+    kind = family(elements.shape[1])
+    natural, weights = kind.gradient, kind.weights
     jacobian = np.einsum("gna,mnx->mgax", natural, nodes[elements], optimize=True)
     determinant = np.linalg.det(jacobian)
     if (determinant <= 0).any():

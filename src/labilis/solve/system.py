@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from labilis.mechanics import assembly, solid, tetrahedra
+from labilis.mechanics import assembly, solid
+from labilis.mechanics.families import family
 from labilis.mechanics.ties import Ties
 
 Floats = NDArray[np.float64]
@@ -18,7 +19,7 @@ Ints = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class System:
-    """nodes (n, 3) mm; elements (m, 4 or 10); elasticity (6, 6) MPa; ties."""
+    """nodes (n, 3) mm; elements (m, 4, 10, 15 or 20); elasticity (6, 6) MPa; ties."""
 
     nodes: Floats
     elements: Ints
@@ -71,7 +72,7 @@ class System:
 
     def nodal_stress(self, stress: Floats) -> Floats:
         """Stress (n, 6) MPa at nodes: extrapolated inside each element, averaged between elements by volume."""
-        carried = np.einsum("ng,mgs->mns", tetrahedra.extrapolation(self.elements.shape[1]), stress, optimize=True)
+        carried = np.einsum("ng,mgs->mns", family(self.elements.shape[1]).extrapolation, stress, optimize=True)
         volume = self.geometry.weight.sum(axis=1)
         weight = np.repeat(volume[:, None], self.elements.shape[1], axis=1).ravel()
         where = self.elements.ravel()
