@@ -109,3 +109,25 @@ def test_factors_beyond_the_limit_are_left_out() -> None:
     k, k_g, factors = pencil(100)
     found = find_modes(k, factor(k), k_g, 20, largest=5.0)
     assert np.allclose(found.factors, np.sort(factors[(factors > 0) & (factors < 5)]))
+
+
+def test_ordering_by_groups_gives_the_same_answers() -> None:
+    """A grid of nodes with three unknowns each, some nodes with fewer."""
+    if pardiso_routine() is None:
+        pytest.skip("no MKL here")
+    n = 40
+    line = sparse.diags([-1.0, 2.1, -1.0], [-1, 0, 1], shape=(n, n))
+    grid = sparse.kron(line, sparse.eye(n)) + sparse.kron(sparse.eye(n), line)
+    block = np.array([[2.0, 0.3, 0.1], [0.3, 1.5, 0.2], [0.1, 0.2, 1.8]])
+    whole = sparse.csr_matrix(sparse.kron(grid, block))
+    keep = np.setdiff1d(np.arange(whole.shape[0]), [0, 4, 5, 300])
+    matrix = whole[keep][:, keep]
+    _, groups = np.unique(keep // 3, return_inverse=True)
+    upper = sparse.csr_matrix(sparse.triu(matrix))
+    ordering = factor_module.group_ordering(upper, groups)
+    assert np.array_equal(np.sort(ordering), np.arange(len(keep)))
+    grouped = factor_module.PardisoFactor(upper, True, ordering)
+    plain = factor_module.PardisoFactor(upper, True)
+    assert grouped.entries < 1.3 * plain.entries
+    b = RNG.standard_normal(len(keep))
+    assert np.allclose(grouped.solve(b), plain.solve(b))

@@ -64,6 +64,13 @@ class Ties:
     held_projectors: Floats
 
     @property
+    def groups(self) -> Ints:
+        """Number of the node (or tie) that each unknown of q belongs to, without gaps."""
+        _, nodes = np.unique(self.plain // 3, return_inverse=True)
+        start = int(nodes.max()) + 1 if len(nodes) else 0
+        return np.concatenate([nodes, start + np.arange(self.block.shape[1])])
+
+    @property
     def size(self) -> int:
         """Number of unknowns left."""
         return len(self.plain) + int(self.block.shape[1])

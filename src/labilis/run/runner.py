@@ -133,7 +133,7 @@ class Runner:
             matrix = self._timed("assemble", lambda: system.reduced_stiffness)
             progress(Progress(0.25, "Factorising"))
             try:
-                return system, tied, self._timed("factorise", lambda: factor(matrix))
+                return system, tied, self._timed("factorise", lambda: factor(matrix, groups=tied.ties.groups))
             except NotPositive as error:
                 raise LabilisError("The stiffness is singular: something is not connected or not held.", "supports",
                                    "Check the supports and the mesh.", "singular") from error
@@ -180,7 +180,7 @@ class Runner:
         if np.any(solved.held.u):
             base = (base + system.geometric(system.stress(solved.held.u), solved.held.internal)).tocsr()
             try:
-                base_factor = factor(base)
+                base_factor = factor(base, like=stiffness)
             except NotPositive:
                 empty = np.zeros(0)
                 return ModesFindings(case, empty, np.zeros((0, len(mesh.nodes), 3)), empty, np.zeros((0, 3)), -1, np.inf,

@@ -5,6 +5,10 @@ One small interface: ``factor(A) -> solve(B), negative_pivots``. A is given by i
 from __future__ import annotations
 
 import ctypes
+import glob
+import os
+import sys
+import time
 from functools import lru_cache
 from typing import Any, Protocol
 
@@ -16,6 +20,7 @@ from scipy.sparse.linalg import splu
 from labilis.mechanics.assembly import full
 
 Floats = NDArray[np.float64]
+_GROUPED = 20_000  # unknowns from which on the ordering is looked for on groups
 
 
 class NotPositive(ArithmeticError):
@@ -26,6 +31,7 @@ class Factor(Protocol):
     """A factorised symmetric matrix."""
 
     negative_pivots: int
+    ordering: NDArray[np.int32] | None
 
     def solve(self, b: Floats) -> Floats:
         """x with A x = b for b (n,) or (n, k)."""
@@ -37,6 +43,10 @@ class Factor(Protocol):
 @lru_cache(maxsize=1)
 def pardiso_routine() -> Any:
     """MKL's `pardiso` as a ctypes function, or None where there is no MKL."""
+    # pypardiso searches the whole environment for MKL, which takes longer than a small run: show it the usual place
+    beside = sorted(glob.glob(os.path.join(sys.prefix, "lib", "libmkl_rt.so*")))
+    if beside:
+        os.environ.setdefault("PYPARDISO_MKL_RT", beside[0])
     try:
         from pypardiso.pardiso_wrapper import PyPardisoSolver
 
@@ -53,7 +63,8 @@ def back_end() -> str:
 class PardisoFactor:
     """LLᵀ (positive) or LDLᵀ by MKL PARDISO; refinement is off, see `solve.strength` for the one residual check."""
 
-    def __init__(self, upper: sparse.csr_matrix, positive: bool) -> None:
+    def __init__(self, upper: sparse.csr_matrix, positive: bool, ordering: NDArray[np.int32] | None = None,
+                 analyse_only: bool = False) -> None:
         upper.sort_indices()
         self._n = upper.shape[0]
         self._a = np.ascontiguousarray(upper.data, dtype=np.float64)
@@ -64,6 +75,12 @@ class PardisoFactor:
         iparm = np.zeros(64, dtype=np.int32)
         iparm[0] = 1  # own settings below
         iparm[1] = 2  # METIS ordering
+        if ordering is None:
+            self.ordering = np.zeros(self._n, dtype=np.int32)
+            iparm[4] = 2  # give the ordering back, for matrices of the same pattern
+        else:
+            self.ordering = ordering
+            iparm[4] = 1  # use this one and save the search for it
         iparm[9] = 8  # perturb pivots under 1e-8
         iparm[17] = -1  # report the factor's entries
         iparm[20] = 1  # 1x1 and 2x2 pivots
@@ -71,7 +88,14 @@ class PardisoFactor:
         self._iparm = iparm
         self._live = True
         dummy = np.zeros(1)
-        error = self._call(12, dummy, dummy, 1)
+        started = time.perf_counter()
+        error = self._call(11, dummy, dummy, 1)
+        self.analysis_s = time.perf_counter() - started
+        self.negative_pivots = self.entries = 0
+        if analyse_only:
+            return
+        error = error or self._call(22, dummy, dummy, 1)
+        self.numeric_s = time.perf_counter() - started - self.analysis_s
         if error:
             self.free()
             if error == -4 and positive:
@@ -81,6 +105,7 @@ class PardisoFactor:
             raise ArithmeticError(f"PARDISO error {error} while factorising")
         self.negative_pivots = int(iparm[22]) if not positive else 0
         self.entries = int(iparm[17])
+        self.memory = 1024 * int(max(iparm[14], iparm[15] + iparm[16]))  # bytes at the peak of the factorisation
 
     def _call(self, phase: int, b: Floats, x: Floats, columns: int) -> int:
         error = ctypes.c_int32(0)
@@ -89,7 +114,7 @@ class PardisoFactor:
         def number(value: int) -> Any:
             return ctypes.byref(ctypes.c_int32(value))
 
-        perm = np.zeros(1, dtype=np.int32)
+        perm = self.ordering
         pardiso_routine()(
             self._pt.ctypes.data_as(ctypes.POINTER(ctypes.c_int64)), number(1), number(1), number(self._type),
             number(phase), number(self._n), self._a.ctypes.data_as(ctypes.c_void_p), self._ia.ctypes.data_as(ints),
@@ -120,7 +145,9 @@ class PardisoFactor:
 class SuperLuFactor:
     """LU by SuperLU without row exchanges, so that the signs of the pivots count the negative eigenvalues."""
 
-    def __init__(self, upper: sparse.csr_matrix, positive: bool) -> None:
+    ordering = None
+
+    def __init__(self, upper: sparse.csr_matrix, positive: bool, ordering: NDArray[np.int32] | None = None) -> None:
         matrix = full(upper).tocsc()
         self._lu = splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
         pivots = self._lu.U.diagonal()
@@ -136,11 +163,37 @@ class SuperLuFactor:
         self._lu = None
 
 
-def factor(upper: sparse.csr_matrix, positive: bool = True) -> Factor:
-    """Factorise the symmetric matrix with this upper triangle; `positive` expects a positive definite one.
+def group_ordering(upper: sparse.csr_matrix, groups: NDArray[np.int64]) -> NDArray[np.int32]:
+    """Fill-reducing ordering (n,) found on the graph of groups of unknowns (the nodes), which has a ninth of the entries.
+
+    `groups` (n,) numbers the group of each unknown from 0, without gaps. The result is PARDISO's `perm`: the old
+    number of the unknown at each new place.
+    """
+    count = int(groups.max()) + 1
+    first = np.full(count, -1, dtype=np.int64)
+    first[groups[::-1]] = np.arange(len(groups))[::-1]
+    rows = upper[first]  # one unknown of each group has the whole group's neighbours
+    small = sparse.csr_matrix((np.ones(rows.nnz), groups[rows.indices], rows.indptr), shape=(count, count))
+    small.sum_duplicates()
+    small = sparse.csr_matrix(sparse.triu(small + small.T) + sparse.eye(count) * float(2 * count))
+    analysed = PardisoFactor(small, positive=True, analyse_only=True)
+    place = np.empty(count, dtype=np.int64)
+    place[analysed.ordering] = np.arange(count)  # PARDISO lists which old row comes at each new place
+    analysed.free()
+    return np.argsort(place[groups], kind="stable").astype(np.int32)
+
+
+def factor(upper: sparse.csr_matrix, positive: bool = True, like: Factor | None = None,
+           groups: NDArray[np.int64] | None = None) -> Factor:
+    """Factorise the symmetric matrix with this upper triangle; `positive` expects a positive definite one. `like` is a
+    factor of a matrix of the same pattern, whose ordering is taken over; `groups` (see `group_ordering`) makes finding
+    an ordering cheaper.
 
     Raises NotPositive, MemoryError or ArithmeticError.
     """
     if pardiso_routine() is not None:
-        return PardisoFactor(upper, positive)
+        ordering = like.ordering if like is not None else None
+        if ordering is None and groups is not None and len(groups) > _GROUPED:
+            ordering = group_ordering(upper, groups)
+        return PardisoFactor(upper, positive, ordering)
     return SuperLuFactor(upper, positive)

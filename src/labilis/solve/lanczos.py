@@ -31,82 +31,115 @@ def _rank(values: Floats, both: bool) -> NDArray[np.int64]:
 
 def block_lanczos(apply: Callable[[Floats], Floats], solve: Callable[[Floats], Floats],
                   times_k: Callable[[Floats], Floats], n: int, wanted: int, both: bool = False, block: int = 8,
-                  tolerance: float = 1e-8, most: int = 0, progress: Callable[[float], None] | None = None) -> Spectrum:
+                  tolerance: float = 3e-7, most: int = 0, sure: int | None = None,
+                  progress: Callable[[float], None] | None = None) -> Spectrum:
     """The `wanted` largest mu (largest in size when `both`) of A x = mu K x.
 
-    apply: x (n, b) -> A x; solve: -> K⁻¹ x; times_k: -> K x. Stops when every wanted value has converged, the Krylov
-    space is exhausted, or after `most` block steps (0: enough for any ordinary spectrum).
+    apply: x (n, b) -> A x; solve: -> K⁻¹ x; times_k: -> K x. Stops when the first `sure` (all when None) have converged,
+    the Krylov space is exhausted, or after `most` block steps (0: enough for any ordinary spectrum).
     """
     wanted, block = min(wanted, n), min(block, n)
+    sure = wanted if sure is None else min(sure, wanted)
     limit = min(n, max(8 * block, 3 * wanted + 4 * block))
     most = most or max(60, 20 * wanted // block)
-    v = np.zeros((n, 0))
-    kv = np.zeros((n, 0))
-    h = np.zeros((0, 0))
+    basis = _Basis(n, limit + block)
     random = np.random.default_rng(20260101)
     start = solve(apply(random.standard_normal((n, block))))
     k_start = times_k(start)
-    q, kq, _ = _orthonormal(start, k_start, v, kv, float(np.sqrt(np.abs(np.einsum("ij,ij->j", start, k_start)).max())))
+    q, kq, _ = _orthonormal(start, k_start, basis, _size(start, k_start))
+    h = np.zeros((0, 0))
     solves = 1
     values, s, residuals = np.zeros(0), np.zeros((0, 0)), np.zeros(0)
     for step in range(most):
         if q.shape[1] == 0:
             break
-        old = v.shape[1]
-        v, kv = np.concatenate([v, q], axis=1), np.concatenate([kv, kq], axis=1)
+        old = basis.count
+        basis.add(q, kq)
         w = apply(q)
-        coupling = v.T @ w
-        grown = np.zeros((v.shape[1],) * 2)
+        coupling = basis.v.T @ w
+        grown = np.zeros((basis.count,) * 2)
         grown[:old, :old] = h
         grown[:, old:] = coupling
         grown[old:, :] = coupling.T
         grown[old:, old:] = 0.5 * (coupling[old:] + coupling[old:].T)
         h = grown
         z = solve(w)
-        scale = float(np.sqrt(np.abs(np.einsum("ij,ij->j", z, w)).max(initial=0.0)))
-        z = z - v @ coupling
-        kz = w - kv @ coupling
+        scale = _size(z, w)
+        z = z - basis.v @ coupling
+        kz = w - basis.kv @ coupling
         solves += 1
-        q, kq, r = _orthonormal(z, kz, v, kv, scale)
+        q, kq, r = _orthonormal(z, kz, basis, scale)
         values, s = np.linalg.eigh(h)
         order = _rank(values, both)
         values, s = values[order], s[:, order]
         residuals = np.linalg.norm(r @ s[old:], axis=0) / np.maximum(np.abs(values), 1e-300)
-        count = min(wanted, len(values))
+        count = min(sure, len(values))
         # a value that is noise beside the largest one cannot be resolved any better
         done = (residuals[:count] < tolerance) | (np.abs(values[:count]) < 1e-12 * np.abs(values[0]))
         if progress is not None:
-            progress(float(done.sum()) / wanted)
-        if v.shape[1] >= min(wanted + block, n) and done.all() and count == wanted:
+            progress(float(done.sum()) / sure)
+        if basis.count >= min(wanted + block, n) and done.all() and count == sure:
             break
-        if v.shape[1] + block > limit and step < most - 1 and q.shape[1]:
-            keep = min(wanted + block, v.shape[1] - block)
-            v, kv, h = v @ s[:, :keep], kv @ s[:, :keep], np.diag(values[:keep])
-            s = np.eye(keep)
+        if basis.count + block > limit and step < most - 1 and q.shape[1]:
+            keep = min(wanted + block, basis.count - block)
+            basis.restart(s[:, :keep])
+            h, s = np.diag(values[:keep]), np.eye(keep)
             values, residuals = values[:keep], residuals[:keep]
     count = min(wanted, len(values))
-    return Spectrum(values[:count], v @ s[:, :count], residuals[:count], solves)
+    return Spectrum(values[:count], basis.v @ s[:, :count], residuals[:count], solves)
 
 
-def _orthonormal(z: Floats, kz: Floats, v: Floats, kv: Floats, scale: float) -> tuple[Floats, Floats, Floats]:
-    """z made K-orthonormal to v and in itself: (q, K q, r) with z - v(...) = q r. Columns that are nothing but rounding beside
-    `scale`, the size of z before it was projected, or that depend on the others, are dropped."""
+class _Basis:
+    """Vectors V, orthonormal in K, and K V, in arrays that are allocated once."""
+
+    def __init__(self, n: int, room: int) -> None:
+        self._v, self._kv = np.empty((n, room), order="F"), np.empty((n, room), order="F")
+        self.count = 0
+
+    @property
+    def v(self) -> Floats:
+        return self._v[:, :self.count]
+
+    @property
+    def kv(self) -> Floats:
+        return self._kv[:, :self.count]
+
+    def add(self, q: Floats, kq: Floats) -> None:
+        """Append a block."""
+        end = self.count + q.shape[1]
+        self._v[:, self.count:end], self._kv[:, self.count:end] = q, kq
+        self.count = end
+
+    def restart(self, s: Floats) -> None:
+        """Keep the combinations V s only."""
+        v, kv = self.v @ s, self.kv @ s
+        self.count = s.shape[1]
+        self._v[:, :self.count], self._kv[:, :self.count] = v, kv
+
+
+def _size(z: Floats, kz: Floats) -> float:
+    """Largest K-norm of the columns of z."""
+    return float(np.sqrt(np.abs(np.einsum("ij,ij->j", z, kz)).max(initial=0.0)))
+
+
+def _orthonormal(z: Floats, kz: Floats, basis: _Basis, scale: float) -> tuple[Floats, Floats, Floats]:
+    """z made K-orthonormal to the basis and in itself: (q, K q, r) with z - V(...) = q r. Columns that are nothing but
+    rounding beside `scale`, the size of z before it was projected, or that depend on the others, are dropped."""
     total = np.eye(z.shape[1])
     for turn in range(3):
-        for _ in range(2):
-            if v.shape[1]:
-                c = v.T @ kz
-                z, kz = z - v @ c, kz - kv @ c
+        if basis.count:
+            c = basis.v.T @ kz
+            z, kz = z - basis.v @ c, kz - basis.kv @ c
         gram = z.T @ kz
         gram = 0.5 * (gram + gram.T)
         values, vectors = np.linalg.eigh(gram)
         good = values > max((1e-11 * scale) ** 2 if turn == 0 else 0.0, 1e-14 * max(values.max(initial=0.0), 0.0))
         if scale == 0.0 or not good.any():
             return z[:, :0], kz[:, :0], np.zeros((0, total.shape[1]))
+        if turn and np.abs(gram - np.eye(len(gram))).max() < 1e-9:
+            break
         root = np.sqrt(values[good])
         change = vectors[:, good] / root
         z, kz = z @ change, kz @ change
         total = (vectors[:, good] * root).T @ total
-        if np.allclose(gram, np.eye(len(gram)), atol=1e-12):
-            break
     return z, kz, total

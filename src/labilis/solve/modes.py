@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import linalg, sparse
 
-from labilis.mechanics.assembly import full
+from labilis.mechanics.assembly import full, times
 from labilis.solve.factor import Factor, factor
 from labilis.solve.lanczos import Spectrum, block_lanczos
 
@@ -64,12 +64,11 @@ def find_modes(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, w
     if n <= _DENSE:
         found = _dense(k, k_g, both, extra)
     else:
-        k_g_full, k_full = full(k_g), full(k)
-        found = block_lanczos(lambda x: -(k_g_full @ x), k_factor.solve, lambda x: k_full @ x, n, extra, both,
-                              block=4 if n < 3000 else 8, progress=progress)
+        found = block_lanczos(lambda x: -times(k_g, x), k_factor.solve, lambda x: times(k, x), n, extra, both,
+                              block=4 if n < 3000 else 8, sure=wanted, progress=progress)
     floor = 1.0 / largest
     good = np.abs(found.values) > max(floor, 1e-300) if both else found.values > max(floor, 1e-300)
-    good &= found.residuals < 1e-5  # what has not converged is not reported; the pivot count will miss it
+    good &= found.residuals < 1e-5  # what has not converged is not reported
     factors = 1.0 / found.values[good]
     vectors, residuals = found.vectors[:, good], found.residuals[good]
     order = np.argsort(np.where(factors > 0, factors, np.inf) if not both else np.abs(factors), kind="stable")
@@ -78,25 +77,32 @@ def find_modes(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, w
     for sign in (1.0, -1.0) if both else (1.0,):
         of_sign = factors[factors * sign > 0]
         if len(of_sign) and len(factors[:wanted]):
-            checks.append(_count(k, k_g, np.sort(np.abs(of_sign)), sign, np.abs(factors[:wanted]).max()))
+            checks.append(_count(k, k_g, k_factor, np.sort(np.abs(of_sign)), sign, np.abs(factors[:wanted]).max()))
     return ModesSolution(factors[:wanted], vectors[:, :wanted], residuals[:wanted], tuple(checks), found.solves)
 
 
-def _count(k: sparse.csr_matrix, k_g: sparse.csr_matrix, factors: Floats, sign: float, last: float) -> Completeness:
+def _count(k: sparse.csr_matrix, k_g: sparse.csr_matrix, k_factor: Factor, factors: Floats, sign: float, last: float) -> Completeness:
     """Pivot count just above the last factor that will be reported."""
     inside = factors[factors <= last * (1 + 1e-9)]
     if len(inside) == 0:
         sigma = last
     else:
-        above = factors[factors > inside[-1] * (1 + 1e-3)]
+        above = factors[factors > inside[-1] * (1 + 1e-3)]  # the next ones need not have converged as well
         sigma = 0.5 * (inside[-1] + above[0]) if len(above) else inside[-1] * (1 + 1e-3)
         sigma = min(sigma, inside[-1] * 1.05)
-    return Completeness(sign * sigma, count_below(k, k_g, sign * sigma), int((factors < sigma).sum()))
+    return Completeness(sign * sigma, count_below(k, k_g, sign * sigma, k_factor), int((factors < sigma).sum()))
 
 
-def count_below(k: sparse.csr_matrix, k_g: sparse.csr_matrix, sigma: float) -> int:
+def combined(k: sparse.csr_matrix, k_g: sparse.csr_matrix, sigma: float) -> sparse.csr_matrix:
+    """K + sigma K_G; both have one pattern as a rule, so that their values can be added as they stand."""
+    if k.nnz == k_g.nnz and np.array_equal(k.indices, k_g.indices) and np.array_equal(k.indptr, k_g.indptr):
+        return sparse.csr_matrix((k.data + sigma * k_g.data, k.indices, k.indptr), shape=k.shape)
+    return sparse.csr_matrix(k + sigma * k_g)
+
+
+def count_below(k: sparse.csr_matrix, k_g: sparse.csr_matrix, sigma: float, like: Factor | None = None) -> int:
     """Number of factors between 0 and sigma: negative pivots of K + sigma K_G."""
-    shifted = factor(sparse.csr_matrix(k + sigma * k_g), positive=False)
+    shifted = factor(combined(k, k_g, sigma), positive=False, like=like)
     count = shifted.negative_pivots
     shifted.free()
     return count
