@@ -1,6 +1,6 @@
 """Element matrices to one sparse symmetric matrix, of which only the upper triangle is kept.
 
-The pattern is found once per mesh, pair of nodes by pair of nodes; each assembly is then nine sums over known places.
+The pattern is found once per mesh, pair of nodes by pair of nodes; each assembly is then one sum over known places.
 """
 from __future__ import annotations
 
@@ -17,21 +17,24 @@ Ints = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Pattern:
-    """Places of element node pairs in the upper triangle, three unknowns per node.
+    """Places of element matrices in the upper triangle, three unknowns per node.
 
-    n_nodes; pair (m, p): number of the node pair of each upper element pair; left, right (p,): element nodes of those
-    pairs; turned (m, p): True where the pair's nodes stand in falling order, so that its block is transposed;
-    indptr, indices: CSR pattern of the matrix; place (n_pairs, 9): where a pair's block goes, -1 below the diagonal.
+    n_nodes; indptr, indices: CSR pattern of the matrix; rows, columns (u,): entries of an element matrix on and above its
+    diagonal block by block; slot (m, u): where each of them goes in the data (transposed where an element's nodes stand in falling
+    order); left, right (p,): pairs of element nodes, pair (m, p) the pair of mesh nodes each is, diagonal (pairs, 3) where the
+    xx, yy and zz entries of a pair go, for matrices that act alike on x, y, z.
     """
 
     n_nodes: int
-    pair: Ints
-    left: Ints
-    right: Ints
-    turned: NDArray[np.bool_]
     indptr: Ints
     indices: Ints
-    place: Ints
+    rows: Ints
+    columns: Ints
+    slot: NDArray[np.int32]
+    left: Ints
+    right: Ints
+    pair: NDArray[np.int32]
+    diagonal: Ints
 
 
 def make_pattern(n_nodes: int, elements: Ints) -> Pattern:
@@ -48,52 +51,56 @@ def make_pattern(n_nodes: int, elements: Ints) -> Pattern:
     blocks = np.bincount(row, minlength=n_nodes)
     per_row = (3 * (blocks[:, None] - 1) + np.array([3, 2, 1])).ravel()
     indptr = np.concatenate([[0], np.cumsum(per_row)])
-    indices = np.empty(indptr[-1], dtype=np.int64)
-    place = np.full((len(unique), 9), -1, dtype=np.int64)
+    indices = np.empty(indptr[-1], dtype=np.int32)
+    place = np.full((len(unique), 9), -1, dtype=np.int32)
     diagonal = rank == 0
+    off = ~diagonal
     for k in range(3):
         start = indptr[3 * row + k]
         for j in range(3):
             if j >= k:
                 place[diagonal, 3 * k + j] = start[diagonal] + j - k
-            off = ~diagonal
             place[off, 3 * k + j] = start[off] + (3 - k) + 3 * (rank[off] - 1) + j
             there = place[:, 3 * k + j] >= 0
             indices[place[there, 3 * k + j]] = 3 * column[there] + j
-    return Pattern(n_nodes, inverse[:a.size].reshape(a.shape), left, right, a > b, indptr, indices, place)
+    pair = inverse[:a.size].reshape(a.shape).astype(np.int32)
+    entries = [(number, i, j, k, l) for number, (i, j) in enumerate(zip(left, right)) for k in range(3)
+               for l in range(k if i == j else 0, 3)]
+    # a pair in falling order takes its block transposed
+    both = np.concatenate([place, place[:, [0, 3, 6, 1, 4, 7, 2, 5, 8]]])
+    oriented = pair + np.where(a > b, np.int32(len(unique)), np.int32(0))
+    slot = np.empty((len(elements), len(entries)), dtype=np.int32)
+    for u, (number, _, _, k, l) in enumerate(entries):
+        slot[:, u] = both[:, 3 * k + l][oriented[:, number]]
+    return Pattern(n_nodes, indptr, indices, np.array([3 * i + k for _, i, _, k, _ in entries]),
+                   np.array([3 * j + l for _, _, j, _, l in entries]), slot, left, right, pair, place[:, [0, 4, 8]])
+
+
+def _sum(size: int, parts: Iterable[tuple[NDArray[np.int32], Floats]]) -> Floats:
+    data = np.zeros(size)
+    for slot, values in parts:
+        data += np.bincount(slot.ravel(), weights=values.ravel(), minlength=size)
+    return data
+
+
+def _matrix(pattern: Pattern, data: Floats) -> sparse.csr_matrix:
+    size = 3 * pattern.n_nodes
+    return sparse.csr_matrix((data, pattern.indices, pattern.indptr), shape=(size, size))
 
 
 def assemble(pattern: Pattern, parts: Iterable[tuple[slice, Floats]]) -> sparse.csr_matrix:
     """Upper triangle (3 n_nodes square) of the sum of symmetric element matrices (m, 3n, 3n), given slice by slice."""
-    blocks = np.zeros((9, len(pattern.place)))
-    for rows, matrices in parts:
-        m, size, _ = matrices.shape
-        cells = matrices.reshape(m, size // 3, 3, size // 3, 3)[:, pattern.left, :, pattern.right]  # (p, m, 3, 3)
-        pair, turned = pattern.pair[rows].T.ravel(), pattern.turned[rows].T[..., None, None]
-        cells = np.where(turned, np.swapaxes(cells, -1, -2), cells).reshape(-1, 9)
-        low = int(pair.min())
-        length = int(pair.max()) - low + 1
-        for k in range(9):
-            blocks[k, low:low + length] += np.bincount(pair - low, weights=cells[:, k], minlength=length)
-    data = np.zeros(len(pattern.indices))
-    for k in range(9):
-        there = pattern.place[:, k] >= 0
-        data[pattern.place[there, k]] = blocks[k, there]
-    size = 3 * pattern.n_nodes
-    return sparse.csr_matrix((data, pattern.indices, pattern.indptr), shape=(size, size))
+    return _matrix(pattern, _sum(len(pattern.indices), (
+        (pattern.slot[rows], matrices[:, pattern.rows, pattern.columns]) for rows, matrices in parts)))
 
 
 def assemble_scalar(pattern: Pattern, parts: Iterable[tuple[slice, Floats]]) -> sparse.csr_matrix:
     """Like `assemble` for matrices (m, n, n) that act alike on x, y and z; keeps the pattern of `assemble`."""
-    total = np.zeros(len(pattern.place))
-    for rows, matrices in parts:
-        cells = matrices[:, pattern.left, pattern.right].ravel()
-        total += np.bincount(pattern.pair[rows].ravel(), weights=cells, minlength=len(total))
+    totals = _sum(len(pattern.diagonal), (
+        (pattern.pair[rows], matrices[:, pattern.left, pattern.right]) for rows, matrices in parts))
     data = np.zeros(len(pattern.indices))
-    for k in (0, 4, 8):
-        data[pattern.place[:, k]] = total
-    size = 3 * pattern.n_nodes
-    return sparse.csr_matrix((data, pattern.indices, pattern.indptr), shape=(size, size))
+    data[pattern.diagonal] = totals[:, None]
+    return _matrix(pattern, data)
 
 
 def times(upper: sparse.csr_matrix, x: Floats) -> Floats:

@@ -19,7 +19,7 @@ from labilis.mechanics.families import family
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-CHUNK = 4096  # elements worked on at a time, so that intermediate arrays stay in a few hundred MB
+CHUNK = 8192  # elements worked on at a time, so that intermediate arrays stay in a few hundred MB
 _PAIRS = ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))
 
 
@@ -118,10 +118,20 @@ def material_part(b: Floats, weight: Floats, elasticity: Floats) -> Floats:
     return np.swapaxes(b.reshape(m, 6 * g, columns), 1, 2) @ weighted.reshape(m, 6 * g, columns)
 
 
+def strain_matrix_at_rest(gradient: Floats) -> Floats:
+    """`strain_matrix` at F = 1, where most of it is zero."""
+    m, g, n, _ = gradient.shape
+    b = np.zeros((m, g, 6, n, 3))
+    for row, (i, j) in enumerate(_PAIRS):
+        b[:, :, row, :, i] = gradient[..., j]
+        if i != j:
+            b[:, :, row, :, j] = gradient[..., i]
+    return b.reshape(m, g, 6, 3 * n)
+
+
 def stiffness(gradient: Floats, weight: Floats, elasticity: Floats) -> Floats:
     """K_0 (m, 3n, 3n): the tangent at the undeformed, stress-free shape."""
-    m, g = gradient.shape[:2]
-    return material_part(strain_matrix(gradient, np.broadcast_to(np.eye(3), (m, g, 3, 3))), weight, elasticity)
+    return material_part(strain_matrix_at_rest(gradient), weight, elasticity)
 
 
 def linear_stress(gradient: Floats, displacement: Floats, elasticity: Floats) -> Floats:

@@ -40,7 +40,7 @@ def block_lanczos(apply: Callable[[Floats], Floats], solve: Callable[[Floats], F
     """
     wanted, block = min(wanted, n), min(block, n)
     sure = wanted if sure is None else min(sure, wanted)
-    limit = min(n, max(8 * block, 3 * wanted + 4 * block))
+    limit = min(n, max(12 * block, 3 * wanted + 4 * block))
     most = most or max(60, 20 * wanted // block)
     basis = _Basis(n, limit + block)
     random = np.random.default_rng(20260101)

@@ -65,7 +65,7 @@ def find_modes(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, w
         found = _dense(k, k_g, both, extra)
     else:
         found = block_lanczos(lambda x: -times(k_g, x), k_factor.solve, lambda x: times(k, x), n, extra, both,
-                              block=4 if n < 3000 else 8, sure=wanted, progress=progress)
+                              block=4 if n < 3000 else 6, sure=wanted, progress=progress)
     floor = 1.0 / largest
     good = np.abs(found.values) > max(floor, 1e-300) if both else found.values > max(floor, 1e-300)
     good &= found.residuals < 1e-5  # what has not converged is not reported

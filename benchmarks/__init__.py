@@ -1,0 +1,1 @@
+"""Speed and memory, measured as multiples of one bare numeric factorisation in the same process."""

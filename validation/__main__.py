@@ -1,0 +1,53 @@
+"""python -m validation [--full] [--json FILE] [--only WORD]"""
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from validation import plates, struts
+from validation.case import Case, Row, run_case
+
+CASES: list[Case] = [*struts.CASES, *plates.CASES]
+PAGE = Path(__file__).parents[1] / "docs/validation.md"
+
+
+def table(rows: list[Row]) -> str:
+    """docs/validation.md."""
+    lines = ["# Validation", "", "Written by `python -m validation --full`. Each row is a STEP part and a JSON model on disk, run like a user's "
+             "file. Loads in kN, stresses in MPa.", "",
+             "| case | reference | source | result | difference | within | elements | unknowns | |", "|---|---|---|---|---|---|---|---|---|"]
+    for row in rows:
+        case = row.case
+        lines.append(f"| {case.name}: {case.note} | {case.reference:.5g} | {case.source} | {row.result:.5g} | "
+                     f"{100 * row.difference:+.2f} % | {100 * case.within:g} % | {row.elements:,} | {row.unknowns:,} | "
+                     f"{'✓' if row.passes else '✗'} |")
+    return "\n".join(lines) + "\n"
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(prog="validation", description=__doc__)
+    parser.add_argument("--full", action="store_true", help="all cases, not only the quick ones; writes docs/validation.md")
+    parser.add_argument("--json", type=Path)
+    parser.add_argument("--only", help="cases whose name holds this word")
+    options = parser.parse_args()
+    chosen = [case for case in CASES if (options.full or options.only or case.quick) and (options.only or "") in case.name]
+    rows = []
+    for case in chosen:
+        rows.append(run_case(case))
+        row = rows[-1]
+        print(f"{'ok  ' if row.passes else 'MISS'} {case.name}: {row.result:.5g} against {case.reference:.5g}, "
+              f"{100 * row.difference:+.2f} % ({100 * case.within:g} %), {row.unknowns:,} unknowns, {row.seconds:.1f} s", flush=True)
+    if options.full and not options.only:
+        PAGE.write_text(table(rows), encoding="utf-8")
+    if options.json:
+        options.json.write_text(json.dumps([{
+            "case": row.case.name, "reference": row.case.reference, "source": row.case.source, "result": row.result,
+            "difference": row.difference, "within": row.case.within, "elements": row.elements, "unknowns": row.unknowns,
+            "passes": row.passes} for row in rows], indent=2), encoding="utf-8")
+    sys.exit(0 if all(row.passes for row in rows) else 1)
+
+
+if __name__ == "__main__":
+    main()

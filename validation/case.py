@@ -1,0 +1,97 @@
+"""What a case is, and how it is run."""
+from __future__ import annotations
+
+import json
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from labilis.run import Plan, Runner, judge_project
+from labilis.run.picking import make_pick
+from labilis.shape import ShapeView, build_body, read_step
+from labilis.store import load_model
+from validation.parts import write_step
+
+Found = Callable[[ShapeView], dict[str, list[tuple[str, int]]]]
+
+
+@dataclass(frozen=True)
+class Case:
+    """name; what it shows; part: makes the TopoDS shape; regions: picks by name from the measured part; model: statements
+    but for geometry, pieces and regions; reference value of `figure` and where it comes from; within: tolerance as a
+    fraction; quick: part of ./test."""
+
+    name: str
+    note: str
+    part: Callable[[], Any]
+    regions: Found
+    model: dict[str, Any]
+    reference: float
+    source: str
+    within: float
+    figure: Callable[[Any], float] = lambda report: float(report.cases[0].facts.modes.positive[0])
+    quick: bool = False
+    table: str = "Modes"
+
+
+@dataclass(frozen=True)
+class Row:
+    """What came of a case."""
+
+    case: Case
+    result: float
+    elements: int
+    unknowns: int
+    seconds: float
+
+    @property
+    def difference(self) -> float:
+        """Relative to the reference."""
+        return self.result / self.case.reference - 1.0
+
+    @property
+    def passes(self) -> bool:
+        """Inside its tolerance."""
+        return abs(self.difference) <= self.case.within
+
+
+def faces_at(view: ShapeView, axis: int, value: float) -> list[tuple[str, int]]:
+    """Plane faces square to an axis at a coordinate."""
+    good = (view.faces.kind == "plane") & (np.abs(view.faces.direction[:, axis]) > 0.999) & (
+        np.abs(view.faces.centroid[:, axis] - value) < 1e-6)
+    return [("face", int(index)) for index in np.flatnonzero(good)]
+
+
+def edges_where(view: ShapeView, along: int, **at: float) -> list[tuple[str, int]]:
+    """Straight edges along an axis whose centroid has the given x, y, z."""
+    good = (view.edges.kind == "line") & (np.abs(view.edges.direction[:, along]) > 0.999)
+    for letter, value in at.items():
+        good &= np.abs(view.edges.centroid[:, "xyz".index(letter)] - value) < 1e-6
+    return [("edge", int(index)) for index in np.flatnonzero(good)]
+
+
+def run_case(case: Case) -> Row:
+    """Write the part and the model to disk, read them as a user's, run, and take the figure."""
+    with tempfile.TemporaryDirectory(prefix="labilis-validation-") as name:
+        folder = Path(name)
+        data = write_step(case.part(), folder / "part.step")
+        view = build_body(read_step(data)[0][0][1]).view
+        regions = []
+        for region, picks in case.regions(view).items():
+            if not picks:
+                raise AssertionError(f"{case.name}: region {region} found nothing")
+            regions.append({"name": region, "piece": "part", "picks": [
+                make_pick(view, of, index).model_dump(mode="json") for of, index in picks]})
+        model = {"labilis": 1, "name": case.name, "geometry": [{"file": "part.step"}],
+                 "materials": [{"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3"}],
+                 "pieces": [{"name": "part", "geometry": "part.step", "material": "steel"}], "regions": regions, **case.model}
+        (folder / "model.json").write_text(json.dumps(model), encoding="utf-8")
+        snapshot = load_model(folder / "model.json")
+        runner = Runner()
+        report = judge_project(snapshot.project, runner.run(snapshot, Plan("modes")))
+    assert report.mesh is not None
+    return Row(case, case.figure(report), len(report.mesh.elements), report.mesh.unknowns, runner.timing["total"])

@@ -1,0 +1,51 @@
+"""Parts of the validation cases, built by OpenCASCADE and written as STEP; faces keep the marks where boxes met."""
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+
+def marked_box(xs: Sequence[float], ys: Sequence[float], zs: Sequence[float]) -> Any:
+    """A box made of the cells between the given coordinates: its faces carry edges where cells meet."""
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Fuse
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
+    from OCP.gp import gp_Pnt
+
+    whole = None
+    for x0, x1 in zip(xs, xs[1:]):
+        for y0, y1 in zip(ys, ys[1:]):
+            for z0, z1 in zip(zs, zs[1:]):
+                cell = BRepPrimAPI_MakeBox(gp_Pnt(x0, y0, z0), gp_Pnt(x1, y1, z1)).Shape()
+                whole = cell if whole is None else BRepAlgoAPI_Fuse(whole, cell).Shape()
+    return whole
+
+
+def fused(*boxes: Any) -> Any:
+    """Several shapes as one, faces in one plane joined."""
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Fuse
+    from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
+
+    whole = boxes[0]
+    for other in boxes[1:]:
+        whole = BRepAlgoAPI_Fuse(whole, other).Shape()
+    joined = ShapeUpgrade_UnifySameDomain(whole, True, True, False)
+    joined.Build()
+    return joined.Shape()
+
+
+def write_step(shape: Any, path: Path) -> bytes:
+    """Write a shape as STEP and give its bytes."""
+    from OCP.Message import Message, Message_PrinterOStream
+    from OCP.STEPControl import STEPControl_AsIs, STEPControl_Writer
+
+    Message.DefaultMessenger_s().RemovePrinters(Message_PrinterOStream.get_type_descriptor_s())
+    writer = STEPControl_Writer()
+    writer.Transfer(shape, STEPControl_AsIs)
+    with tempfile.TemporaryDirectory() as folder:
+        part = Path(folder) / "part.step"
+        writer.Write(str(part))
+        data = part.read_bytes()
+    path.write_bytes(data)
+    return data
