@@ -1,0 +1,257 @@
+"""Shell elements with six motions per node, finite rotations and an exact, symmetric tangent.
+
+Energy per area ½ eᵀ C e with the nine strains of `shell_forms`. Residual and tangent are its first and second derivatives
+to the nodes' displacements and turns, where a turn ω takes a vector v to exp(ω) v = v + ω×v + ½ ω×(ω×v) + ...; the second
+derivative of the last term, (f vᵀ + v fᵀ)/2 - (f·v) 1 for the force f on v, makes the tangent exact. Rotations are updated
+multiplicatively: R <- exp(ω) R.
+"""
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from labilis.mechanics.shell_forms import STRAINS, T1, T2, D, ShellForms, X, forms_of
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+SHEAR_CORRECTION = 5.0 / 6.0
+DRILLING = 0.1  # of the shear stiffness G t: enough to hold the sixth motion, little enough not to stiffen
+
+
+@dataclass(frozen=True)
+class ShellGeometry:
+    """Undeformed shells.
+
+    elements (m, n); places (m, n, 3) mm; triads (m, n, 3, 3): rows t1, t2, d at each node of each element (they differ
+    between elements at folds); forms (m, g, 9, 4n, 4n) only where an element's own drilling form is needed is avoided:
+    `drill` (m, g, 2) holds its two coefficients; change (m, g, 9, 9): natural strains to local Cartesian ones; area
+    (m, g) mm² of each quadrature point; thickness (m,) mm; offset (m,) mm of the mid-surface along d from the nodes.
+    """
+
+    elements: Ints
+    places: Floats
+    triads: Floats
+    change: Floats
+    area: Floats
+    thickness: Floats
+    offset: Floats
+
+    @property
+    def forms(self) -> ShellForms:
+        """Table of the parent element."""
+        return forms_of(self.elements.shape[1])
+
+
+def flat_triads(places: Floats) -> Floats:
+    """Triads (m, n, 3, 3) with d along each element's own mean normal: for flat or folded surfaces without smoothing."""
+    n = places.shape[1]
+    one, two = (places[:, 2] - places[:, 0], places[:, 3] - places[:, 1]) if n == 4 else (
+        places[:, 1] - places[:, 0], places[:, 2] - places[:, 0])
+    d = np.cross(one, two)
+    d /= np.linalg.norm(d, axis=1, keepdims=True)
+    return np.repeat(_around(d, places[:, 1] - places[:, 0])[:, None], n, axis=1)
+
+
+def smooth_triads(places: Floats, elements: Ints, fold: float = 0.35) -> Floats:
+    """Triads with d averaged at nodes over neighbouring elements whose normals lie within `fold` rad of each other; across
+    a sharper fold each side keeps its own."""
+    flat = flat_triads(places)
+    normals = flat[:, 0, 2]
+    result = flat.copy()
+    owner = np.repeat(np.arange(len(elements)), elements.shape[1])
+    corner = np.tile(np.arange(elements.shape[1]), len(elements))
+    order = np.argsort(elements.ravel(), kind="stable")
+    nodes = elements.ravel()[order]
+    starts = np.flatnonzero(np.concatenate([[True], nodes[1:] != nodes[:-1]]))
+    for begin, end in zip(starts, [*starts[1:], len(nodes)]):
+        around = order[begin:end]
+        own = normals[owner[around]]
+        near = own @ own.T > np.cos(fold)
+        mean = near @ own
+        mean /= np.linalg.norm(mean, axis=1, keepdims=True)
+        result[owner[around], corner[around]] = _around(mean, flat[owner[around], 0, 0])
+    return result
+
+
+def _around(d: Floats, towards: Floats) -> Floats:
+    """Right-handed triads (k, 3, 3) of rows t1, t2, d with t1 as near as can be to `towards`."""
+    t1 = towards - np.einsum("ki,ki->k", towards, d)[:, None] * d
+    t1 /= np.linalg.norm(t1, axis=1, keepdims=True)
+    return np.stack([t1, np.cross(d, t1), d], axis=1)
+
+
+def shell_geometry(nodes: Floats, elements: Ints, thickness: Floats | float, offset: Floats | float = 0.0,
+                   triads: Floats | None = None) -> ShellGeometry:
+    """Geometry of shells (m, 3) or (m, 4) on nodes (k, 3) mm. Raises ValueError for elements folded onto themselves."""
+    places = nodes[elements]
+    triads = flat_triads(places) if triads is None else triads
+    forms = forms_of(elements.shape[1])
+    m = len(elements)
+    tangent = np.einsum("gna,mnx->mgax", forms.slopes, places, optimize=True)
+    normal = np.cross(tangent[:, :, 0], tangent[:, :, 1])
+    size = np.linalg.norm(normal, axis=2)
+    if (size <= 0).any() or (np.einsum("mgx,mgx->mg", normal, np.repeat(normal[:, :1], normal.shape[1], axis=1)) <= 0).any():
+        raise ValueError("an element is folded onto itself")
+    local = _around((normal / size[..., None]).reshape(-1, 3), np.repeat(triads[:, :1, 0], normal.shape[1], axis=1).reshape(-1, 3))
+    local = local.reshape(*size.shape, 3, 3)
+    f = np.einsum("mgax,mgbx->mgab", tangent, local[:, :, :2])  # a_alpha · e_beta
+    h = np.linalg.inv(f)  # h[beta, gamma]: e_beta = h[beta, gamma] a_gamma
+    change = np.zeros((*size.shape, STRAINS, STRAINS))
+    one, two = h[:, :, 0], h[:, :, 1]
+    plane = np.stack([
+        np.stack([one[..., 0] ** 2, one[..., 1] ** 2, one[..., 0] * one[..., 1]], -1),
+        np.stack([two[..., 0] ** 2, two[..., 1] ** 2, two[..., 0] * two[..., 1]], -1),
+        np.stack([2 * one[..., 0] * two[..., 0], 2 * one[..., 1] * two[..., 1],
+                  one[..., 0] * two[..., 1] + one[..., 1] * two[..., 0]], -1)], axis=-2)
+    change[:, :, 0:3, 0:3] = change[:, :, 3:6, 3:6] = plane
+    change[:, :, 6:8, 6:8] = h
+    change[:, :, 8, 8] = 1.0
+    return ShellGeometry(elements, places, triads, change, size * forms.weights, np.broadcast_to(thickness, m).astype(float),
+                         np.broadcast_to(offset, m).astype(float))
+
+
+def section_stiffness(youngs_modulus: float, poisson_ratio: float, thickness: Floats, offset: Floats) -> Floats:
+    """C (m, 9, 9): membrane, bending, shear and drilling stiffness per area, N/mm and N, with the offset's coupling."""
+    e, nu = youngs_modulus, poisson_ratio
+    plane = e / (1 - nu**2) * np.array([[1, nu, 0], [nu, 1, 0], [0, 0, (1 - nu) / 2]])
+    shear = e / (2 * (1 + nu))
+    c = np.zeros((len(thickness), STRAINS, STRAINS))
+    t = thickness[:, None, None]
+    c[:, 0:3, 0:3] = t * plane
+    c[:, 0:3, 3:6] = c[:, 3:6, 0:3] = t * offset[:, None, None] * plane
+    c[:, 3:6, 3:6] = (t**3 / 12 + t * offset[:, None, None] ** 2) * plane
+    c[:, 6, 6] = c[:, 7, 7] = SHEAR_CORRECTION * shear * thickness
+    c[:, 8, 8] = DRILLING * shear * thickness
+    return c
+
+
+def _drill_forms(geometry: ShellGeometry) -> Floats:
+    """Drilling form (m, g, 4n, 4n): ½ (e2·x,1 - e1·x,2 read with the nodes' turned tangents), zero under rigid motion.
+
+    With g^1, g^2 the coefficients that turn x,alpha into local derivatives, the strain is
+    ½ (x,1loc · t2 - x,2loc · t1), t interpolated from the nodes.
+    """
+    forms = geometry.forms
+    n = forms.nodes
+    h = geometry.change[:, :, 6:8, 6:8]
+    slope = np.einsum("mgba,gna->mgbn", h, forms.slopes)  # local derivatives of the shape functions
+    m, g = h.shape[:2]
+    q = np.zeros((m, g, n, 4, n, 4))
+    q[:, :, :, X, :, T2] += 0.5 * slope[:, :, 0, :, None] * forms.values[None, :, None, :]
+    q[:, :, :, X, :, T1] -= 0.5 * slope[:, :, 1, :, None] * forms.values[None, :, None, :]
+    flat = q.reshape(m, g, 4 * n, 4 * n)
+    return flat + np.swapaxes(flat, -1, -2)
+
+
+def _vectors(geometry: ShellGeometry, displacement: Floats, rotation: Floats | None) -> Floats:
+    """Nodal vectors (m, 4n, 3) x, d, t1, t2 at displacements (m, n, 3) and rotations (m, n, 3, 3)."""
+    triads = geometry.triads if rotation is None else geometry.triads @ np.swapaxes(rotation, -1, -2)
+    m, n = geometry.elements.shape
+    y = np.empty((m, n, 4, 3))
+    y[:, :, X] = geometry.places + displacement
+    y[:, :, D], y[:, :, T1], y[:, :, T2] = triads[:, :, 2], triads[:, :, 0], triads[:, :, 1]
+    return y.reshape(m, 4 * n, 3)
+
+
+@dataclass(frozen=True)
+class ShellState:
+    """Strains and resultants (m, g, 9) in local Cartesian components, and what the derivatives are made of."""
+
+    strain: Floats
+    resultant: Floats
+    y: Floats
+
+
+def shell_state(geometry: ShellGeometry, stiffness: Floats, displacement: Floats, rotation: Floats | None = None,
+                initial: Floats | None = None) -> ShellState:
+    """Strain e and resultant C e + initial (m, g, 9): forces N/mm, moments N, at a deformation."""
+    y = _vectors(geometry, displacement, rotation)
+    rest = _vectors(geometry, np.zeros_like(displacement), None)
+    products = y @ np.swapaxes(y, 1, 2) - rest @ np.swapaxes(rest, 1, 2)
+    natural = 0.5 * np.einsum("gkab,mab->mgk", geometry.forms.q, products, optimize=True)
+    strain = np.einsum("mgjk,mgk->mgj", geometry.change, natural)
+    strain[:, :, 8] = 0.5 * np.einsum("mgab,mab->mg", _drill_forms(geometry), products, optimize=True)
+    resultant = np.einsum("mjk,mgk->mgj", stiffness, strain)
+    return ShellState(strain, resultant if initial is None else resultant + initial, y)
+
+
+def residual_and_tangent(geometry: ShellGeometry, stiffness: Floats, displacement: Floats, rotation: Floats | None = None,
+                         initial: Floats | None = None, material: bool = True) -> tuple[Floats, Floats]:
+    """Internal forces (m, 6n) N and N mm on displacements and turns, and their symmetric derivative (m, 6n, 6n).
+
+    `initial` (m, g, 9) are resultants that are there without strain. `material` False leaves Bᵀ C B out: at rest, with the
+    resultants of the linear solution, what is left is the geometric stiffness K_G.
+    """
+    state = shell_state(geometry, stiffness, displacement, rotation, initial)
+    forms, y = geometry.forms, state.y
+    m, n = geometry.elements.shape
+    drill = _drill_forms(geometry)
+    weighted = state.resultant * geometry.area[..., None]
+    natural = np.einsum("mgjk,mgj->mgk", geometry.change, weighted)
+    q_total = np.einsum("mgk,gkab->mab", natural[:, :, :8], forms.q[:, :8], optimize=True)
+    q_total += np.einsum("mg,mgab->mab", weighted[:, :, 8], drill, optimize=True)
+    force = q_total @ y  # on each nodal vector, (m, 4n, 3)
+    size = 12 * n
+    k_y = np.zeros((m, 4 * n, 3, 4 * n, 3))
+    for axis in range(3):
+        k_y[:, :, axis, :, axis] = q_total
+    k_y = k_y.reshape(m, size, size)
+    if material:
+        b = np.empty((m, len(forms.weights), STRAINS, 4 * n, 3))
+        slopes = np.einsum("gkab,mbx->mgkax", forms.q[:, :8], y, optimize=True)
+        b[:, :, :8] = np.einsum("mgjk,mgkax->mgjax", geometry.change[:, :, :8, :8], slopes, optimize=True)
+        b[:, :, 8] = np.einsum("mgab,mbx->mgax", drill, y, optimize=True)
+        b = b.reshape(m, len(forms.weights), STRAINS, size)
+        weighted_c = stiffness[:, None] * geometry.area[..., None, None]
+        k_y = k_y + np.einsum("mgki,mgkj->mij", b, weighted_c @ b, optimize=True)
+    change, second = _turning(y, force, n)
+    tangent = np.swapaxes(change, 1, 2) @ k_y @ change
+    tangent.reshape(m, n, 6, n, 6)[:, np.arange(n), 3:, np.arange(n), 3:] += np.moveaxis(second, 1, 0)
+    residual = np.einsum("mij,mi->mj", change, force.reshape(m, size))
+    return residual, tangent
+
+
+def _turning(y: Floats, force: Floats, n: int) -> tuple[Floats, Floats]:
+    """First derivative (m, 12n, 6n) of the nodal vectors to displacements and turns, and for each node the second
+    derivative of the work of `force` on its turned vectors (m, n, 3, 3)."""
+    m = len(y)
+    vectors, forces = y.reshape(m, n, 4, 3), force.reshape(m, n, 4, 3)
+    change = np.zeros((m, n, 4, 3, n, 6))
+    for node in range(n):
+        change[:, node, X, :, node, :3] = np.eye(3)
+        for vector in (D, T1, T2):
+            v = vectors[:, node, vector]
+            block = np.zeros((m, 3, 3))  # ω×v = -[v]× ω
+            block[:, 0, 1], block[:, 0, 2] = v[:, 2], -v[:, 1]
+            block[:, 1, 0], block[:, 1, 2] = -v[:, 2], v[:, 0]
+            block[:, 2, 0], block[:, 2, 1] = v[:, 1], -v[:, 0]
+            change[:, node, vector, :, node, 3:] = block
+    turned, pushed = vectors[:, :, 1:], forces[:, :, 1:]
+    outer = np.einsum("mnvi,mnvj->mnij", pushed, turned)
+    trace = np.einsum("mnii->mn", outer)
+    second = 0.5 * (outer + np.swapaxes(outer, -1, -2)) - trace[..., None, None] * np.eye(3)
+    return change.reshape(m, 12 * n, 6 * n), second
+
+
+def exponential(turn: Floats) -> Floats:
+    """Rotation matrices (..., 3, 3) of turns (..., 3) rad (Rodrigues)."""
+    angle = np.linalg.norm(turn, axis=-1)[..., None, None]
+    x, y, z = np.moveaxis(turn, -1, 0)
+    zero = np.zeros_like(x)
+    cross = np.stack([np.stack([zero, -z, y], -1), np.stack([z, zero, -x], -1), np.stack([-y, x, zero], -1)], -2)
+    small = angle < 1e-6
+    safe = np.where(small, 1.0, angle)
+    first = np.where(small, 1 - angle**2 / 6, np.sin(safe) / safe)
+    second = np.where(small, 0.5 - angle**2 / 24, (1 - np.cos(safe)) / safe**2)
+    return np.eye(3) + first * cross + second * (cross @ cross)
+
+
+def surface_stress(resultant: Floats, thickness: Floats, offset: Floats) -> tuple[Floats, Floats, Floats]:
+    """Plane stresses (m, g, 3) xx, yy, xy in MPa at the top (d side), middle and bottom of each shell."""
+    t, e = thickness[:, None, None], offset[:, None, None]
+    membrane = resultant[:, :, :3] / t
+    bending = 6.0 * (resultant[:, :, 3:6] - e * resultant[:, :, :3]) / t**2
+    return membrane + bending, membrane, membrane - bending
