@@ -102,9 +102,9 @@ def table(results: list[dict[str, Any]]) -> str:
     """docs/performance.md."""
     from labilis.run.about import solver_name
 
-    lines = ["# Performance", "", "Measured by `python -m benchmarks`: a clamped plate 300 × 200 × 6 mm of ten-node tetrahedra, pushed at "
-             "its free end, ten modes with proof of completeness. Times are multiples of **one bare numeric factorisation** of the same K by "
-             "the same library in the same process; these machines are shared and noisy.", "",
+    lines = ["# Performance", "", "Measured by `python -m benchmarks`: a clamped plate 300 × 200 × 6 mm of ten-node tetrahedra, pushed "
+             "at its free end, ten modes with proof of completeness. Times are multiples of **one bare numeric factorisation** of the same "
+             "K by the same library in the same process; these machines are shared and noisy.", "",
              f"Solver: {solver_name()}. Machine: {platform.machine()}, {platform.system()}.", "",
              "| | " + " | ".join(f"{r['unknowns']:,} unknowns" for r in results) + " |", "|---" * (len(results) + 1) + "|"]
 

@@ -15,9 +15,10 @@ PAGE = Path(__file__).parents[1] / "docs/validation.md"
 
 def table(rows: list[Row]) -> str:
     """docs/validation.md."""
-    lines = ["# Validation", "", "Written by `python -m validation --full`. Each row is a STEP part and a JSON model on disk, run like a user's "
-             "file. Loads in kN, stresses in MPa.", "",
-             "| case | reference | source | result | difference | within | elements | unknowns | |", "|---|---|---|---|---|---|---|---|---|"]
+    lines = ["# Validation", "", "Written by `python -m validation --full`. Each row is a STEP part and a JSON model on disk, run like a "
+             "user's file. Loads in kN, stresses in MPa.", "",
+             "| case | reference | source | result | difference | within | elements | unknowns | |",
+             "|---|---|---|---|---|---|---|---|---|"]
     for row in rows:
         case = row.case
         lines.append(f"| {case.name}: {case.note} | {case.reference:.5g} | {case.source} | {row.result:.5g} | "

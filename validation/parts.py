@@ -3,6 +3,7 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Sequence
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -14,9 +15,9 @@ def marked_box(xs: Sequence[float], ys: Sequence[float], zs: Sequence[float]) ->
     from OCP.gp import gp_Pnt
 
     whole = None
-    for x0, x1 in zip(xs, xs[1:]):
-        for y0, y1 in zip(ys, ys[1:]):
-            for z0, z1 in zip(zs, zs[1:]):
+    for x0, x1 in pairwise(xs):
+        for y0, y1 in pairwise(ys):
+            for z0, z1 in pairwise(zs):
                 cell = BRepPrimAPI_MakeBox(gp_Pnt(x0, y0, z0), gp_Pnt(x1, y1, z1)).Shape()
                 whole = cell if whole is None else BRepAlgoAPI_Fuse(whole, cell).Shape()
     return whole

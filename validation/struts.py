@@ -61,7 +61,7 @@ def middle() -> Case:
         return {**ends(view), "middle": edges_where(view, 1, x=LENGTH / 2, z=0.0)}
     stated = model(PIN, PIN)
     stated["supports"] = [*stated["supports"], {"name": "middle", "on": "middle", "held": ["z"]}]
-    return Case("strut pinned at both ends and at mid height", "edge at mid height held sideways, on one side so that nothing is squeezed", part, regions, stated,
+    return Case("strut pinned at both ends and at mid height", "edge at mid height held sideways, on one side only", part, regions, stated,
                 euler(1.0, LENGTH / 2), f"4 π² E I / L²; {TIMOSHENKO}", 0.005, quick=True)
 
 

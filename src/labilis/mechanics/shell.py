@@ -18,7 +18,7 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 SHEAR_CORRECTION = 5.0 / 6.0
-DRILLING = 0.1  # of the shear stiffness G t: enough to hold the sixth motion, little enough not to stiffen
+DRILLING = 1e-3  # of the shear stiffness G t: holds the sixth motion; more stiffens very thin warped elements
 
 
 @dataclass(frozen=True)
@@ -26,8 +26,7 @@ class ShellGeometry:
     """Undeformed shells.
 
     elements (m, n); places (m, n, 3) mm; triads (m, n, 3, 3): rows t1, t2, d at each node of each element (they differ
-    between elements at folds); forms (m, g, 9, 4n, 4n) only where an element's own drilling form is needed is avoided:
-    `drill` (m, g, 2) holds its two coefficients; change (m, g, 9, 9): natural strains to local Cartesian ones; area
+    between elements at folds); change (m, g, 9, 9): natural strains to local Cartesian ones; area
     (m, g) mm² of each quadrature point; thickness (m,) mm; offset (m,) mm of the mid-surface along d from the nodes.
     """
 
@@ -51,7 +50,7 @@ def flat_triads(places: Floats) -> Floats:
     one, two = (places[:, 2] - places[:, 0], places[:, 3] - places[:, 1]) if n == 4 else (
         places[:, 1] - places[:, 0], places[:, 2] - places[:, 0])
     d = np.cross(one, two)
-    d /= np.linalg.norm(d, axis=1, keepdims=True)
+    d /= np.maximum(np.linalg.norm(d, axis=1, keepdims=True), 1e-300)  # a folded element is refused by shell_geometry
     return np.repeat(_around(d, places[:, 1] - places[:, 0])[:, None], n, axis=1)
 
 
@@ -79,7 +78,7 @@ def smooth_triads(places: Floats, elements: Ints, fold: float = 0.35) -> Floats:
 def _around(d: Floats, towards: Floats) -> Floats:
     """Right-handed triads (k, 3, 3) of rows t1, t2, d with t1 as near as can be to `towards`."""
     t1 = towards - np.einsum("ki,ki->k", towards, d)[:, None] * d
-    t1 /= np.linalg.norm(t1, axis=1, keepdims=True)
+    t1 /= np.maximum(np.linalg.norm(t1, axis=1, keepdims=True), 1e-300)
     return np.stack([t1, np.cross(d, t1), d], axis=1)
 
 

@@ -31,7 +31,7 @@ class Factor(Protocol):
     """A factorised symmetric matrix."""
 
     negative_pivots: int
-    ordering: NDArray[np.int32] | None
+    ordering: Any  # int32 array (n,), or None where the library has none to give
 
     def solve(self, b: Floats) -> Floats:
         """x with A x = b for b (n,) or (n, k)."""
@@ -76,7 +76,7 @@ class PardisoFactor:
         iparm[0] = 1  # own settings below
         iparm[1] = 2  # METIS ordering
         if ordering is None:
-            self.ordering = np.zeros(self._n, dtype=np.int32)
+            self.ordering: Any = np.zeros(self._n, dtype=np.int32)
             iparm[4] = 2  # give the ordering back, for matrices of the same pattern
         else:
             self.ordering = ordering
@@ -145,7 +145,7 @@ class PardisoFactor:
 class SuperLuFactor:
     """LU by SuperLU without row exchanges, so that the signs of the pivots count the negative eigenvalues."""
 
-    ordering = None
+    ordering: Any = None
 
     def __init__(self, upper: sparse.csr_matrix, positive: bool, ordering: NDArray[np.int32] | None = None) -> None:
         matrix = full(upper).tocsc()
