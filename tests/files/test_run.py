@@ -209,7 +209,7 @@ def test_worker_runs_reports_and_serves_again(worker: Worker) -> None:
 
 
 def test_stop_takes_effect_within_a_second(worker: Worker) -> None:
-    worker.submit(snapshot(cantilever(DATA, size="0.9 mm")), Plan("modes"))
+    worker.submit(snapshot(cantilever(DATA, size="1.3 mm")), Plan("modes"))
     drain(worker, {"found"})
     time.sleep(0.3)
     started = time.monotonic()
@@ -221,7 +221,7 @@ def test_stop_takes_effect_within_a_second(worker: Worker) -> None:
 
 
 def test_a_killed_worker_is_an_event_and_the_next_run_works(worker: Worker) -> None:
-    worker.submit(snapshot(cantilever(DATA, size="1.2 mm")), Plan("modes"))
+    worker.submit(snapshot(cantilever(DATA, size="1.3 mm")), Plan("modes"))
     drain(worker, {"found"})
     assert worker.process_id is not None
     os.kill(worker.process_id, signal.SIGKILL)

@@ -306,7 +306,7 @@ def test_pins_zones_and_pressure_by_the_small_bar(hand: Hand, tmp_path: Path) ->
 
 def test_stop_leaves_the_window_usable(hand: Hand) -> None:
     hand.load(DEMO)
-    hand.type_value("Mesh", "5 mm", "1 mm")
+    hand.type_value("Mesh", "5 mm", "1.6 mm")
     hand.click(hand.window.run_button)
     hand.qtbot.waitUntil(lambda: hand.session.progress.fraction >= 0.08, timeout=20000)
     assert "Stop" in hand.window.run_button.text()
@@ -314,7 +314,7 @@ def test_stop_leaves_the_window_usable(hand: Hand) -> None:
     hand.click(hand.window.run_button)
     assert hand.session.running is None
     assert "Stopped" in hand.session.journal[-1]
-    hand.type_value("Mesh", "1 mm", "6 mm")
+    hand.type_value("Mesh", "1.6 mm", "6 mm")
     hand.run()
     assert hand.session.case_report.facts.modes is not None
 
@@ -324,7 +324,7 @@ def test_a_worker_killed_in_the_middle(hand: Hand) -> None:
     import signal
 
     hand.load(DEMO)
-    hand.type_value("Mesh", "5 mm", "1 mm")
+    hand.type_value("Mesh", "5 mm", "1.6 mm")
     hand.click(hand.window.run_button)
     hand.qtbot.waitUntil(lambda: hand.session.progress.fraction >= 0.08, timeout=20000)
     statements = hand.session.project
@@ -332,7 +332,7 @@ def test_a_worker_killed_in_the_middle(hand: Hand) -> None:
     hand.wait_idle()
     assert "Nothing stated or found is lost" in hand.window.banner_text.text()
     assert hand.session.project == statements
-    hand.type_value("Mesh", "1 mm", "6 mm")
+    hand.type_value("Mesh", "1.6 mm", "6 mm")
     hand.run()
     assert hand.session.case_report.facts.modes is not None
 

@@ -187,3 +187,14 @@ def test_pressure_and_traction_on_a_flat_triangle(n_nodes: int) -> None:
 def test_line_load_rests_on_a_segment_like_simpson() -> None:
     nodes = np.array([[0.0, 0, 0], [6, 0, 0], [3, 0, 0]])
     assert np.allclose(loads.edge_weights(nodes, np.array([[0, 1, 2]])), [[1, 1, 4]])
+
+
+@pytest.mark.parametrize("n_nodes", sorted(FAMILIES))
+def test_path_derivative_against_differences_of_the_tangent(n_nodes: int) -> None:
+    gradient, weight = parts(n_nodes)
+    u = 1e-2 * np.random.default_rng(9).standard_normal((1, n_nodes, 3))
+    step = 1e-3
+    plus = solid.residual_and_tangent(gradient, weight, step * u, D)[1]
+    minus = solid.residual_and_tangent(gradient, weight, -step * u, D)[1]
+    numeric = (plus - minus) / (2 * step)
+    assert np.abs(solid.path_derivative(gradient, weight, u, D) - numeric).max() < 1e-6 * np.abs(numeric).max()

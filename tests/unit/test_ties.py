@@ -143,3 +143,25 @@ def test_hub_geometric_stiffness_is_the_second_derivative_of_the_work() -> None:
                              + work(-unit[i] - unit[j])) / (4 * step**2)
     found = full(ties.hub_geometric(forces.ravel())).toarray()[3:, 3:]
     assert np.allclose(found, numeric, atol=1e-6 * np.abs(numeric).max())
+
+
+def test_turning_hubs_against_differences() -> None:
+    """T(λ)ᵀ K T(λ) with the hub's arms turned by λ times its motion, derived at λ = 0."""
+    _, _, ties = example()
+    k = symmetric(18)
+    q = 0.1 * RNG.standard_normal(ties.size)
+    upper = sparse.csr_matrix(np.triu(k))
+    found = full(ties.reduce_turning(upper, q)).toarray()
+
+    def reduced(scale: float) -> np.ndarray:
+        t = dense_t(ties)
+        hub, where, basis = ties.hubs[0], ties.hub_slices[0], ties.hub_bases[0]
+        arms = PLACES[hub.nodes] - hub.centre
+        turned = arms + scale * np.cross(basis[3:] @ q[where], arms)
+        block = np.concatenate([np.concatenate([np.eye(3), -np.array(
+            [[0, -z, y], [z, 0, -x], [-y, x, 0]])], axis=1) for x, y, z in turned]) @ basis
+        rows = (3 * hub.nodes[:, None] + np.arange(3)).ravel()
+        t[np.ix_(rows, np.arange(where.start, where.stop))] = block
+        return t.T @ k @ t
+    numeric = (reduced(1e-4) - reduced(-1e-4)) / 2e-4
+    assert np.abs(found - numeric).max() < 1e-7 * np.abs(numeric).max()

@@ -174,3 +174,27 @@ def test_yield_factor_of_plain_compression() -> None:
     assert np.median(middle) == pytest.approx(1000 / 64, rel=0.02)
     assert 0.5 * 235 / (1000 / 64) < strength.yield_factor <= 235 / (1000 / 64)
     assert strength.reaction[0, 0, :3] == pytest.approx([1000, 0, 0], abs=1e-4)
+
+
+def test_second_opinion_agrees_on_a_straight_strut() -> None:
+    data = bar_step()
+    report = run(cantilever(data, criteria=Criteria(modes=2, second_opinion=True)), data)
+    said = evidence(report, "deflection before buckling")
+    assert said.state == "good"
+    assert abs(float(said.figure)) < 0.5
+    data = bored_step()
+    report = run(pinned(data, size="8 mm", criteria=Criteria(modes=2, second_opinion=True)), data)
+    assert evidence(report, "deflection before buckling").state == "good"
+    assert evidence(run(cantilever(bar_step()), bar_step()), "deflection before buckling") is None
+
+
+def test_second_opinion_fires_where_the_part_bends_first() -> None:
+    """A bar bent about its strong axis tips sideways at a load under which it has turned by a quarter of a radian."""
+    data = bar_step(240.0, 15.0, 5.0)
+    project = cantilever(data, criteria=Criteria(modes=2, second_opinion=True))
+    project = project.with_value(("loads", 0, "components"), ["0 N", "-1 kN", "0 N"])
+    report = run(project, data)
+    said = evidence(report, "deflection before buckling")
+    assert said.state == "caution"
+    assert abs(float(said.figure)) > 5
+    assert "large-deflection" in said.text

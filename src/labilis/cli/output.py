@@ -5,7 +5,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from labilis.judge.numbers import force_text
+from labilis.judge.numbers import critical_text, force_text
 from labilis.judge.stress import von_mises
 from labilis.model import Project
 from labilis.run.report import CaseReport, ProjectReport
@@ -38,11 +38,12 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
     if facts.modes is not None:
         modes = facts.modes
         data["modes"] = [
-            {"number": number, "factor": float(factor), "critical_load_n": float(factor * modes.growing_force),
+            {"number": number, "factor": float(factor), "critical_load_n": float(factor * modes.growing_force) or None,
              "driver": report.driver, "kind": str(kind), "required_factor": facts.required,
              "meets": bool(factor >= facts.required) if factor > 0 else None, "residual": float(residual)}
             for number, (factor, kind, residual) in enumerate(zip(modes.factors, modes.kinds, modes.residuals), 1)]
         data["modes_complete"] = modes.complete
+        data["second_opinion_factor"] = _number(modes.second_opinion)
     if report.euler is not None:
         check = report.euler
         data["euler"] = {"factor": check.governing.factor, "critical_load_n": check.governing.critical_load,
@@ -93,7 +94,7 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
             for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.modes.kinds), 1):
                 verdict = ("load must reverse" if factor < 0 else "meets" if factor >= facts.required else
                            f"under by {100 * (1 - factor / facts.required):.0f} %")
-                table.add_row(str(number), f"{factor:.4g}", force_text(factor * facts.modes.growing_force), case.driver,
+                table.add_row(str(number), f"{factor:.4g}", critical_text(float(factor), facts.modes.growing_force), case.driver,
                               str(kind), f"{facts.required:.4g}", verdict)
             console.print(table)
         if case.euler is not None:

@@ -53,7 +53,7 @@ class StrengthFindings:
     about its centre, as Cᵀ C with turns scaled by its radius; centres (s, 3); radii (s,) mm; reach (s, 2): extent along
     the long axis; load_station (l,): where each load acts along the long axis, mm; axial (2,): compression in the part
     at mid length, N, growing and held; residual: of the solution, relative; yield_factor (inf without yield strength
-    or stress), yield_node.
+    or stress), yield_node; growing_size N: sum of the sizes of the growing forces, whatever their directions.
     """
 
     case: str
@@ -76,6 +76,7 @@ class StrengthFindings:
     yield_factor: float
     yield_node: int
     compression_share: float
+    growing_size: float
 
     @property
     def max_displacement(self) -> float:
@@ -101,7 +102,8 @@ class ModesFindings:
     the energy norm; checks (c, 3): sigma, counted, found of each pivot count; below_required: factors under the required
     one by pivot count, -1 when not counted; limit: factor beyond which an answer means nothing (elastic stress a tenth of
     Young's modulus); growing_force N: size of the growing resultant, 0 when the loads balance themselves;
-    held_unstable: the part goes unstable under the held loads alone.
+    held_unstable: the part goes unstable under the held loads alone; second_opinion: first factor with the deflection before
+    buckling, nan when it was not asked for.
     """
 
     case: str
@@ -112,9 +114,9 @@ class ModesFindings:
     below_required: int
     limit: float
     growing_force: float
-    growing_size: float
     held_unstable: bool
     kinds: Texts
+    second_opinion: float
 
     @property
     def complete(self) -> bool:

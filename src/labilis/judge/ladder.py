@@ -7,7 +7,7 @@ from typing import Literal
 
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.hand import EulerCheck
-from labilis.judge.numbers import force_text
+from labilis.judge.numbers import critical_text, force_text
 
 RungKind = Literal["service", "required", "yield", "hand", "mode", "negative"]
 
@@ -45,7 +45,7 @@ def rungs(facts: CaseFacts, driver: str, service: str) -> tuple[Rung, ...]:
                                 f"{check.length:.4g} mm)² = {force_text(plane.critical_load)}, bending about the {plane.axis} axis."))
     if facts.modes is not None:
         for index, (factor, kind) in enumerate(zip(facts.modes.factors, facts.modes.kinds)):
-            load = force_text(factor * facts.modes.growing_force)
+            load = critical_text(float(factor), facts.modes.growing_force)
             if factor > 0:
                 meets = bool(factor >= facts.required)
                 story = f"Mode {index + 1}: {kind} of {driver}, critical load {load}, " + (

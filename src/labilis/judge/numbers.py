@@ -4,6 +4,11 @@ from __future__ import annotations
 import math
 
 
+def critical_text(factor: float, growing_force: float) -> str:
+    """Critical load of a factor; a dash where the growing loads balance each other and have no resultant."""
+    return force_text(factor * growing_force) if growing_force else "–"
+
+
 def force_text(value: float) -> str:
     """A force in N with a fitting unit and four digits: '2.255 kN'."""
     if not math.isfinite(value):

@@ -190,6 +190,9 @@ def modes_sentences(project: Project, facts: CaseFacts | None, driver: str) -> l
         Span("Find "), _value(str(project.criteria.modes), ("criteria", "modes"), "count"), Span(" modes, "),
         Span("positive only" if project.criteria.sign == "positive" else "of both signs", ("criteria", "sign"),
              choices=(("positive only", "positive"), ("of both signs", "both"))),
+        Span(", "),
+        Span("with a second opinion" if project.criteria.second_opinion else "without a second opinion", ("criteria", "second_opinion"),
+             choices=(("without a second opinion", False), ("with a second opinion on deflection before buckling", True))),
         Span("; required factor "), _value(project.criteria.required_factor, ("criteria", "required_factor"), "number"),
         Span("."))]
     if facts is not None and facts.modes is not None:

@@ -73,7 +73,7 @@ def make_pattern(n_nodes: int, elements: Ints) -> Pattern:
     for u, (number, _, _, k, l) in enumerate(entries):
         slot[:, u] = both[:, 3 * k + l][oriented[:, number]]
     return Pattern(n_nodes, indptr, indices, np.array([3 * i + k for _, i, _, k, _ in entries]),
-                   np.array([3 * j + l for _, _, j, _, l in entries]), slot, left, right, pair, place[:, [0, 4, 8]])
+                   np.array([3 * j + l for _, _, j, _, l in entries]), slot, left, right, pair, place[:, [0, 4, 8]].astype(np.int64))
 
 
 def _sum(size: int, parts: Iterable[tuple[NDArray[np.int32], Floats]]) -> Floats:

@@ -134,6 +134,22 @@ def stiffness(gradient: Floats, weight: Floats, elasticity: Floats) -> Floats:
     return material_part(strain_matrix_at_rest(gradient), weight, elasticity)
 
 
+def path_derivative(gradient: Floats, weight: Floats, displacement: Floats, elasticity: Floats) -> Floats:
+    """Derivative (m, 3n, 3n) of the tangent along the straight path lambda u, at lambda = 0.
+
+    It holds the geometric stiffness of the linear stresses and, on top of it, what the deflection itself changes:
+    B(lambda) = B_0 + lambda B_1 with B_1 linear in the displacement gradient.
+    """
+    rest = strain_matrix_at_rest(gradient)
+    h = np.swapaxes(displacement, 1, 2)[:, None] @ gradient
+    m, g, _, columns = rest.shape
+    first = strain_matrix(gradient, h).reshape(m, 6 * g, columns)
+    weighted = ((elasticity @ rest) * weight[..., None, None]).reshape(m, 6 * g, columns)
+    cross = np.swapaxes(first, 1, 2) @ weighted
+    stress = linear_stress(gradient, displacement, elasticity)
+    return cross + np.swapaxes(cross, 1, 2) + spread(geometric_block(gradient, weight, stress))
+
+
 def linear_stress(gradient: Floats, displacement: Floats, elasticity: Floats) -> Floats:
     """Stress (m, g, 6) MPa of the linear solution: D times the small strain."""
     h = np.swapaxes(displacement, 1, 2)[:, None] @ gradient

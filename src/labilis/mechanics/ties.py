@@ -91,14 +91,36 @@ class Ties:
         k_pp = upper[self.plain][:, self.plain]
         if self.block.shape[1] == 0:
             return sparse.csr_matrix(k_pp)
-        rows = upper[:, self.tied].tocsr()
-        columns = upper[self.tied].T.tocsr()
-        diagonal = sparse.csr_matrix((upper.diagonal()[self.tied], (self.tied, np.arange(len(self.tied)))),
-                                     shape=rows.shape)
-        beside = (rows + columns - diagonal).tocsr()  # K[:, tied], both triangles
+        beside = self._columns_of_tied(upper)
         k_pt = beside[self.plain] @ self.block
         k_tt = self.block.T @ beside[self.tied] @ self.block
         return sparse.csr_matrix(sparse.bmat([[k_pp, k_pt], [None, sparse.triu(k_tt)]], format="csr"))
+
+    def reduce_turning(self, upper: sparse.csr_matrix, q: Floats) -> sparse.csr_matrix:
+        """T'ᵀ K T + Tᵀ K T' (upper triangle), T' the change of T as the hubs turn by their motion in q: their arms turn too."""
+        shape = (len(self.tied), self.block.shape[1])
+        rows_start = len(self.tied) - 3 * sum(len(hub.nodes) for hub in self.hubs)  # nodes held askew come first
+        changed = sparse.lil_matrix(shape)
+        for hub, where, basis in zip(self.hubs, self.hub_slices, self.hub_bases):
+            turn = basis[3:] @ q[where]
+            arms = np.cross(turn, self.node_places[hub.nodes] - hub.centre)
+            block = (rigid_motion(arms) - rigid_motion(0 * arms)).reshape(-1, 6) @ basis
+            local = where.start - len(self.plain)
+            changed[rows_start:rows_start + len(block), local:local + basis.shape[1]] = block
+            rows_start += len(block)
+        beside = self._columns_of_tied(upper)
+        moved = sparse.csr_matrix(beside @ changed.tocsr())
+        a_p = moved[self.plain]
+        a_t = self.block.T @ moved[self.tied]
+        empty = sparse.csr_matrix((len(self.plain), len(self.plain)))
+        return sparse.csr_matrix(sparse.bmat([[empty, a_p], [None, sparse.triu(a_t + a_t.T)]], format="csr"))
+
+    def _columns_of_tied(self, upper: sparse.csr_matrix) -> sparse.csr_matrix:
+        """K[:, tied] of the symmetric matrix with this upper triangle."""
+        rows = upper[:, self.tied].tocsr()
+        columns = upper[self.tied].T.tocsr()
+        diagonal = sparse.csr_matrix((upper.diagonal()[self.tied], (self.tied, np.arange(len(self.tied)))), shape=rows.shape)
+        return (rows + columns - diagonal).tocsr()
 
     def hub_forces(self, hub: int, force: Floats) -> Floats:
         """Reduced vector of a force and moment (6,) that act at a hub's centre."""
@@ -148,6 +170,17 @@ def null_space(rows: Floats, tolerance: float = 1e-9) -> tuple[Floats, Floats]:
     return free, held
 
 
+def rigid_motion(arms: Floats) -> Floats:
+    """Displacement (k, 3, 6) of points on arms (k, 3) per displacement and turn of their hub: u + θ×r."""
+    motion = np.zeros((len(arms), 3, 6))
+    motion[:, [0, 1, 2], [0, 1, 2]] = 1.0
+    x, y, z = arms.T
+    motion[:, 0, 4], motion[:, 0, 5] = z, -y
+    motion[:, 1, 3], motion[:, 1, 5] = -z, x
+    motion[:, 2, 3], motion[:, 2, 4] = y, -x
+    return motion
+
+
 def make_ties(places: Floats, held: Sequence[HeldNodes], hubs: Sequence[StiffHub] = ()) -> Ties:
     """Elimination for a mesh with nodes at `places` (n, 3) mm.
 
@@ -187,13 +220,7 @@ def make_ties(places: Floats, held: Sequence[HeldNodes], hubs: Sequence[StiffHub
         column += free.shape[1]
     for hub in hubs:
         basis, _ = null_space(hub.held)
-        arms = places[hub.nodes] - hub.centre
-        motion = np.zeros((len(hub.nodes), 3, 6))
-        motion[:, [0, 1, 2], [0, 1, 2]] = 1.0
-        x, y, z = arms.T
-        motion[:, 0, 4], motion[:, 0, 5] = z, -y
-        motion[:, 1, 3], motion[:, 1, 5] = -z, x
-        motion[:, 2, 3], motion[:, 2, 4] = y, -x
+        motion = rigid_motion(places[hub.nodes] - hub.centre)
         tied.append((3 * hub.nodes[:, None] + np.arange(3)).ravel())
         blocks.append((motion.reshape(-1, 6) @ basis, column))
         slices.append(slice(len(plain) + column, len(plain) + column + basis.shape[1]))

@@ -77,6 +77,7 @@ class Criteria(Statement):
     required_factor: str = "3"
     modes: int = Field(default=6, ge=1, le=200)
     sign: Literal["positive", "both"] = "positive"
+    second_opinion: bool = Field(default=False, description="also solve with the deflection before buckling")
 
 
 class EulerChoice(Statement):

@@ -9,7 +9,7 @@ from typing import Any
 from labilis.model import ForceLoad, LabilisError, Project
 
 STAGES = ("shape", "mesh", "strength", "modes")
-_VERSION = 1  # raise when a result's content changes its meaning
+_VERSION = 2  # raise when a result's content changes its meaning
 
 
 @dataclass(frozen=True)
@@ -90,7 +90,7 @@ def stage_keys(project: Project, case: str | None = None) -> StageKeys:
             keys["strength"] = _hash("strength", keys["mesh"], name, _strength_parts(project, name))
             keys["sections"] = _hash("sections", keys["strength"])
             criteria = project.criteria
-            keys["modes"] = _hash("modes", keys["strength"], criteria.modes, criteria.sign,
+            keys["modes"] = _hash("modes", keys["strength"], criteria.modes, criteria.sign, criteria.second_opinion,
                                   project.value(criteria.required_factor, "number"))
     except (LabilisError, StopIteration):
         pass

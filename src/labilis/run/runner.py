@@ -177,6 +177,8 @@ class Runner:
         k_g = system.geometric(growing, solved.growing.internal)
         base, base_factor = system.reduced_stiffness, stiffness
         force = float(np.linalg.norm(strength.applied[0, :3]))
+        if force < 1e-3 * strength.growing_size:  # loads that balance each other have no resultant to name
+            force = 0.0
         if np.any(solved.held.u):
             base = (base + system.geometric(system.stress(solved.held.u), solved.held.internal)).tocsr()
             try:
@@ -184,14 +186,15 @@ class Runner:
             except NotPositive:
                 empty = np.zeros(0)
                 return ModesFindings(case, empty, np.zeros((0, len(mesh.nodes), 3)), empty, np.zeros((0, 3)), -1, np.inf,
-                                     force, force, True, np.zeros(0, dtype="U16"))
+                                     force, True, np.zeros(0, dtype="U16"), float("nan"))
         weight = system.geometry.weight
         typical = float(np.sqrt((von_mises(growing) ** 2 * weight).sum() / weight.sum()))
         modulus = project.value(self._material(project).youngs_modulus or "", "stress")
         limit = MOST_STRESS * modulus / typical if typical > 0 else np.inf
         both = criteria.sign == "both"
         solution = find_modes(base, base_factor, k_g, criteria.modes, both, limit,
-                              lambda done: case_progress(0.3 + 0.5 * done, "Finding modes"))
+                              progress=lambda done: case_progress(0.3 + 0.5 * done, "Finding modes"))
+        second = self._second_opinion(system, solved, base, base_factor, limit) if criteria.second_opinion else float("nan")
         case_progress(0.9, "Recovering shapes")
         shapes = np.zeros((len(solution.factors), len(mesh.nodes), 3))
         for index in range(len(solution.factors)):
@@ -206,8 +209,14 @@ class Runner:
             below = count_below(base, k_g, required)
         checks = np.array([[check.sigma, check.counted, check.found] for check in solution.checks]).reshape(-1, 3)
         kinds = np.array([kind_of_mode(mesh.nodes, shape, body.view.long_axis) for shape in shapes], dtype="U16")
-        return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force,
-                             force, False, kinds)
+        return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second)
+
+    @staticmethod
+    def _second_opinion(system: System, solved: SolvedCase, base: Any, base_factor: Factor, limit: float) -> float:
+        """First positive factor with the full derivative of the tangent along the linear path; nan when there is none."""
+        full = system.path_derivative(solved.growing.q, solved.growing.internal)
+        found = find_modes(base, base_factor, full, 1, largest=limit, count=False)
+        return float(found.factors[0]) if len(found.factors) else float("nan")
 
     # --- helpers --------------------------------------------------------------------------------------------------
     @staticmethod

@@ -116,12 +116,14 @@ def strength_stage(project: Project, case_name: str, view: ShapeView, mesh: Mesh
         raise LabilisError(f"Load case '{case_name}' has no load.", f"cases/{case_name}", "Pick a face and push on it.",
                            "no-load")
     parts: dict[str, list[CaseForces]] = {"growing": [], "held": []}
-    swallowed, stations, names = [], [], []
+    swallowed, stations, names, sizes = [], [], [], []
     for entry in case.loads:
         load = project.named("loads", entry.load)
         forces = load_forces(project, entry.load, project.value(entry.factor, "number"), view, mesh)
         parts[load.growth].append(forces)
         names.append(entry.load)
+        sizes.append((float(np.linalg.norm(forces.nodal.reshape(-1, 3), axis=1).sum()
+                            + np.linalg.norm(forces.hub[:, :3], axis=1).sum()), load.growth))
         swallowed.append(_swallowed(forces, tied))
         weight = np.linalg.norm(forces.nodal.reshape(-1, 3), axis=1)
         along = mesh.nodes @ view.long_axis
@@ -160,7 +162,7 @@ def strength_stage(project: Project, case_name: str, view: ShapeView, mesh: Mesh
         np.array(applied), np.array([support.name for support in project.supports]),
         np.stack(reactions, axis=1), np.array(names), np.array(swallowed), grips, centres, radii, reach,
         np.array(stations), np.array(axial), max(solution.residual for solution in solutions), factor_yield, node,
-        _compression_share(system, stresses[0]))
+        _compression_share(system, stresses[0]), sum(size for size, growth in sizes if growth == "growing"))
     return findings, SolvedCase(*solutions)
 
 

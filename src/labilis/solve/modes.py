@@ -53,11 +53,11 @@ def _dense(k: sparse.csr_matrix, k_g: sparse.csr_matrix, both: bool, wanted: int
 
 
 def find_modes(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, wanted: int, both: bool = False,
-               largest: float = np.inf, progress: Callable[[float], None] | None = None) -> ModesSolution:
+               largest: float = np.inf, count: bool = True, progress: Callable[[float], None] | None = None) -> ModesSolution:
     """The `wanted` smallest factors: positive ones, or the smallest of both signs when `both`.
 
     k (upper triangle, with the held part) must be positive definite and factorised in k_factor. Factors beyond `largest`
-    mean nothing physical and are left out; there may be none at all, which is an answer.
+    mean nothing physical and are left out; there may be none at all, which is an answer. `count` proves completeness.
     """
     n = k.shape[0]
     extra = min(wanted + 2, n)
@@ -65,7 +65,7 @@ def find_modes(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, w
         found = _dense(k, k_g, both, extra)
     else:
         found = block_lanczos(lambda x: -times(k_g, x), k_factor.solve, lambda x: times(k, x), n, extra, both,
-                              block=4 if n < 3000 else 6, sure=wanted, progress=progress)
+                              block=4 if n < 3000 or wanted < 3 else 6, sure=wanted, progress=progress)
     floor = 1.0 / largest
     good = np.abs(found.values) > max(floor, 1e-300) if both else found.values > max(floor, 1e-300)
     good &= found.residuals < 1e-5  # what has not converged is not reported
@@ -74,6 +74,8 @@ def find_modes(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, w
     order = np.argsort(np.where(factors > 0, factors, np.inf) if not both else np.abs(factors), kind="stable")
     factors, vectors, residuals = factors[order], vectors[:, order], residuals[order]
     checks = []
+    if not count:
+        return ModesSolution(factors[:wanted], vectors[:, :wanted], residuals[:wanted], (), found.solves)
     for sign in (1.0, -1.0) if both else (1.0,):
         of_sign = factors[factors * sign > 0]
         if len(of_sign) and len(factors[:wanted]):

@@ -17,11 +17,13 @@ Floats = NDArray[np.float64]
 class LinearSolution:
     """One load vector's answer.
 
-    u (3n,) mm; internal (3n,) = K u - f, N: forces that supports and hubs put on the nodes; residual: what is left on free
+    u (3n,) mm and q the same in reduced unknowns;
+    internal (3n,) = K u - f, N: forces that supports and hubs put on the nodes; residual: what is left on free
     unknowns, relative to the load.
     """
 
     u: Floats
+    q: Floats
     internal: Floats
     residual: float
 
@@ -35,7 +37,7 @@ def solve_linear(system: System, stiffness_factor: Factor, nodal: Floats, reduce
     scale = float(np.linalg.norm(rhs))
     if scale == 0.0:
         zero = np.zeros(len(nodal))
-        return LinearSolution(zero, -nodal, 0.0)
+        return LinearSolution(zero, np.zeros(system.ties.size), -nodal, 0.0)
     q = stiffness_factor.solve(rhs)
     k = system.reduced_stiffness
     for _ in range(2):
@@ -45,4 +47,4 @@ def solve_linear(system: System, stiffness_factor: Factor, nodal: Floats, reduce
         q = q + stiffness_factor.solve(left)
     u = system.ties.expand(q)
     residual = float(np.linalg.norm(rhs - times(k, q))) / scale
-    return LinearSolution(u, times(system.stiffness, u) - nodal, residual)
+    return LinearSolution(u, q, times(system.stiffness, u) - nodal, residual)

@@ -70,6 +70,19 @@ class System:
         reduced = self.ties.reduce_matrix(k_g)
         return sparse.csr_matrix(reduced + self.ties.hub_geometric(internal)) if self.ties.hubs else reduced
 
+    def path_derivative(self, q: Floats, internal: Floats) -> sparse.csr_matrix:
+        """Derivative (upper triangle) of the reduced tangent along the straight path of the linear solution q (reduced):
+        K_G and what the deflection before buckling changes, in elements and in turning hubs."""
+        u = self.ties.expand(q)
+        g, local = self.geometry, self.element_values(u)
+        full = assembly.assemble(self.pattern, (
+            (rows, solid.path_derivative(g.gradient[rows], g.weight[rows], local[rows], self.elasticity))
+            for rows in solid.chunks(len(self.elements))))
+        reduced = self.ties.reduce_matrix(full)
+        if not self.ties.hubs:
+            return reduced
+        return sparse.csr_matrix(reduced + self.ties.reduce_turning(self.stiffness, q) + self.ties.hub_geometric(internal))
+
     def nodal_stress(self, stress: Floats) -> Floats:
         """Stress (n, 6) MPa at nodes: extrapolated inside each element, averaged between elements by volume."""
         carried = np.einsum("ng,mgs->mns", family(self.elements.shape[1]).extrapolation, stress, optimize=True)

@@ -28,12 +28,17 @@ def write_results(report: CaseReport, folder: Path) -> list[Path]:
             written.append(_write_vtu(report, folder / f"{stem}.vtu"))
         if facts.modes is not None:
             path = folder / f"{stem}-modes.csv"
+            force = facts.modes.growing_force
+
+            def critical(factor: float) -> str:
+                return f"{factor * force:.9g}" if force else ""
+
             with open(path, "w", newline="", encoding="utf-8") as target:
                 rows = csv.writer(target)
                 rows.writerow(["mode", "factor", "critical_load_n", "driver", "kind", "required_factor", "meets"])
                 for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.modes.kinds), 1):
                     meets = "" if factor < 0 else bool(factor >= facts.required)
-                    rows.writerow([number, f"{factor:.9g}", f"{factor * facts.modes.growing_force:.9g}", report.driver,
+                    rows.writerow([number, f"{factor:.9g}", critical(factor), report.driver,
                                    kind, facts.required, meets])
             written.append(path)
         path = folder / f"{stem}-evidence.csv"

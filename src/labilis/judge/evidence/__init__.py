@@ -5,6 +5,7 @@ from labilis.judge.evidence.balance import balance
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.evidence.completeness import completeness, under_required
 from labilis.judge.evidence.compression import compression
+from labilis.judge.evidence.deflection import deflection_before_buckling
 from labilis.judge.evidence.element_order import element_order
 from labilis.judge.evidence.free_motion import free_motion
 from labilis.judge.evidence.hand_check import hand_check
@@ -14,7 +15,7 @@ from labilis.judge.evidence.yield_first import yield_first
 
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     free_motion, balance, held_direction, compression, element_order, completeness, under_required, negative_factors,
-    yield_first, hand_check,
+    deflection_before_buckling, yield_first, hand_check,
 )
 _ORDER = {"bad": 0, "caution": 1, "not judged": 2, "good": 3}
 

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from labilis.judge.numbers import force_text
+from labilis.judge.numbers import critical_text
 from labilis.judge.stress import von_mises
 from labilis.run.report import CaseReport
 from labilis.ui.theme import LIGHT, icon
@@ -187,7 +187,7 @@ class Drawer(QWidget):
             else:
                 verdict, colour = f"✕ under by {100 * (1 - factor / facts.required):.0f} %", LIGHT.bad
             grey = LIGHT.quiet if stale else ""
-            cells = [str(row + 1), f"{factor:.4g}", force_text(factor * modes.growing_force), report.driver, str(kind),
+            cells = [str(row + 1), f"{factor:.4g}", critical_text(float(factor), modes.growing_force), report.driver, str(kind),
                      f"{facts.required:.4g}"]
             for column, text in enumerate(cells):
                 self.modes.setItem(row, column, _cell(text, grey))
