@@ -6,10 +6,10 @@ import json
 import sys
 from pathlib import Path
 
-from validation import plates, struts
+from validation import plates, rings, struts
 from validation.case import Case, Row, run_case
 
-CASES: list[Case] = [*struts.CASES, *plates.CASES]
+CASES: list[Case] = [*struts.CASES, *plates.CASES, *rings.CASES]
 PAGE = Path(__file__).parents[1] / "docs/validation.md"
 
 

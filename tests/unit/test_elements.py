@@ -198,3 +198,18 @@ def test_path_derivative_against_differences_of_the_tangent(n_nodes: int) -> Non
     minus = solid.residual_and_tangent(gradient, weight, -step * u, D)[1]
     numeric = (plus - minus) / (2 * step)
     assert np.abs(solid.path_derivative(gradient, weight, u, D) - numeric).max() < 1e-6 * np.abs(numeric).max()
+
+
+@pytest.mark.parametrize("n_nodes", [3, 6])
+def test_following_pressure_against_differences(n_nodes: int) -> None:
+    corners = np.array([[0.0, 0, 0], [4, 0.5, 0.2], [0.3, 3, -0.1]])
+    nodes = corners if n_nodes == 3 else np.concatenate([corners, corners[[[0, 1], [1, 2], [2, 0]]].mean(axis=1) + 0.1])
+    triangle = np.arange(n_nodes)[None]
+    found = loads.following_stiffness(nodes, triangle, 2.0)[0]
+    numeric = np.zeros_like(found)
+    for column in range(3 * n_nodes):
+        step = np.zeros(3 * n_nodes)
+        step[column] = 1e-6
+        step = step.reshape(-1, 3)
+        numeric[:, column] = -(loads.pressure(nodes + step, triangle, 2.0) - loads.pressure(nodes - step, triangle, 2.0)).ravel() / 2e-6
+    assert np.abs(found - numeric).max() < 1e-6 * np.abs(numeric).max()

@@ -30,7 +30,7 @@ def modes(*factors: float, **change: Any) -> ModesFindings:
     count = len(factors)
     made = ModesFindings("service", np.array(factors), np.zeros((count, 4, 3)), np.full(count, 1e-9),
                          np.array([[50.0, count, count]]), -1, np.inf, 1000.0, False, np.array(["member bow"] * count, dtype="U16"),
-                         math.nan)
+                         math.nan, 0.0)
     return dataclasses.replace(made, **change)
 
 

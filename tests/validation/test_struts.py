@@ -198,3 +198,14 @@ def test_second_opinion_fires_where_the_part_bends_first() -> None:
     assert said.state == "caution"
     assert abs(float(said.figure)) > 5
     assert "large-deflection" in said.text
+
+
+def test_following_pressure_on_a_free_end_is_not_symmetric_and_says_so() -> None:
+    data = bar_step()
+    project = cantilever(data)
+    area = 16.0 * 4.0
+    pressed = project.changed(loads=[PressureLoad(name="push", on="head", pressure=f"{1000 / area} MPa", direction="following")])
+    said = evidence(run(pressed, data), "following pressure")
+    assert said.state == "caution"
+    assert "free border" in said.text
+    assert evidence(run(project, data), "following pressure") is None

@@ -103,7 +103,8 @@ class ModesFindings:
     one by pivot count, -1 when not counted; limit: factor beyond which an answer means nothing (elastic stress a tenth of
     Young's modulus); growing_force N: size of the growing resultant, 0 when the loads balance themselves;
     held_unstable: the part goes unstable under the held loads alone; second_opinion: first factor with the deflection before
-    buckling, nan when it was not asked for.
+    buckling, nan when it was not asked for; unsymmetric: part of the load stiffness of following pressure that was left
+    out because it is not symmetric, relative to the rest.
     """
 
     case: str
@@ -117,6 +118,7 @@ class ModesFindings:
     held_unstable: bool
     kinds: Texts
     second_opinion: float
+    unsymmetric: float
 
     @property
     def complete(self) -> bool:

@@ -145,7 +145,10 @@ def load_sentences(project: Project) -> list[Sentence]:
                 spans.append(Span("in all" if load.share == "total" else f"on each of {len(region.picks)}",
                                   ("loads", index, "share"), choices=(("in all", "total"), ("on each", "each"))))
         else:
-            spans += [_value(load.pressure, ("loads", index, "pressure"), "stress"), Span(" pressure")]
+            spans += [_value(load.pressure, ("loads", index, "pressure"), "stress"), Span(" pressure, "),
+                      Span("keeping its direction" if load.direction == "fixed" else "following the surface",
+                           ("loads", index, "direction"),
+                           choices=(("keeping its direction", "fixed"), ("following the surface", "following"))), Span(",")]
         spans += [Span(f" on {load.on}, "),
                   Span(load.growth, ("loads", index, "growth"), choices=(("growing", "growing"), ("held", "held"))), Span(".")]
         found.append(tuple(spans))

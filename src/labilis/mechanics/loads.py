@@ -60,6 +60,27 @@ def traction(nodes: Floats, weights: Floats, cells: Ints, force: Floats) -> Floa
     return result
 
 
+def following_stiffness(nodes: Floats, triangles: Ints, value: float) -> Floats:
+    """Load stiffness (t, 3n, 3n) N/mm of a pressure (MPa, positive into the body) that stays square to the moving surface.
+
+    The forces are f_a = -p ∫ N_a (x,1 × x,2); this is -df/du, to be added to the tangent (Schweizerhof and Ramm 1984). It is
+    symmetric on closed surfaces and where the border is held.
+    """
+    values, slopes = _triangle_shape(triangles.shape[1])
+    tangent = np.einsum("gna,tnx->tgax", slopes, nodes[triangles], optimize=True)
+
+    def cross(vector: Floats) -> Floats:
+        x, y, z = np.moveaxis(vector, -1, 0)
+        zero = np.zeros_like(x)
+        return np.stack([np.stack([zero, -z, y], -1), np.stack([z, zero, -x], -1), np.stack([-y, x, zero], -1)], -2)
+    one, two = cross(tangent[:, :, 0]), cross(tangent[:, :, 1])
+    weighted = values * _TRIANGLE_WEIGHTS[:, None]
+    blocks = np.einsum("ga,gb,tgxy->taxby", weighted, slopes[:, :, 1], one, optimize=True)
+    blocks -= np.einsum("ga,gb,tgxy->taxby", weighted, slopes[:, :, 0], two, optimize=True)
+    size = 3 * triangles.shape[1]
+    return value * blocks.reshape(len(triangles), size, size)
+
+
 def pressure(nodes: Floats, triangles: Ints, value: float) -> Floats:
     """Nodal forces (n, 3) of a pressure (MPa, positive into the body) in the direction of the undeformed normal."""
     _, normal = face_weights(nodes, triangles)

@@ -82,6 +82,15 @@ class Ties:
         u[self.tied] = self.block @ q[len(self.plain):]
         return u
 
+    @property
+    def matrix(self) -> sparse.csr_matrix:
+        """T itself (3n, q)."""
+        free = len(self.plain)
+        rest = self.block.tocoo()
+        return sparse.csr_matrix((np.concatenate([np.ones(free), rest.data]),
+                                  (np.concatenate([self.plain, self.tied[rest.row]]),
+                                   np.concatenate([np.arange(free), free + rest.col]))), shape=(3 * self.n_nodes, self.size))
+
     def reduce_vector(self, f: Floats) -> Floats:
         """Tᵀ f for forces (3n,) or (3n, k)."""
         return np.concatenate([f[self.plain], self.block.T @ f[self.tied]])

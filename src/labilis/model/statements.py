@@ -122,12 +122,14 @@ class ForceLoad(Statement):
 
 
 class PressureLoad(Statement):
-    """Pressure on faces, positive pushing into the part; its direction is the undeformed normal."""
+    """Pressure on faces, positive pushing into the part. `direction` fixed keeps the undeformed normal, following stays
+    square to the moving surface as a fluid's pressure does."""
 
     kind: Literal["pressure"] = "pressure"
     name: str = Field(min_length=1)
     on: str
     pressure: str
+    direction: Literal["fixed", "following"] = "fixed"
     growth: Growth = "growing"
 
 

@@ -9,7 +9,7 @@ from typing import Any
 from labilis.model import ForceLoad, LabilisError, Project
 
 STAGES = ("shape", "mesh", "strength", "modes")
-_VERSION = 2  # raise when a result's content changes its meaning
+_VERSION = 3  # raise when a result's content changes its meaning
 
 
 @dataclass(frozen=True)

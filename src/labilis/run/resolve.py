@@ -39,10 +39,12 @@ class Tied:
 
 @dataclass(frozen=True)
 class CaseForces:
-    """Forces of one load: nodal (3n,) N; hub (h, 6) N and N mm at hub centres."""
+    """Forces of one load: nodal (3n,) N; hub (h, 6) N and N mm at hub centres; following: surface triangles with the
+    pressure in MPa that stays square to them, or None."""
 
     nodal: Floats
     hub: Floats
+    following: tuple[Ints, float] | None = None
 
 
 def match_region(region: Region, view: ShapeView) -> RegionMatch:
@@ -238,7 +240,9 @@ def load_forces(project: Project, name: str, factor: float, view: ShapeView, mes
             total = project.value(load.normal or "", "force", where)
             area = float(load_forms.face_weights(mesh.nodes, triangles)[0].sum())
             value = total * (len(match.faces) if load.share == "each" else 1) / area
-        return CaseForces(factor * load_forms.pressure(mesh.nodes, triangles, value).ravel(), hub_part)
+        follows = isinstance(load, PressureLoad) and load.direction == "following"
+        return CaseForces(factor * load_forms.pressure(mesh.nodes, triangles, value).ravel(), hub_part,
+                          (triangles, factor * value) if follows else None)
     force = factor * np.array([project.value(text, "force", where) for text in load.components or ()])
     parts = [match.faces] if load.share == "total" else [np.array([face]) for face in match.faces]
     for faces in parts:

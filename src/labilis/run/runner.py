@@ -175,18 +175,25 @@ class Runner:
         required = project.value(criteria.required_factor, "number")
         growing = system.stress(solved.growing.u)
         k_g = system.geometric(growing, solved.growing.internal)
+        unsymmetric = 0.0
+        if solved.following["growing"]:
+            load_part, unsymmetric = system.following(solved.following["growing"])
+            k_g = (k_g + load_part).tocsr()
         base, base_factor = system.reduced_stiffness, stiffness
         force = float(np.linalg.norm(strength.applied[0, :3]))
         if force < 1e-3 * strength.growing_size:  # loads that balance each other have no resultant to name
             force = 0.0
         if np.any(solved.held.u):
             base = (base + system.geometric(system.stress(solved.held.u), solved.held.internal)).tocsr()
+            if solved.following["held"]:
+                load_part, rest = system.following(solved.following["held"])
+                base, unsymmetric = (base + load_part).tocsr(), max(unsymmetric, rest)
             try:
                 base_factor = factor(base, like=stiffness)
             except NotPositive:
                 empty = np.zeros(0)
                 return ModesFindings(case, empty, np.zeros((0, len(mesh.nodes), 3)), empty, np.zeros((0, 3)), -1, np.inf,
-                                     force, True, np.zeros(0, dtype="U16"), float("nan"))
+                                     force, True, np.zeros(0, dtype="U16"), float("nan"), unsymmetric)
         weight = system.geometry.weight
         typical = float(np.sqrt((von_mises(growing) ** 2 * weight).sum() / weight.sum()))
         modulus = project.value(self._material(project).youngs_modulus or "", "stress")
@@ -209,7 +216,8 @@ class Runner:
             below = count_below(base, k_g, required)
         checks = np.array([[check.sigma, check.counted, check.found] for check in solution.checks]).reshape(-1, 3)
         kinds = np.array([kind_of_mode(mesh.nodes, shape, body.view.long_axis) for shape in shapes], dtype="U16")
-        return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second)
+        return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second,
+                             unsymmetric)
 
     @staticmethod
     def _second_opinion(system: System, solved: SolvedCase, base: Any, base_factor: Factor, limit: float) -> float:

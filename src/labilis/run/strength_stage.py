@@ -17,6 +17,7 @@ from labilis.solve.strength import LinearSolution, solve_linear
 from labilis.solve.system import System
 
 Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
@@ -25,6 +26,7 @@ class SolvedCase:
 
     growing: LinearSolution
     held: LinearSolution
+    following: dict[str, list[tuple[Ints, float]]]
 
 
 def _resultant(places: Floats, forces: Floats) -> Floats:
@@ -163,7 +165,8 @@ def strength_stage(project: Project, case_name: str, view: ShapeView, mesh: Mesh
         np.stack(reactions, axis=1), np.array(names), np.array(swallowed), grips, centres, radii, reach,
         np.array(stations), np.array(axial), max(solution.residual for solution in solutions), factor_yield, node,
         _compression_share(system, stresses[0]), sum(size for size, growth in sizes if growth == "growing"))
-    return findings, SolvedCase(*solutions)
+    following = {growth: [part.following for part in parts[growth] if part.following is not None] for growth in parts}
+    return findings, SolvedCase(solutions[0], solutions[1], following)
 
 
 def _compression_share(system: System, stress: Floats) -> float:

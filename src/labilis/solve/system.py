@@ -1,15 +1,16 @@
 """One mesh with its material and ties, ready for strength and modes: matrices assembled on demand."""
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import scipy.sparse.linalg  # noqa: F401  (makes sparse.linalg known)
 from numpy.typing import NDArray
 from scipy import sparse
 
-from labilis.mechanics import assembly, solid
+from labilis.mechanics import assembly, loads, solid
 from labilis.mechanics.families import family
 from labilis.mechanics.ties import Ties
 
@@ -69,6 +70,24 @@ class System:
         k_g = assembly.assemble_scalar(self.pattern, self._geometric_parts(stress))
         reduced = self.ties.reduce_matrix(k_g)
         return sparse.csr_matrix(reduced + self.ties.hub_geometric(internal)) if self.ties.hubs else reduced
+
+    def following(self, surfaces: Sequence[tuple[Ints, float]]) -> tuple[sparse.csr_matrix, float]:
+        """Load stiffness of following pressures on surface triangles: (upper triangle of its symmetric part in reduced
+        unknowns, size of what is not symmetric relative to it)."""
+        size = 3 * len(self.nodes)
+        whole = sparse.csr_matrix((size, size))
+        for triangles, value in surfaces:
+            blocks = loads.following_stiffness(self.nodes, triangles, value)
+            dofs = (3 * triangles[:, :, None] + np.arange(3)).reshape(len(triangles), -1)
+            rows = np.repeat(dofs, dofs.shape[1], axis=1).ravel()
+            columns = np.tile(dofs, (1, dofs.shape[1])).ravel()
+            whole = whole + sparse.csr_matrix((blocks.ravel(), (rows, columns)), shape=(size, size))
+        even, odd = 0.5 * (whole + whole.T), 0.5 * (whole - whole.T)
+        # what the supports hold is not there to be unsymmetric: judge on what the ties leave
+        t = self.ties.matrix
+        scale = sparse.linalg.norm(t.T @ even @ t)
+        rest = float(sparse.linalg.norm(t.T @ odd @ t) / scale) if scale else 0.0
+        return self.ties.reduce_matrix(sparse.csr_matrix(sparse.triu(even))), rest
 
     def path_derivative(self, q: Floats, internal: Floats) -> sparse.csr_matrix:
         """Derivative (upper triangle) of the reduced tangent along the straight path of the linear solution q (reduced):
