@@ -96,6 +96,16 @@ def test_demo_without_a_display_prints_the_verdict() -> None:
     assert "panel-prop" in labilis("demo", "--list").stdout
 
 
+def test_a_display_that_nobody_serves_counts_as_none(monkeypatch: pytest.MonkeyPatch) -> None:
+    from labilis.cli.main import has_display
+
+    monkeypatch.delenv("WAYLAND_DISPLAY", raising=False)
+    assert has_display()  # the tests' own virtual screen
+    for name, expected in ((":4711", False), ("", False), ("far.example:0", True)):
+        monkeypatch.setenv("DISPLAY", name)
+        assert has_display() is expected
+
+
 def test_the_demo_is_what_its_script_writes(tmp_path: Path) -> None:
     """The shipped STEP file has the sizes of the script that is said to have written it."""
     from labilis.shape import list_bodies

@@ -3,6 +3,8 @@ from __future__ import annotations
 
 import json
 import os
+import re
+import socket
 import sys
 from pathlib import Path
 from typing import Annotated, Any
@@ -29,8 +31,21 @@ def main() -> None:
 
 
 def has_display() -> bool:
-    """Whether a window can be opened."""
-    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+    """Whether a window can be opened: a display is named and, when it is a local one, somebody serves it."""
+    if os.environ.get("WAYLAND_DISPLAY"):
+        return True
+    name = os.environ.get("DISPLAY", "")
+    local = re.fullmatch(r"(?:unix)?:(\d+)(?:\.\d+)?", name)
+    if local is None:
+        return bool(name)
+    with socket.socket(socket.AF_UNIX) as probe:
+        for address in (f"/tmp/.X11-unix/X{local.group(1)}", f"\0/tmp/.X11-unix/X{local.group(1)}"):
+            try:
+                probe.connect(address)
+                return True
+            except OSError:
+                continue
+    return False
 
 
 def _open_window(path: Path | None = None) -> None:
