@@ -229,3 +229,13 @@ def test_a_killed_worker_is_an_event_and_the_next_run_works(worker: Worker) -> N
     assert "Nothing stated or found is lost" in last.content
     worker.submit(snapshot(cantilever(DATA)), Plan("shape"))
     drain(worker, {"done"})
+
+
+def test_another_mesh_never_meets_an_old_system() -> None:
+    """One runner, sizes there and back: each time the answer of a runner that knows nothing."""
+    runner, first = Runner(), {}
+    for size in ("9 mm", "7 mm", "9 mm"):
+        project = cantilever(DATA, size=size)
+        found = runner.run(snapshot(project), Plan("modes"))[stage_keys(project).modes].factors
+        fresh = first.setdefault(size, Runner().run(snapshot(project), Plan("modes"))[stage_keys(project).modes].factors)
+        assert found == pytest.approx(fresh, rel=1e-9)

@@ -88,11 +88,6 @@ class StrengthFindings:
         """Stress (n, 6) under the service load, MPa."""
         return self.stress_growing + self.stress_held
 
-    @property
-    def has_held(self) -> bool:
-        """Some loads are held."""
-        return bool(np.any(self.applied[1]) or np.any(self.stress_held))
-
 
 @dataclass(frozen=True)
 class ModesFindings:

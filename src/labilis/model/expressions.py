@@ -227,8 +227,3 @@ def is_name(text: str) -> bool:
     return (bool(re.fullmatch(r"[A-Za-z][A-Za-z0-9_]*", text)) and text not in UNIT_SYMBOLS
             and text not in FUNCTIONS and text not in CONSTANTS)
 
-
-def format_quantity(value: float, kind: str, display: str, digits: int = 4) -> str:
-    """Kernel number shown in a display unit with significant digits: ``format_quantity(1500, 'force', 'kN')``."""
-    factor = float((1.0 * registry().parse_units(display.replace("^", "**"))).to_base_units().magnitude)
-    return f"{value / factor:.{digits}g} {display}" if kind != "number" else f"{value:.{digits}g}"

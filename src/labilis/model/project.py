@@ -3,7 +3,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from typing import Any, Literal, TypeVar
+from typing import Any, Literal
 
 from pydantic import Field, ValidationError, model_validator
 
@@ -13,7 +13,6 @@ from labilis.model.regions import Region
 from labilis.model.statements import ForceLoad, Load, Material, PressureLoad, Statement, Support
 
 FORMAT_VERSION: Literal[1] = 1
-Named = TypeVar("Named")
 
 
 class Geometry(Statement):

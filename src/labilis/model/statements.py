@@ -94,11 +94,6 @@ class Support(Statement):
             raise ValueError("a motion is held twice")
         return self
 
-    @property
-    def fixed(self) -> bool:
-        """All motions held."""
-        return set(MOTIONS[self.axes.kind]) <= set(self.held) and self.axes.kind != "normal"
-
 
 Growth = Literal["growing", "held"]
 

@@ -5,10 +5,10 @@ its own. What the window may know of a body's faces comes through `picking`.
 """
 from labilis.run.keys import STAGES, StageKeys, stage_keys
 from labilis.run.pack import pack, unpack
-from labilis.run.plan import Cancelled, Plan, Progress, Snapshot
+from labilis.run.plan import Plan, Progress, Snapshot
 from labilis.run.report import CaseReport, ProjectReport, judge_project
 from labilis.run.runner import Runner
 from labilis.run.worker import Worker, WorkerEvent
 
-__all__ = ["STAGES", "Cancelled", "CaseReport", "Plan", "Progress", "ProjectReport", "Runner", "Snapshot", "StageKeys",
+__all__ = ["STAGES", "CaseReport", "Plan", "Progress", "ProjectReport", "Runner", "Snapshot", "StageKeys",
            "Worker", "WorkerEvent", "judge_project", "pack", "stage_keys", "unpack"]

@@ -10,10 +10,6 @@ from labilis.model import Project
 Stage = Literal["shape", "mesh", "strength", "modes"]
 
 
-class Cancelled(Exception):
-    """The run was asked to stop."""
-
-
 @dataclass(frozen=True)
 class Snapshot:
     """The statements and the bytes of imported files by their SHA-256."""

@@ -22,6 +22,7 @@ from labilis.solve.factor import Factor, NotPositive, factor
 from labilis.solve.modes import count_below, find_modes
 from labilis.solve.system import System
 
+_MOST_KEPT = 20  # bodies, meshes, solutions of late statements
 MOST_STRESS = 0.1  # of Young's modulus: an elastic factor beyond it means nothing
 Found = Callable[[str, Any], None]
 
@@ -35,7 +36,7 @@ class Runner:
 
     def run(self, snapshot: Snapshot, plan: Plan, progress: ProgressCall = lambda _: None,
             found: Found = lambda _key, _result: None) -> dict[str, Any]:
-        """Results by key. `progress` may raise Cancelled; `found` is told each result as soon as it stands.
+        """Results by key. `found` is told each result as soon as it stands.
 
         Raises LabilisError for anything in the statements that stops the run.
         """
@@ -62,7 +63,7 @@ class Runner:
         cases = plan.cases or tuple(case.name for case in project.cases)
         if not cases:
             raise LabilisError("There is no load case yet.", "loads", "Pick a face and push on it.", "no-load")
-        system, tied, stiffness = self._system(project, body, mesh, progress)
+        system, tied, stiffness = self._system(project, body, mesh, keys, progress)
         for number, case in enumerate(cases):
             case_keys = stage_keys(project, case)
             share = number / len(cases)
@@ -118,10 +119,10 @@ class Runner:
 
         return self._keep(keys.mesh, make)
 
-    def _system(self, project: Project, body: BodyShape, mesh: Mesh,
+    def _system(self, project: Project, body: BodyShape, mesh: Mesh, keys: StageKeys,
                 progress: ProgressCall) -> tuple[System, Tied, Factor]:
         material = self._material(project)
-        key = "system" + str(id(mesh)) + repr((project.supports, project.hubs, project.regions, material.youngs_modulus,
+        key = "system" + keys.mesh + repr((project.supports, project.hubs, project.regions, material.youngs_modulus,
                                                 material.poisson_ratio, project.parameters))
 
         def make() -> tuple[System, Tied, Factor]:
@@ -141,7 +142,7 @@ class Runner:
                 raise LabilisError("There is not enough memory to solve this mesh.", "mesh", "Mesh coarser.",
                                    "memory") from error
 
-        return self._keep(key, make, most=2)
+        return self._keep(key, make)
 
     def _strength(self, project: Project, case: str, body: BodyShape, mesh: Mesh, system: System, tied: Tied,
                   stiffness: Factor, keys: StageKeys) -> tuple[StrengthFindings, SolvedCase]:
@@ -241,7 +242,7 @@ class Runner:
                                    "This run needs it.", "material-incomplete")
         return material
 
-    def _keep(self, key: str, make: Callable[[], Any], most: int = 12) -> Any:
+    def _keep(self, key: str, make: Callable[[], Any]) -> Any:
         if key in self._kept:
             self._kept.move_to_end(key)
             return self._kept[key]
@@ -250,7 +251,7 @@ class Runner:
                 del self._kept[old]  # factors are large: keep one older set at most
         made = make()
         self._kept[key] = made
-        while len(self._kept) > most + 8:
+        while len(self._kept) > _MOST_KEPT:
             self._kept.popitem(last=False)
         return made
 

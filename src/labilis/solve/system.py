@@ -111,9 +111,3 @@ class System:
         total = np.maximum(np.bincount(where, weights=weight, minlength=len(self.nodes)), 1e-300)
         return np.stack([np.bincount(where, weights=weight * carried[..., k].ravel(), minlength=len(self.nodes)) / total
                          for k in range(6)], axis=1)
-
-    def energy_density(self, u: Floats) -> Floats:
-        """Strain energy (m,) of each element under displacements u (3n,), N mm."""
-        stress = self.stress(u)
-        strain = stress @ np.linalg.inv(self.elasticity)
-        return np.asarray(0.5 * np.einsum("mgs,mgs,mg->m", stress, strain, self.geometry.weight))

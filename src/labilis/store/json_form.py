@@ -23,7 +23,11 @@ def load_model(path: Path) -> Snapshot:
             return Snapshot(opened.project, opened.files())
         finally:
             opened.close()
-    project = load_project(path.read_text(encoding="utf-8-sig", errors="strict") if _is_text(path) else b"{")
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise LabilisError("The model is not UTF-8 text.", str(path), "Save it as UTF-8.", "json") from error
+    project = load_project(text)
     files: dict[str, bytes] = {}
     geometry = []
     for item in project.geometry:
@@ -39,14 +43,6 @@ def load_model(path: Path) -> Snapshot:
         files[sha] = data
         geometry.append(item.model_copy(update={"sha256": sha}))
     return Snapshot(project.model_copy(update={"geometry": tuple(geometry)}), files)
-
-
-def _is_text(path: Path) -> bool:
-    try:
-        path.read_text(encoding="utf-8-sig")
-    except UnicodeDecodeError:
-        raise LabilisError("The model is not UTF-8 text.", str(path), "Save it as UTF-8.", "json") from None
-    return True
 
 
 def write_model(snapshot: Snapshot, path: Path) -> list[Path]:

@@ -180,13 +180,6 @@ class ProjectFile:
         return [title for number, title in rows[1:] if number <= current], [title for number, title in rows if number > current]
 
     # --- files and results ----------------------------------------------------------------------------------------
-    def add_file(self, name: str, data: bytes) -> str:
-        """Keep an imported file; returns its SHA-256."""
-        sha = hashlib.sha256(data).hexdigest()
-        with self._transaction():
-            self._insert_file(sha, name, data)
-        return sha
-
     def files(self) -> dict[str, bytes]:
         """Imported files by SHA-256, each checked against it."""
         found = {}

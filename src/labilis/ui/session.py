@@ -121,7 +121,7 @@ class Session(QObject):
         self.note(f"Opened {path.name}")
 
 
-    def import_step(self, path: Path, done: Callable[[], None] | None = None) -> None:
+    def import_step(self, path: Path) -> None:
         """Read a STEP file in the worker and make a project of its bodies."""
         try:
             data = path.read_bytes()
@@ -145,8 +145,6 @@ class Session(QObject):
                      f"{'bodies' if len(bodies) > 1 else 'body'}, in {bodies[0].unit}; {STEEL.name} assumed")
             if len(bodies) > 1:
                 self.note(f"{len(bodies) - 1} further bodies are set aside; choose which one carries load at the Part station")
-            if done is not None:
-                done()
 
         if self.worker.busy:
             raise LabilisError("A run is on.", "run", "Stop it first.", "busy")

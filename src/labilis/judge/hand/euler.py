@@ -73,8 +73,7 @@ class EulerCheck:
     @property
     def slenderness(self) -> float:
         """Effective length over radius of gyration of the governing plane."""
-        plane = self.governing
-        return float(plane.ends.k * self.length / np.sqrt(plane.second_moment / self.area))
+        return self.governing.ends.k * self.length / self.gyration
 
 
 def critical_load(modulus: float, second_moment: float, k: float, length: float) -> float:

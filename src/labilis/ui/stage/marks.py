@@ -14,10 +14,11 @@ def _place(region: Region) -> np.ndarray:
     return np.asarray(weights @ np.array([pick.position for pick in region.picks]) / weights.sum())
 
 
-def _held(support: Support, on_hub: bool) -> tuple[bool, ...]:
+def _held(support: Support, region: Region, on_hub: bool) -> tuple[bool, ...]:
     held = set(support.held)
-    if isinstance(support.axes, NormalAxes):
-        return (True, False, False, False, False, False)
+    if isinstance(support.axes, NormalAxes):  # the axis that the face looks along most
+        facing = int(np.argmax(np.abs(region.picks[0].direction or (1.0, 0.0, 0.0))))
+        return tuple(axis == facing for axis in range(6))
     order = ("radial", "tangential", "axial") if "radial" in held or "axial" in held or "tangential" in held else ("x", "y", "z")
     first = tuple(name in held for name in order)
     turns = tuple(f"turn_{axis}" in held for axis in "xyz") if on_hub else (False, False, False)
@@ -27,8 +28,10 @@ def _held(support: Support, on_hub: bool) -> tuple[bool, ...]:
 def marks_of(project: Project, view: ShapeView, case: str) -> tuple[list[SupportMark], list[LoadMark], list[HubMark]]:
     """Marks of all supports and hubs, and of the loads of one case."""
     hubs = {hub.name for hub in project.hubs}
-    supports = [SupportMark(_place(project.target_region(item.on)), _held(item, item.on in hubs), item.name)
-                for item in project.supports]
+    supports = []
+    for item in project.supports:
+        region = project.target_region(item.on)
+        supports.append(SupportMark(_place(region), _held(item, region, item.on in hubs), item.name))
     in_case = {entry.load for found in project.cases if found.name == case for entry in found.loads}
     loads = []
     for load in project.loads:

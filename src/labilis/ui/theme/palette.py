@@ -23,7 +23,6 @@ class Palette:
     bad_pale: str = "#F9E7E0"
     caution: str = "#A86B00"
     steel: str = "#B9BFBD"
-    glass: str = "#E6E2D8"
 
     def tone(self, tone: str) -> str:
         """Colour of a sentence's tone."""
