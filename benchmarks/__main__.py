@@ -24,9 +24,9 @@ def measure(unknowns: int, plain: bool) -> dict[str, Any]:
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
     from OCP.gp import gp_Pnt
 
-    from labilis.mechanics import loads, material, ties
+    from labilis.mechanics import loads, ties
     from labilis.mechanics.assembly import assemble, full
-    from labilis.mechanics.solid import chunks, stiffness
+    from labilis.mechanics.blocks import SolidBlock
     from labilis.mesh import mesh_body
     from labilis.shape import build_body
     from labilis.solve.factor import PardisoFactor, factor
@@ -56,8 +56,8 @@ def measure(unknowns: int, plain: bool) -> dict[str, Any]:
         return result
 
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
-    system = System(mesh.nodes, mesh.elements, material.isotropic(210e3, 0.3), tied)
-    timed("pattern and geometry", lambda: (system.geometry, system.pattern))
+    system = System(mesh.nodes, (SolidBlock(mesh.nodes, mesh.elements, 210e3, 0.3),), tied)
+    timed("pattern and geometry", lambda: (system.blocks[0].geometry, system.pattern))
     k = timed("assembly of K", lambda: system.reduced_stiffness)
     solver = timed("factorisation with ordering", lambda: factor(k, groups=tied.groups))
     answer = timed("static", lambda: solve_linear(system, solver, force, np.zeros(tied.size)))
@@ -71,9 +71,7 @@ def measure(unknowns: int, plain: bool) -> dict[str, Any]:
     factors = getattr(solver, "memory", 0)
 
     def again() -> Any:
-        g = system.geometry
-        return assemble(system.pattern, ((rows, stiffness(g.gradient[rows], g.weight[rows], system.elasticity))
-                                         for rows in chunks(len(system.elements))))
+        return assemble(system.pattern, ((0, rows, matrices) for rows, matrices in system.blocks[0].stiffness()))
     timed("assembly again on the known pattern", again)
     result: dict[str, Any] = {
         "unknowns": tied.size, "elements": len(mesh.elements), "bare_factorisation_s": bare, "parts_s": dict(part), "total_s": total,

@@ -6,10 +6,10 @@ import json
 import sys
 from pathlib import Path
 
-from validation import plates, rings, struts
+from validation import members, plates, rings, sheets, struts
 from validation.case import Case, Row, run_case
 
-CASES: list[Case] = [*struts.CASES, *plates.CASES, *rings.CASES]
+CASES: list[Case] = [*struts.CASES, *plates.CASES, *rings.CASES, *sheets.CASES, *members.CASES]
 PAGE = Path(__file__).parents[1] / "docs/validation.md"
 
 
@@ -21,7 +21,7 @@ def table(rows: list[Row]) -> str:
              "|---|---|---|---|---|---|---|---|---|"]
     for row in rows:
         case = row.case
-        lines.append(f"| {case.name}: {case.note} | {case.reference:.5g} | {case.source} | {row.result:.5g} | "
+        lines.append(f"| {case.name}: {case.note} | {row.reference:.5g} | {case.source} | {row.result:.5g} | "
                      f"{100 * row.difference:+.2f} % | {100 * case.within:g} % | {row.elements:,} | {row.unknowns:,} | "
                      f"{'✓' if row.passes else '✗'} |")
     return "\n".join(lines) + "\n"
@@ -38,13 +38,13 @@ def main() -> None:
     for case in chosen:
         rows.append(run_case(case))
         row = rows[-1]
-        print(f"{'ok  ' if row.passes else 'MISS'} {case.name}: {row.result:.5g} against {case.reference:.5g}, "
+        print(f"{'ok  ' if row.passes else 'MISS'} {case.name}: {row.result:.5g} against {row.reference:.5g}, "
               f"{100 * row.difference:+.2f} % ({100 * case.within:g} %), {row.unknowns:,} unknowns, {row.seconds:.1f} s", flush=True)
     if options.full and not options.only:
         PAGE.write_text(table(rows), encoding="utf-8")
     if options.json:
         options.json.write_text(json.dumps([{
-            "case": row.case.name, "reference": row.case.reference, "source": row.case.source, "result": row.result,
+            "case": row.case.name, "reference": row.reference, "source": row.case.source, "result": row.result,
             "difference": row.difference, "within": row.case.within, "elements": row.elements, "unknowns": row.unknowns,
             "passes": row.passes} for row in rows], indent=2), encoding="utf-8")
     sys.exit(0 if all(row.passes for row in rows) else 1)

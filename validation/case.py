@@ -21,16 +21,16 @@ Found = Callable[[ShapeView], dict[str, list[tuple[str, int]]]]
 
 @dataclass(frozen=True)
 class Case:
-    """name; what it shows; part: makes the TopoDS shape; regions: picks by name from the measured part; model: statements
-    but for geometry, pieces and regions; reference value of `figure` and where it comes from; within: tolerance as a
-    fraction; quick: part of ./test."""
+    """name; what it shows; part: makes the TopoDS shape; regions: picks by name from the measured part; model: statements but
+    for geometry, pieces and regions, or all of them when part and regions are None (recipes); reference value of `figure` and
+    where it comes from; within: tolerance as a fraction; quick: part of ./test."""
 
     name: str
     note: str
-    part: Callable[[], Any]
-    regions: Found
+    part: Callable[[], Any] | None
+    regions: Found | None
     model: dict[str, Any]
-    reference: float
+    reference: float | Callable[[], float]
     source: str
     within: float
     figure: Callable[[Any], float] = lambda report: float(report.cases[0].facts.modes.positive[0])
@@ -43,6 +43,7 @@ class Row:
     """What came of a case."""
 
     case: Case
+    reference: float
     result: float
     elements: int
     unknowns: int
@@ -51,7 +52,7 @@ class Row:
     @property
     def difference(self) -> float:
         """Relative to the reference."""
-        return self.result / self.case.reference - 1.0
+        return self.result / self.reference - 1.0
 
     @property
     def passes(self) -> bool:
@@ -74,24 +75,33 @@ def edges_where(view: ShapeView, along: int, **at: float) -> list[tuple[str, int
     return [("edge", int(index)) for index in np.flatnonzero(good)]
 
 
+def _imported(case: Case, folder: Path) -> dict[str, Any]:
+    """Geometry, pieces and regions of a case with a STEP part, which is written to disk; nothing for recipes."""
+    if case.part is None or case.regions is None:
+        return {}
+    data = write_step(case.part(), folder / "part.step")
+    view = build_body(read_step(data)[0][0][1]).view
+    regions = []
+    for region, picks in case.regions(view).items():
+        if not picks:
+            raise AssertionError(f"{case.name}: region {region} found nothing")
+        regions.append({"name": region, "piece": "part", "picks": [
+            make_pick(view, of, index).model_dump(mode="json") for of, index in picks]})
+    return {"geometry": [{"file": "part.step"}], "pieces": [{"name": "part", "geometry": "part.step", "material": "steel"}],
+            "regions": regions}
+
+
 def run_case(case: Case) -> Row:
     """Write the part and the model to disk, read them as a user's, run, and take the figure."""
     with tempfile.TemporaryDirectory(prefix="labilis-validation-") as name:
         folder = Path(name)
-        data = write_step(case.part(), folder / "part.step")
-        view = build_body(read_step(data)[0][0][1]).view
-        regions = []
-        for region, picks in case.regions(view).items():
-            if not picks:
-                raise AssertionError(f"{case.name}: region {region} found nothing")
-            regions.append({"name": region, "piece": "part", "picks": [
-                make_pick(view, of, index).model_dump(mode="json") for of, index in picks]})
-        model = {"labilis": 1, "name": case.name, "geometry": [{"file": "part.step"}],
+        model = {"labilis": 1, "name": case.name,
                  "materials": [{"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3"}],
-                 "pieces": [{"name": "part", "geometry": "part.step", "material": "steel"}], "regions": regions, **case.model}
+                 **_imported(case, folder), **case.model}
         (folder / "model.json").write_text(json.dumps(model), encoding="utf-8")
         snapshot = load_model(folder / "model.json")
         runner = Runner()
         report = judge_project(snapshot.project, runner.run(snapshot, Plan("modes")))
     assert report.mesh is not None
-    return Row(case, case.figure(report), len(report.mesh.elements), report.mesh.unknowns, runner.timing["total"])
+    reference = case.reference if isinstance(case.reference, float | int) else case.reference()
+    return Row(case, float(reference), case.figure(report), report.mesh.count, report.mesh.unknowns, runner.timing["total"])

@@ -63,7 +63,7 @@ def test_free_motions_are_named() -> None:
 def test_several_pieces_and_a_lost_region() -> None:
     project = cantilever(DATA)
     second = project.pieces[0].model_copy(update={"name": "second"})
-    assert refused(project.changed(pieces=[*project.pieces, second])).code == "many-pieces"
+    assert refused(project.changed(pieces=[*project.pieces, second])).code == "overlap"
     other = bored_step()
     swapped = project.changed(geometry=[project.geometry[0].model_copy(
         update={"sha256": hashlib.sha256(other).hexdigest()})])

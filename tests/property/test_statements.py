@@ -59,7 +59,7 @@ BASE = {"labilis": 1, "geometry": [{"file": "p.step"}], "materials": [{"name": "
 
 @pytest.mark.parametrize(("change", "where", "said"), [
     ({"supports": [{"name": "s", "on": "nowhere", "held": ["x"]}]}, "supports/s", "no region or hub called 'nowhere'"),
-    ({"supports": [{"name": "s", "on": "r", "held": ["turn_x"]}]}, "supports/s", "urns can be held on a hub only"),
+    ({"supports": [{"name": "s", "on": "r", "held": ["turn_x"]}]}, "supports/s", "turns can be held on a hub only"),
     ({"supports": [{"name": "s", "on": "r", "held": ["radial"]}]}, "supports/0", "does not exist in global axes"),
     ({"supports": [{"name": "s", "on": "h", "axes": {"kind": "normal"}, "held": ["normal"]}]}, "supports/s", "global or local"),
     ({"loads": [{"kind": "force", "name": "f", "on": "r"}]}, "loads/0", "either by its components or along the normal"),

@@ -30,7 +30,8 @@ def modes(*factors: float, **change: Any) -> ModesFindings:
     count = len(factors)
     made = ModesFindings("service", np.array(factors), np.zeros((count, 4, 3)), np.full(count, 1e-9),
                          np.array([[50.0, count, count]]), -1, np.inf, 1000.0, False, np.array(["member bow"] * count, dtype="U16"),
-                         math.nan, 0.0)
+                         math.nan, 0.0, np.array(["strut"]), np.ones((count, 1)), np.tile([1.0, 0, 0, 0, 0], (count, 1)),
+                         np.ones((count, 1)))
     return dataclasses.replace(made, **change)
 
 
@@ -44,14 +45,16 @@ def strength(**change: Any) -> StrengthFindings:
     made = StrengthFindings(
         "service", np.zeros((4, 3)), np.zeros((4, 3)), np.tile([-100.0, 0, 0, 0, 0, 0], (4, 1)), np.zeros((4, 6)), applied,
         np.array(["foot"]), reaction, np.array(["push"]), np.array([0.0]), grips, np.zeros((1, 3)), np.array([5.0]),
-        np.zeros((1, 2)), np.array([300.0]), np.array([1000.0, 0.0]), 1e-12, 2.35, 0, 0.99, 1000.0)
+        np.zeros((1, 2)), np.array([300.0]), np.array([1000.0, 0.0]), 1e-12, 2.35, 0, 0.99, 1000.0, np.zeros((0, 4)), "strut")
     return dataclasses.replace(made, **change)
 
 
 def mesh(order: int = 2) -> MeshFindings:
     nodes = np.array([[0.0, 0, 0], [300, 0, 0], [0, 10, 0], [0, 0, 5]])
     elements = np.zeros((1, 4 if order == 1 else 10), dtype=int)
-    return MeshFindings(nodes, elements, np.zeros((0, 3), int), EMPTY, np.array([0.5]), np.zeros(10, int), 5.0, 4.0, 1e4, 0, 5.0)
+    return MeshFindings(nodes, elements.ravel(), np.array([elements.shape[1]]), np.array([False]), np.array([0]), np.array(["strut"]),
+                        np.zeros((0, 3), int), EMPTY, np.array([0.5]), np.zeros(10, int), 5.0, 4.0, 1e4, 0, 5.0, 12,
+                        np.zeros((0, 3), int), EMPTY)
 
 
 SECTIONS = SectionFindings(np.array([1.0, 0, 0]), np.array([100.0, 200.0]), np.array([50.0, 50.0]), np.array([104.17, 104.17]),
@@ -229,7 +232,7 @@ def test_the_worst_evidence_comes_first() -> None:
 # --- ladder and sentences -----------------------------------------------------------------------------------------------
 def test_rungs_hold_everything_known() -> None:
     check = euler(strength(), first=4.0)
-    found = rungs(facts(modes=modes(4.0, 2.0, -5.0), euler=check), "strut", "1 kN")
+    found = rungs(facts(modes=modes(4.0, 2.0, -5.0), euler=check), "1 kN")
     assert [rung.factor for rung in found] == sorted((rung.factor for rung in found), reverse=True)
     assert {rung.kind for rung in found} == {"service", "required", "yield", "hand", "mode", "negative"}
     assert {rung.mode: rung.meets for rung in found if rung.kind == "mode"} == {0: True, 1: False}

@@ -3,7 +3,7 @@ import numpy as np
 import pytest
 from scipy import sparse
 
-from labilis.mechanics.assembly import assemble, assemble_scalar, full, make_pattern, times
+from labilis.mechanics.assembly import assemble, full, make_pattern, times
 from labilis.mechanics.ties import HeldNodes, StiffHub, TieConflict, free_motions, make_ties, null_space
 from labilis.solve.modes import find_modes
 
@@ -61,11 +61,11 @@ def test_assembly_equals_a_plain_sum() -> None:
         dofs = (3 * element[:, None] + np.arange(3)).ravel()
         expected[np.ix_(dofs, dofs)] += block
     pattern = make_pattern(6, elements)
-    assert np.allclose(full(assemble(pattern, [(slice(0, 2), blocks[:2]), (slice(2, 3), blocks[2:])])).toarray(), expected)
+    assert np.allclose(full(assemble(pattern, [(0, slice(0, 2), blocks[:2]), (0, slice(2, 3), blocks[2:])])).toarray(), expected)
     scalar = np.stack([symmetric(4) for _ in elements])
     wide = np.einsum("mab,ij->maibj", scalar, np.eye(3)).reshape(3, 12, 12)
-    assert np.allclose(assemble_scalar(pattern, [(slice(0, 3), scalar)]).toarray(),
-                       assemble(pattern, [(slice(0, 3), wide)]).toarray())
+    assert np.allclose(assemble(pattern, [(0, slice(0, 3), scalar)]).toarray(),
+                       assemble(pattern, [(0, slice(0, 3), wide)]).toarray())
 
 
 def test_null_space_keeps_axes_when_held_along_axes() -> None:
@@ -112,12 +112,12 @@ def test_rigid_arm_on_a_torsion_spring() -> None:
     force = np.zeros(6)
     force[5] = -push
     k = sparse.csr_matrix(np.array([[spring]]))
-    k_g = ties.hub_geometric(-force)  # internal = K u - f, and nothing else holds the arm
+    k_g = ties.geometric(-force)  # internal = K u - f, and nothing else holds the arm
     found = find_modes(k, None, k_g, 1)  # type: ignore[arg-type]
     assert found.factors[0] == pytest.approx(spring / (push * arm), rel=1e-12)
 
 
-def test_hub_geometric_stiffness_is_the_second_derivative_of_the_work() -> None:
+def test_geometric_stiffness_is_the_second_derivative_of_the_work() -> None:
     places = RNG.standard_normal((5, 3))
     hub = StiffHub(np.arange(5), np.array([0.1, -0.2, 0.3]))
     ties = make_ties(places, [], [hub])
@@ -141,7 +141,7 @@ def test_hub_geometric_stiffness_is_the_second_derivative_of_the_work() -> None:
         for j in range(3):
             numeric[i, j] = (work(unit[i] + unit[j]) - work(unit[i] - unit[j]) - work(unit[j] - unit[i])
                              + work(-unit[i] - unit[j])) / (4 * step**2)
-    found = full(ties.hub_geometric(forces.ravel())).toarray()[3:, 3:]
+    found = full(ties.geometric(forces.ravel())).toarray()[3:, 3:]
     assert np.allclose(found, numeric, atol=1e-6 * np.abs(numeric).max())
 
 

@@ -2,7 +2,7 @@
 import numpy as np
 import pytest
 
-from labilis.mechanics.material import isotropic
+from labilis.mechanics.blocks import SolidBlock
 from labilis.mechanics.ties import HeldNodes, make_ties
 from labilis.mesh import mesh_body
 from labilis.model import Criteria, ForceLoad, PressureLoad
@@ -92,7 +92,7 @@ def test_factors_do_not_change_when_the_part_is_turned_in_space() -> None:
     for turn in (np.eye(3), rotation(np.array([1.0, -2, 0.5]), 1.1)):
         places = mesh.nodes @ turn.T
         ties = make_ties(places, [HeldNodes(foot, np.broadcast_to(turn.T, (len(foot), 3, 3)), 0)])
-        system = System(places, mesh.elements, isotropic(210e3, 0.3), ties)
+        system = System(places, (SolidBlock(places, mesh.elements, 210e3, 0.3),), ties)
         force = np.zeros_like(places)
         force[head] = turn @ np.array([-1000.0 / len(head), 0, 0])
         solver = factor(system.reduced_stiffness)

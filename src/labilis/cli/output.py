@@ -39,7 +39,7 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
         modes = facts.modes
         data["modes"] = [
             {"number": number, "factor": float(factor), "critical_load_n": float(factor * modes.growing_force) or None,
-             "driver": report.driver, "kind": str(kind), "required_factor": facts.required,
+             "driver": modes.drivers[number - 1], "kind": str(kind), "required_factor": facts.required,
              "meets": bool(factor >= facts.required) if factor > 0 else None, "residual": float(residual)}
             for number, (factor, kind, residual) in enumerate(zip(modes.factors, modes.kinds, modes.residuals), 1)]
         data["modes_complete"] = modes.complete
@@ -61,7 +61,7 @@ def as_json(report: ProjectReport, timing: Mapping[str, float]) -> dict[str, Any
     return {
         "verdict": verdict_word(report.meets),
         "cases": [_case_json(case) for case in report.cases],
-        "mesh": None if mesh is None else {"nodes": len(mesh.nodes), "elements": len(mesh.elements),
+        "mesh": None if mesh is None else {"nodes": len(mesh.nodes), "elements": mesh.count,
                                            "unknowns": mesh.unknowns, "order": mesh.order},
         "evidence": [{"case": case.facts.case, "name": item.name, "figure": item.figure, "unit": item.unit,
                       "state": item.state, "text": item.text} for case in report.cases for item in case.evidence],
@@ -78,7 +78,7 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
     title = f"{project.name}" + (f", {project.scenario}" if project.scenario else "")
     console.print(title, style="bold")
     if report.mesh is not None:
-        console.print(f"{len(report.mesh.elements):,} tetrahedra of order {report.mesh.order}, {len(report.mesh.nodes):,} nodes, "
+        console.print(f"{report.mesh.words}, {len(report.mesh.nodes):,} nodes, "
                       f"{report.mesh.unknowns:,} unknowns")
     for case in report.cases:
         facts = case.facts
@@ -94,8 +94,8 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
             for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.modes.kinds), 1):
                 verdict = ("load must reverse" if factor < 0 else "meets" if factor >= facts.required else
                            f"under by {100 * (1 - factor / facts.required):.0f} %")
-                table.add_row(str(number), f"{factor:.4g}", critical_text(float(factor), facts.modes.growing_force), case.driver,
-                              str(kind), f"{facts.required:.4g}", verdict)
+                table.add_row(str(number), f"{factor:.4g}", critical_text(float(factor), facts.modes.growing_force),
+                              case.drivers[number - 1], str(kind), f"{facts.required:.4g}", verdict)
             console.print(table)
         if case.euler is not None:
             check = case.euler

@@ -15,13 +15,19 @@ Texts = NDArray[np.str_]
 class MeshFindings:
     """A mesh as the window and the tables need it.
 
-    nodes (n, 3) mm; elements (m, 4 or 10); triangles (k, 3 or 6) of the surface, outward; triangle_face (k,);
-    shape (m,): shape quality 0 to 1; histogram (10,); mean_edge, thickness mm; volume mm³; straightened: elements with
-    sides made straight; size mm asked for.
+    nodes (n, 3) mm; connectivity (total,): nodes of element after element; sizes (m,) how many each has; shells (m,) whether it is
+    a shell; body (m,) number in `bodies` (b,); triangles (k, 3 or 6) of the surface, outward, -1 for missing mid-sides;
+    triangle_face (k,); shape (m,): shape quality 0 to 1; histogram (10,); mean_edge, thickness mm; volume mm³; straightened:
+    elements with sides made straight; size mm asked for; unknowns before supports; bonded (p, 3): pairs of bodies joined by bonded
+    nodes, and how many; sheet_faces: numbers of the CAD faces that are sheets.
     """
 
     nodes: Floats
-    elements: Ints
+    connectivity: Ints
+    sizes: Ints
+    shells: NDArray[np.bool_]
+    body: Ints
+    bodies: Texts
     triangles: Ints
     triangle_face: Ints
     shape: Floats
@@ -31,29 +37,56 @@ class MeshFindings:
     volume: float
     straightened: int
     size: float
+    unknowns: int
+    bonded: Ints
+    sheet_faces: Ints
+
+    @property
+    def count(self) -> int:
+        """Number of elements."""
+        return len(self.sizes)
 
     @property
     def order(self) -> int:
-        """1 or 2."""
-        return 1 if self.elements.shape[1] == 4 else 2
+        """1 if there are solids of first order, otherwise 2."""
+        return 1 if bool(((self.sizes == 4) & ~self.shells).any()) else 2
 
     @property
-    def unknowns(self) -> int:
-        """Unknowns before supports."""
-        return 3 * len(self.nodes)
+    def has_solids(self) -> bool:
+        """Any element that is not a shell."""
+        return bool((~self.shells).any())
+
+    def groups(self) -> list[tuple[bool, Ints]]:
+        """(are shells, elements (m, k)) for each kind."""
+        starts = np.concatenate([[0], np.cumsum(self.sizes)[:-1]])
+        found = []
+        for shell in (False, True):
+            for size in np.unique(self.sizes[self.shells == shell]):
+                rows = np.flatnonzero((self.sizes == size) & (self.shells == shell))
+                found.append((shell, self.connectivity[starts[rows][:, None] + np.arange(size)]))
+        return found
+
+    @property
+    def words(self) -> str:
+        """'2,951 quadrilaterals and 52 triangles', '4,120 second-order tetrahedra'."""
+        names = {(True, 4): "quadrilaterals", (True, 3): "triangles", (False, 4): "first-order tetrahedra",
+                 (False, 10): "second-order tetrahedra", (False, 20): "hexahedra", (False, 15): "wedges"}
+        parts = [f"{len(elements):,} {names[shell, elements.shape[1]]}" for shell, elements in reversed(self.groups())]
+        return ", ".join(parts[:-1]) + (" and " if len(parts) > 1 else "") + parts[-1]
 
 
 @dataclass(frozen=True)
 class StrengthFindings:
     """Linear static answer of one load case, for the growing and the held part of the loads each by itself.
 
-    displacement_* (n, 3) mm; stress_* (n, 6) MPa at nodes; applied (2, 6): force N and moment N mm about the origin of the
-    growing and the held loads; reaction (s, 2, 6): the same for each support in `supports`; swallowed (l,): share of each
-    load in `loads` that acts straight on held motions; grips (s, 6, 6): for each support, what it holds of rigid motion
-    about its centre, as Cᵀ C with turns scaled by its radius; centres (s, 3); radii (s,) mm; reach (s, 2): extent along
-    the long axis; load_station (l,): where each load acts along the long axis, mm; axial (2,): compression in the part
-    at mid length, N, growing and held; residual: of the solution, relative; yield_factor (inf without yield strength
-    or stress), yield_node; growing_size N: sum of the sizes of the growing forces, whatever their directions.
+    displacement_* (n, 3) mm; stress_* (n, 6) MPa at nodes, of shells on the side where the service load's is larger; layers (3, n)
+    von Mises stress under the service load at top, middle and bottom, empty without shells; applied (2, 6): force N and moment N mm
+    about the origin of the growing and the held loads; reaction (s, 2, 6): the same for each support in `supports`; swallowed (l,):
+    share of each load in `loads` that acts straight on held motions; grips (s, 6, 6): for each support, what it holds of rigid
+    motion about its centre, as Cᵀ C with turns scaled by its radius; centres (s, 3); radii (s,) mm; reach (s, 2): extent along the
+    long axis; load_station (l,): where each load acts along the long axis, mm; axial (2,): compression in the part at mid length,
+    N, growing and held; residual: of the solution, relative; yield_factor (inf without yield strength or stress), yield_node,
+    yield_body: where; growing_size N: sum of the sizes of the growing forces, whatever their directions.
     """
 
     case: str
@@ -77,6 +110,8 @@ class StrengthFindings:
     yield_node: int
     compression_share: float
     growing_size: float
+    layers: Floats
+    yield_body: str
 
     @property
     def max_displacement(self) -> float:
@@ -99,7 +134,9 @@ class ModesFindings:
     Young's modulus); growing_force N: size of the growing resultant, 0 when the loads balance themselves;
     held_unstable: the part goes unstable under the held loads alone; second_opinion: first factor with the deflection before
     buckling, nan when it was not asked for; unsymmetric: part of the load stiffness of following pressure that was left
-    out because it is not symmetric, relative to the rest.
+    out because it is not symmetric, relative to the rest; shares (k, p): share of the strain energy of each of `pieces` (p,), bending
+    and twist of shells, all of solids; parts (k, 5): how a mode's energy splits into bulk (solids), membrane, bending, twist and
+    shear; energy (k, m): energy per volume of each element over the largest.
     """
 
     case: str
@@ -114,6 +151,15 @@ class ModesFindings:
     kinds: Texts
     second_opinion: float
     unsymmetric: float
+    pieces: Texts
+    shares: Floats
+    parts: Floats
+    energy: Floats
+
+    @property
+    def drivers(self) -> list[str]:
+        """For each mode the piece that stores most of its bending energy (all of its energy in solids)."""
+        return [str(self.pieces[k]) for k in self.shares.argmax(axis=1)] if len(self.pieces) else [""] * len(self.factors)
 
     @property
     def complete(self) -> bool:

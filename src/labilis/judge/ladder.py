@@ -26,7 +26,7 @@ class Rung:
     story: str = ""
 
 
-def rungs(facts: CaseFacts, driver: str, service: str) -> tuple[Rung, ...]:
+def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
     """Rungs of a case, highest factor first; `service` names the service load, such as '1 kN'."""
     found = [Rung("service", 1.0, "1 service load", service, story="The load as stated.")]
     found.append(Rung("required", facts.required, f"required {facts.required:.4g}", story="The least factor that is asked for."))
@@ -44,7 +44,7 @@ def rungs(facts: CaseFacts, driver: str, service: str) -> tuple[Rung, ...]:
                           story=f"π² · {check.modulus:.4g} MPa · {plane.second_moment:.4g} mm⁴ / ({plane.ends.k:g} · "
                                 f"{check.length:.4g} mm)² = {force_text(plane.critical_load)}, bending about the {plane.axis} axis."))
     if facts.modes is not None:
-        for index, (factor, kind) in enumerate(zip(facts.modes.factors, facts.modes.kinds)):
+        for index, (factor, kind, driver) in enumerate(zip(facts.modes.factors, facts.modes.kinds, facts.modes.drivers)):
             load = critical_text(float(factor), facts.modes.growing_force)
             if factor > 0:
                 meets = bool(factor >= facts.required)

@@ -5,59 +5,55 @@ The window shows them live, the report prints the same ones.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from typing import Any
 
 from labilis.judge.evidence.base import CaseFacts
+from labilis.judge.recipe_sentences import count_words, place_sentence, recipe_spans
+from labilis.judge.spans import Sentence, Span, value_span
 from labilis.judge.stress import von_mises
-from labilis.model import CylindricalAxes, ForceLoad, LocalAxes, NormalAxes, Project, Support
-
-Path = tuple[str | int, ...]
-
-
-@dataclass(frozen=True)
-class Span:
-    """A run of text. With a `path` it is a value that can be edited: kind of quantity (or 'text', 'count'), or one of
-    `choices` as (shown, value). `strong` marks names, `tone` is '' or good, bad, caution, quiet."""
-
-    text: str
-    path: Path | None = None
-    kind: str = ""
-    choices: tuple[tuple[str, Any], ...] = ()
-    strong: bool = False
-    tone: str = ""
-
-
-Sentence = tuple[Span, ...]
-
-
-def _value(text: str, path: Path, kind: str) -> Span:
-    return Span(text, path, kind)
+from labilis.model import (
+    CylindricalAxes,
+    ForceLoad,
+    LineLoad,
+    LocalAxes,
+    MomentLoad,
+    NormalAxes,
+    PressureLoad,
+    Project,
+    Spring,
+    Support,
+    WeightLoad,
+)
 
 
 def part_sentences(project: Project, extents: tuple[float, float, float] | None, volume: float | None) -> list[Sentence]:
     """What the part is, of what, and how large."""
     if not project.pieces:
-        return [(Span("No part yet. Open a STEP file to begin.", tone="quiet"),)]
+        return [(Span("No part yet. Open a STEP file, or make a piece from a recipe.", tone="quiet"),)]
     found: list[Sentence] = []
     names = tuple((material.name, material.name) for material in project.materials)
     for index, piece in enumerate(project.pieces):
-        spans = [Span(piece.name, ("pieces", index, "name"), "text", strong=True)]
+        spans = [Span(count_words(piece)), Span(piece.name, ("pieces", index, "name"), "text", strong=True)]
         if piece.set_aside:
             spans.append(Span(" is "))
             spans.append(Span("set aside", ("pieces", index, "set_aside"), choices=(("carrying load", False), ("set aside", True))))
             found.append((*spans, Span(".")))
             continue
+        if piece.recipe is not None:
+            spans += [Span(": "), *recipe_spans(piece, ("pieces", index)), Span(",")]
         spans.append(Span(" of "))
         spans.append(Span(piece.material or "no material yet", ("pieces", index, "material"), choices=names,
                           tone="" if piece.material else "bad"))
-        spans.append(Span(", one "))
-        spans.append(Span("solid"))
+        spans.append(Span(", as "))
+        if piece.recipe is None:
+            spans.append(Span("a solid"))
+        else:
+            spans.append(Span({"solid": "solid", "shell": "shells"}[piece.mesh_as], ("pieces", index, "mesh_as"),
+                              choices=(("shells on its mid-surface", "shell"), ("solid elements", "solid"))))
         if len(project.pieces) > 1:
             spans.append(Span(", "))
             spans.append(Span("carrying load", ("pieces", index, "set_aside"),
                               choices=(("carrying load", False), ("set aside", True))))
-        if extents is not None:
+        if extents is not None and len(project.pieces) == 1:
             size = " × ".join(f"{value:.4g}" for value in sorted(extents, reverse=True))
             spans.append(Span(f", {size} mm"))
             material = next((item for item in project.materials if item.name == piece.material), None)
@@ -65,6 +61,11 @@ def part_sentences(project: Project, extents: tuple[float, float, float] | None,
                 mass = 1000.0 * volume * project.value(material.density, "density")
                 spans.append(Span(f", {mass:.3g} kg"))
         found.append((*spans, Span(".")))
+        if piece.recipe is not None:
+            found.append(place_sentence(piece, ("pieces", index)))
+    if extents is not None and len(project.pieces) > 1:
+        size = " × ".join(f"{value:.4g}" for value in extents)
+        found.append((Span(f"Together {size} mm in x, y, z."),))
     used = {piece.material for piece in project.pieces if not piece.set_aside}
     for index, material in enumerate(project.materials):
         if material.name not in used:
@@ -112,17 +113,34 @@ def held_words(support: Support, on_hub: bool) -> str:
 
 
 def support_sentences(project: Project) -> list[Sentence]:
-    """One sentence per support."""
-    if not project.supports:
+    """One sentence per support, then one per spring."""
+    if not project.supports and not project.springs:
         return [(Span("Nothing holds the part. Pick a face on the stage and hold it.", tone="quiet"),)]
     hubs = {hub.name for hub in project.hubs}
-    found = []
+    found: list[Sentence] = []
     for index, support in enumerate(project.supports):
         on_hub = support.on in hubs
+        turns = on_hub or any(piece.mesh_as == "shell" for piece in project.active_pieces)
         found.append((Span(support.name, ("supports", index, "name"), "text", strong=True), Span(": "),
-                      Span(held_words(support, on_hub), ("supports", index, "held"), "motions"),
+                      Span(held_words(support, turns), ("supports", index, "held"), "motions"),
                       Span(f", at {'stiff hub ' if on_hub else ''}{support.on}.")))
-    return found
+    return found + [_spring_sentence(index, spring) for index, spring in enumerate(project.springs)]
+
+
+def _spring_sentence(index: int, spring: Spring) -> Sentence:
+    spans = [Span(spring.name, ("springs", index, "name"), "text", strong=True),
+             Span(": a foundation of " if spring.per == "area" else ": springs of ")]
+    for number, (motion, text, kind) in enumerate(spring.values()):
+        spans += [Span(", " if number else ""), value_span(text, ("springs", index, motion), kind),
+                  Span({"normal": " square to the face"}.get(motion, f" along {motion}" if len(motion) == 1 else f" about {motion[-1]}"))]
+    return (*spans, Span(f", at {spring.on}."))
+
+
+def _components(texts: tuple[str, ...], path: tuple[str | int, ...], kind: str) -> list[Span]:
+    spans = []
+    for axis, text in enumerate(texts):
+        spans += [Span(f"{'xyz'[axis]} "), value_span(text, (*path, axis), kind), Span(", " if axis < 2 else "")]
+    return spans
 
 
 def load_sentences(project: Project) -> list[Sentence]:
@@ -131,26 +149,33 @@ def load_sentences(project: Project) -> list[Sentence]:
         return [(Span("Nothing loads the part. Pick a face on the stage and push on it.", tone="quiet"),)]
     found = []
     for index, load in enumerate(project.loads):
-        spans = [Span(load.name, ("loads", index, "name"), "text", strong=True), Span(": ")]
+        path = ("loads", index)
+        spans = [Span(load.name, (*path, "name"), "text", strong=True), Span(": ")]
         if isinstance(load, ForceLoad):
             if load.components is not None:
-                for axis, text in zip("xyz", load.components):
-                    place = ("loads", index, "components", "xyz".index(axis))
-                    spans += [Span(f"{axis} "), _value(text, place, "force"), Span(", " if axis != "z" else "")]
+                spans += _components(load.components, (*path, "components"), "force")
             else:
-                spans += [_value(load.normal or "", ("loads", index, "normal"), "force"), Span(" into the face")]
+                spans += [value_span(load.normal or "", (*path, "normal"), "force"), Span(" into the face")]
             region = project.target_region(load.on)
             if len(region.picks) > 1 and load.on == region.name:
                 spans.append(Span(" "))
                 spans.append(Span("in all" if load.share == "total" else f"on each of {len(region.picks)}",
-                                  ("loads", index, "share"), choices=(("in all", "total"), ("on each", "each"))))
-        else:
-            spans += [_value(load.pressure, ("loads", index, "pressure"), "stress"), Span(" pressure, "),
+                                  (*path, "share"), choices=(("in all", "total"), ("on each", "each"))))
+        elif isinstance(load, PressureLoad):
+            spans += [value_span(load.pressure, (*path, "pressure"), "stress"), Span(" pressure, "),
                       Span("keeping its direction" if load.direction == "fixed" else "following the surface",
-                           ("loads", index, "direction"),
+                           (*path, "direction"),
                            choices=(("keeping its direction", "fixed"), ("following the surface", "following"))), Span(",")]
-        spans += [Span(f" on {load.on}, "),
-                  Span(load.growth, ("loads", index, "growth"), choices=(("growing", "growing"), ("held", "held"))), Span(".")]
+        elif isinstance(load, LineLoad):
+            spans += _components(load.components, (*path, "components"), "line force") + [Span(" per length")]
+        elif isinstance(load, MomentLoad):
+            spans += [Span("moment about "), *_components(load.components, (*path, "components"), "moment")]
+        elif isinstance(load, WeightLoad):
+            what = "all pieces" if not load.pieces else ", ".join(load.pieces)
+            spans += [Span(f"weight of {what} under ")] + _components(load.acceleration, (*path, "acceleration"), "acceleration")
+        if not isinstance(load, WeightLoad):
+            spans.append(Span(f" on {load.on}"))
+        spans += [Span(", "), Span(load.growth, (*path, "growth"), choices=(("growing", "growing"), ("held", "held"))), Span(".")]
         found.append(tuple(spans))
     return found
 
@@ -158,18 +183,25 @@ def load_sentences(project: Project) -> list[Sentence]:
 def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | None) -> list[Sentence]:
     """Size, order, zones, and the mesh that came of it."""
     plan = project.mesh
+    kinds = {piece.mesh_as for piece in project.active_pieces}
     order = Span({2: "Second-order", 1: "First-order draft"}[plan.order], ("mesh", "order"),
                  choices=(("second-order", 2), ("first-order draft, far too stiff", 1)), tone="bad" if plan.order == 1 else "")
     size = plan.size or (f"{proposed:.3g} mm (proposed)" if proposed else "a proposed size")
-    found: list[Sentence] = [(order, Span(" tetrahedra of "), _value(size, ("mesh", "size"), "length"), Span("."))]
+    what = [order, Span(" tetrahedra")] if "solid" in kinds or not kinds else []
+    what += [Span(" and quadrilateral shells" if what else "Quadrilateral shells")] if "shell" in kinds else []
+    found: list[Sentence] = [(*what, Span(" of "), value_span(size, ("mesh", "size"), "length"), Span("."))]
     for index, zone in enumerate(plan.zones):
         found.append((Span("Finer on "), Span(zone.region, strong=True), Span(": "),
-                      _value(zone.size, ("mesh", "zones", index, "size"), "length"), Span(".")))
+                      value_span(zone.size, ("mesh", "zones", index, "size"), "length"), Span(".")))
     if facts is not None and facts.mesh is not None:
         mesh = facts.mesh
         worst = float(mesh.shape.min())
-        found.append((Span(f"{len(mesh.elements):,} elements, {len(mesh.nodes):,} nodes, {mesh.unknowns:,} unknowns; worst shape "
-                           f"{worst:.2f} of 1."),))
+        found.append((Span(f"{mesh.words[:1].upper() + mesh.words[1:]}, {len(mesh.nodes):,} nodes, {mesh.unknowns:,} unknowns; worst "
+                           f"shape {worst:.2f} of 1."),))
+        if len(mesh.bonded):
+            pairs = len(mesh.bonded)
+            found.append((Span(f"{int(mesh.bonded[:, 2].sum()):,} nodes are bonded where {pairs} pair{'s' if pairs > 1 else ''} of bodies "
+                               "touch without common edges."),))
     return found
 
 
@@ -190,13 +222,13 @@ def strength_sentences(facts: CaseFacts | None) -> list[Sentence]:
 def modes_sentences(project: Project, facts: CaseFacts | None, driver: str) -> list[Sentence]:
     """What is looked for and what was found."""
     found: list[Sentence] = [(
-        Span("Find "), _value(str(project.criteria.modes), ("criteria", "modes"), "count"), Span(" modes, "),
+        Span("Find "), value_span(str(project.criteria.modes), ("criteria", "modes"), "count"), Span(" modes, "),
         Span("positive only" if project.criteria.sign == "positive" else "of both signs", ("criteria", "sign"),
              choices=(("positive only", "positive"), ("of both signs", "both"))),
         Span(", "),
         Span("with a second opinion" if project.criteria.second_opinion else "without a second opinion", ("criteria", "second_opinion"),
              choices=(("without a second opinion", False), ("with a second opinion on deflection before buckling", True))),
-        Span("; required factor "), _value(project.criteria.required_factor, ("criteria", "required_factor"), "number"),
+        Span("; required factor "), value_span(project.criteria.required_factor, ("criteria", "required_factor"), "number"),
         Span("."))]
     if facts is not None and facts.modes is not None:
         positive = facts.modes.positive
@@ -218,5 +250,5 @@ def euler_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
     choices = (("found from the supports", "found"), *((name, name) for name in (
         "fixed-free", "pinned-pinned", "fixed-pinned", "fixed-fixed")))
     return [(Span("Euler: "), Span(ends.name, ("euler", "ends"), choices=choices), Span(f", K {ends.k:g}, length "),
-             _value(project.euler.length or f"{check.length:.4g} mm", ("euler", "length"), "length"),
+             value_span(project.euler.length or f"{check.length:.4g} mm", ("euler", "length"), "length"),
              Span(f", I {check.governing.second_moment:.4g} mm⁴: factor {check.governing.factor:.4g}."))]

@@ -1,7 +1,8 @@
-"""Supports and hubs by elimination: u = T q.
+"""Supports, hubs and bonds by elimination: u = T q.
 
-Every node is free, held in some directions, or carried by a stiff hub whose six motions it follows. Elimination keeps
-the matrices symmetric and positive; there are no penalties and no multipliers.
+Every node is free, held in some directions, carried by a stiff hub whose six motions it follows, or follows other nodes by
+a linear rule (a bonded edge, a spread hub). Elimination keeps the matrices symmetric and positive; there are no penalties
+and no multipliers. A node of six motions counts as two nodes of three: its place and its turn.
 """
 from __future__ import annotations
 
@@ -14,26 +15,54 @@ from scipy import sparse
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+_NONE = np.zeros(0, dtype=np.int64)
 
 
 @dataclass(frozen=True)
 class HeldNodes:
-    """Directions held at nodes: nodes (k,), directions (k, r, 3) unit vectors; owner: number of the support."""
+    """Directions held at nodes: nodes (k,), directions (k, r, 3) unit vectors; owner: number of the support; turns: the nodes
+    are turns, so that axes of rotation are held."""
 
     nodes: Ints
     directions: Floats
     owner: int
+    turns: bool = False
 
 
 @dataclass(frozen=True)
 class StiffHub:
-    """Nodes (k,) that move as a rigid body about `centre` (3,) mm; held (r, 6): combinations of the hub's three
-    displacements and three turns that are held, with the support each belongs to in `owners`."""
+    """Nodes (k,) that move as a rigid body about `centre` (3,) mm, and turn nodes that turn with it; held (r, 6):
+    combinations of the hub's three displacements and three turns that are held, with the support each belongs to in
+    `owners`."""
 
     nodes: Ints
     centre: Floats
     held: Floats = field(default_factory=lambda: np.zeros((0, 6)))
     owners: tuple[int, ...] = ()
+    turns: Ints = field(default_factory=lambda: _NONE)
+
+
+@dataclass(frozen=True)
+class Follow:
+    """Nodes (k,) that follow others: u = Σ weights u_master + turn × arm.
+
+    masters (k, p), weights (k, p, 3, 3); the frame they ride in turns by Σ turning u_master, turning (k, p, 3, 3) in rad per
+    mm (or per rad where a master is a turn); arms (k, 3) mm from where they are tied. The first-order part of the arm is
+    already in `weights`; arms and turning give the second-order part, which is the tie's geometric stiffness.
+    """
+
+    nodes: Ints
+    masters: Ints
+    weights: Floats
+    turning: Floats
+    arms: Floats
+
+    def matrix(self, values: Floats, n_nodes: int) -> sparse.csr_matrix:
+        """(3k, 3 n_nodes) matrix of `values` (k, p, 3, 3)."""
+        k, _p = self.masters.shape
+        rows = np.broadcast_to(3 * np.arange(k)[:, None, None, None] + np.arange(3)[None, None, :, None], values.shape)
+        columns = np.broadcast_to(3 * self.masters[:, :, None, None] + np.arange(3), values.shape)
+        return sparse.csr_matrix((values.ravel(), (rows.ravel(), columns.ravel())), shape=(3 * k, 3 * n_nodes))
 
 
 class TieConflict(ValueError):
@@ -46,11 +75,12 @@ class TieConflict(ValueError):
 
 @dataclass(frozen=True)
 class Ties:
-    """The elimination u = T q of a mesh of n nodes.
+    """The elimination u = T q of a mesh of n nodes (turns counted).
 
     plain (p,): unknowns of the mesh that are unknowns of q in the same order, the first p of q; tied (s,): unknowns that
-    depend on the rest of q by `block` (s, q - p); hubs with, for each, its slice of q and basis (6, f): six motions
-    from its unknowns. held_nodes: node numbers with (3, 3) projectors onto their held directions.
+    depend on q by `block` (s, q); hubs with, for each, its slice of q, its rows of `block` (places only) and basis (6, f):
+    six motions from its unknowns. held_nodes: node numbers with (3, 3) projectors onto their held directions. place_of
+    (n,): the node whose place each node has; a turn shares it with its place.
     """
 
     n_nodes: int
@@ -59,27 +89,31 @@ class Ties:
     block: sparse.csr_matrix
     hubs: tuple[StiffHub, ...]
     hub_slices: tuple[slice, ...]
+    hub_rows: tuple[slice, ...]
     hub_bases: tuple[Floats, ...]
     held_nodes: Ints
     held_projectors: Floats
+    node_places: Floats
+    place_of: Ints
+    follows: tuple[Follow, ...] = ()
 
     @property
     def groups(self) -> Ints:
         """Number of the node (or tie) that each unknown of q belongs to, without gaps."""
-        _, nodes = np.unique(self.plain // 3, return_inverse=True)
+        _, nodes = np.unique(self.place_of[self.plain // 3], return_inverse=True)
         start = int(nodes.max()) + 1 if len(nodes) else 0
-        return np.concatenate([nodes, start + np.arange(self.block.shape[1])])
+        return np.concatenate([nodes, start + np.arange(self.size - len(self.plain))])
 
     @property
     def size(self) -> int:
         """Number of unknowns left."""
-        return len(self.plain) + int(self.block.shape[1])
+        return int(self.block.shape[1])
 
     def expand(self, q: Floats) -> Floats:
         """u (3n,) or (3n, k) from q."""
         u = np.zeros((3 * self.n_nodes, *q.shape[1:]))
         u[self.plain] = q[:len(self.plain)]
-        u[self.tied] = self.block @ q[len(self.plain):]
+        u[self.tied] = self.block @ q
         return u
 
     @property
@@ -89,40 +123,42 @@ class Ties:
         rest = self.block.tocoo()
         return sparse.csr_matrix((np.concatenate([np.ones(free), rest.data]),
                                   (np.concatenate([self.plain, self.tied[rest.row]]),
-                                   np.concatenate([np.arange(free), free + rest.col]))), shape=(3 * self.n_nodes, self.size))
+                                   np.concatenate([np.arange(free), rest.col]))), shape=(3 * self.n_nodes, self.size))
 
     def reduce_vector(self, f: Floats) -> Floats:
         """Tᵀ f for forces (3n,) or (3n, k)."""
-        return np.concatenate([f[self.plain], self.block.T @ f[self.tied]])
+        reduced = np.asarray(self.block.T @ f[self.tied])
+        reduced[:len(self.plain)] += f[self.plain]
+        return reduced
 
     def reduce_matrix(self, upper: sparse.csr_matrix) -> sparse.csr_matrix:
         """Upper triangle of Tᵀ K T from the upper triangle of K."""
         k_pp = upper[self.plain][:, self.plain]
-        if self.block.shape[1] == 0:
+        if len(self.tied) == 0:
             return sparse.csr_matrix(k_pp)
-        beside = self._columns_of_tied(upper)
-        k_pt = beside[self.plain] @ self.block
-        k_tt = self.block.T @ beside[self.tied] @ self.block
-        return sparse.csr_matrix(sparse.bmat([[k_pp, k_pt], [None, sparse.triu(k_tt)]], format="csr"))
+        beside = self._columns_of_tied(upper) @ self.block
+        return self._with_plain(k_pp, beside, self.block.T @ beside[self.tied])
+
+    def _with_plain(self, k_pp: sparse.csr_matrix | None, beside: sparse.csr_matrix, k_tt: sparse.csr_matrix) -> sparse.csr_matrix:
+        """Upper triangle of k_pp + A + Aᵀ + k_tt, A the rows of plain unknowns in `beside` (3n, q)."""
+        free, rest = len(self.plain), self.size - len(self.plain)
+        a = sparse.vstack([beside[self.plain], sparse.csr_matrix((rest, self.size))], format="csr")
+        total = sparse.triu(a + a.T + k_tt, format="csr")
+        if k_pp is not None:
+            whole = sparse.csr_matrix((k_pp.data, k_pp.indices, np.concatenate([k_pp.indptr, np.full(rest, k_pp.indptr[free])])),
+                                      shape=(self.size, self.size))
+            total = total + whole
+        return sparse.csr_matrix(total)
 
     def reduce_turning(self, upper: sparse.csr_matrix, q: Floats) -> sparse.csr_matrix:
         """T'ᵀ K T + Tᵀ K T' (upper triangle), T' the change of T as the hubs turn by their motion in q: their arms turn too."""
-        shape = (len(self.tied), self.block.shape[1])
-        rows_start = len(self.tied) - 3 * sum(len(hub.nodes) for hub in self.hubs)  # nodes held askew come first
-        changed = sparse.lil_matrix(shape)
-        for hub, where, basis in zip(self.hubs, self.hub_slices, self.hub_bases):
-            turn = basis[3:] @ q[where]
-            arms = np.cross(turn, self.node_places[hub.nodes] - hub.centre)
-            block = (rigid_motion(arms) - rigid_motion(0 * arms)).reshape(-1, 6) @ basis
-            local = where.start - len(self.plain)
-            changed[rows_start:rows_start + len(block), local:local + basis.shape[1]] = block
-            rows_start += len(block)
-        beside = self._columns_of_tied(upper)
-        moved = sparse.csr_matrix(beside @ changed.tocsr())
-        a_p = moved[self.plain]
+        changed = sparse.lil_matrix((len(self.tied), self.size))
+        for hub, where, rows, basis in zip(self.hubs, self.hub_slices, self.hub_rows, self.hub_bases):
+            arms = np.cross(basis[3:] @ q[where], self.node_places[hub.nodes] - hub.centre)
+            changed[rows, where] = (rigid_motion(arms) - rigid_motion(0 * arms)).reshape(-1, 6) @ basis
+        moved = sparse.csr_matrix(self._columns_of_tied(upper) @ changed.tocsr())
         a_t = self.block.T @ moved[self.tied]
-        empty = sparse.csr_matrix((len(self.plain), len(self.plain)))
-        return sparse.csr_matrix(sparse.bmat([[empty, a_p], [None, sparse.triu(a_t + a_t.T)]], format="csr"))
+        return self._with_plain(None, moved, a_t + a_t.T)
 
     def _columns_of_tied(self, upper: sparse.csr_matrix) -> sparse.csr_matrix:
         """K[:, tied] of the symmetric matrix with this upper triangle."""
@@ -137,33 +173,36 @@ class Ties:
         q[self.hub_slices[hub]] = self.hub_bases[hub].T @ force
         return q
 
-    def hub_geometric(self, internal: Floats) -> sparse.csr_matrix:
-        """Geometric stiffness (upper triangle) of the stiff hubs under nodal forces `internal` (3n,) = K u - f.
+    def geometric(self, internal: Floats) -> sparse.csr_matrix:
+        """Geometric stiffness (upper triangle) of stiff hubs and of bonded arms under nodal forces `internal` (3n,) = K u - f.
 
-        A node of a hub moves by θ×r + θ×(θ×r)/2 + ...; the second term does work with the force on the node. Its second
+        A node on an arm r moves by θ×r + θ×(θ×r)/2 + ...; the second term does work with the force on the node. Its second
         derivative is (g rᵀ + r gᵀ)/2 - (g·r) 1 (Argyris, 1982, on finite rotations).
         """
-        rows, columns, values = [], [], []
+        rows, columns, values = [_NONE], [_NONE], [np.zeros(0)]
         forces = internal.reshape(-1, 3)
         for hub, where, basis in zip(self.hubs, self.hub_slices, self.hub_bases):
-            g, r = forces[hub.nodes], self._arms[id(hub)]
-            outer = g.T @ r
-            matrix = 0.5 * (outer + outer.T) - np.trace(outer) * np.eye(3)
-            local = basis[3:].T @ matrix @ basis[3:]
+            r = self.node_places[hub.nodes] - hub.centre
+            local = basis[3:].T @ _arm_matrix(forces[hub.nodes], r).sum(axis=0) @ basis[3:]
             i, j = np.triu_indices(len(local))
             rows.append(where.start + i)
             columns.append(where.start + j)
             values.append(local[i, j])
-        if not rows:
-            return sparse.csr_matrix((self.size, self.size))
-        return sparse.csr_matrix((np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))),
-                                 shape=(self.size, self.size))
+        total = sparse.csr_matrix((np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))),
+                                  shape=(self.size, self.size))
+        for follow in self.follows:
+            turning = follow.matrix(follow.turning, self.n_nodes)
+            k = len(follow.nodes)
+            middle = sparse.block_diag(list(_arm_matrix(forces[follow.nodes], follow.arms)), format="csr") if k else None
+            if middle is not None:
+                total = total + self.reduce_matrix(sparse.csr_matrix(sparse.triu(turning.T @ middle @ turning, format="csr")))
+        return sparse.csr_matrix(total)
 
-    @property
-    def _arms(self) -> dict[int, Floats]:
-        return {id(hub): self.node_places[hub.nodes] - hub.centre for hub in self.hubs}
 
-    node_places: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+def _arm_matrix(forces: Floats, arms: Floats) -> Floats:
+    """Second derivative (k, 3, 3) to a turn of the work of forces (k, 3) on the ends of arms (k, 3)."""
+    outer = forces[:, :, None] * arms[:, None, :]
+    return 0.5 * (outer + np.swapaxes(outer, 1, 2)) - np.trace(outer, axis1=1, axis2=2)[:, None, None] * np.eye(3)
 
 
 def null_space(rows: Floats, tolerance: float = 1e-9) -> tuple[Floats, Floats]:
@@ -190,25 +229,31 @@ def rigid_motion(arms: Floats) -> Floats:
     return motion
 
 
-def make_ties(places: Floats, held: Sequence[HeldNodes], hubs: Sequence[StiffHub] = ()) -> Ties:
-    """Elimination for a mesh with nodes at `places` (n, 3) mm.
+def make_ties(places: Floats, held: Sequence[HeldNodes], hubs: Sequence[StiffHub] = (), follows: Sequence[Follow] = (),
+              place_of: Ints | None = None) -> Ties:
+    """Elimination for a mesh with nodes at `places` (n, 3) mm, turns included; `place_of` (n,) tells the place of each turn.
 
-    Raises TieConflict when two hubs share a node, or a hub's node is held by itself as well.
+    A bonded node that is held or carried by a hub as well keeps to the support or hub. Raises TieConflict when two hubs share a
+    node, when a hub's node is held by itself as well, or when bonds go round in a circle.
     """
     n = len(places)
     hub_of = np.full(n, -1, dtype=np.int64)
     for number, hub in enumerate(hubs):
-        taken = hub_of[hub.nodes] >= 0
+        members = np.concatenate([hub.nodes, hub.turns])
+        taken = hub_of[members] >= 0
         if taken.any():
-            raise TieConflict("two hubs share nodes", hub.nodes[taken], (int(hub_of[hub.nodes[taken][0]]), number))
-        hub_of[hub.nodes] = number
-    nodes = np.concatenate([np.repeat(item.nodes, item.directions.shape[1]) for item in held] or [np.zeros(0, np.int64)])
+            raise TieConflict("two hubs share nodes", members[taken], (int(hub_of[members[taken][0]]), number))
+        hub_of[members] = number
+    nodes = np.concatenate([np.repeat(item.nodes, item.directions.shape[1]) for item in held] or [_NONE])
     vectors = np.concatenate([item.directions.reshape(-1, 3) for item in held] or [np.zeros((0, 3))])
     if (hub_of[nodes] >= 0).any():
         both = np.unique(nodes[hub_of[nodes] >= 0])
         raise TieConflict("nodes of a hub are held by themselves as well", both, (int(hub_of[both[0]]),))
+    follows = tuple(_without(follow, (hub_of >= 0) | np.isin(np.arange(n), nodes)) for follow in follows)
     free_axes = np.ones((n, 3), dtype=bool)
     free_axes[hub_of >= 0] = False
+    for follow in follows:
+        free_axes[follow.nodes] = False
     along_axis = np.isclose(np.abs(vectors).max(axis=1, initial=0.0), 1.0, atol=1e-12) if len(vectors) else np.zeros(0, bool)
     skew_nodes = np.unique(nodes[~along_axis])
     axis_rows = along_axis & ~np.isin(nodes, skew_nodes)
@@ -216,7 +261,7 @@ def make_ties(places: Floats, held: Sequence[HeldNodes], hubs: Sequence[StiffHub
     free_axes[skew_nodes] = False
     plain = np.flatnonzero(free_axes.ravel())
 
-    tied, blocks, column, slices, bases = [], [], 0, [], []
+    tied, blocks, column, slices, bases = [], [], len(plain), [], []
     order = np.argsort(nodes, kind="stable")
     sorted_nodes = nodes[order]
     projectors = {}
@@ -227,12 +272,15 @@ def make_ties(places: Floats, held: Sequence[HeldNodes], hubs: Sequence[StiffHub
         tied.append(3 * node + np.arange(3))
         blocks.append((free, column))
         column += free.shape[1]
+    hub_starts = []
     for hub in hubs:
         basis, _ = null_space(hub.held)
-        motion = rigid_motion(places[hub.nodes] - hub.centre)
-        tied.append((3 * hub.nodes[:, None] + np.arange(3)).ravel())
-        blocks.append((motion.reshape(-1, 6) @ basis, column))
-        slices.append(slice(len(plain) + column, len(plain) + column + basis.shape[1]))
+        motion = rigid_motion(places[hub.nodes] - hub.centre).reshape(-1, 6)
+        turning = np.tile(np.eye(3, 6, 3), (len(hub.turns), 1))
+        hub_starts.append((sum(len(part) for part, _ in blocks), len(motion)))
+        tied.append((3 * np.concatenate([hub.nodes, hub.turns])[:, None] + np.arange(3)).ravel())
+        blocks.append((np.concatenate([motion, turning]) @ basis, column))
+        slices.append(slice(column, column + basis.shape[1]))
         bases.append(basis)
         column += basis.shape[1]
     rows_at = np.cumsum([0] + [len(block) for block, _ in blocks])
@@ -241,22 +289,60 @@ def make_ties(places: Floats, held: Sequence[HeldNodes], hubs: Sequence[StiffHub
     rows = np.concatenate([part[0].ravel() + start for part, start in zip(parts, rows_at)] or [np.zeros(0, int)])
     columns = np.concatenate([part[1].ravel() + start for part, (_, start) in zip(parts, blocks)] or [np.zeros(0, int)])
     matrix = sparse.csr_matrix((data, (rows, columns)), shape=(int(rows_at[-1]), column))
+    tied_rows = np.concatenate(tied or [_NONE])
     for node in np.unique(nodes[axis_rows]):
         projectors[int(node)] = np.diag((~free_axes[node]).astype(float))
     held_nodes = np.array(sorted(projectors), dtype=np.int64)
     stacked = np.array([projectors[int(node)] for node in held_nodes]).reshape(-1, 3, 3)
-    return Ties(n, plain, np.concatenate(tied or [np.zeros(0, np.int64)]), matrix, tuple(hubs), tuple(slices),
-                tuple(bases), held_nodes, stacked, places)
+    place_of = np.arange(n) if place_of is None else place_of
+    ties = Ties(n, plain, tied_rows, matrix, tuple(hubs), tuple(slices), tuple(slice(a, a + b) for a, b in hub_starts),
+                tuple(bases), held_nodes, stacked, places, place_of)
+    return _following(ties, follows) if any(len(follow.nodes) for follow in follows) else ties
 
 
-def free_motions(places: Floats, held: Sequence[HeldNodes], hubs: Sequence[StiffHub]) -> Floats:
-    """Rigid motions (k, 6) that nothing holds: displacement of the centroid (mm) and turn (rad), unit length overall."""
+def _without(follow: Follow, taken: NDArray[np.bool_]) -> Follow:
+    """The bond without the nodes that something else carries."""
+    keep = ~taken[follow.nodes]
+    return Follow(follow.nodes[keep], follow.masters[keep], follow.weights[keep], follow.turning[keep], follow.arms[keep])
+
+
+def _following(ties: Ties, follows: Sequence[Follow]) -> Ties:
+    """Ties with bonded nodes put in; a bonded node may follow others that follow in turn."""
+    nodes = np.concatenate([follow.nodes for follow in follows])
+    if len(np.unique(nodes)) < len(nodes):
+        raise TieConflict("a node is bonded twice", nodes, ())
+    dofs = (3 * nodes[:, None] + np.arange(3)).ravel()
+    rule = sparse.vstack([follow.matrix(follow.weights, ties.n_nodes) for follow in follows], format="csr")
+    within = rule[:, dofs]  # bonded nodes that follow bonded nodes
+    start = rule @ ties.matrix
+    total = start
+    for _ in range(8):
+        if within.nnz == 0:
+            break
+        start = within @ start
+        if start.nnz == 0:
+            break
+        total = total + start
+    else:
+        raise TieConflict("bonds follow each other in a circle", nodes, ())
+    return Ties(ties.n_nodes, ties.plain, np.concatenate([ties.tied, dofs]), sparse.vstack([ties.block, total], format="csr"),
+                ties.hubs, ties.hub_slices, ties.hub_rows, ties.hub_bases, ties.held_nodes, ties.held_projectors, ties.node_places,
+                ties.place_of, tuple(follows))
+
+
+def free_motions(places: Floats, held: Sequence[HeldNodes], hubs: Sequence[StiffHub], everywhere: Floats | None = None) -> Floats:
+    """Rigid motions (k, 6) that nothing holds: displacement of the centroid of `places` (mm) and turn (rad), unit length overall.
+    `everywhere` are the places by node number when `places` leaves some out."""
+    everywhere = places if everywhere is None else everywhere
     centre = places.mean(axis=0)
     scale = max(float(np.linalg.norm(np.ptp(places, axis=0))) / 2, 1e-9)
     rows = [np.zeros((0, 6))]
     for item in held:
-        arms = np.repeat(places[item.nodes] - centre, item.directions.shape[1], axis=0)
         vectors = item.directions.reshape(-1, 3)
+        if item.turns:
+            rows.append(np.concatenate([0 * vectors, vectors], axis=1))
+            continue
+        arms = np.repeat(everywhere[item.nodes] - centre, item.directions.shape[1], axis=0)
         rows.append(np.concatenate([vectors, np.cross(arms, vectors) / scale], axis=1))
     for hub in hubs:
         arm = hub.centre - centre

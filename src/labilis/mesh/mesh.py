@@ -2,6 +2,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,17 +12,33 @@ Ints = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
-class Mesh:
-    """Tetrahedra of one body.
+class Cells:
+    """Like elements: elements (m, k) node numbers; body (m,): the body each belongs to; thickness (m,) mm of shells, None for
+    solids."""
 
-    nodes (n, 3) mm; elements (m, 4) or (m, 10): corners, then mid-sides of corner pairs 01 12 02 03 13 23;
-    triangles (k, 3) or (k, 6) on the surface, turned outward: corners, then mid-sides 01 12 20; triangle_face (k,) the
-    CAD face each lies on; segments (s, 2) or (s, 3) along CAD edges: ends, then mid-side; segment_edge (s,);
-    straightened: number of elements whose curved sides had to be made straight again to keep a positive volume.
+    elements: Ints
+    body: Ints
+    thickness: Floats | None = None
+
+    @property
+    def shell(self) -> bool:
+        """Shells of three or four nodes; otherwise solids."""
+        return self.thickness is not None
+
+
+@dataclass(frozen=True)
+class Mesh:
+    """Elements of one or several bodies.
+
+    nodes (n, 3) mm; cells: blocks of like elements; tetrahedra have corners, then mid-sides of corner pairs 01 12 02 03 13 23;
+    triangles (k, 3) or (k, 6) of solids' surfaces, turned outward, and of shells (quadrilaterals cut in two): corners, then
+    mid-sides 01 12 20 (-1 where a triangle has none); triangle_face (k,) the CAD face each lies on; segments (s, 2) or (s, 3) along
+    CAD edges: ends, then mid-side; segment_edge (s,); straightened: number of elements whose curved sides had to be made
+    straight again to keep a positive volume.
     """
 
     nodes: Floats
-    elements: Ints
+    cells: tuple[Cells, ...]
     triangles: Ints
     triangle_face: Ints
     segments: Ints
@@ -29,21 +46,53 @@ class Mesh:
     straightened: int = 0
 
     @property
+    def elements(self) -> Ints:
+        """Elements of a mesh that has one kind only."""
+        if len(self.cells) != 1:
+            raise ValueError("this mesh mixes elements")
+        return self.cells[0].elements
+
+    @property
+    def count(self) -> int:
+        """Number of elements."""
+        return sum(len(cell.elements) for cell in self.cells)
+
+    @property
     def order(self) -> int:
-        """1 for straight-sided elements of four nodes, 2 for ten nodes."""
-        return 1 if self.elements.shape[1] == 4 else 2
+        """1 if there are solids of four nodes, otherwise 2."""
+        return 1 if any(not cell.shell and cell.elements.shape[1] == 4 for cell in self.cells) else 2
+
+    @cached_property
+    def shell_nodes(self) -> Ints:
+        """Nodes with six motions, sorted."""
+        parts = [cell.elements.ravel() for cell in self.cells if cell.shell]
+        return np.unique(np.concatenate(parts)) if parts else np.zeros(0, dtype=np.int64)
+
+    @cached_property
+    def turn_of(self) -> Ints:
+        """(n,): number of the node that is a shell node's turn (after all nodes), -1 for nodes of solids only."""
+        turns = np.full(len(self.nodes), -1, dtype=np.int64)
+        turns[self.shell_nodes] = len(self.nodes) + np.arange(len(self.shell_nodes))
+        return turns
 
     def face_triangles(self, faces: Ints) -> Ints:
         """Surface triangles of these CAD faces, (k, 3) or (k, 6)."""
-        return self.triangles[np.isin(self.triangle_face, faces)]
+        return _plain(self.triangles[np.isin(self.triangle_face, faces)])
 
     def edge_segments(self, edges: Ints) -> Ints:
         """Segments of these CAD edges, (k, 2) or (k, 3)."""
-        return self.segments[np.isin(self.segment_edge, edges)]
+        return _plain(self.segments[np.isin(self.segment_edge, edges)])
 
     def region_nodes(self, faces: Ints, edges: Ints) -> Ints:
         """Numbers of the nodes on these CAD faces and edges, sorted."""
         return np.unique(np.concatenate([self.face_triangles(faces).ravel(), self.edge_segments(edges).ravel()]))
+
+
+def _plain(cells: Ints) -> Ints:
+    """Triangles or segments without the columns of mid-sides when one of them has none."""
+    if cells.shape[1] in (6, 3) and len(cells) and cells.min() < 0:
+        return cells[:, :cells.shape[1] // 2 if cells.shape[1] == 6 else 2]
+    return cells
 
 
 # mid-side node -> its two corners, in the order of the element's nodes 4 to 9

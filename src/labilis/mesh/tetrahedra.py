@@ -7,7 +7,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from labilis.mesh.estimate import chord_angle
-from labilis.mesh.mesh import TET_SIDES, TRIANGLE_SIDES, Floats, Ints, Mesh
+from labilis.mesh.mesh import TET_SIDES, TRIANGLE_SIDES, Cells, Floats, Ints, Mesh
 from labilis.model import LabilisError
 from labilis.shape import BodyShape, Tessellation
 
@@ -31,7 +31,7 @@ def mesh_body(body: BodyShape, size: float, order: int = 2,
     triangles, face = _outward(nodes, tets, triangles, markers)
     segments, edge = _segments(triangles, face, nodes, body, surface)
     nodes = _onto_surface(body, nodes, tets, triangles, face, segments, edge)
-    mesh = Mesh(nodes, tets, triangles, face, segments, edge)
+    mesh = Mesh(nodes, _cells(tets), triangles, face, segments, edge)
     return mesh if order == 1 else _second_order(body, mesh)
 
 
@@ -58,6 +58,10 @@ def _fill(points: Floats, corners: Ints, owner: Ints, size: float) -> tuple[Floa
     return nodes[used], renumbered.reshape(tets.shape), triangles, np.asarray(generator.triface_markers, dtype=np.int64) - 1
 
 
+def _cells(elements: Ints) -> tuple[Cells, ...]:
+    return (Cells(elements, np.zeros(len(elements), dtype=np.int64)),)
+
+
 def _volumes(nodes: Floats, tets: Ints) -> Floats:
     corner = nodes[tets[:, :4]]
     return np.einsum("ij,ij->i", np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]),
@@ -70,7 +74,7 @@ def _refine_surface(body: BodyShape, nodes: Floats, triangles: Ints, face: Ints,
 
     TetGen grades the inside from the surface. (Its own size field crashes on bodies with bores, so it is not used.)
     """
-    trees = [(cKDTree(points), zone_size) for points, zone_size in _zone_points(body, zones)]
+    trees = [(cKDTree(points), zone_size) for points, zone_size in zone_points(body, zones)]
     used, renumbered = np.unique(triangles, return_inverse=True)
     points, corners = nodes[used], renumbered.reshape(-1, 3)
     for _ in range(12):
@@ -111,7 +115,7 @@ def _split_triangles(corners: Ints, face: Ints, mids: Ints) -> tuple[Ints, Ints]
     return np.concatenate(parts), np.concatenate(owners)
 
 
-def _zone_points(body: BodyShape, zones: Sequence[tuple[Ints, Ints, float]]) -> list[tuple[Floats, float]]:
+def zone_points(body: BodyShape, zones: Sequence[tuple[Ints, Ints, float]]) -> list[tuple[Floats, float]]:
     """Points spread over each zone, with its size."""
     result = []
     for faces, edges, zone_size in zones:
@@ -264,7 +268,7 @@ def _second_order(body: BodyShape, mesh: Mesh) -> Mesh:
         straightened += int(bad.sum())
         back = np.unique(elements[bad, 4:])
         nodes[back] = straight[back]
-    return Mesh(nodes, elements, triangles, mesh.triangle_face, segments, mesh.segment_edge, straightened)
+    return Mesh(nodes, _cells(elements), triangles, mesh.triangle_face, segments, mesh.segment_edge, straightened)
 
 
 # natural coordinates where a curved element turns inside out first: corners and mid-sides

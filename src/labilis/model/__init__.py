@@ -17,21 +17,45 @@ from labilis.model.project import (
     Project,
     load_project,
 )
+from labilis.model.recipes import (
+    Block,
+    Copies,
+    Corner,
+    Cut,
+    FoldedSheet,
+    LineCopies,
+    MirrorCopy,
+    Opening,
+    Place,
+    Plate,
+    Pocket,
+    Recipe,
+    Rib,
+    RingCopies,
+    Section,
+    Strut,
+    Turn,
+)
 from labilis.model.regions import Pick, Region
 from labilis.model.statements import (
     CylindricalAxes,
     ForceLoad,
     GlobalAxes,
+    LineLoad,
     Load,
     LocalAxes,
     Material,
+    MomentLoad,
     NormalAxes,
     PressureLoad,
+    Spring,
     Support,
+    WeightLoad,
 )
 
 __all__ = [
-    "CaseLoad", "Criteria", "CylindricalAxes", "EulerChoice", "ForceLoad", "Geometry", "GlobalAxes", "Hub",
-    "LabilisError", "Load", "LoadCase", "LocalAxes", "Material", "MeshPlan", "MeshZone", "NormalAxes", "Pick", "Piece",
-    "PressureLoad", "Project", "Region", "Support", "load_project",
+    "Block", "CaseLoad", "Copies", "Corner", "Criteria", "Cut", "CylindricalAxes", "EulerChoice", "FoldedSheet", "ForceLoad", "Geometry",
+    "GlobalAxes", "Hub", "LabilisError", "LineCopies", "LineLoad", "Load", "LoadCase", "LocalAxes", "Material", "MeshPlan",
+    "MeshZone", "MirrorCopy", "MomentLoad", "NormalAxes", "Opening", "Pick", "Piece", "Place", "Plate", "Pocket", "PressureLoad",
+    "Project", "Recipe", "Region", "Rib", "RingCopies", "Section", "Spring", "Strut", "Support", "Turn", "WeightLoad", "load_project",
 ]

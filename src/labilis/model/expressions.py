@@ -213,6 +213,8 @@ def number_of(text: str, kind: str, parameters: Mapping[str, str] | None = None,
         if value.dimensionality != kind_dimension(kind):
             _, example, words = KINDS[kind]
             is_number = value.dimensionality == kind_dimension("number")
+            if is_number and value.magnitude == 0:
+                return 0.0  # nothing is nothing in any unit
             problem = "has no unit" if is_number else f"is {describe_dimension(value)}"
             raise LabilisError(f"'{text}' {problem}; {words} is needed here, such as {example}.", code="unit")
     except LabilisError as error:

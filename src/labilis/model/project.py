@@ -9,8 +9,9 @@ from pydantic import Field, ValidationError, model_validator
 
 from labilis.model.errors import LabilisError
 from labilis.model.expressions import evaluate, is_name, number_of
+from labilis.model.recipes import Copies, Cut, MirrorCopy, Place, Recipe, recipe_quantities
 from labilis.model.regions import Region
-from labilis.model.statements import ForceLoad, Load, Material, PressureLoad, Statement, Support
+from labilis.model.statements import Load, Material, Spring, Statement, Support, Text3
 
 FORMAT_VERSION: Literal[1] = 1
 
@@ -23,22 +24,51 @@ class Geometry(Statement):
 
 
 class Piece(Statement):
-    """One body of an imported file, with one material and one way of meshing."""
+    """One solid or sheet with one material and one way of meshing: a body of an imported file, or a recipe that is placed, repeated
+    and cut. Repeated ones are called `leg.1`, `leg.2`, ..."""
 
     name: str = Field(min_length=1)
-    geometry: str = Field(description="file it comes from")
+    geometry: str | None = Field(default=None, description="file it comes from, unless it has a recipe")
     body: int = Field(default=1, ge=1, description="number of the body in that file, from 1")
+    recipe: Recipe | None = None
+    place: Place = Place()
+    copies: tuple[Copies, ...] = ()
+    cuts: tuple[Cut, ...] = ()
     material: str | None = None
-    mesh_as: Literal["solid"] = "solid"
+    mesh_as: Literal["solid", "shell"] = "solid"
+    thickness: str | None = Field(default=None, description="of an imported surface body, or instead of the one found")
     set_aside: bool = Field(default=False, description="shown as a ghost, carries nothing")
+
+    @model_validator(mode="after")
+    def _one_source(self) -> Piece:
+        if (self.geometry is None) == (self.recipe is None):
+            raise ValueError("a piece comes either from a file or from a recipe")
+        if self.recipe is None and (self.copies or self.cuts or self.place != Place()):
+            raise ValueError("place, copies and cuts belong to recipes; an imported body stays where its file puts it")
+        return self
+
+    @property
+    def count(self) -> int:
+        """How many of it there are, copies included."""
+        total = 1
+        for copy in self.copies:
+            total *= 2 if isinstance(copy, MirrorCopy) else copy.count
+        return total
+
+    @property
+    def instances(self) -> tuple[str, ...]:
+        """Names of the piece's bodies: its own name, or `leg.1`, `leg.2`, ..."""
+        return (self.name,) if self.count == 1 else tuple(f"{self.name}.{number}" for number in range(1, self.count + 1))
 
 
 class Hub(Statement):
-    """A point tied to a region; stiff: the region moves as a rigid body. It stands at the region's centre."""
+    """A point tied to a region; stiff: the region moves as a rigid body; spread: a load is shared out and the region stays
+    flexible. It stands at the region's centre unless `at` says otherwise."""
 
     name: str = Field(min_length=1)
     region: str
-    kind: Literal["stiff"] = "stiff"
+    kind: Literal["stiff", "spread"] = "stiff"
+    at: Text3 | None = Field(default=None, description="place of the point, lengths")
 
 
 class CaseLoad(Statement):
@@ -96,9 +126,11 @@ class Project(Statement):
     geometry: tuple[Geometry, ...] = ()
     materials: tuple[Material, ...] = ()
     pieces: tuple[Piece, ...] = ()
+    released: tuple[tuple[str, str], ...] = Field(default=(), description="pairs of pieces that touch without being joined")
     regions: tuple[Region, ...] = ()
     hubs: tuple[Hub, ...] = ()
     supports: tuple[Support, ...] = ()
+    springs: tuple[Spring, ...] = ()
     loads: tuple[Load, ...] = ()
     cases: tuple[LoadCase, ...] = ()
     mesh: MeshPlan = MeshPlan()
@@ -110,29 +142,36 @@ class Project(Statement):
         for name in self.parameters:
             if not is_name(name):
                 raise ValueError(f"parameters: '{name}' cannot be a parameter's name (a word that is not a unit)")
-        for field in ("materials", "pieces", "regions", "hubs", "supports", "loads", "cases"):
+        for field in ("materials", "pieces", "regions", "hubs", "supports", "springs", "loads", "cases"):
             names = [item.name for item in getattr(self, field)]
             for name in names:
                 if names.count(name) > 1:
                     raise ValueError(f"{field}: the name '{name}' is given twice")
         files = {geometry.file for geometry in self.geometry}
-        self._known("pieces", ((p.name, p.geometry) for p in self.pieces), files, "file")
+        self._known("pieces", ((p.name, p.geometry) for p in self.pieces if p.geometry), files, "file")
         self._known("pieces", ((p.name, p.material) for p in self.pieces if p.material), self._names(self.materials),
                     "material")
-        self._known("regions", ((r.name, r.piece) for r in self.regions), self._names(self.pieces), "piece")
+        self._known("regions", ((r.name, r.piece) for r in self.regions if r.piece), self._names(self.pieces), "piece")
+        bodies = {name for piece in self.pieces for name in piece.instances} | self._names(self.pieces)
+        self._known("regions", ((r.name, name.split("/")[0]) for r in self.regions for name in r.names), bodies, "piece")
+        self._known("released", (((a, name) for a, b in self.released for name in (a, b))), bodies, "piece")
         self._known("hubs", ((h.name, h.region) for h in self.hubs), self._names(self.regions), "region")
         targets = self._names(self.regions) | self._names(self.hubs)
         if overlap := self._names(self.regions) & self._names(self.hubs):
             raise ValueError(f"hubs: '{min(overlap)}' is the name of a region as well")
         self._known("supports", ((s.name, s.on) for s in self.supports), targets, "region or hub")
-        self._known("loads", ((item.name, item.on) for item in self.loads), targets, "region or hub")
+        self._known("springs", ((item.name, item.on) for item in self.springs), targets, "region or hub")
+        self._known("loads", ((item.name, item.on) for item in self.loads if hasattr(item, "on")), targets, "region or hub")
+        self._known("loads", ((item.name, name) for item in self.loads for name in getattr(item, "pieces", ())),
+                    self._names(self.pieces), "piece")
         self._known("mesh/zones", ((z.region, z.region) for z in self.mesh.zones), self._names(self.regions), "region")
         for case in self.cases:
             self._known("cases", ((case.name, entry.load) for entry in case.loads), self._names(self.loads), "load")
         hubs = self._names(self.hubs)
         for support in self.supports:
-            if support.on not in hubs and any(motion.startswith("turn") for motion in support.held):
-                raise ValueError(f"supports/{support.name}: turns can be held on a hub only")
+            turns = any(motion.startswith("turn") for motion in support.held) and not {"x", "y", "z"} <= set(support.held)
+            if support.on not in hubs and turns and all(piece.mesh_as == "solid" for piece in self.pieces):
+                raise ValueError(f"supports/{support.name}: a solid's turns can be held on a hub only")
             if support.on in hubs and support.axes.kind not in ("global", "local"):
                 raise ValueError(f"supports/{support.name}: a hub is held in global or local axes")
         return self
@@ -184,15 +223,22 @@ class Project(Statement):
         found: list[tuple[str, str, str]] = []
         for item in self.materials:
             for field, kind in (("youngs_modulus", "stress"), ("poisson_ratio", "number"), ("density", "density"),
-                                ("yield_strength", "stress")):
+                                ("yield_strength", "stress"), ("expansion", "expansion")):
                 if (text := getattr(item, field)) is not None:
                     found.append((f"materials/{item.name}/{field}", text, kind))
+        for piece in self.pieces:
+            where = f"pieces/{piece.name}"
+            for part_of, stated in (("recipe", (piece.recipe,)), ("place", (piece.place,)), ("copies", piece.copies), ("cuts", piece.cuts)):
+                for part in stated:
+                    found += recipe_quantities(part, f"{where}/{part_of}")
+            if piece.thickness is not None:
+                found.append((f"{where}/thickness", piece.thickness, "length"))
+        for hub in self.hubs:
+            found += [(f"hubs/{hub.name}/at", text, "length") for text in hub.at or ()]
+        for spring in self.springs:
+            found += [(f"springs/{spring.name}/{motion}", text, kind) for motion, text, kind in spring.values()]
         for load in self.loads:
-            if isinstance(load, ForceLoad):
-                texts = load.components or (load.normal or "",)
-                found += [(f"loads/{load.name}", text, "force") for text in texts]
-            elif isinstance(load, PressureLoad):
-                found.append((f"loads/{load.name}", load.pressure, "stress"))
+            found += [(f"loads/{load.name}", text, kind) for text, kind in load.quantities()]
         for case in self.cases:
             found += [(f"cases/{case.name}/{entry.load}", entry.factor, "number") for entry in case.loads]
         if self.mesh.size is not None:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 Vector = tuple[float, float, float]
 
@@ -26,15 +26,29 @@ class Pick(BaseModel):
 
 
 class Region(BaseModel):
-    """A named set of faces or of edges of one piece."""
+    """A named set of faces or of edges. What a recipe built is named (`leg.2/foot`); what was imported is found by its looks.
+
+    A name without the number of a copy, `leg/foot`, means all copies."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     name: str = Field(min_length=1)
-    piece: str
-    picks: tuple[Pick, ...] = Field(min_length=1)
+    piece: str = Field(default="", description="imported piece that the picks are on")
+    picks: tuple[Pick, ...] = ()
+    names: tuple[str, ...] = Field(default=(), description="faces and edges of recipes by name")
+
+    @model_validator(mode="after")
+    def _some(self) -> Region:
+        if not self.picks and not self.names:
+            raise ValueError("a region needs something picked or named")
+        if self.picks and not self.piece:
+            raise ValueError("picks need the piece they are on")
+        for name in self.names:
+            if name.count("/") != 1 or name.startswith("/") or name.endswith("/"):
+                raise ValueError(f"'{name}' is not a name such as plate/top")
+        return self
 
     @property
     def of(self) -> str:
-        """'face' or 'edge'; a region that mixes them counts as faces."""
-        return "face" if any(pick.of == "face" for pick in self.picks) else "edge"
+        """'face' or 'edge'; a region that mixes them, or has names only, counts as faces."""
+        return "edge" if self.picks and all(pick.of == "edge" for pick in self.picks) else "face"

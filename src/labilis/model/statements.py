@@ -23,6 +23,7 @@ class Material(Statement):
     poisson_ratio: str | None = Field(default=None, description="number")
     density: str | None = Field(default=None, description="density")
     yield_strength: str | None = Field(default=None, description="stress")
+    expansion: str | None = Field(default=None, description="thermal expansion per kelvin")
     source: str = Field(default="", description="where the values come from")
 
 
@@ -77,7 +78,7 @@ TURNS: dict[str, tuple[str, ...]] = {
 
 
 class Support(Statement):
-    """Holds motions of a region or of a hub. A region's nodes cannot be turned singly, so turns belong to hubs."""
+    """Holds motions of a region or of a hub. Turns can be held on a hub and on a region of shells."""
 
     name: str = Field(min_length=1)
     on: str = Field(description="a region's or a hub's name")
@@ -115,6 +116,10 @@ class ForceLoad(Statement):
             raise ValueError("a force is given either by its components or along the normal")
         return self
 
+    def quantities(self) -> list[tuple[str, str]]:
+        """(text, kind) of each number."""
+        return [(text, "force") for text in self.components or (self.normal or "",)]
+
 
 class PressureLoad(Statement):
     """Pressure on faces, positive pushing into the part. `direction` fixed keeps the undeformed normal, following stays
@@ -127,5 +132,85 @@ class PressureLoad(Statement):
     direction: Literal["fixed", "following"] = "fixed"
     growth: Growth = "growing"
 
+    def quantities(self) -> list[tuple[str, str]]:
+        """(text, kind) of each number."""
+        return [(self.pressure, "stress")]
 
-Load = Annotated[ForceLoad | PressureLoad, Field(discriminator="kind")]
+
+class LineLoad(Statement):
+    """Force per length along edges, by components."""
+
+    kind: Literal["line"] = "line"
+    name: str = Field(min_length=1)
+    on: str
+    components: Text3 = Field(description="force per length in x, y, z")
+    growth: Growth = "growing"
+
+    def quantities(self) -> list[tuple[str, str]]:
+        """(text, kind) of each number."""
+        return [(text, "line force") for text in self.components]
+
+
+class MomentLoad(Statement):
+    """Moment on a hub, or shared along an edge of shells, by components."""
+
+    kind: Literal["moment"] = "moment"
+    name: str = Field(min_length=1)
+    on: str
+    components: Text3 = Field(description="moment about x, y, z")
+    growth: Growth = "growing"
+
+    def quantities(self) -> list[tuple[str, str]]:
+        """(text, kind) of each number."""
+        return [(text, "moment") for text in self.components]
+
+
+class WeightLoad(Statement):
+    """The mass of pieces (all when none is named) under an acceleration: self-weight is 9.81 m/s^2 downward."""
+
+    kind: Literal["weight"] = "weight"
+    name: str = Field(min_length=1)
+    acceleration: Text3 = ("0 m/s^2", "0 m/s^2", "-9.81 m/s^2")
+    pieces: tuple[str, ...] = ()
+    growth: Growth = "growing"
+
+    def quantities(self) -> list[tuple[str, str]]:
+        """(text, kind) of each number."""
+        return [(text, "acceleration") for text in self.acceleration]
+
+
+Load = Annotated[ForceLoad | PressureLoad | LineLoad | MomentLoad | WeightLoad, Field(discriminator="kind")]
+
+
+class Spring(Statement):
+    """Springs to ground on a region or hub, by direction. `per` total shares the stiffness over the region, area makes it a
+    foundation (stiffness per area) on faces; turns belong to hubs."""
+
+    name: str = Field(min_length=1)
+    on: str
+    per: Literal["total", "area"] = "total"
+    x: str | None = None
+    y: str | None = None
+    z: str | None = None
+    normal: str | None = Field(default=None, description="square to a face")
+    turn_x: str | None = None
+    turn_y: str | None = None
+    turn_z: str | None = None
+
+    @model_validator(mode="after")
+    def _some(self) -> Spring:
+        if not self.values():
+            raise ValueError("a spring needs a stiffness in some direction")
+        if self.per == "area" and any(motion.startswith("turn") for motion, _, _ in self.values()):
+            raise ValueError("a foundation has no turning stiffness")
+        return self
+
+    def values(self) -> list[tuple[str, str, str]]:
+        """(motion, text, kind of quantity) of what is given."""
+        found = []
+        for motion in ("x", "y", "z", "normal", "turn_x", "turn_y", "turn_z"):
+            text = getattr(self, motion)
+            if text is not None:
+                kind = "turn stiffness" if motion.startswith("turn") else "foundation" if self.per == "area" else "stiffness"
+                found.append((motion, text, kind))
+        return found

@@ -53,6 +53,12 @@ KINDS: dict[str, tuple[str, str, str]] = {
     "stress": ("MPa", "235 MPa", "a stress"),
     "density": ("tonne/mm**3", "7850 kg/m^3", "a density"),
     "mass": ("tonne", "41 kg", "a mass"),
+    "line force": ("N/mm", "3 N/mm", "a force per length"),
+    "stiffness": ("N/mm", "500 N/mm", "a stiffness"),
+    "turn stiffness": ("N*mm/rad", "2e6 N*mm/rad", "a turning stiffness"),
+    "foundation": ("N/mm**3", "10 N/mm^3", "a stiffness per area"),
+    "acceleration": ("mm/s**2", "9.81 m/s^2", "an acceleration"),
+    "expansion": ("1/K", "12e-6/K", "a thermal expansion"),
 }
 
 UNIT_SYMBOLS = frozenset({

@@ -6,10 +6,10 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
-from labilis.model import ForceLoad, LabilisError, Project
+from labilis.model import LabilisError, Project
 
 STAGES = ("shape", "mesh", "strength", "modes")
-_VERSION = 3  # raise when a result's content changes its meaning
+_VERSION = 4  # raise when a result's content changes its meaning
 
 
 @dataclass(frozen=True)
@@ -19,6 +19,7 @@ class StageKeys:
     shape: str = ""
     sections: str = ""
     mesh: str = ""
+    system: str = ""
     strength: str = ""
     modes: str = ""
 
@@ -29,23 +30,23 @@ def _hash(*parts: Any) -> str:
 
 
 def shape_key(project: Project) -> str:
-    """Key of the active piece's body."""
-    piece = active_piece(project)
-    geometry = next(item for item in project.geometry if item.file == piece.geometry)
-    return _hash("shape", geometry.sha256, piece.body)
+    """Key of the shape of all pieces that carry load."""
+    check_active(project)
+    parts = []
+    for piece in project.active_pieces:
+        numbers = [project.value(text, kind) for where, text, kind in project.stated_quantities()
+                   if where.startswith(f"pieces/{piece.name}/")]
+        source = next((item.sha256 for item in project.geometry if item.file == piece.geometry), "")
+        parts.append([piece.model_dump(exclude={"material"}), numbers, source])
+    return _hash("shape", parts, project.released)
 
 
-def active_piece(project: Project) -> Any:
-    """The one piece that carries load. Raises LabilisError when there is none or more than one."""
-    active = project.active_pieces
+def check_active(project: Project) -> None:
+    """Raises LabilisError when no piece carries load."""
     if not project.pieces:
-        raise LabilisError("There is no part yet.", "part", "Open a STEP file.", "no-part")
-    if not active:
+        raise LabilisError("There is no part yet.", "part", "Open a STEP file or make a piece from a recipe.", "no-part")
+    if not project.active_pieces:
         raise LabilisError("Every piece is set aside.", "part", "Bring one back.", "no-part")
-    if len(active) > 1:
-        raise LabilisError(f"{len(active)} pieces carry load; this version checks one at a time.", "part",
-                           "Set the others aside.", "many-pieces")
-    return active[0]
 
 
 def _regions(project: Project, names: set[str]) -> list[Any]:
@@ -58,25 +59,44 @@ def _mesh_parts(project: Project) -> list[Any]:
     return [None if plan.size is None else project.value(plan.size, "length"), plan.order, zones]
 
 
+def _material_parts(project: Project) -> list[Any]:
+    found = []
+    for piece in project.active_pieces:
+        material = next((item for item in project.materials if item.name == piece.material), None)
+        found.append(None if material is None else [
+            None if text is None else project.value(text, kind) for text, kind in
+            ((material.youngs_modulus, "stress"), (material.poisson_ratio, "number"), (material.density, "density"))])
+    return found
+
+
+def _system_parts(project: Project) -> list[Any]:
+    """What the stiffness and the ties are made of, besides the mesh."""
+    targets = {support.on for support in project.supports} | {spring.on for spring in project.springs}
+    # every hub stiffens its region whether something acts on it or not
+    regions = {project.target_region(target).name for target in targets} | {hub.region for hub in project.hubs}
+    hubs = [[hub.model_dump(), [project.value(text, "length") for text in hub.at or ()]] for hub in project.hubs]
+    springs = [[spring.model_dump(), [project.value(text, kind) for _, text, kind in spring.values()]] for spring in project.springs]
+    return [_material_parts(project), [support.model_dump() for support in project.supports], hubs, springs, _regions(project, regions)]
+
+
 def _strength_parts(project: Project, case_name: str) -> list[Any]:
-    piece, case = active_piece(project), project.case(case_name)
-    material = next((item for item in project.materials if item.name == piece.material), None)
-    numbers = None if material is None else [
-        None if text is None else project.value(text, kind) for text, kind in
-        ((material.youngs_modulus, "stress"), (material.poisson_ratio, "number"), (material.yield_strength, "stress"))]
-    targets = {support.on for support in project.supports}
+    case = project.case(case_name)
+    limits = []
+    for piece in project.active_pieces:
+        material = next((item for item in project.materials if item.name == piece.material), None)
+        text = None if material is None else material.yield_strength
+        limits.append(None if text is None else project.value(text, "stress"))
+    targets = set()
     loads = []
     for entry in case.loads:
         load = project.named("loads", entry.load)
-        targets.add(load.on)
-        values = ([project.value(text, "force") for text in load.components or (load.normal,)]
-                  if isinstance(load, ForceLoad) else [project.value(load.pressure, "stress")])
-        shape = {key: value for key, value in load.model_dump().items() if key not in ("components", "normal", "pressure")}
+        if hasattr(load, "on"):
+            targets.add(load.on)
+        values = [project.value(text, kind) for text, kind in load.quantities()]
+        shape = {key: value for key, value in load.model_dump().items()
+                 if key not in ("components", "normal", "pressure", "acceleration")}
         loads.append([shape, values, project.value(entry.factor, "number"), getattr(load, "normal", None) is not None])
-    # every hub stiffens its region whether something acts on it or not
-    regions = {project.target_region(target).name for target in targets} | {hub.region for hub in project.hubs}
-    return [numbers, [support.model_dump() for support in project.supports], [hub.model_dump() for hub in project.hubs],
-            _regions(project, regions), loads]
+    return [limits, loads, _regions(project, {project.target_region(target).name for target in targets})]
 
 
 def stage_keys(project: Project, case: str | None = None) -> StageKeys:
@@ -85,9 +105,10 @@ def stage_keys(project: Project, case: str | None = None) -> StageKeys:
     try:
         keys["shape"] = shape_key(project)
         keys["mesh"] = _hash("mesh", keys["shape"], _mesh_parts(project))
+        keys["system"] = _hash("system", keys["mesh"], _system_parts(project))
         if project.cases:
             name = case if case is not None else project.cases[0].name
-            keys["strength"] = _hash("strength", keys["mesh"], name, _strength_parts(project, name))
+            keys["strength"] = _hash("strength", keys["system"], name, _strength_parts(project, name))
             keys["sections"] = _hash("sections", keys["strength"])
             criteria = project.criteria
             keys["modes"] = _hash("modes", keys["strength"], criteria.modes, criteria.sign, criteria.second_opinion,

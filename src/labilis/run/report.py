@@ -10,7 +10,7 @@ from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings,
 from labilis.judge.hand import EulerCheck, euler_check
 from labilis.judge.verdict import Verdict, overall, verdict_of_case
 from labilis.model import LabilisError, Project
-from labilis.run.keys import active_piece, stage_keys
+from labilis.run.keys import stage_keys
 from labilis.shape import ShapeView
 
 
@@ -21,7 +21,17 @@ class CaseReport:
     facts: CaseFacts
     evidence: tuple[Evidence, ...]
     verdict: Verdict
-    driver: str
+
+    @property
+    def drivers(self) -> list[str]:
+        """Piece that drives each mode."""
+        modes = self.facts.modes
+        return modes.drivers if modes is not None else []
+
+    @property
+    def driver(self) -> str:
+        """Piece that drives the first mode."""
+        return self.drivers[0] if self.drivers else ""
 
     @property
     def euler(self) -> EulerCheck | None:
@@ -59,19 +69,19 @@ def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseR
     view, mesh = results.get(keys.shape), results.get(keys.mesh)
     strength, modes, sections = results.get(keys.strength), results.get(keys.modes), results.get(keys.sections)
     required = project.value(project.criteria.required_factor, "number")
-    driver, euler, limit = "", None, None
+    euler, limits = None, []
     try:
-        piece = active_piece(project)
-        driver = piece.name
-        material = project.named("materials", piece.material) if piece.material else None
-        if material is not None and material.yield_strength is not None:
-            limit = project.value(material.yield_strength, "stress")
-        if view is not None and strength is not None and sections is not None and material is not None:
-            euler = _euler(project, view, strength, sections, modes, project.value(material.youngs_modulus or "", "stress"))
+        for piece in project.active_pieces:
+            material = project.named("materials", piece.material) if piece.material else None
+            if material is not None and material.yield_strength is not None:
+                limits.append(project.value(material.yield_strength, "stress"))
+            if (view is not None and strength is not None and sections is not None and material is not None
+                    and len(project.active_pieces) == 1):
+                euler = _euler(project, view, strength, sections, modes, project.value(material.youngs_modulus or "", "stress"))
     except LabilisError:
         pass
-    facts = CaseFacts(project, case, mesh, strength, modes, euler, required, limit)
-    return CaseReport(facts, collect(facts), verdict_of_case(facts), driver)
+    facts = CaseFacts(project, case, mesh, strength, modes, euler, required, min(limits) if limits else None)
+    return CaseReport(facts, collect(facts), verdict_of_case(facts))
 
 
 def judge_project(project: Project, results: Mapping[str, Any]) -> ProjectReport:

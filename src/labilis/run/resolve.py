@@ -1,108 +1,59 @@
-"""Statements about regions turned into node sets, ties and nodal forces on a mesh."""
+"""Supports, hubs, springs and bonds turned into ties and springs on a mesh."""
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from labilis.mechanics import loads as load_forms
-from labilis.mechanics.ties import HeldNodes, StiffHub, TieConflict, Ties, free_motions, make_ties
-from labilis.mesh import Mesh
+from labilis.mechanics.blocks import SpringBlock
+from labilis.mechanics.bonds import bond_follows, spread_follow
+from labilis.mechanics.ties import Follow, HeldNodes, StiffHub, TieConflict, Ties, free_motions, make_ties
+from labilis.mesh import Bonds, Mesh
 from labilis.model import (
     CylindricalAxes,
-    ForceLoad,
     GlobalAxes,
     Hub,
     LabilisError,
     LocalAxes,
-    PressureLoad,
     Project,
     Region,
+    Spring,
     Support,
 )
-from labilis.shape import RegionMatch, ShapeView, find_region
+from labilis.run.numbering import Numbering, make_numbering
+from labilis.run.regions import Floats, Ints, local_frame, match_region, region_cylinder, region_nodes, unit
+from labilis.shape import ShapeView
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 _MOTION_ROWS = {"x": 0, "y": 1, "z": 2, "turn_x": 3, "turn_y": 4, "turn_z": 5}
 
 
 @dataclass(frozen=True)
 class Tied:
-    """Ties of a mesh with what is needed to name things: held by support number, hubs by hub number."""
+    """Ties of a mesh with what is needed to name things: held by support number; hubs are the stiff ones, in the order of
+    `hub_names`; springs to ground."""
 
     ties: Ties
     held: tuple[HeldNodes, ...]
     hubs: tuple[StiffHub, ...]
-
-
-@dataclass(frozen=True)
-class CaseForces:
-    """Forces of one load: nodal (3n,) N; hub (h, 6) N and N mm at hub centres; following: surface triangles with the
-    pressure in MPa that stays square to them, or None."""
-
-    nodal: Floats
-    hub: Floats
-    following: tuple[Ints, float] | None = None
-
-
-def match_region(region: Region, view: ShapeView) -> RegionMatch:
-    """Faces and edges of a region; raises LabilisError when a pick has been lost."""
-    match = find_region(region, view)
-    if match.lost:
-        raise LabilisError(f"Region '{region.name}' lost {len(match.lost)} of {len(region.picks)}: {'; '.join(match.lost)}.",
-                           f"regions/{region.name}", "Pick it again on the part.", "lost-region")
-    return match
-
-
-def _region_nodes(region: Region, view: ShapeView, mesh: Mesh) -> Ints:
-    match = match_region(region, view)
-    nodes = mesh.region_nodes(match.faces, match.edges)
-    if len(nodes) == 0:
-        raise LabilisError(f"Region '{region.name}' has no nodes in this mesh.", f"regions/{region.name}",
-                           "Mesh finer, or pick it again.", "empty-region")
-    return nodes
-
-
-def _unit(vector: Floats, where: str) -> Floats:
-    length = float(np.linalg.norm(vector))
-    if length < 1e-12:
-        raise LabilisError("A direction has no length.", where, "Give another direction.", "direction")
-    return vector / length
-
-
-def local_frame(axes: LocalAxes, where: str) -> Floats:
-    """Rows x, y, z of local axes."""
-    x = _unit(np.array(axes.x_axis, dtype=float), where)
-    z = _unit(np.cross(x, np.array(axes.xy_plane, dtype=float)), where)
-    return np.stack([x, np.cross(z, x), z])
-
-
-def region_cylinder(region: Region, view: ShapeView) -> tuple[Floats, Floats] | None:
-    """(point, direction) of the first bore, round or circle of a region."""
-    match = find_region(region, view)
-    for face in match.faces:
-        if view.faces.kind[face] in ("cylinder", "cone"):
-            return view.faces.origin[face], view.faces.direction[face]
-    for edge in match.edges:
-        if view.edges.kind[edge] == "circle":
-            return view.edges.centroid[edge], view.edges.direction[edge]
-    return None
+    hub_names: tuple[str, ...]
+    numbering: Numbering
+    springs: tuple[SpringBlock, ...]
 
 
 def _directions(support: Support, region: Region, view: ShapeView, mesh: Mesh) -> list[tuple[Ints, Floats]]:
     """Node sets with held directions (k, r, 3)."""
     where = f"supports/{support.name}"
-    nodes = _region_nodes(region, view, mesh)
+    nodes = region_nodes(region, view, mesh)
     axes = support.axes
     if isinstance(axes, GlobalAxes | LocalAxes):
         frame = np.eye(3) if isinstance(axes, GlobalAxes) else local_frame(axes, where)
-        rows = frame[[_MOTION_ROWS[motion] for motion in support.held]]
-        return [(nodes, np.broadcast_to(rows, (len(nodes), *rows.shape)))]
+        rows = frame[[_MOTION_ROWS[motion] for motion in support.held if not motion.startswith("turn")]]
+        return [(nodes, np.broadcast_to(rows, (len(nodes), *rows.shape)))] if len(rows) else []
     if isinstance(axes, CylindricalAxes):
         if axes.origin is not None and axes.axis is not None:
-            origin, axis = np.array(axes.origin, dtype=float), _unit(np.array(axes.axis, dtype=float), where)
+            origin, axis = np.array(axes.origin, dtype=float), unit(np.array(axes.axis, dtype=float), where)
         else:
             cylinder = region_cylinder(region, view)
             if cylinder is None:
@@ -134,9 +85,29 @@ def _directions(support: Support, region: Region, view: ShapeView, mesh: Mesh) -
     return result
 
 
-def hub_centre(hub: Hub, project: Project, view: ShapeView, mesh: Mesh) -> Floats:
-    """Centre of the hub's region, weighted by area or length, mm. Curved sides count in full."""
-    match = match_region(project.named("regions", hub.region), view)
+def _held_turns(support: Support, nodes: Ints, numbering: Numbering) -> list[HeldNodes]:
+    """Turns that a support holds on a region of shells."""
+    words = [motion for motion in support.held if motion.startswith("turn")]
+    if not words:
+        return []
+    where = f"supports/{support.name}"
+    turns = numbering.turn_of[nodes]
+    if (turns < 0).any() and {"x", "y", "z"} <= set(support.held):
+        turns = turns[turns >= 0]  # a solid's face held in all three directions cannot turn anyhow
+    if (turns < 0).any():
+        raise LabilisError("A solid's face has no turns of its own to be held.", where, "Hold its motions, or tie it to a hub.",
+                           "solid-turn")
+    frame = local_frame(support.axes, where) if isinstance(support.axes, LocalAxes) else np.eye(3)
+    return [] if len(turns) == 0 else [_turns(turns, frame[[_MOTION_ROWS[word] - 3 for word in words]])]
+
+
+def _turns(turns: Ints, rows: Floats) -> HeldNodes:
+    return HeldNodes(turns, np.broadcast_to(rows, (len(turns), *rows.shape)), -1, True)
+
+
+def _region_weights(region: Region, view: ShapeView, mesh: Mesh) -> Floats:
+    """(n,): area (mm²) or length (mm) that each node stands for in a region. Curved sides count in full."""
+    match = match_region(region, view)
     weights = np.zeros(len(mesh.nodes))
     if len(match.faces):
         triangles = mesh.face_triangles(match.faces)
@@ -144,44 +115,154 @@ def hub_centre(hub: Hub, project: Project, view: ShapeView, mesh: Mesh) -> Float
     else:
         segments = mesh.edge_segments(match.edges)
         np.add.at(weights, segments.ravel(), load_forms.edge_weights(mesh.nodes, segments).ravel())
+    return weights
+
+
+def hub_centre(hub: Hub, project: Project, view: ShapeView, mesh: Mesh) -> Floats:
+    """Place of a hub: as stated, or the centre of its region weighted by area or length, mm."""
+    if hub.at is not None:
+        return np.array([project.value(text, "length", f"hubs/{hub.name}/at") for text in hub.at])
+    weights = _region_weights(project.named("regions", hub.region), view, mesh)
     return np.asarray(weights @ mesh.nodes / weights.sum())
 
 
-def make_tied(project: Project, view: ShapeView, mesh: Mesh) -> Tied:
-    """Ties of all supports and hubs. Raises LabilisError for conflicts and for motions left free, named in words."""
+def make_springs(project: Project, view: ShapeView, mesh: Mesh, numbering: Numbering) -> tuple[SpringBlock, ...]:
+    """Springs of all statements, on nodes and on hubs."""
+    found = []
+    for spring in project.springs:
+        values = {motion: project.value(text, kind, f"springs/{spring.name}/{motion}") for motion, text, kind in spring.values()}
+        negative = [motion for motion, value in values.items() if value < 0]
+        if negative:
+            raise LabilisError("A spring's stiffness is below zero.", f"springs/{spring.name}/{negative[0]}", "Give a positive value.",
+                               "spring")
+        linear = np.diag([values.get(axis, 0.0) for axis in "xyz"])
+        turning = np.diag([values.get(f"turn_{axis}", 0.0) for axis in "xyz"])
+        if spring.on in numbering.hubs:
+            if "normal" in values or spring.per == "area":
+                raise LabilisError("A hub takes springs along x, y, z and about them.", f"springs/{spring.name}",
+                                   "Put a foundation on a face.", "spring")
+            for node, matrix in zip(numbering.hubs[spring.on], (linear, turning)):
+                if matrix.any():
+                    found.append(SpringBlock(np.array([[node]]), matrix[None]))
+            continue
+        found.append(_spread_spring(project, spring, values, linear, view, mesh))
+    return tuple(found)
+
+
+def _spread_spring(project: Project, spring: Spring, values: dict[str, float], linear: Floats, view: ShapeView,
+                   mesh: Mesh) -> SpringBlock:
+    """A spring shared by the nodes of a region."""
+    where = f"springs/{spring.name}"
+    if any(motion.startswith("turn") for motion in values):
+        raise LabilisError("A turning spring needs a hub.", where, "Tie the region to a hub and put the spring there.", "spring")
+    region = project.named("regions", spring.on)
+    match = match_region(region, view)
+    if (spring.per == "area" or "normal" in values) and not len(match.faces):
+        raise LabilisError("A foundation needs a face; this region is an edge.", where, "Pick a face.", "edge-for-face")
+    weights = _region_weights(region, view, mesh)
+    nodes = np.flatnonzero(weights > 0)
+    share = weights[nodes] if spring.per == "area" else weights[nodes] / weights.sum()
+    matrices = share[:, None, None] * linear
+    if "normal" in values:
+        triangles = mesh.face_triangles(match.faces)
+        normal = np.zeros((len(mesh.nodes), 3))
+        np.add.at(normal, triangles.ravel(), load_forms.face_weights(mesh.nodes, triangles)[1].reshape(-1, 3))
+        n = normal[nodes] / np.linalg.norm(normal[nodes], axis=1, keepdims=True)
+        matrices = matrices + values["normal"] * share[:, None, None] * n[:, :, None] * n[:, None, :]
+    return SpringBlock(nodes[:, None], matrices)
+
+
+def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None = None) -> Tied:
+    """Ties of all supports, hubs and bonds. Raises LabilisError for conflicts and for motions left free, named in words."""
+    numbering = make_numbering(mesh, [(hub.name, hub_centre(hub, project, view, mesh)) for hub in project.hubs])
+    spread = {hub.name for hub in project.hubs if hub.kind == "spread"}
     held: list[HeldNodes] = []
     hub_rows: dict[str, list[tuple[Floats, int]]] = {hub.name: [] for hub in project.hubs}
     for number, support in enumerate(project.supports):
+        if support.on in spread:
+            raise LabilisError(f"Support '{support.name}' holds a spread hub, which leaves its region flexible.",
+                               f"supports/{support.name}", "Hold the region itself, or make the hub stiff.", "spread-held")
         if support.on in hub_rows:
             frame = local_frame(support.axes, f"supports/{support.name}") if isinstance(support.axes, LocalAxes) else np.eye(3)
             six = np.kron(np.eye(2), frame)
             hub_rows[support.on].append((six[[_MOTION_ROWS[motion] for motion in support.held]], number))
-        else:
-            for nodes, directions in _directions(support, project.named("regions", support.on), view, mesh):
-                held.append(HeldNodes(nodes, directions, number))
-    hubs = []
-    for hub in project.hubs:
-        nodes = _region_nodes(project.named("regions", hub.region), view, mesh)
-        rows = hub_rows[hub.name]
-        hubs.append(StiffHub(nodes, hub_centre(hub, project, view, mesh),
-                             np.concatenate([np.zeros((0, 6)), *(part for part, _ in rows)]),
-                             tuple(owner for part, owner in rows for _ in range(len(part)))))
-    if not project.supports:
+            continue
+        region = project.named("regions", support.on)
+        for nodes, directions in _directions(support, region, view, mesh):
+            held.append(HeldNodes(nodes, directions, number))
+        held += [replace(item, owner=number) for item in _held_turns(support, region_nodes(region, view, mesh), numbering)]
+    springs = make_springs(project, view, mesh, numbering)
+    if not project.supports and not springs:
         raise LabilisError("The part has no support: it can move freely in all six ways.", "supports",
                            "Pick a face and hold it.", "no-support")
+    hubs, names, follows = [], [], []
+    for hub in project.hubs:
+        region = project.named("regions", hub.region)
+        nodes = region_nodes(region, view, mesh)
+        place, turn = numbering.hubs[hub.name]
+        if hub.kind == "spread":
+            weights = _region_weights(region, view, mesh)[nodes]
+            try:
+                follows += spread_follow(numbering.places, nodes, weights, place, turn, numbering.places[place], numbering.turn_of)
+            except ValueError as error:
+                raise LabilisError(f"The region of spread hub '{hub.name}' is a straight line: its turn cannot be told.",
+                                   f"hubs/{hub.name}", "Make the hub stiff, or add a face to its region.", "spread-line") from error
+            continue
+        turns = numbering.turn_of[nodes]
+        rows = hub_rows[hub.name]
+        names.append(hub.name)
+        hubs.append(StiffHub(np.append(nodes, place), numbering.places[place],
+                             np.concatenate([np.zeros((0, 6)), *(part for part, _ in rows)]),
+                             tuple(owner for part, owner in rows for _ in range(len(part))), np.append(turns[turns >= 0], turn)))
+    if bonds is not None and len(bonds.nodes):
+        follows += _bonded(mesh, bonds, numbering)
     try:
-        ties = make_ties(mesh.nodes, held, hubs)
+        ties = make_ties(numbering.places, held, hubs, follows, numbering.place_of)
     except TieConflict as conflict:
-        names = " and ".join(f"'{project.hubs[number].name}'" for number in conflict.hubs)
-        raise LabilisError(f"Hub {names} and another tie both claim {len(conflict.nodes)} nodes ({conflict}).", "supports",
+        which = " and ".join(f"'{names[number]}'" for number in conflict.hubs)
+        raise LabilisError(f"Hub {which} and another tie both claim {len(conflict.nodes)} nodes ({conflict}).", "supports",
                            "Let each face belong to one hub or one support only.", "tie-conflict") from conflict
-    free = free_motions(mesh.nodes, held, hubs)
+    tied = Tied(ties, tuple(held), tuple(hubs), tuple(names), numbering, springs)
+    _check_free(mesh, tied)
+    return tied
+
+
+def _bonded(mesh: Mesh, bonds: Bonds, numbering: Numbering) -> list[Follow]:
+    """Ties of bonded nodes: triangles with and without mid-sides are told apart."""
+    triangles = mesh.triangles[bonds.triangle]
+    found = []
+    curved = triangles.min(axis=1) >= 0 if triangles.shape[1] == 6 else np.zeros(len(triangles), dtype=bool)
+    for rows, width in ((curved, 6), (~curved, 3)):
+        if rows.any():
+            found += bond_follows(mesh.nodes, bonds.nodes[rows], triangles[rows, :width], bonds.weights[rows], numbering.turn_of)
+    return found
+
+
+def find_free(places: Floats, tied: Tied, inside: NDArray[np.bool_] | None = None) -> Floats:
+    """Rigid motions (k, 6) of `places` that no support, hub or spring holds; `inside` (total,) limits what holds to those nodes."""
+    turns = tied.numbering.is_turn
+    held = list(tied.held)
+    for spring in tied.springs:
+        values, vectors = np.linalg.eigh(spring.matrices)
+        for k in range(3):
+            stiff = values[:, k] > 1e-12 * max(float(np.abs(values).max()), 1e-300)
+            if stiff.any():
+                held.append(HeldNodes(spring.members[stiff, 0], vectors[stiff, None, :, k], -1, bool(turns[spring.members[0, 0]])))
+    hubs = list(tied.hubs)
+    if inside is not None:
+        held = [HeldNodes(item.nodes[inside[item.nodes]], item.directions[inside[item.nodes]], item.owner, item.turns) for item in held]
+        hubs = [hub for hub in hubs if inside[hub.nodes].any()]
+    return free_motions(places, held, hubs, tied.numbering.places)
+
+
+def _check_free(mesh: Mesh, tied: Tied) -> None:
+    """Refuse a part that can move as a whole, the motion named."""
+    free = find_free(mesh.nodes, tied)
     if len(free):
         error = LabilisError(f"The part can still move freely: {describe_motions(free, mesh.nodes.mean(axis=0))}.", "supports",
                              "Hold that motion; the stage shows it.", "free-motion")
         error.motion = free  # type: ignore[attr-defined]
         raise error
-    return Tied(ties, tuple(held), tuple(hubs))
 
 
 def describe_motions(free: Floats, centre: Floats) -> str:
@@ -214,45 +295,3 @@ def _direction(vector: Floats) -> str:
     unit = np.round(vector / np.linalg.norm(vector), 3) + 0.0
     along = np.flatnonzero(np.abs(unit) > 0.999)
     return "xyz"[int(along[0])] if len(along) else "(" + ", ".join(f"{c:g}" for c in unit) + ")"
-
-
-def load_forces(project: Project, name: str, factor: float, view: ShapeView, mesh: Mesh) -> CaseForces:
-    """Forces of one load times a factor on nodes and hubs."""
-    load = project.named("loads", name)
-    where = f"loads/{name}"
-    hub_names = [hub.name for hub in project.hubs]
-    hub_part = np.zeros((len(hub_names), 6))
-    nodal = np.zeros((len(mesh.nodes), 3))
-    if load.on in hub_names:
-        if not isinstance(load, ForceLoad) or load.components is None:
-            raise LabilisError("A hub takes a force by components.", where, "Give the force in x, y, z.", "hub-load")
-        hub_part[hub_names.index(load.on), :3] = [factor * project.value(text, "force", where) for text in load.components]
-        return CaseForces(nodal.ravel(), hub_part)
-    match = match_region(project.named("regions", load.on), view)
-    if isinstance(load, PressureLoad) or (isinstance(load, ForceLoad) and load.normal is not None):
-        if len(match.faces) == 0:
-            raise LabilisError("Pressure and forces along the normal need a face; this region is an edge.", where,
-                               "Pick a face, or give the force by components.", "edge-for-face")
-        triangles = mesh.face_triangles(match.faces)
-        if isinstance(load, PressureLoad):
-            value = project.value(load.pressure, "stress", where)
-        else:
-            total = project.value(load.normal or "", "force", where)
-            area = float(load_forms.face_weights(mesh.nodes, triangles)[0].sum())
-            value = total * (len(match.faces) if load.share == "each" else 1) / area
-        follows = isinstance(load, PressureLoad) and load.direction == "following"
-        return CaseForces(factor * load_forms.pressure(mesh.nodes, triangles, value).ravel(), hub_part,
-                          (triangles, factor * value) if follows else None)
-    force = factor * np.array([project.value(text, "force", where) for text in load.components or ()])
-    parts = [match.faces] if load.share == "total" else [np.array([face]) for face in match.faces]
-    for faces in parts:
-        if len(faces):
-            triangles = mesh.face_triangles(faces)
-            weights, _ = load_forms.face_weights(mesh.nodes, triangles)
-            nodal += load_forms.traction(mesh.nodes, weights, triangles, force)
-    if len(match.faces) == 0:
-        edge_parts = [match.edges] if load.share == "total" else [np.array([edge]) for edge in match.edges]
-        for edges in edge_parts:
-            segments = mesh.edge_segments(edges)
-            nodal += load_forms.traction(mesh.nodes, load_forms.edge_weights(mesh.nodes, segments), segments, force)
-    return CaseForces(nodal.ravel(), hub_part)

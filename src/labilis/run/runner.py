@@ -4,22 +4,35 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings, StrengthFindings
 from labilis.judge.kinds import kind_of_mode
-from labilis.mechanics.material import isotropic, von_mises
-from labilis.mesh import Mesh, available_memory, estimate, measure_quality, mesh_body, proposed_size
-from labilis.model import LabilisError, Material, Project
-from labilis.run.keys import StageKeys, active_piece, stage_keys
+from labilis.mechanics.blocks import ENERGY_PARTS, ShellBlock, SolidBlock, typical_stress
+from labilis.mesh import (
+    Bonds,
+    Mesh,
+    available_memory,
+    estimate,
+    find_bonds,
+    measure_quality,
+    mesh_part,
+    proposed_size,
+)
+from labilis.model import LabilisError, Project
+from labilis.run.assembled import check_connected, make_blocks, material_of
+from labilis.run.forces import LoadScene
+from labilis.run.keys import StageKeys, check_active, stage_keys
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
-from labilis.run.resolve import Tied, make_tied, match_region
+from labilis.run.regions import match_region
+from labilis.run.resolve import Tied, make_tied
 from labilis.run.strength_stage import SolvedCase, strength_stage
-from labilis.shape import BodyShape, build_body, read_step, scan_sections
+from labilis.shape import BodyShape, PartShape, build_part, scan_sections
 from labilis.solve.factor import Factor, NotPositive, factor
-from labilis.solve.modes import count_below, find_modes
+from labilis.solve.modes import NotConverged, count_below, find_modes
 from labilis.solve.system import System
 
 _MOST_KEPT = 20  # bodies, meshes, solutions of late statements
@@ -51,19 +64,19 @@ class Runner:
         project = snapshot.project
         progress(Progress(0.02, "Reading the part"))
         keys = stage_keys(project)
-        body = self._timed("shape", lambda: self._body(snapshot, keys))
-        give(keys.shape, body.view)
+        part = self._timed("shape", lambda: self._part(snapshot, keys))
+        give(keys.shape, part.view)
         if plan.upto == "shape":
             return self._finish(started, results)
         progress(Progress(0.08, "Meshing"))
-        mesh, findings = self._timed("mesh", lambda: self._mesh(project, body, keys))
+        mesh, bonds, findings = self._timed("mesh", lambda: self._mesh(project, part, keys))
         give(keys.mesh, findings)
         if plan.upto == "mesh":
             return self._finish(started, results)
         cases = plan.cases or tuple(case.name for case in project.cases)
         if not cases:
             raise LabilisError("There is no load case yet.", "loads", "Pick a face and push on it.", "no-load")
-        system, tied, stiffness = self._system(project, body, mesh, keys, progress)
+        scene, tied, stiffness = self._system(project, part, mesh, bonds, keys, progress)
         for number, case in enumerate(cases):
             case_keys = stage_keys(project, case)
             share = number / len(cases)
@@ -72,35 +85,24 @@ class Runner:
                 progress(Progress(0.35 + 0.65 * (share + fraction / len(cases)), f"{text}, case {case}"))
 
             case_progress(0.02, "Solving")
-            strength, solved = self._strength(project, case, body, mesh, system, tied, stiffness, case_keys)
+            strength, solved = self._strength(scene, case, tied, stiffness, case_keys)
             give(case_keys.strength, strength)
-            give(case_keys.sections, self._sections(body, strength, case_keys))
+            if part.lone is not None:
+                give(case_keys.sections, self._sections(part.lone, strength, case_keys))
             if plan.upto == "modes":
                 case_progress(0.25, "Finding modes")
                 give(case_keys.modes, self._timed("modes", lambda: self._modes(
-                    project, case, body, mesh, system, solved, stiffness, strength, case_progress)))  # noqa: B023
+                    scene, case, solved, stiffness, strength, case_progress)))  # noqa: B023
         return self._finish(started, results)
 
     # --- stages ---------------------------------------------------------------------------------------------------
-    def _body(self, snapshot: Snapshot, keys: StageKeys) -> BodyShape:
-        piece = active_piece(snapshot.project)
+    def _part(self, snapshot: Snapshot, keys: StageKeys) -> PartShape:
+        check_active(snapshot.project)
+        return self._keep(keys.shape, lambda: build_part(snapshot.project, snapshot.files))
 
-        def read() -> BodyShape:
-            geometry = next(item for item in snapshot.project.geometry if item.file == piece.geometry)
-            if geometry.sha256 not in snapshot.files:
-                raise LabilisError(f"The bytes of '{geometry.file}' are missing.", "part", "Import the file again.",
-                                   "missing-file")
-            bodies, _ = read_step(snapshot.files[geometry.sha256], geometry.file)
-            if piece.body > len(bodies):
-                raise LabilisError(f"'{geometry.file}' has {len(bodies)} bodies, not {piece.body}.",
-                                   f"pieces/{piece.name}", "Choose another body.", "no-body")
-            return build_body(bodies[piece.body - 1][1])
-
-        return self._keep(keys.shape, read)
-
-    def _mesh(self, project: Project, body: BodyShape, keys: StageKeys) -> tuple[Mesh, MeshFindings]:
-        def make() -> tuple[Mesh, MeshFindings]:
-            plan, view = project.mesh, body.view
+    def _mesh(self, project: Project, part: PartShape, keys: StageKeys) -> tuple[Mesh, Bonds, MeshFindings]:
+        def make() -> tuple[Mesh, Bonds, MeshFindings]:
+            plan, view = project.mesh, part.view
             size = proposed_size(view) if plan.size is None else project.value(plan.size, "length", "mesh/size")
             check_size(view, size, plan.order)
             zones = []
@@ -111,30 +113,27 @@ class Runner:
                 if zone_size < size / 50:
                     raise LabilisError("A zone is more than fifty times finer than the rest.", "mesh/zones",
                                        "Give it a larger size.", "zone-size")
-            mesh = mesh_body(body, size, plan.order, zones)
-            quality = measure_quality(mesh, view.thickness)
-            return mesh, MeshFindings(mesh.nodes, mesh.elements, mesh.triangles, mesh.triangle_face, quality.shape,
-                                      quality.histogram, quality.mean_edge, view.thickness, quality.volume,
-                                      mesh.straightened, size)
+            mesh = mesh_part(part, size, plan.order, zones)
+            bonds = find_bonds(mesh, _released(project, part))
+            return mesh, bonds, _mesh_findings(part, mesh, bonds, size)
 
         return self._keep(keys.mesh, make)
 
-    def _system(self, project: Project, body: BodyShape, mesh: Mesh, keys: StageKeys,
-                progress: ProgressCall) -> tuple[System, Tied, Factor]:
-        material = self._material(project)
-        key = "system" + keys.mesh + repr((project.supports, project.hubs, project.regions, material.youngs_modulus,
-                                                material.poisson_ratio, project.parameters))
+    def _system(self, project: Project, part: PartShape, mesh: Mesh, bonds: Bonds, keys: StageKeys,
+                progress: ProgressCall) -> tuple[LoadScene, Tied, Factor]:
+        key = "system" + keys.system
 
-        def make() -> tuple[System, Tied, Factor]:
-            tied = make_tied(project, body.view, mesh)
-            elasticity = isotropic(project.value(material.youngs_modulus or "", "stress"),
-                                   project.value(material.poisson_ratio or "", "number"))
-            system = System(mesh.nodes, mesh.elements, elasticity, tied.ties)
+        def make() -> tuple[LoadScene, Tied, Factor]:
+            tied = make_tied(project, part.view, mesh, bonds)
+            check_connected(part, mesh, tied)
+            blocks, bodies = make_blocks(project, part, mesh, tied.numbering)
+            system = System(mesh.nodes, (*blocks, *tied.springs), tied.ties)
+            scene = LoadScene(project, part.view, mesh, tied.numbering, system, bodies, part.pieces)
             progress(Progress(0.15, "Assembling"))
             matrix = self._timed("assemble", lambda: system.reduced_stiffness)
             progress(Progress(0.25, "Factorising"))
             try:
-                return system, tied, self._timed("factorise", lambda: factor(matrix, groups=tied.ties.groups))
+                return scene, tied, self._timed("factorise", lambda: factor(matrix, groups=tied.ties.groups))
             except NotPositive as error:
                 raise LabilisError("The stiffness is singular: something is not connected or not held.", "supports",
                                    "Check the supports and the mesh.", "singular") from error
@@ -142,14 +141,18 @@ class Runner:
                 raise LabilisError("There is not enough memory to solve this mesh.", "mesh", "Mesh coarser.",
                                    "memory") from error
 
-        return self._keep(key, make)
+        scene, tied, stiffness = self._keep(key, make)
+        return replace(scene, project=project), tied, stiffness
 
-    def _strength(self, project: Project, case: str, body: BodyShape, mesh: Mesh, system: System, tied: Tied,
-                  stiffness: Factor, keys: StageKeys) -> tuple[StrengthFindings, SolvedCase]:
-        material = self._material(project)
-        limit = None if material.yield_strength is None else project.value(material.yield_strength, "stress")
+    def _strength(self, scene: LoadScene, case: str, tied: Tied, stiffness: Factor,
+                  keys: StageKeys) -> tuple[StrengthFindings, SolvedCase]:
+        project = scene.project
+        limits = {}
+        for piece in project.active_pieces:
+            material = material_of(project, piece.name)
+            limits[piece.name] = None if material.yield_strength is None else project.value(material.yield_strength, "stress")
         return self._keep("solved" + keys.strength, lambda: self._timed("strength", lambda: strength_stage(
-            project, case, body.view, mesh, system, tied, stiffness, limit)))
+            scene, case, tied, stiffness, limits)))
 
     def _sections(self, body: BodyShape, strength: StrengthFindings, keys: StageKeys) -> SectionFindings:
         def scan() -> SectionFindings:
@@ -169,9 +172,9 @@ class Runner:
 
         return self._keep(keys.sections, lambda: self._timed("sections", scan))
 
-    def _modes(self, project: Project, case: str, body: BodyShape, mesh: Mesh, system: System, solved: SolvedCase,
-               stiffness: Factor, strength: StrengthFindings,
+    def _modes(self, scene: LoadScene, case: str, solved: SolvedCase, stiffness: Factor, strength: StrengthFindings,
                case_progress: Callable[[float, str], None]) -> ModesFindings:
+        project, mesh, system = scene.project, scene.mesh, scene.system
         criteria = project.criteria
         required = project.value(criteria.required_factor, "number")
         growing = system.stress(solved.growing.u)
@@ -194,19 +197,23 @@ class Runner:
             except NotPositive:
                 empty = np.zeros(0)
                 return ModesFindings(case, empty, np.zeros((0, len(mesh.nodes), 3)), empty, np.zeros((0, 3)), -1, np.inf,
-                                     force, True, np.zeros(0, dtype="U16"), float("nan"), unsymmetric)
-        weight = system.geometry.weight
-        typical = float(np.sqrt((von_mises(growing) ** 2 * weight).sum() / weight.sum()))
-        modulus = project.value(self._material(project).youngs_modulus or "", "stress")
+                                     force, True, np.zeros(0, dtype="U16"), float("nan"), unsymmetric,
+                                     np.array(list(dict.fromkeys(scene.pieces))), np.zeros((0, 1)), np.zeros((0, 5)), np.zeros((0, 0)))
+        typical = typical_stress(system.blocks, growing)
+        modulus = min(block.modulus for block in system.blocks if isinstance(block, SolidBlock | ShellBlock))
         limit = MOST_STRESS * modulus / typical if typical > 0 else np.inf
         both = criteria.sign == "both"
-        solution = find_modes(base, base_factor, k_g, criteria.modes, both, limit,
-                              progress=lambda done: case_progress(0.3 + 0.5 * done, "Finding modes"))
+        try:
+            solution = find_modes(base, base_factor, k_g, criteria.modes, both, limit,
+                                  progress=lambda done: case_progress(0.3 + 0.5 * done, "Finding modes"))
+        except NotConverged as error:
+            raise LabilisError(f"The modes did not converge: {error}.", f"cases/{case}", "Ask for more modes, or mesh finer where the "
+                               "part bulges.", "not-converged") from error
         second = self._second_opinion(system, solved, base, base_factor, limit) if criteria.second_opinion else float("nan")
         case_progress(0.9, "Recovering shapes")
         shapes = np.zeros((len(solution.factors), len(mesh.nodes), 3))
         for index in range(len(solution.factors)):
-            shape = system.ties.expand(solution.vectors[:, index]).reshape(-1, 3)
+            shape = system.places(system.ties.expand(solution.vectors[:, index]))
             size = np.linalg.norm(shape, axis=1)
             largest = int(size.argmax())
             sign = np.sign(shape[largest][np.abs(shape[largest]).argmax()])
@@ -216,9 +223,10 @@ class Runner:
         if len(positive) and positive.max() < required:
             below = count_below(base, k_g, required)
         checks = np.array([[check.sigma, check.counted, check.found] for check in solution.checks]).reshape(-1, 3)
-        kinds = np.array([kind_of_mode(mesh.nodes, shape, body.view.long_axis) for shape in shapes], dtype="U16")
+        pieces, shares, parts, energy = _energies(scene, system.ties.expand(solution.vectors))
+        kinds = np.array([_kind(scene, shape, density) for shape, density in zip(shapes, energy)], dtype="U16")
         return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second,
-                             unsymmetric)
+                             unsymmetric, pieces, shares, parts, energy)
 
     @staticmethod
     def _second_opinion(system: System, solved: SolvedCase, base: Any, base_factor: Factor, limit: float) -> float:
@@ -228,20 +236,6 @@ class Runner:
         return float(found.factors[0]) if len(found.factors) else float("nan")
 
     # --- helpers --------------------------------------------------------------------------------------------------
-    @staticmethod
-    def _material(project: Project) -> Material:
-        piece = active_piece(project)
-        where = f"pieces/{piece.name}"
-        if piece.material is None:
-            raise LabilisError(f"Piece '{piece.name}' has no material.", where, "Choose one at the Part station.",
-                               "no-material")
-        material: Material = project.named("materials", piece.material)
-        for field, words in (("youngs_modulus", "Young's modulus"), ("poisson_ratio", "Poisson ratio")):
-            if getattr(material, field) is None:
-                raise LabilisError(f"Material '{material.name}' has no {words}.", f"materials/{material.name}/{field}",
-                                   "This run needs it.", "material-incomplete")
-        return material
-
     def _keep(self, key: str, make: Callable[[], Any]) -> Any:
         if key in self._kept:
             self._kept.move_to_end(key)
@@ -265,6 +259,66 @@ class Runner:
     def _finish(self, started: float, results: dict[str, Any]) -> dict[str, Any]:
         self.timing["total"] = time.perf_counter() - started
         return results
+
+
+def _mesh_findings(part: PartShape, mesh: Mesh, bonds: Bonds, size: float) -> MeshFindings:
+    """The mesh as plain figures."""
+    quality = measure_quality(mesh, part.view.thickness)
+    pairs, counts = np.unique(np.sort(bonds.bodies, axis=1), axis=0, return_counts=True) if len(bonds.nodes) else (
+        np.zeros((0, 2), dtype=np.int64), np.zeros(0, dtype=np.int64))
+    return MeshFindings(
+        mesh.nodes, np.concatenate([cell.elements.ravel() for cell in mesh.cells]),
+        np.concatenate([np.full(len(cell.elements), cell.elements.shape[1]) for cell in mesh.cells]),
+        np.concatenate([np.full(len(cell.elements), cell.shell) for cell in mesh.cells]),
+        np.concatenate([cell.body for cell in mesh.cells]), np.array(part.bodies), mesh.triangles, mesh.triangle_face, quality.shape,
+        quality.histogram, quality.mean_edge, part.view.thickness, quality.volume, mesh.straightened, size,
+        3 * (len(mesh.nodes) + len(mesh.shell_nodes)), np.concatenate([pairs, counts[:, None]], axis=1),
+        np.flatnonzero(part.view.sheet))
+
+
+def _released(project: Project, part: PartShape) -> frozenset[tuple[int, int]]:
+    """Pairs of bodies whose joint is released."""
+    found = set()
+    for one, two in project.released:
+        for i, a in enumerate(part.bodies):
+            for j, b in enumerate(part.bodies):
+                if {part.pieces[i], part.pieces[j]} == {one, two} or {a, b} == {one, two}:
+                    found.add((min(i, j), max(i, j)))
+    return frozenset(found)
+
+
+def _energies(scene: LoadScene, vectors: Any) -> tuple[Any, Any, Any, Any]:
+    """(pieces, shares, parts, energy density) of modes given in all unknowns (u, k); see ModesFindings."""
+    pieces = list(dict.fromkeys(scene.pieces))
+    bodies = np.concatenate(scene.block_bodies)
+    owner = np.array([pieces.index(scene.pieces[body]) for body in bodies])
+    volume = np.concatenate([block.volume for block in scene.system.blocks])[:len(owner)]
+    count = vectors.shape[1]
+    shares, parts, density = np.zeros((count, len(pieces))), np.zeros((count, len(ENERGY_PARTS))), np.zeros((count, len(owner)))
+    if count:
+        everything = scene.system.energy(vectors)[:len(owner)]
+    for mode in range(count):
+        energy = everything[:, :, mode]
+        parts[mode] = energy.sum(axis=0) / max(float(energy.sum()), 1e-300)
+        bending = energy[:, [0, 2, 3]].sum(axis=1)
+        shares[mode] = np.bincount(owner, weights=bending, minlength=len(pieces)) / max(float(bending.sum()), 1e-300)
+        per_volume = energy.sum(axis=1) / volume
+        density[mode] = per_volume / max(float(per_volume.max()), 1e-300)
+    return np.array(pieces), shares, parts, density
+
+
+def _kind(scene: LoadScene, shape: Any, density: Any) -> str:
+    """Kind of a mode, judged on the body that stores most of its energy, along that body's own length."""
+    bodies = np.concatenate(scene.block_bodies)
+    volume = np.concatenate([block.volume for block in scene.system.blocks])[:len(bodies)]
+    stored = np.bincount(bodies, weights=density * volume)
+    leader = int(stored.argmax())
+    if len(stored) == 1:
+        return kind_of_mode(scene.mesh.nodes, shape, scene.view.long_axis)
+    nodes = np.unique(np.concatenate([cell.elements[cell.body == leader].ravel() for cell in scene.mesh.cells]))
+    places = scene.mesh.nodes[nodes]
+    axis = np.linalg.svd(places - places.mean(axis=0), full_matrices=False)[2][0]
+    return kind_of_mode(places, shape[nodes], axis)
 
 
 def check_size(view: Any, size: float, order: int) -> None:

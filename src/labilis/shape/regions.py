@@ -1,6 +1,7 @@
 """Finding picked faces and edges again by kind, place and size, whatever number the file gives them."""
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 import numpy as np
@@ -57,10 +58,26 @@ def _closest(pick: Pick, table: FaceTable | EdgeTable, sizes: np.ndarray, scale:
     return best if cost[best] < 0.12 else -1
 
 
+def _named(table: FaceTable | EdgeTable, wanted: str) -> list[int]:
+    """Rows of a name: 'leg/foot' means 'leg.1/foot', 'leg.2/foot', ...; 'tube/wall' means 'tube/wall.1', ..."""
+    piece, word = wanted.split("/")
+    rule = re.compile(rf"{re.escape(piece)}(\.\d+)*/{re.escape(word)}(\.\d+)*")
+    return [row for row, names in enumerate(table.name) if names and any(rule.fullmatch(name) for name in str(names).split("|"))]
+
+
 def find_region(region: Region, view: ShapeView) -> RegionMatch:
-    """Faces and edges of a region in a body; two picks never share one face."""
+    """Faces and edges of a region in a part; two picks never share one face. A name is looked for among the faces first."""
     found: dict[str, list[int]] = {"face": [], "edge": []}
     lost = []
+    for name in region.names:
+        rows = _named(view.faces, name)
+        if rows:
+            found["face"] += [row for row in rows if row not in found["face"]]
+            continue
+        rows = _named(view.edges, name)
+        found["edge"] += [row for row in rows if row not in found["edge"]]
+        if not rows:
+            lost.append(f"'{name}'")
     for pick in region.picks:
         table, sizes = (view.faces, view.faces.area) if pick.of == "face" else (view.edges, view.edges.length)
         index = _closest(pick, table, sizes, view.size)

@@ -57,7 +57,8 @@ def _walk(tool: Any, label: Any, location: Any, name: str, found: list[tuple[str
     found.append((name, XCAFDoc_ShapeTool.GetShape_s(label).Moved(location)))
 
 
-def _solids(shape: Any) -> list[Any]:
+def solids_of(shape: Any) -> list[Any]:
+    """Solids in a shape."""
     from OCP.TopAbs import TopAbs_SOLID
     from OCP.TopExp import TopExp_Explorer
     from OCP.TopoDS import TopoDS
@@ -69,7 +70,8 @@ def _solids(shape: Any) -> list[Any]:
     return solids
 
 
-def _volume(solid: Any) -> float:
+def volume_of(solid: Any) -> float:
+    """Volume of a shape, mm³."""
     from OCP.BRepGProp import BRepGProp
     from OCP.GProp import GProp_GProps
 
@@ -123,7 +125,7 @@ def read_step(data: bytes, file: str = "part.step") -> tuple[list[tuple[str, Any
         _walk(tool, roots.Value(index), TopLoc_Location(), _label_name(roots.Value(index)), found)
     bodies: list[tuple[str, Any]] = []
     for name, shape in found:
-        solids = _solids(shape)
+        solids = solids_of(shape)
         for index, solid in enumerate(solids, 1):
             bodies.append((f"{name or 'body'} {index}" if len(solids) > 1 else name or "body", solid))
     if not bodies:
@@ -137,4 +139,4 @@ def read_step(data: bytes, file: str = "part.step") -> tuple[list[tuple[str, Any
 def list_bodies(data: bytes, file: str = "part.step") -> list[BodyInfo]:
     """What a STEP file holds, for making pieces of it."""
     bodies, unit = read_step(data, file)
-    return [BodyInfo(number, name, unit, _volume(solid)) for number, (name, solid) in enumerate(bodies, 1)]
+    return [BodyInfo(number, name, unit, volume_of(solid)) for number, (name, solid) in enumerate(bodies, 1)]

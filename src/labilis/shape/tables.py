@@ -17,7 +17,9 @@ class FaceTable:
     kind (n,) text: plane, cylinder, cone, sphere, torus, other; area (n,) mm²; centroid (n, 3) mm;
     direction (n, 3): outward normal of a plane, axis of a body of revolution, else zeros;
     origin (n, 3) mm: a point on that axis or plane; radius (n,) mm, nan where there is none (the larger one of a torus);
-    second (n,): small radius of a torus, half angle of a cone in rad, else nan; inner (n,): True for bores.
+    second (n,): small radius of a torus, half angle of a cone in rad, else nan; inner (n,): True for bores;
+    name (n,): names that recipes gave, several joined by '|', '' for imported ones; body (n,): number in `ShapeView.bodies`;
+    thickness (n,) mm of a sheet, 0 for the skin of a solid.
     """
 
     kind: NDArray[np.str_]
@@ -28,6 +30,9 @@ class FaceTable:
     radius: Floats
     second: Floats
     inner: NDArray[np.bool_]
+    name: NDArray[np.str_]
+    body: Ints
+    thickness: Floats
 
     def __len__(self) -> int:
         return len(self.kind)
@@ -38,7 +43,7 @@ class EdgeTable:
     """One row per edge, seams and points left out.
 
     kind (n,) text: line, circle, other; length (n,) mm; centroid (n, 3) mm; direction (n, 3): run of a line, axis of a
-    circle; radius (n,) mm or nan; faces (n, 2): the faces beside it (-1 where there is only one).
+    circle; radius (n,) mm or nan; faces (n, 2): two faces beside it (-1 where there is only one); name (n,) as for faces.
     """
 
     kind: NDArray[np.str_]
@@ -47,6 +52,7 @@ class EdgeTable:
     direction: Floats
     radius: Floats
     faces: Ints
+    name: NDArray[np.str_]
 
     def __len__(self) -> int:
         return len(self.kind)
@@ -86,6 +92,12 @@ class ShapeView:
     long_axis: Floats
     extents: Floats
     thickness: float
+    bodies: NDArray[np.str_]
+
+    @property
+    def sheet(self) -> NDArray[np.bool_]:
+        """(n_faces,): which faces are sheets."""
+        return np.asarray(self.faces.thickness > 0)
 
     @property
     def size(self) -> float:

@@ -47,6 +47,7 @@ def face_row(face: Any) -> dict[str, Any]:
     row: dict[str, Any] = {
         "kind": kind, "area": abs(properties.Mass()), "centroid": _xyz(properties.CentreOfMass()),
         "direction": (0.0, 0.0, 0.0), "origin": (0.0, 0.0, 0.0), "radius": np.nan, "second": np.nan, "inner": False,
+        "name": "", "body": 0, "thickness": 0.0,
     }
     if kind == "plane":
         plane = adaptor.Plane()
@@ -77,7 +78,7 @@ def edge_row(edge: Any) -> dict[str, Any]:
     BRepGProp.LinearProperties_s(edge, properties)
     kind = _EDGE_KINDS.get(adaptor.GetType().name, "other")
     row: dict[str, Any] = {"kind": kind, "length": properties.Mass(), "centroid": _xyz(properties.CentreOfMass()),
-                           "direction": (0.0, 0.0, 0.0), "radius": np.nan}
+                           "direction": (0.0, 0.0, 0.0), "radius": np.nan, "name": ""}
     if kind == "line":
         row["direction"] = _xyz(adaptor.Line().Direction())
     elif kind == "circle":
@@ -85,14 +86,18 @@ def edge_row(edge: Any) -> dict[str, Any]:
     return row
 
 
-def _table(kind: Any, rows: list[dict[str, Any]]) -> Any:
+_TYPES: dict[str, Any] = {"kind": "U8", "inner": bool, "faces": np.int64, "body": np.int64, "name": np.str_}
+
+
+def make_table(kind: Any, rows: list[dict[str, Any]]) -> Any:
+    """A FaceTable or EdgeTable of rows."""
     columns: dict[str, Any] = {}
     for name in kind.__dataclass_fields__:
-        values = [row[name] for row in rows]
-        columns[name] = (np.array(values, dtype="U8") if name == "kind" else np.array(values, dtype=bool)
-                         if name == "inner" else np.array(values, dtype=np.int64 if name == "faces" else np.float64))
+        columns[name] = np.array([row[name] for row in rows], dtype=_TYPES.get(name, np.float64))
         if name in ("centroid", "direction", "origin"):
             columns[name] = columns[name].reshape(-1, 3)
+        elif name == "faces":
+            columns[name] = columns[name].reshape(-1, 2)
     return kind(**columns)
 
 
@@ -128,7 +133,7 @@ class BodyShape:
         tessellation = self.tessellate(diagonal * 1e-3, 0.15)
         extents = np.stack([tessellation.points.min(axis=0), tessellation.points.max(axis=0)], axis=1)
         return ShapeView(self.faces, self.edges, tessellation, float(properties.Mass()), rough[0], long_axis, extents,
-                         float(2.0 * properties.Mass() / self.faces.area.sum()))
+                         float(2.0 * properties.Mass() / self.faces.area.sum()), np.array([""]))
 
     def tessellate(self, deflection: float, angle: float) -> Tessellation:
         """Closed triangulation: nodes on edges shared between faces. `deflection` in mm, `angle` in rad per chord."""
@@ -251,8 +256,5 @@ def build_body(solid: Any) -> BodyShape:
             continue
         edges.append(edge)
         rows.append({**edge_row(edge), "faces": neighbours[:2]})
-    table: EdgeTable = _table(EdgeTable, rows)
-    if not rows:
-        table = EdgeTable(table.kind, table.length, table.centroid, table.direction, table.radius,
-                          np.zeros((0, 2), dtype=np.int64))
-    return BodyShape(solid, tuple(faces), tuple(edges), _table(FaceTable, [face_row(face) for face in faces]), table)
+    return BodyShape(solid, tuple(faces), tuple(edges), make_table(FaceTable, [face_row(face) for face in faces]),
+                     make_table(EdgeTable, rows))

@@ -13,6 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
+_MOST_VECTORS = 400  # of the Krylov space, where memory allows
+_MOST_BYTES = 2e9
 
 
 @dataclass(frozen=True)
@@ -41,7 +43,8 @@ def block_lanczos(apply: Callable[[Floats], Floats], solve: Callable[[Floats], F
     wanted, block = min(wanted, n), min(block, n)
     sure = wanted if sure is None else min(sure, wanted)
     limit = min(n, max(12 * block, 3 * wanted + 4 * block))
-    most = most or max(60, 20 * wanted // block)
+    largest = min(n, max(limit, min(_MOST_VECTORS, int(_MOST_BYTES / (16 * n)))))
+    most = most or max(120, 20 * wanted // block)
     basis = _Basis(n, limit + block)
     random = np.random.default_rng(20260101)
     start = solve(apply(random.standard_normal((n, block))))
@@ -82,7 +85,10 @@ def block_lanczos(apply: Callable[[Floats], Floats], solve: Callable[[Floats], F
             break
         if basis.count + block > limit and step < most - 1 and q.shape[1]:
             keep = min(wanted + block, basis.count - block)
-            basis.restart(s[:, :keep])
+            if limit < largest:  # crowded factors: a restart alone would go round in circles, so give the space more room
+                limit = min(2 * limit, largest)
+                keep = min(max(keep, limit // 3), basis.count - block)
+            basis.restart(s[:, :keep], limit + block)
             h, s = np.diag(values[:keep]), np.eye(keep)
             values, residuals = values[:keep], residuals[:keep]
     count = min(wanted, len(values))
@@ -110,10 +116,13 @@ class _Basis:
         self._v[:, self.count:end], self._kv[:, self.count:end] = q, kq
         self.count = end
 
-    def restart(self, s: Floats) -> None:
-        """Keep the combinations V s only."""
+    def restart(self, s: Floats, room: int) -> None:
+        """Keep the combinations V s only; then there is room for this many vectors in all."""
         v, kv = self.v @ s, self.kv @ s
         self.count = s.shape[1]
+        if room > self._v.shape[1]:
+            n = len(v)
+            self._v, self._kv = np.empty((n, room), order="F"), np.empty((n, room), order="F")
         self._v[:, :self.count], self._kv[:, :self.count] = v, kv
 
 

@@ -20,6 +20,10 @@ Floats = NDArray[np.float64]
 _DENSE = 400  # unknowns under which the whole spectrum is computed at once
 
 
+class NotConverged(ArithmeticError):
+    """No factor converged although there are some."""
+
+
 @dataclass(frozen=True)
 class Completeness:
     """Counting of negative pivots at `sigma`: `counted` factors lie between 0 and sigma, `found` of them were found."""
@@ -69,6 +73,8 @@ def find_modes(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, w
     floor = 1.0 / largest
     good = np.abs(found.values) > max(floor, 1e-300) if both else found.values > max(floor, 1e-300)
     good &= found.residuals < 1e-5  # what has not converged is not reported
+    if not good.any() and (found.values > 1e3 * floor).any():
+        raise NotConverged(f"factors crowd near {1.0 / found.values.max():.4g}")
     factors = 1.0 / found.values[good]
     vectors, residuals = found.vectors[:, good], found.residuals[good]
     order = np.argsort(np.where(factors > 0, factors, np.inf) if not both else np.abs(factors), kind="stable")

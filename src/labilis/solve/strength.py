@@ -29,7 +29,7 @@ class LinearSolution:
 
 
 def solve_linear(system: System, stiffness_factor: Factor, nodal: Floats, reduced_extra: Floats) -> LinearSolution:
-    """Solve for nodal forces (3n,) N and forces already in reduced unknowns (hubs), both of one load vector.
+    """Solve for nodal forces (3n,) N (turns counted) and forces already in reduced unknowns (hubs), both of one load vector.
 
     The factors are used without refinement; the residual is checked once and refined by hand if it is poor.
     """

@@ -1,7 +1,10 @@
-"""One mesh with its material and ties, ready for strength and modes: matrices assembled on demand."""
+"""A mesh of any mix of elements with its materials and ties, ready for strength and modes: matrices assembled on demand.
+
+Unknowns come node by node, three each: first the places of all nodes, then the turns of those nodes that have six motions.
+"""
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -10,71 +13,67 @@ import scipy.sparse.linalg  # noqa: F401  (makes sparse.linalg known)
 from numpy.typing import NDArray
 from scipy import sparse
 
-from labilis.mechanics import assembly, loads, solid
-from labilis.mechanics.families import family
+from labilis.mechanics import assembly, loads
+from labilis.mechanics.blocks import Block
 from labilis.mechanics.ties import Ties
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+States = list[Floats]
 
 
 @dataclass(frozen=True)
 class System:
-    """nodes (n, 3) mm; elements (m, 4, 10, 15 or 20); elasticity (6, 6) MPa; ties."""
+    """nodes (n, 3) mm; blocks of elements; ties of all nodes, turns counted."""
 
     nodes: Floats
-    elements: Ints
-    elasticity: Floats
+    blocks: tuple[Block, ...]
     ties: Ties
-
-    @cached_property
-    def geometry(self) -> solid.SolidGeometry:
-        """Gradients at the quadrature points."""
-        return solid.geometry(self.nodes, self.elements)
 
     @cached_property
     def pattern(self) -> assembly.Pattern:
         """Places of the element matrices in the global one."""
-        return assembly.make_pattern(len(self.nodes), self.elements)
+        return assembly.make_pattern(self.ties.n_nodes, *(block.members for block in self.blocks))
 
     @cached_property
     def stiffness(self) -> sparse.csr_matrix:
-        """K_0 of the whole mesh (3n square, upper triangle), N/mm."""
-        g = self.geometry
+        """K_0 of the whole mesh (upper triangle), N/mm, N, N mm."""
         return assembly.assemble(self.pattern, (
-            (rows, solid.stiffness(g.gradient[rows], g.weight[rows], self.elasticity))
-            for rows in solid.chunks(len(self.elements))))
+            (number, rows, part) for number, block in enumerate(self.blocks) for rows, part in block.stiffness()))
 
     @cached_property
     def reduced_stiffness(self) -> sparse.csr_matrix:
         """Tᵀ K_0 T, upper triangle."""
         return self.ties.reduce_matrix(self.stiffness)
 
-    def element_values(self, u: Floats) -> Floats:
-        """Displacements (m, k, 3) of the elements' nodes from u (3n,)."""
-        return u.reshape(-1, 3)[self.elements]
+    def local(self, u: Floats) -> list[Floats]:
+        """Values (m, k, 3) of each block's nodes from u."""
+        return [u.reshape(-1, 3)[block.members] for block in self.blocks]
 
-    def stress(self, u: Floats) -> Floats:
-        """Stress (m, g, 6) MPa of the linear solution u (3n,) mm."""
-        g, local = self.geometry, self.element_values(u)
-        return np.concatenate([solid.linear_stress(g.gradient[rows], local[rows], self.elasticity)
-                               for rows in solid.chunks(len(self.elements))])
+    def places(self, u: Floats) -> Floats:
+        """Displacements (n, 3) of the nodes from u, without turns."""
+        return u[:3 * len(self.nodes)].reshape(-1, 3)
 
-    def _geometric_parts(self, stress: Floats) -> Iterator[tuple[slice, Floats]]:
-        g = self.geometry
-        for rows in solid.chunks(len(self.elements)):
-            yield rows, solid.geometric_block(g.gradient[rows], g.weight[rows], stress[rows])
+    def stress(self, u: Floats) -> States:
+        """State of each block in the linear solution u: stresses (m, g, 6) MPa of solids, resultants (m, g, 9) of shells."""
+        return [block.linear(local) for block, local in zip(self.blocks, self.local(u))]
 
-    def geometric(self, stress: Floats, internal: Floats) -> sparse.csr_matrix:
-        """Tᵀ K_G T with the hubs' own part, upper triangle; `internal` (3n,) is K u - f of the same linear solution."""
-        k_g = assembly.assemble_scalar(self.pattern, self._geometric_parts(stress))
-        reduced = self.ties.reduce_matrix(k_g)
-        return sparse.csr_matrix(reduced + self.ties.hub_geometric(internal)) if self.ties.hubs else reduced
+    def geometric(self, states: States, internal: Floats) -> sparse.csr_matrix:
+        """Tᵀ K_G T with the ties' own part, upper triangle; `internal` is K u - f of the same linear solution."""
+        k_g = assembly.assemble(self.pattern, (
+            (number, rows, part) for number, (block, state) in enumerate(zip(self.blocks, states))
+            for rows, part in block.geometric(state)))
+        return self._with_ties(self.ties.reduce_matrix(k_g), internal)
+
+    def _with_ties(self, reduced: sparse.csr_matrix, internal: Floats) -> sparse.csr_matrix:
+        if not self.ties.hubs and not self.ties.follows:
+            return reduced
+        return sparse.csr_matrix(reduced + self.ties.geometric(internal))
 
     def following(self, surfaces: Sequence[tuple[Ints, float]]) -> tuple[sparse.csr_matrix, float]:
         """Load stiffness of following pressures on surface triangles: (upper triangle of its symmetric part in reduced
         unknowns, size of what is not symmetric relative to it)."""
-        size = 3 * len(self.nodes)
+        size = 3 * self.ties.n_nodes
         whole = sparse.csr_matrix((size, size))
         for triangles, value in surfaces:
             blocks = loads.following_stiffness(self.nodes, triangles, value)
@@ -92,22 +91,41 @@ class System:
     def path_derivative(self, q: Floats, internal: Floats) -> sparse.csr_matrix:
         """Derivative (upper triangle) of the reduced tangent along the straight path of the linear solution q (reduced):
         K_G and what the deflection before buckling changes, in elements and in turning hubs."""
-        u = self.ties.expand(q)
-        g, local = self.geometry, self.element_values(u)
+        local = self.local(self.ties.expand(q))
         full = assembly.assemble(self.pattern, (
-            (rows, solid.path_derivative(g.gradient[rows], g.weight[rows], local[rows], self.elasticity))
-            for rows in solid.chunks(len(self.elements))))
+            (number, rows, part) for number, (block, values) in enumerate(zip(self.blocks, local))
+            for rows, part in block.path_derivative(values)))
         reduced = self.ties.reduce_matrix(full)
-        if not self.ties.hubs:
-            return reduced
-        return sparse.csr_matrix(reduced + self.ties.reduce_turning(self.stiffness, q) + self.ties.hub_geometric(internal))
+        if self.ties.hubs:
+            reduced = sparse.csr_matrix(reduced + self.ties.reduce_turning(self.stiffness, q))
+        return self._with_ties(reduced, internal)
 
-    def nodal_stress(self, stress: Floats) -> Floats:
-        """Stress (n, 6) MPa at nodes: extrapolated inside each element, averaged between elements by volume."""
-        carried = np.einsum("ng,mgs->mns", family(self.elements.shape[1]).extrapolation, stress, optimize=True)
-        volume = self.geometry.weight.sum(axis=1)
-        weight = np.repeat(volume[:, None], self.elements.shape[1], axis=1).ravel()
-        where = self.elements.ravel()
-        total = np.maximum(np.bincount(where, weights=weight, minlength=len(self.nodes)), 1e-300)
-        return np.stack([np.bincount(where, weights=weight * carried[..., k].ravel(), minlength=len(self.nodes)) / total
-                         for k in range(6)], axis=1)
+    def nodal_stress(self, states: States) -> Floats:
+        """Stress (3, n, 6) MPa at the nodes, top, middle and bottom (alike in solids): extrapolated inside each element,
+        averaged between elements by volume."""
+        sums = np.zeros((3, len(self.nodes), 6))
+        total = np.zeros(len(self.nodes))
+        for block, state in zip(self.blocks, states):
+            where, layers = block.corner_stress(state)
+            weight = np.repeat(block.volume[:len(where), None], where.shape[1], axis=1).ravel()
+            total += np.bincount(where.ravel(), weights=weight, minlength=len(total))
+            for layer in range(3):
+                values = layers[min(layer, len(layers) - 1)].reshape(-1, 6)
+                for k in range(6):
+                    sums[layer, :, k] += np.bincount(where.ravel(), weights=weight * values[:, k], minlength=len(total))
+        return sums / np.maximum(total, 1e-300)[None, :, None]
+
+    def energy(self, u: Floats) -> Floats:
+        """Strain energy (m, 5, c) of every element by `blocks.ENERGY_PARTS`, block after block, of motions u (3n, c)."""
+        values = u.reshape(-1, 3, u.shape[-1])
+        return np.concatenate([block.energy(values[block.members]) for block in self.blocks])
+
+    def body_force(self, acceleration: Floats, members: Sequence[NDArray[np.bool_]] | None = None) -> Floats:
+        """Nodal forces (3n,) N of the mass under an acceleration (3,) mm/s², turns counted; `members` picks elements of each block."""
+        result = np.zeros((self.ties.n_nodes, 3))
+        for number, block in enumerate(self.blocks):
+            force = block.body_force(acceleration)
+            if members is not None and number < len(members):
+                force = force * members[number][:, None, None]
+            np.add.at(result, block.members.ravel(), force.reshape(-1, 3))
+        return result.ravel()

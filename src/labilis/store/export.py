@@ -11,7 +11,7 @@ from labilis.model import LabilisError
 from labilis.run.report import CaseReport
 
 # our mid-sides 01 12 02 03 13 23 are VTK's order as well
-_CELLS = {4: "tetra", 10: "tetra10"}
+_CELLS = {(False, 4): "tetra", (False, 10): "tetra10", (True, 4): "quad", (True, 3): "triangle"}
 
 
 def _safe(name: str) -> str:
@@ -38,7 +38,7 @@ def write_results(report: CaseReport, folder: Path) -> list[Path]:
                 rows.writerow(["mode", "factor", "critical_load_n", "driver", "kind", "required_factor", "meets"])
                 for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.modes.kinds), 1):
                     meets = "" if factor < 0 else bool(factor >= facts.required)
-                    rows.writerow([number, f"{factor:.9g}", critical(factor), report.driver,
+                    rows.writerow([number, f"{factor:.9g}", critical(factor), report.drivers[number - 1],
                                    kind, facts.required, meets])
             written.append(path)
         path = folder / f"{stem}-evidence.csv"
@@ -66,6 +66,6 @@ def _write_vtu(report: CaseReport, path: Path) -> Path:
     if facts.modes is not None:
         for number, shape in enumerate(facts.modes.shapes, 1):
             fields[f"mode_{number}_no_unit"] = shape
-    meshio.write(path, meshio.Mesh(mesh.nodes, [(_CELLS[mesh.elements.shape[1]], mesh.elements)], point_data=fields),
-                 file_format="vtu")
+    blocks = [(_CELLS[shell, cells.shape[1]], cells) for shell, cells in mesh.groups()]
+    meshio.write(path, meshio.Mesh(mesh.nodes, blocks, point_data=fields), file_format="vtu")
     return path

@@ -339,7 +339,7 @@ class Session(QObject):
 
     def _read_shape(self) -> None:
         """Read the part's shape if it is not known yet; when a run is on, after it."""
-        ready = len(self.project.active_pieces) == 1 and self.current("shape") is None
+        ready = len(self.project.active_pieces) > 0 and self.current("shape") is None
         self._shape_wanted = ready and self.running is not None
         if ready and self.running is None:
             self.run("shape")

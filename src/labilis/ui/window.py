@@ -253,7 +253,7 @@ class Window(QMainWindow):
         pictures: dict = {}
         if facts.modes is not None and facts.mesh is not None and self.stage.plotter is not None:
             pictures = self._draw_pictures(facts)
-        self.ladder.show_case(verdict, rungs(facts, report.driver, service), pictures, stale)
+        self.ladder.show_case(verdict, rungs(facts, service), pictures, stale)
         if self.stage.view_name == "Mode":
             self.ladder.choose_mode(self.stage.mode)
 

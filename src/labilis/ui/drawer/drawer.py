@@ -187,7 +187,7 @@ class Drawer(QWidget):
             else:
                 verdict, colour = f"✕ under by {100 * (1 - factor / facts.required):.0f} %", LIGHT.bad
             grey = LIGHT.quiet if stale else ""
-            cells = [str(row + 1), f"{factor:.4g}", critical_text(float(factor), modes.growing_force), report.driver, str(kind),
+            cells = [str(row + 1), f"{factor:.4g}", critical_text(float(factor), modes.growing_force), modes.drivers[row], str(kind),
                      f"{facts.required:.4g}"]
             for column, text in enumerate(cells):
                 self.modes.setItem(row, column, _cell(text, grey))

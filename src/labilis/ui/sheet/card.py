@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from labilis.judge.sentences import Sentence, Span
+from labilis.judge.spans import Sentence, Span
 from labilis.model import LabilisError
 from labilis.model.statements import MOTIONS, TURNS
 from labilis.model.units import KINDS

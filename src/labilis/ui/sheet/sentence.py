@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from labilis.judge.sentences import Sentence, Span
+from labilis.judge.spans import Sentence, Span
 from labilis.model import LabilisError
 from labilis.ui.theme import LIGHT
 

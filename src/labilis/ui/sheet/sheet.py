@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from labilis.judge import sentences
-from labilis.judge.sentences import Sentence, Span
+from labilis.judge.spans import Sentence, Span
 from labilis.run.about import proposed_mesh_size
 from labilis.ui.sheet.card import Card, Mark
 

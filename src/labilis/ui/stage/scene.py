@@ -18,12 +18,11 @@ STRESS = LinearSegmentedColormap.from_list("stress", ["#20304F", "#4A5A6B", "#85
 def surface_of(mesh: MeshFindings) -> pv.PolyData:
     """Surface of a mesh with straight small triangles; cell data 'face' is the CAD face of each."""
     triangles = mesh.triangles
-    if triangles.shape[1] == 6:
-        parts = [triangles[:, list(corner)] for corner in ((0, 3, 5), (3, 1, 4), (5, 4, 2), (3, 4, 5))]
-        face = np.tile(mesh.triangle_face, 4)
-        cells = np.concatenate(parts)
-    else:
-        cells, face = triangles, mesh.triangle_face
+    flat = triangles[:, :3]
+    curved = triangles[:, 3:].min(axis=1) >= 0 if triangles.shape[1] == 6 else np.zeros(len(triangles), dtype=bool)
+    parts = [triangles[curved][:, list(corner)] for corner in ((0, 3, 5), (3, 1, 4), (5, 4, 2), (3, 4, 5))] if curved.any() else []
+    cells = np.concatenate([flat[~curved], *parts])
+    face = np.concatenate([mesh.triangle_face[~curved], *([mesh.triangle_face[curved]] * len(parts))])
     used, renumbered = np.unique(cells, return_inverse=True)
     surface = pv.PolyData(mesh.nodes[used], np.hstack([np.full((len(cells), 1), 3), renumbered.reshape(-1, 3)]).ravel())
     surface.cell_data["face"] = face
@@ -33,15 +32,16 @@ def surface_of(mesh: MeshFindings) -> pv.PolyData:
 
 def element_lines(mesh: MeshFindings) -> pv.PolyData:
     """Edges of the elements on the surface, through their mid-sides."""
-    corners = mesh.triangles[:, :3]
-    order = mesh.triangles.shape[1]
     sides = []
+    for shell, elements in mesh.groups():
+        if shell:
+            sides.append(np.stack([elements, np.roll(elements, -1, axis=1)], axis=2).reshape(-1, 2))
+    triangles = mesh.triangles[~np.isin(mesh.triangle_face, mesh.sheet_faces)]
     for number, (a, b) in enumerate(((0, 1), (1, 2), (2, 0))):
-        if order == 6:
-            mid = mesh.triangles[:, 3 + number]
-            sides += [np.stack([corners[:, a], mid], 1), np.stack([mid, corners[:, b]], 1)]
-        else:
-            sides.append(np.stack([corners[:, a], corners[:, b]], 1))
+        mids = triangles[:, 3 + number] if triangles.shape[1] == 6 else np.full(len(triangles), -1)
+        straight = mids < 0
+        sides.append(triangles[straight][:, [a, b]])
+        sides += [np.stack([triangles[~straight][:, a], mids[~straight]], 1), np.stack([mids[~straight], triangles[~straight][:, b]], 1)]
     lines = np.unique(np.sort(np.concatenate(sides), axis=1), axis=0)
     used, renumbered = np.unique(lines, return_inverse=True)
     return pv.PolyData(mesh.nodes[used], lines=np.hstack([np.full((len(lines), 1), 2), renumbered.reshape(-1, 2)]).ravel())

@@ -1,0 +1,28 @@
+"""Pieces of a sentence whose values can be edited."""
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+Path = tuple[str | int, ...]
+
+
+@dataclass(frozen=True)
+class Span:
+    """A run of text. With a `path` it is a value that can be edited: kind of quantity (or 'text', 'count'), or one of
+    `choices` as (shown, value). `strong` marks names, `tone` is '' or good, bad, caution, quiet."""
+
+    text: str
+    path: Path | None = None
+    kind: str = ""
+    choices: tuple[tuple[str, Any], ...] = ()
+    strong: bool = False
+    tone: str = ""
+
+
+Sentence = tuple[Span, ...]
+
+
+def value_span(text: str, path: Path, kind: str) -> Span:
+    """A quantity that can be edited."""
+    return Span(text, path, kind)

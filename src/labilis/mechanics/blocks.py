@@ -1,0 +1,297 @@
+"""Blocks: like elements of one material, each answering the same few questions, so that a system can mix them.
+
+A block's elements stand on nodes of three unknowns. A shell's node counts twice, as its place and as its turn, so that solids,
+shells and springs share one pattern. `local` are values (m, k, 3) of the block's nodes.
+"""
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from labilis.mechanics import shell, solid
+from labilis.mechanics.families import family
+from labilis.mechanics.material import isotropic, von_mises
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Slices = Iterator[tuple[slice, Floats]]
+SHELL_CHUNK = 1024
+ENERGY_PARTS = ("bulk", "membrane", "bending", "twist", "shear")
+
+
+class Block(Protocol):
+    """What a system asks of its elements. `members` (m, k): the nodes, turns counted; `state`: what `linear` gave."""
+
+    members: Ints
+
+    def stiffness(self) -> Slices: ...
+    def linear(self, local: Floats) -> Floats: ...
+    def geometric(self, state: Floats) -> Slices: ...
+    def path_derivative(self, local: Floats) -> Slices: ...
+    def energy(self, local: Floats) -> Floats: ...
+    def body_force(self, acceleration: Floats) -> Floats: ...
+    @property
+    def volume(self) -> Floats: ...
+    def corner_stress(self, state: Floats) -> tuple[Ints, Floats]: ...
+    def mean_stress(self, state: Floats) -> Floats: ...
+
+
+@dataclass(frozen=True)
+class SolidBlock:
+    """Solid elements. nodes (n, 3) mm; members (m, 4, 10, 15 or 20); modulus MPa, ratio, density t/mm³."""
+
+    nodes: Floats
+    members: Ints
+    modulus: float
+    ratio: float
+    density: float = 0.0
+
+    @cached_property
+    def geometry(self) -> solid.SolidGeometry:
+        """Gradients at the quadrature points."""
+        return solid.geometry(self.nodes, self.members)
+
+    @cached_property
+    def elasticity(self) -> Floats:
+        """(6, 6) MPa."""
+        return isotropic(self.modulus, self.ratio)
+
+    def stiffness(self) -> Slices:
+        """K_0, some elements at a time."""
+        g = self.geometry
+        for rows in solid.chunks(len(self.members)):
+            yield rows, solid.stiffness(g.gradient[rows], g.weight[rows], self.elasticity)
+
+    def linear(self, local: Floats) -> Floats:
+        """Stress (m, g, 6) MPa of the linear solution."""
+        g = self.geometry
+        return np.concatenate([solid.linear_stress(g.gradient[rows], local[rows], self.elasticity)
+                               for rows in solid.chunks(len(self.members))])
+
+    def geometric(self, state: Floats) -> Slices:
+        """K_G, alike on x, y and z."""
+        g = self.geometry
+        for rows in solid.chunks(len(self.members)):
+            yield rows, solid.geometric_block(g.gradient[rows], g.weight[rows], state[rows])
+
+    def path_derivative(self, local: Floats) -> Slices:
+        """Derivative of the tangent along the linear path."""
+        g = self.geometry
+        for rows in solid.chunks(len(self.members)):
+            yield rows, solid.path_derivative(g.gradient[rows], g.weight[rows], local[rows], self.elasticity)
+
+    def energy(self, local: Floats) -> Floats:
+        """Strain energy (m, 5, c) by ENERGY_PARTS of motions (m, k, 3, c); a solid's is not split."""
+        compliance = np.linalg.inv(self.elasticity)
+        parts = np.zeros((len(self.members), len(ENERGY_PARTS), local.shape[-1]))
+        for column in range(local.shape[-1]):
+            stress = self.linear(local[..., column])
+            parts[:, 0, column] = 0.5 * (((stress @ compliance) * stress).sum(axis=2) * self.geometry.weight).sum(axis=1)
+        return parts
+
+    def body_force(self, acceleration: Floats) -> Floats:
+        """Forces (m, k, 3) N of the mass under an acceleration (3,) mm/s²."""
+        amount = self.geometry.weight @ family(self.members.shape[1]).values
+        return self.density * amount[:, :, None] * acceleration
+
+    @property
+    def volume(self) -> Floats:
+        """(m,) mm³."""
+        return np.asarray(self.geometry.weight.sum(axis=1))
+
+    def corner_stress(self, state: Floats) -> tuple[Ints, Floats]:
+        """(nodes (m, k), stress (1, m, k, 6) there, extrapolated inside each element)."""
+        carried = np.einsum("ng,mgs->mns", family(self.members.shape[1]).extrapolation, state, optimize=True)
+        return self.members, carried[None]
+
+    def mean_stress(self, state: Floats) -> Floats:
+        """Mean over the volume (m, 6) MPa."""
+        weight = self.geometry.weight
+        return np.asarray(np.einsum("mgs,mg->ms", state, weight) / weight.sum(axis=1)[:, None])
+
+
+@dataclass(frozen=True)
+class ShellBlock:
+    """Shells of three or four nodes. nodes (n, 3) mm; elements (m, 3 or 4) places; turn_of (n,): the turn node of each
+    place; thickness, offset (m,) mm; triads (m, k, 3, 3); modulus MPa, ratio, density t/mm³."""
+
+    nodes: Floats
+    elements: Ints
+    turn_of: Ints
+    thickness: Floats
+    triads: Floats
+    modulus: float
+    ratio: float
+    density: float = 0.0
+    offset: Floats | float = 0.0
+
+    @cached_property
+    def members(self) -> Ints:
+        """Place and turn of each node in turn (m, 2k)."""
+        return np.stack([self.elements, self.turn_of[self.elements]], axis=2).reshape(len(self.elements), -1)
+
+    @cached_property
+    def geometry(self) -> shell.ShellGeometry:
+        """Triads, areas, changes of basis."""
+        return shell.shell_geometry(self.nodes, self.elements, self.thickness, self.offset, self.triads)
+
+    @cached_property
+    def section(self) -> Floats:
+        """C (m, 9, 9)."""
+        return shell.section_stiffness(self.modulus, self.ratio, self.geometry.thickness, self.geometry.offset)
+
+    def _chunks(self) -> list[slice]:
+        count = len(self.elements)
+        return [slice(start, min(start + SHELL_CHUNK, count)) for start in range(0, count, SHELL_CHUNK)]
+
+    def _matrices(self) -> Iterator[tuple[slice, shell.ShellGeometry, Floats]]:
+        for rows in self._chunks():
+            part = shell.part_of(self.geometry, rows)
+            yield rows, part, shell.strain_matrix_at_rest(part)
+
+    def stiffness(self) -> Slices:
+        """K_0, some elements at a time."""
+        for rows, part, b in self._matrices():
+            yield rows, shell.material_part(b, self.section[rows], part.area)
+
+    def linear_strain(self, local: Floats) -> Floats:
+        """Strains (m, g, 9, c) of small motions (m, 2k, 3, c), c of them at once."""
+        u = local.reshape(len(self.elements), -1, local.shape[-1])
+        return np.concatenate([(b.reshape(len(b), -1, b.shape[3]) @ u[rows]).reshape(*b.shape[:3], -1) for rows, _, b in self._matrices()])
+
+    def linear(self, local: Floats) -> Floats:
+        """Resultants (m, g, 9) of the linear solution, N/mm and N."""
+        return np.asarray(np.einsum("mjk,mgk->mgj", self.section, self.linear_strain(local[..., None])[..., 0]))
+
+    def geometric(self, state: Floats) -> Slices:
+        """K_G."""
+        for rows in self._chunks():
+            part = shell.part_of(self.geometry, rows)
+            zero = np.zeros((*part.elements.shape, 3))
+            yield rows, shell.residual_and_tangent(part, self.section[rows], zero, None, state[rows], material=False)[1]
+
+    def path_derivative(self, local: Floats) -> Slices:
+        """Derivative of the tangent along the linear path, by central differences of the exact tangent."""
+        turns = local[:, 1::2]
+        step = 1e-4 / max(float(np.abs(turns).max()), float(np.abs(local[:, ::2]).max()) / float(np.abs(self.nodes).max() + 1.0), 1e-300)
+        for rows in self._chunks():
+            part = shell.part_of(self.geometry, rows)
+            sides = [shell.residual_and_tangent(part, self.section[rows], sign * step * local[rows, ::2],
+                                                shell.exponential(sign * step * turns[rows]))[1] for sign in (1.0, -1.0)]
+            yield rows, (sides[0] - sides[1]) / (2 * step)
+
+    def energy(self, local: Floats) -> Floats:
+        """Strain energy (m, 5, c) by ENERGY_PARTS of motions (m, 2k, 3, c); twist is the part of κ12 in the element's own axes, which
+        follow its first side."""
+        strain, c = self.linear_strain(local), self.section
+        parts = np.zeros((len(self.elements), len(ENERGY_PARTS), local.shape[-1]))
+        for number, rows in ((1, [0, 1, 2]), (2, [3, 4]), (3, [5]), (4, [6, 7, 8])):
+            part = strain[:, :, rows]
+            force = c[:, None, rows][:, :, :, rows] @ part
+            parts[:, number] = 0.5 * ((part * force).sum(axis=2) * self.geometry.area[..., None]).sum(axis=1)
+        return parts
+
+    def body_force(self, acceleration: Floats) -> Floats:
+        """Forces (m, 2k, 3) N of the mass under an acceleration (3,) mm/s²; none on turns."""
+        amount = (self.geometry.area @ self.geometry.forms.values) * self.geometry.thickness[:, None]
+        force = np.zeros((*self.members.shape, 3))
+        force[:, ::2] = self.density * amount[:, :, None] * acceleration
+        return force
+
+    @property
+    def volume(self) -> Floats:
+        """(m,) mm³."""
+        return np.asarray(self.geometry.area.sum(axis=1) * self.geometry.thickness)
+
+    @cached_property
+    def _axes(self) -> Floats:
+        """Local axes (m, 3, 3) as rows, at the middle of each element, as `shell_geometry` chose them."""
+        places = self.nodes[self.elements]
+        flat = shell.flat_triads(places)[:, 0]
+        t1 = self.triads[:, 0, 0]
+        t1 = t1 - np.einsum("ki,ki->k", t1, flat[:, 2])[:, None] * flat[:, 2]
+        t1 /= np.linalg.norm(t1, axis=1, keepdims=True)
+        return np.stack([t1, np.cross(flat[:, 2], t1), flat[:, 2]], axis=1)
+
+    def _global(self, plane: Floats) -> Floats:
+        """Plane stresses (m, ..., 3) in local axes as (m, ..., 6) in global ones."""
+        xx, yy, xy = np.moveaxis(plane, -1, 0)
+        one, two = self._axes[:, 0], self._axes[:, 1]
+        for _ in range(plane.ndim - 2):
+            one, two = one[:, None], two[:, None]
+        result = np.empty((*plane.shape[:-1], 6))
+        for k, (i, j) in enumerate(((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))):
+            result[..., k] = (xx * one[..., i] * one[..., j] + yy * two[..., i] * two[..., j]
+                              + xy * (one[..., i] * two[..., j] + two[..., i] * one[..., j]))
+        return result
+
+    def corner_stress(self, state: Floats) -> tuple[Ints, Floats]:
+        """(nodes (m, k), stress (3, m, k, 6) there in global axes at top, middle and bottom)."""
+        layers = shell.surface_stress(state, self.geometry.thickness, self.geometry.offset)
+        values = self.geometry.forms.values
+        carry = np.linalg.pinv(values) if values.shape[0] == values.shape[1] else np.full(values.T.shape, 1 / len(values))
+        return self.elements, np.stack([self._global(np.einsum("ng,mgs->mns", carry, layer)) for layer in layers])
+
+    def mean_stress(self, state: Floats) -> Floats:
+        """Membrane stress (m, 6) MPa in global axes, mean over the element."""
+        membrane = shell.surface_stress(state, self.geometry.thickness, self.geometry.offset)[1]
+        return self._global(np.einsum("mgs,mg->ms", membrane, self.geometry.area) / self.geometry.area.sum(axis=1)[:, None])
+
+
+@dataclass(frozen=True)
+class SpringBlock:
+    """Springs to ground: members (m, 1) nodes or turns, matrices (m, 3, 3) N/mm or N mm/rad."""
+
+    members: Ints
+    matrices: Floats
+
+    def stiffness(self) -> Slices:
+        """The matrices."""
+        yield slice(0, len(self.members)), self.matrices
+
+    def linear(self, local: Floats) -> Floats:
+        """Forces (m, 1, 3) of the springs."""
+        return np.asarray(np.einsum("mij,mkj->mki", self.matrices, local))
+
+    def geometric(self, state: Floats) -> Slices:
+        """A spring to ground in fixed directions has no part that depends on its force."""
+        return iter(())
+
+    def path_derivative(self, local: Floats) -> Slices:
+        """None either."""
+        return iter(())
+
+    def energy(self, local: Floats) -> Floats:
+        """(m, 5, c), all of it counted as bulk."""
+        parts = np.zeros((len(self.members), len(ENERGY_PARTS), local.shape[-1]))
+        parts[:, 0] = 0.5 * np.einsum("mkic,mij,mkjc->mc", local, self.matrices, local)
+        return parts
+
+    def body_force(self, acceleration: Floats) -> Floats:
+        """A spring has no mass."""
+        return np.zeros((*self.members.shape, 3))
+
+    @property
+    def volume(self) -> Floats:
+        """(m,) of nothing."""
+        return np.zeros(len(self.members))
+
+    def corner_stress(self, state: Floats) -> tuple[Ints, Floats]:
+        """No stress."""
+        return np.zeros((0, 1), dtype=np.int64), np.zeros((1, 0, 1, 6))
+
+    def mean_stress(self, state: Floats) -> Floats:
+        """No stress."""
+        return np.zeros((len(self.members), 6))
+
+
+def typical_stress(blocks: tuple[Block, ...], states: list[Floats]) -> float:
+    """Root mean square of the von Mises stress over the volume, MPa."""
+    total = sum(float((von_mises(block.mean_stress(state)) ** 2 * block.volume).sum()) for block, state in zip(blocks, states))
+    volume = sum(float(block.volume.sum()) for block in blocks)
+    return float(np.sqrt(total / volume)) if volume else 0.0

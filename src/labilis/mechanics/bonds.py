@@ -1,0 +1,105 @@
+"""Bonded nodes as ties: they ride on a triangle of another body, at the end of a rigid arm."""
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from labilis.mechanics.ties import Follow
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+def _cross(vectors: Floats) -> Floats:
+    """(k, 3, 3) matrices of v×."""
+    x, y, z = vectors.T
+    zero = np.zeros_like(x)
+    return np.stack([np.stack([zero, -z, y], -1), np.stack([z, zero, -x], -1), np.stack([-y, x, zero], -1)], -2)
+
+
+def _quadratic(weights: Floats) -> tuple[Floats, Floats]:
+    """Shape functions (k, 6) and their slopes (k, 6, 2) to the second and third corner weight, mid-sides 01 12 20."""
+    slope = np.array([[-1.0, -1.0], [1.0, 0.0], [0.0, 1.0]])
+    a, b = np.array([0, 1, 2]), np.array([1, 2, 0])
+    values = np.concatenate([weights * (2 * weights - 1), 4 * weights[:, a] * weights[:, b]], axis=1)
+    corners = (4 * weights - 1)[:, :, None] * slope
+    mids = 4 * (weights[:, a, None] * slope[b] + weights[:, b, None] * slope[a])
+    return values, np.concatenate([corners, mids], axis=1)
+
+
+def bond_follows(nodes: Floats, slaves: Ints, triangles: Ints, weights: Floats, turn_of: Ints) -> list[Follow]:
+    """Ties of nodes `slaves` (k,) to triangles (k, 3 or 6) at corner weights (k, 3); nodes (n, 3) mm; turn_of (n,) the turn
+    node of a node, -1 for none. On shells the frame turns with the shell's nodes, on solids with the triangle's surface."""
+    on_shell = turn_of[triangles[:, :3]].min(axis=1) >= 0
+    found = []
+    for rows, make in ((on_shell, _on_shell), (~on_shell, _on_solid)):
+        if rows.any():
+            found += make(nodes, slaves[rows], triangles[rows], weights[rows], turn_of)
+    return found
+
+
+def _on_shell(nodes: Floats, slaves: Ints, triangles: Ints, weights: Floats, turn_of: Ints) -> list[Follow]:
+    corners = triangles[:, :3]
+    foot = np.einsum("kc,kcx->kx", weights, nodes[corners])
+    arms = nodes[slaves] - foot
+    eye = np.broadcast_to(np.eye(3), (len(slaves), 3, 3, 3))
+    shares = weights[:, :, None, None] * eye
+    zero = np.zeros_like(shares)
+    masters = np.concatenate([corners, turn_of[corners]], axis=1)
+    lever = -weights[:, :, None, None] * _cross(arms)[:, None]  # θ×r = -r×θ
+    turning = np.concatenate([zero, shares], axis=1)
+    return _both(slaves, masters, np.concatenate([shares, lever], axis=1), turning, arms, turn_of)
+
+
+def _on_solid(nodes: Floats, slaves: Ints, triangles: Ints, weights: Floats, turn_of: Ints) -> list[Follow]:
+    if triangles.shape[1] == 6 and triangles.min() >= 0:
+        values, slopes = _quadratic(weights)
+    else:
+        triangles = triangles[:, :3]
+        values, slopes = weights, np.broadcast_to(np.array([[-1.0, -1.0], [1.0, 0.0], [0.0, 1.0]]), (len(slaves), 3, 2))
+    places = nodes[triangles]
+    foot = np.einsum("kc,kcx->kx", values, places)
+    arms = nodes[slaves] - foot
+    tangent = np.einsum("kca,kcx->kax", slopes, places)
+    normal = np.cross(tangent[:, 0], tangent[:, 1])
+    normal /= np.linalg.norm(normal, axis=1, keepdims=True)
+    metric = np.linalg.inv(np.einsum("kax,kbx->kab", tangent, tangent))
+    gradient = np.einsum("kca,kab,kbx->kcx", slopes, metric, tangent)  # surface gradient of each shape function
+    # the normal turns by -(∇u)ᵀ n, so that ω = n × dn; about the normal half the surface curl: together linear in u
+    k, p = values.shape
+    tipping = -np.einsum("kij,kcj,kx->kcix", _cross(normal), gradient, normal)
+    spin = 0.5 * np.einsum("ki,kcjx,kj->kcix", normal, _cross(gradient.reshape(-1, 3)).reshape(k, p, 3, 3), normal)
+    turning = tipping + spin
+    shares = values[:, :, None, None] * np.eye(3)
+    lever = -np.einsum("kij,kcjx->kcix", _cross(arms), turning)
+    return _both(slaves, triangles, shares + lever, turning, arms, turn_of)
+
+
+def _both(slaves: Ints, masters: Ints, places: Floats, turning: Floats, arms: Floats, turn_of: Ints) -> list[Follow]:
+    """Ties of the places, and of the turns of those nodes that have one."""
+    turns = turn_of[slaves]
+    with_turn = turns >= 0
+    found = [Follow(slaves, masters, places, turning, arms)]
+    if with_turn.any():
+        found.append(Follow(turns[with_turn], masters[with_turn], turning[with_turn], 0 * turning[with_turn], 0 * arms[with_turn]))
+    return found
+
+
+def spread_follow(nodes: Floats, region: Ints, weights: Floats, hub: int, hub_turn: int, centre: Floats, turn_of: Ints) -> list[Follow]:
+    """A spread hub: nodes `hub` and `hub_turn` follow the rigid motion that fits the region's nodes (k,) best, each counted with its
+    weight (k,); a load on the hub is shared out by the same rule. centre (3,) mm is where the hub stands.
+
+    Raises ValueError for a region whose nodes lie on one line: its turn about that line cannot be told.
+    """
+    share = weights / weights.sum()
+    middle = share @ nodes[region]
+    arms = nodes[region] - middle
+    inertia = np.einsum("k,kij->ij", share, (arms**2).sum(axis=1)[:, None, None] * np.eye(3) - np.einsum("ki,kj->kij", arms, arms))
+    values = np.linalg.eigvalsh(inertia)
+    if values[0] < 1e-9 * values[-1]:
+        raise ValueError("the region's nodes lie on one line")
+    turning = np.linalg.inv(inertia) @ (share[:, None, None] * _cross(arms))
+    places = share[:, None, None] * np.eye(3) - _cross((centre - middle)[None])[0] @ turning
+    masters = region[None]
+    return [Follow(np.array([hub]), masters, places[None], turning[None], (centre - middle)[None]),
+            Follow(np.array([hub_turn]), masters, turning[None], 0 * turning[None], np.zeros((1, 3)))]

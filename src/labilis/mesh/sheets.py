@@ -1,0 +1,241 @@
+"""Shells on sheets: edges divided once for all faces that share them, then each face meshed in its own plane."""
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from labilis.mesh.mesh import Cells, Floats, Ints, Mesh
+from labilis.mesh.planar import mesh_loops, quality, transfinite
+from labilis.mesh.tetrahedra import zone_points
+from labilis.shape import BodyShape
+from labilis.shape.charts import Chart, Curves, make_charts, make_curves
+
+_BEND = 0.55  # rad per element on bends: three over a right angle, twelve round a hole
+_SMALL_HOLE = 0.8  # the same for holes that are small beside the element size
+_CORNER = 0.8  # rad the border must turn by for a corner of a four-sided patch
+_GROWTH = 0.35  # element size gained per mm of distance from something finer
+_MAPPED = 0.35  # least shape a mapped patch may have
+_SAMPLES = 33
+
+
+@dataclass
+class _Division:
+    """Edges divided: count (n,) elements along each; along: for each its curve parameters, node numbers follow later."""
+
+    count: Ints
+    density: list[Floats]
+
+
+def mesh_sheets(sheets: BodyShape, size: float, zones: Sequence[tuple[Ints, Ints, float]] = ()) -> Mesh:
+    """Quadrilaterals with triangles as filler on fused sheets; sizes as in `mesh_body`. Edges between faces are shared."""
+    charts, curves = make_charts(sheets), make_curves(sheets)
+    field = _Field(size, [(cKDTree(points), zone_size) for points, zone_size in zone_points(sheets, zones)])
+    division = _divide(sheets, curves, field)
+    patches = [_patch(chart, curves) for chart in charts]
+    _agree(division, charts, patches)
+    nodes, along, parameters = _edge_nodes(curves, division)
+    all_nodes, total = [nodes], len(nodes)
+    quads, triangles, quad_face, triangle_face = [], [], [], []
+    for number, (chart, patch) in enumerate(zip(charts, patches)):
+        loops, names = _loops(chart, along, parameters)
+        flat, four, three = _fill(chart, loops, patch, division, field)
+        fixed = sum(len(loop) for loop in loops)
+        inner = chart.lift(flat[fixed:])
+        ids = np.concatenate([*names, total + np.arange(len(inner))]).astype(np.int64)
+        all_nodes.append(inner)
+        total += len(inner)
+        for cells, found, owner in ((four, quads, quad_face), (three, triangles, triangle_face)):
+            cells = cells[:, ::-1] if chart.flipped else cells
+            found.append(ids[cells])
+            owner.append(np.full(len(cells), number, dtype=np.int64))
+    return _assembled(sheets, np.concatenate(all_nodes), np.concatenate(quads), np.concatenate(quad_face), np.concatenate(triangles),
+                      np.concatenate(triangle_face), along)
+
+
+def _assembled(sheets: BodyShape, nodes: Floats, quads: Ints, quad_face: Ints, triangles: Ints, triangle_face: Ints,
+               along: list[Ints]) -> Mesh:
+    cells = []
+    for elements, face in ((quads, quad_face), (triangles, triangle_face)):
+        if len(elements):
+            cells.append(Cells(elements, sheets.faces.body[face], sheets.faces.thickness[face]))
+    drawn = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]], triangles])
+    segments = np.concatenate([np.stack([line[:-1], line[1:]], axis=1) for line in along])
+    owner = np.concatenate([np.full(len(line) - 1, number, dtype=np.int64) for number, line in enumerate(along)])
+    return Mesh(nodes, tuple(cells), drawn, np.concatenate([quad_face, quad_face, triangle_face]), segments, owner)
+
+
+@dataclass(frozen=True)
+class _Field:
+    """Element size in space: the plan's, finer in zones and growing away from them."""
+
+    size: float
+    zones: list[tuple[cKDTree, float]]
+
+    def at(self, points: Floats) -> Floats:
+        """(k,) mm at points (k, 3)."""
+        found = np.full(len(points), self.size)
+        for tree, zone_size in self.zones:
+            away = np.maximum(tree.query(points)[0] - zone_size, 0.0)
+            found = np.minimum(found, zone_size + _GROWTH * away)
+        return found
+
+
+def _divide(sheets: BodyShape, curves: Curves, field: _Field) -> _Division:
+    """How many elements each edge gets by length and by bend, with the wanted density along it."""
+    counts, densities = [], []
+    for edge in range(len(curves.length)):
+        if field.zones:
+            sizes = field.at(curves.places(edge, curves.parameters(edge, _SAMPLES - 1)))
+        else:
+            sizes = np.full(_SAMPLES, field.size)
+        density = 1.0 / sizes
+        by_length = curves.length[edge] * float(np.trapezoid(density, dx=1.0 / (_SAMPLES - 1)))
+        radius = sheets.edges.radius[edge]
+        step = _SMALL_HOLE if np.isfinite(radius) and radius < 0.5 * field.size else _BEND
+        counts.append(max(1, int(np.ceil(by_length - 0.1)), int(np.ceil(curves.bend[edge] / step - 0.1))))
+        densities.append(density)
+    return _Division(np.array(counts, dtype=np.int64), densities)
+
+
+def _patch(chart: Chart, curves: Curves) -> list[list[int]] | None:
+    """Positions in the outer loop of the edges of four sides, if the face has one loop with four corners."""
+    if len(chart.loops) != 1:
+        return None
+    loop = chart.loops[0]
+    outline, starts = [], []
+    for edge, forward in loop:
+        places = chart.edge_places(edge, forward, curves.parameters(edge, 8))
+        places = places if forward else places[::-1]
+        starts.append(len(outline))
+        outline += list(places[:-1])
+    points = np.array(outline)
+    n = len(points)
+    ahead = np.roll(points, -1, axis=0) - points
+    angle = np.arctan2(ahead[:, 1], ahead[:, 0])
+    turn = np.abs((angle - np.roll(angle, 1) + np.pi) % (2 * np.pi) - np.pi)
+    corners = [k for k, start in enumerate(starts) if turn[start % n] > _CORNER]
+    if len(corners) != 4:
+        return None
+    m = len(loop)
+    return [[(a + i) % m for i in range((b - a) % m or m)] for a, b in zip(corners, corners[1:] + corners[:1])]
+
+
+def _agree(division: _Division, charts: list[Chart], patches: list[list[list[int]] | None]) -> None:
+    """Raise counts until opposite sides of four-sided faces agree; a face that would ask for half as many again is left free."""
+    start = division.count.copy()
+    for _ in range(60):
+        changed = False
+        for number, (chart, patch) in enumerate(zip(charts, patches)):
+            if patch is None:
+                continue
+            sides = [[chart.loops[0][position][0] for position in side] for side in patch]
+            for one, two in ((sides[0], sides[2]), (sides[1], sides[3])):
+                low, high = sorted((one, two), key=lambda side: int(division.count[side].sum()))
+                gap = int(division.count[high].sum() - division.count[low].sum())
+                if gap == 0:
+                    continue
+                if division.count[low].sum() + gap > 2.0 * start[low].sum() + 4:
+                    patches[number] = None
+                    break
+                for _ in range(gap):
+                    longest = max(low, key=lambda edge: start[edge] / division.count[edge])
+                    division.count[longest] += 1
+                changed = True
+        if not changed:
+            return
+    for number, (chart, patch) in enumerate(zip(charts, patches)):
+        if patch is not None:
+            sums = [int(division.count[[chart.loops[0][p][0] for p in side]].sum()) for side in patch]
+            if sums[0] != sums[2] or sums[1] != sums[3]:
+                patches[number] = None
+
+
+def _edge_nodes(curves: Curves, division: _Division) -> tuple[Floats, list[Ints], list[Floats]]:
+    """(nodes on vertices and edges, node numbers along each edge, curve parameters along each edge)."""
+    nodes, along, parameters = [curves.vertices], [], []
+    total = len(curves.vertices)
+    for edge, count in enumerate(division.count):
+        density = division.density[edge]
+        grown = np.concatenate([[0.0], np.cumsum(0.5 * (density[1:] + density[:-1]))])
+        fractions = np.interp(np.linspace(0, grown[-1], count + 1), grown, np.linspace(0, 1, len(grown)))
+        fine = curves.parameters(edge, 64)
+        t = np.interp(fractions, np.linspace(0, 1, 65), fine)
+        inner = curves.places(edge, t[1:-1])
+        nodes.append(inner)
+        along.append(np.concatenate([[curves.ends[edge, 0]], total + np.arange(len(inner)), [curves.ends[edge, 1]]]).astype(np.int64))
+        parameters.append(t)
+        total += len(inner)
+    return np.concatenate(nodes), along, parameters
+
+
+def _loops(chart: Chart, along: list[Ints], parameters: list[Floats]) -> tuple[list[Floats], list[Ints]]:
+    """Loops of a face as plane points and as node numbers, each point once."""
+    points, names = [], []
+    for loop in chart.loops:
+        places, numbers = [], []
+        for edge, forward in loop:
+            flat = chart.edge_places(edge, forward, parameters[edge])
+            ids = along[edge]
+            if not forward:
+                flat, ids = flat[::-1], ids[::-1]
+            places.append(flat[:-1])
+            numbers.append(ids[:-1])
+        points.append(np.concatenate(places))
+        names.append(np.concatenate(numbers))
+    return points, names
+
+
+def _fill(chart: Chart, loops: list[Floats], patch: list[list[int]] | None, division: _Division,
+          field: _Field) -> tuple[Floats, Ints, Ints]:
+    """Points (the loops' first) with quadrilaterals and triangles of one face."""
+    if patch is not None:
+        mapped = _mapped(chart, loops[0], patch, division)
+        if mapped is not None:
+            return mapped
+    border = np.concatenate(loops)
+    step = np.concatenate([0.5 * (np.linalg.norm(np.roll(loop, -1, axis=0) - loop, axis=1)
+                                  + np.linalg.norm(loop - np.roll(loop, 1, axis=0), axis=1)) for loop in loops])
+    tree = cKDTree(border)
+
+    def size(points: Floats) -> Floats:
+        away, nearest = tree.query(points)
+        wanted = field.at(chart.lift(points)) if field.zones else np.full(len(points), field.size)
+        return np.minimum(wanted, step[nearest] + _GROWTH * away)
+    area = sum(float(0.5 * (loop[:, 0] * np.roll(loop[:, 1], -1) - np.roll(loop[:, 0], -1) * loop[:, 1]).sum()) for loop in loops)
+    if area > 0:
+        return mesh_loops(loops, size)
+    points, quads, triangles = mesh_loops([loop[::-1] for loop in loops], size)
+    starts = np.cumsum([0] + [len(loop) for loop in loops])
+    back = np.arange(len(points))
+    for start, end in itertools.pairwise(starts):
+        back[start:end] = np.arange(start, end)[::-1]
+    return points[back], back[quads][:, ::-1], back[triangles][:, ::-1]
+
+
+def _mapped(chart: Chart, outline: Floats, patch: list[list[int]], division: _Division) -> tuple[Floats, Ints, Ints] | None:
+    """A four-sided patch with its points in the order of the outline, then inner ones; None when it would be badly shaped."""
+    counts = [int(division.count[edge]) for edge, _ in chart.loops[0]]
+    starts = np.cumsum([0, *counts])
+    n = len(outline)
+    sides = []
+    for side in patch:
+        first, length = starts[side[0]], sum(counts[k] for k in side)
+        sides.append((first + np.arange(length + 1)) % n)
+    if len(sides[0]) != len(sides[2]) or len(sides[1]) != len(sides[3]):
+        return None
+    points, quads = transfinite([outline[side] for side in sides])
+    shape = quality(points, quads)
+    if shape.min() < _MAPPED * shape.max():
+        return None
+    a, b = len(sides[0]) - 1, len(sides[1]) - 1
+    grid = np.arange((a + 1) * (b + 1)).reshape(a + 1, b + 1)
+    number = np.full(grid.size, -1, dtype=np.int64)
+    number[grid[:, 0]], number[grid[a, :]] = sides[0], sides[1]
+    number[grid[::-1, b]], number[grid[0, ::-1]] = sides[2], sides[3]
+    inner = number < 0
+    number[inner] = n + np.arange(int(inner.sum()))
+    return np.concatenate([outline, points[inner]]), number[quads], np.zeros((0, 3), dtype=np.int64)

@@ -1,0 +1,218 @@
+"""Recipes: pieces that Labilis builds itself from numbers. Every number is a text with a unit or an expression.
+
+Each recipe stands in its own axes: plates, ribs and blocks lie in x and y, folded sheets and struts run along z. `Place` turns and
+moves it, `Copies` repeat it.
+"""
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, model_validator
+
+from labilis.model.statements import Statement, Text3
+
+Axis = Literal["x", "y", "z"]
+
+
+class Corner(Statement):
+    """Corner of an outline or a profile; `radius` rounds it (of the mid-line where a sheet is folded: inside radius)."""
+
+    x: str
+    y: str
+    radius: str = "0 mm"
+
+
+class Opening(Statement):
+    """A round hole, or a slot when `length` (between the centres of its ends) is given, turned by `angle` from x."""
+
+    x: str
+    y: str
+    diameter: str
+    length: str | None = None
+    angle: str = "0 deg"
+
+
+class Plate(Statement):
+    """Flat plate: outline in x and y round the middle of its thickness, which lies at z = 0."""
+
+    kind: Literal["plate"] = "plate"
+    outline: tuple[Corner, ...] = Field(min_length=3)
+    thickness: str
+    openings: tuple[Opening, ...] = ()
+
+
+class FoldedSheet(Statement):
+    """Sheet folded along z: `profile` is its mid-line in x and y with sharp corners, bent with the inside radius `bend`."""
+
+    kind: Literal["folded sheet"] = "folded sheet"
+    profile: tuple[tuple[str, str], ...] = Field(min_length=2)
+    thickness: str
+    bend: str = "0 mm"
+    length: str
+
+
+SECTION_SIZES: dict[str, tuple[str, ...]] = {
+    "flat": ("width", "thickness"),
+    "round": ("diameter",),
+    "square": ("width",),
+    "round tube": ("diameter", "thickness"),
+    "square tube": ("width", "thickness"),
+    "rectangular tube": ("width", "height", "thickness"),
+    "angle": ("width", "height", "thickness"),
+    "double angle": ("width", "height", "thickness", "gap"),
+    "channel": ("width", "height", "thickness"),
+    "I": ("width", "height", "thickness", "web"),
+    "T": ("width", "height", "thickness", "web"),
+    "hat": ("width", "height", "flange", "thickness"),
+    "polygon": (),
+}
+_MAY = {"square tube": ("radius",), "rectangular tube": ("radius",), "angle": ("radius",), "channel": ("radius",), "hat": ("radius",)}
+
+
+class Section(Statement):
+    """Cross-section of a strut: its shape and sizes. `width` is along x, `height` along y; `radius` is the inside radius of its
+    corners, `web` the thickness of a web that differs from `thickness`."""
+
+    shape: Literal["flat", "round", "square", "round tube", "square tube", "rectangular tube", "angle", "double angle", "channel",
+                   "I", "T", "hat", "polygon"]
+    width: str | None = None
+    height: str | None = None
+    diameter: str | None = None
+    thickness: str | None = None
+    web: str | None = None
+    gap: str | None = None
+    flange: str | None = None
+    radius: str | None = None
+    corners: tuple[tuple[str, str], ...] = ()
+
+    @model_validator(mode="after")
+    def _sizes(self) -> Section:
+        needed, may = SECTION_SIZES[self.shape], _MAY.get(self.shape, ())
+        for name in ("width", "height", "diameter", "thickness", "web", "gap", "flange", "radius"):
+            given = getattr(self, name) is not None
+            if name in needed and not given:
+                raise ValueError(f"a section '{self.shape}' needs its {name}")
+            if given and name not in needed + may:
+                raise ValueError(f"a section '{self.shape}' has no {name}")
+        if (self.shape == "polygon") != bool(self.corners):
+            raise ValueError("corners belong to a polygon, and a polygon needs them")
+        return self
+
+
+class Strut(Statement):
+    """Straight strut of a section along z from 0 to `length`."""
+
+    kind: Literal["strut"] = "strut"
+    section: Section
+    length: str
+
+
+class Rib(Statement):
+    """Flat rib in x and y: a triangle or trapezoid with its right angle at the origin, `width` along x, `height` along y, `top` the
+    width left at the far end, `curve` the sagitta of a hollow long edge; its middle lies at z = 0."""
+
+    kind: Literal["rib"] = "rib"
+    width: str
+    height: str
+    top: str = "0 mm"
+    curve: str = "0 mm"
+    thickness: str
+
+
+class Pocket(Statement):
+    """Rectangular pocket from the top of a block: centre, size and depth, with rounded corners."""
+
+    x: str
+    y: str
+    width: str
+    height: str
+    depth: str
+    radius: str = "0 mm"
+
+
+class Block(Statement):
+    """Solid block centred on x and y from z = 0 to `depth`, with pockets from the top and bores right through."""
+
+    kind: Literal["block"] = "block"
+    width: str
+    height: str
+    depth: str
+    pockets: tuple[Pocket, ...] = ()
+    bores: tuple[Opening, ...] = ()
+
+
+class Turn(Statement):
+    """Turn about an axis through the origin, one after the other."""
+
+    about: Axis
+    angle: str
+
+
+class Place(Statement):
+    """Where a recipe stands: turned, then moved."""
+
+    turns: tuple[Turn, ...] = ()
+    at: Text3 = ("0 mm", "0 mm", "0 mm")
+
+
+class LineCopies(Statement):
+    """`count` in all, each moved by `step` from the one before."""
+
+    kind: Literal["line"] = "line"
+    count: int = Field(ge=1, le=500)
+    step: Text3
+
+
+class RingCopies(Statement):
+    """`count` in all round an axis through `centre`, evenly over `angle`."""
+
+    kind: Literal["ring"] = "ring"
+    count: int = Field(ge=1, le=500)
+    about: Axis = "z"
+    centre: Text3 = ("0 mm", "0 mm", "0 mm")
+    angle: str = "360 deg"
+
+
+class MirrorCopy(Statement):
+    """The piece and its mirror image in the plane square to `across` at `at`."""
+
+    kind: Literal["mirror"] = "mirror"
+    across: Axis
+    at: str = "0 mm"
+
+
+class Cut(Statement):
+    """A round hole, or slot, cut through a placed piece along an axis of the project: `x`, `y`, `z` is a point on its axis."""
+
+    along: Axis
+    x: str = "0 mm"
+    y: str = "0 mm"
+    z: str = "0 mm"
+    diameter: str
+
+
+Recipe = Annotated[Plate | FoldedSheet | Strut | Rib | Block, Field(discriminator="kind")]
+Copies = Annotated[LineCopies | RingCopies | MirrorCopy, Field(discriminator="kind")]
+
+_ANGLES = {"angle"}
+_WORDS = {"kind", "about", "across", "along", "shape", "count"}
+
+
+def recipe_quantities(item: Any, where: str) -> Iterator[tuple[str, str, str]]:
+    """(where, text, kind of quantity) of every number of a recipe, place, copy or cut."""
+    if isinstance(item, Statement):
+        for name in type(item).model_fields:
+            if name not in _WORDS:
+                kind = "angle" if name in _ANGLES else "length"
+                yield from _of(getattr(item, name), f"{where}/{name}", kind)
+
+
+def _of(value: Any, where: str, kind: str) -> Iterator[tuple[str, str, str]]:
+    if isinstance(value, str):
+        yield where, value, kind
+    elif isinstance(value, tuple):
+        for number, part in enumerate(value):
+            yield from _of(part, f"{where}/{number}", kind)
+    elif isinstance(value, Statement):
+        yield from recipe_quantities(value, where)

@@ -1,0 +1,85 @@
+"""Elements of a mesh with the materials of their pieces, and what hangs together."""
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from labilis.mechanics.blocks import Block, ShellBlock, SolidBlock
+from labilis.mechanics.shell import smooth_triads
+from labilis.mesh import Mesh
+from labilis.model import LabilisError, Material, Project
+from labilis.run.numbering import Numbering
+from labilis.run.resolve import Tied, find_free
+from labilis.shape import PartShape
+
+Ints = NDArray[np.int64]
+_FOLD = 0.56  # rad between neighbouring shells over which directors are not averaged: bends have up to 30° per element
+
+
+def material_of(project: Project, piece_name: str) -> Material:
+    """Material of a piece. Raises LabilisError when it, or a number that every run needs, is missing."""
+    piece = project.named("pieces", piece_name)
+    if piece.material is None:
+        raise LabilisError(f"Piece '{piece.name}' has no material.", f"pieces/{piece.name}", "Choose one at the Part station.",
+                           "no-material")
+    material: Material = project.named("materials", piece.material)
+    for field, words in (("youngs_modulus", "Young's modulus"), ("poisson_ratio", "Poisson ratio")):
+        if getattr(material, field) is None:
+            raise LabilisError(f"Material '{material.name}' has no {words}.", f"materials/{material.name}/{field}",
+                               "This run needs it.", "material-incomplete")
+    return material
+
+
+def make_blocks(project: Project, part: PartShape, mesh: Mesh, numbering: Numbering) -> tuple[tuple[Block, ...], tuple[Ints, ...]]:
+    """(blocks of elements of one kind and material, body of each of their elements)."""
+    materials = {piece.name: material_of(project, piece.name) for piece in project.active_pieces}
+    names = np.array([materials[piece].name for piece in part.pieces])
+    blocks: list[Block] = []
+    bodies: list[Ints] = []
+    for cell in mesh.cells:
+        triads = smooth_triads(mesh.nodes[cell.elements], cell.elements, _FOLD) if cell.shell else None
+        for name in np.unique(names[cell.body]):
+            rows = np.flatnonzero(names[cell.body] == name)
+            material: Material = project.named("materials", str(name))
+            modulus = project.value(material.youngs_modulus or "", "stress")
+            ratio = project.value(material.poisson_ratio or "", "number")
+            density = 0.0 if material.density is None else project.value(material.density, "density")
+            if cell.thickness is not None and triads is not None:
+                blocks.append(ShellBlock(mesh.nodes, cell.elements[rows], numbering.turn_of, cell.thickness[rows], triads[rows], modulus,
+                                         ratio, density))
+            else:
+                blocks.append(SolidBlock(mesh.nodes, cell.elements[rows], modulus, ratio, density))
+            bodies.append(cell.body[rows])
+    return tuple(blocks), tuple(bodies)
+
+
+def check_connected(part: PartShape, mesh: Mesh, tied: Tied) -> None:
+    """Refuse bodies that are neither joined to the rest nor held by themselves, with their names."""
+    n = tied.ties.n_nodes
+    pairs = [np.stack([np.repeat(cell.elements[:, 0], cell.elements.shape[1]), cell.elements.ravel()]) for cell in mesh.cells]
+    place = tied.ties.place_of
+    pairs += [np.stack([np.full(len(hub.nodes), hub.nodes[0]), hub.nodes]) for hub in tied.hubs]
+    pairs += [np.stack([np.repeat(place[follow.nodes], follow.masters.shape[1]), place[follow.masters.ravel()]])
+              for follow in tied.ties.follows]
+    joined = np.concatenate(pairs, axis=1)
+    _, label = connected_components(coo_matrix((np.ones(joined.shape[1]), (joined[0], joined[1])), shape=(n, n)), directed=False)
+    owner = {}
+    for cell in mesh.cells:
+        for body in np.unique(cell.body):
+            owner[int(body)] = int(label[cell.elements[cell.body == body][0, 0]])
+    groups = sorted(set(owner.values()))
+    if len(groups) < 2:
+        return
+    for group in groups:
+        members = [part.bodies[body] for body, where in sorted(owner.items()) if where == group]
+        inside = label[place] == group
+        if len(find_free(mesh.nodes[label[:len(mesh.nodes)] == group], tied, inside)):
+            raise LabilisError(f"{_listed(members)} {'is' if len(members) == 1 else 'are'} not connected to the rest and not held.",
+                               f"pieces/{members[0].split('.')[0]}", "Move it until it touches, or set it aside.", "not-connected")
+
+
+def _listed(names: list[str]) -> str:
+    quoted = [f"'{name}'" for name in names[:4]] + (["others"] if len(names) > 4 else [])
+    return quoted[0] if len(quoted) == 1 else ", ".join(quoted[:-1]) + " and " + quoted[-1]

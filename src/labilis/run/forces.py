@@ -1,0 +1,139 @@
+"""Loads turned into forces and moments on nodes."""
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from labilis.mechanics import loads as load_forms
+from labilis.mesh import Mesh
+from labilis.model import ForceLoad, LabilisError, LineLoad, MomentLoad, PressureLoad, Project, WeightLoad
+from labilis.run.numbering import Numbering
+from labilis.run.regions import match_region
+from labilis.shape import ShapeView
+from labilis.solve.system import System
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class CaseForces:
+    """Forces of one load: nodal (3 total,) N, N mm on turns; following: surface triangles with the pressure in MPa that stays
+    square to them, or None."""
+
+    nodal: Floats
+    following: tuple[Ints, float] | None = None
+
+
+@dataclass(frozen=True)
+class LoadScene:
+    """What loads act on."""
+
+    project: Project
+    view: ShapeView
+    mesh: Mesh
+    numbering: Numbering
+    system: System
+    block_bodies: tuple[Ints, ...]
+    pieces: tuple[str, ...]
+
+
+def load_forces(scene: LoadScene, name: str, factor: float) -> CaseForces:
+    """Forces of one load times a factor. Raises LabilisError for a load that does not fit what it acts on."""
+    load = scene.project.named("loads", name)
+    where = f"loads/{name}"
+    if isinstance(load, WeightLoad):
+        return _weight(scene, load, factor, where)
+    if load.on in scene.numbering.hubs:
+        return _on_hub(scene, load, factor, where)
+    if isinstance(load, MomentLoad):
+        return _edge_moment(scene, load, factor, where)
+    return _on_region(scene, load, factor, where)
+
+
+def _spread(scene: LoadScene, nodal: Floats) -> Floats:
+    """Forces (n, 3) on places as the vector of all unknowns."""
+    return np.concatenate([nodal, np.zeros((scene.numbering.total - len(nodal), 3))]).ravel()
+
+
+def _numbers(scene: LoadScene, texts: tuple[str, ...], kind: str, factor: float, where: str) -> Floats:
+    return factor * np.array([scene.project.value(text, kind, where) for text in texts])
+
+
+def _weight(scene: LoadScene, load: WeightLoad, factor: float, where: str) -> CaseForces:
+    acceleration = _numbers(scene, load.acceleration, "acceleration", factor, where)
+    wanted = load.pieces or tuple(dict.fromkeys(scene.pieces))
+    for piece in scene.project.active_pieces:
+        material = next((item for item in scene.project.materials if item.name == piece.material), None)
+        if piece.name in wanted and (material is None or material.density is None):
+            raise LabilisError(f"The material of '{piece.name}' has no density, which its weight needs.", where,
+                               "Give the material a density.", "material-incomplete")
+    heavy = np.array([piece in wanted for piece in scene.pieces])
+    return CaseForces(scene.system.body_force(acceleration, [heavy[bodies] for bodies in scene.block_bodies]))
+
+
+def _on_hub(scene: LoadScene, load: ForceLoad | PressureLoad | LineLoad | MomentLoad, factor: float, where: str) -> CaseForces:
+    place, turn = scene.numbering.hubs[load.on]
+    nodal = np.zeros((scene.numbering.total, 3))
+    if isinstance(load, MomentLoad):
+        nodal[turn] = _numbers(scene, load.components, "moment", factor, where)
+    elif isinstance(load, ForceLoad) and load.components is not None:
+        nodal[place] = _numbers(scene, load.components, "force", factor, where)
+    else:
+        raise LabilisError("A hub takes a force by components or a moment.", where, "Give the force in x, y, z.", "hub-load")
+    return CaseForces(nodal.ravel())
+
+
+def _edge_moment(scene: LoadScene, load: MomentLoad, factor: float, where: str) -> CaseForces:
+    match = match_region(scene.project.named("regions", load.on), scene.view)
+    segments = scene.mesh.edge_segments(match.edges)
+    turns = scene.numbering.turn_of
+    if len(segments) == 0 or turns[segments[:, :2]].min() < 0:
+        raise LabilisError("A moment acts on a hub, or along an edge of shells.", where, "Tie the region to a hub and load the hub.",
+                           "moment")
+    weights = load_forms.edge_weights(scene.mesh.nodes, segments[:, :2])
+    nodal = np.zeros((scene.numbering.total, 3))
+    total = _numbers(scene, load.components, "moment", factor, where)
+    np.add.at(nodal, turns[segments[:, :2]].ravel(), (weights / weights.sum()).ravel()[:, None] * total)
+    return CaseForces(nodal.ravel())
+
+
+def _on_region(scene: LoadScene, load: ForceLoad | PressureLoad | LineLoad, factor: float, where: str) -> CaseForces:
+    mesh = scene.mesh
+    match = match_region(scene.project.named("regions", load.on), scene.view)
+    nodal = np.zeros((len(mesh.nodes), 3))
+    if isinstance(load, PressureLoad) or (isinstance(load, ForceLoad) and load.normal is not None):
+        if len(match.faces) == 0:
+            raise LabilisError("Pressure and forces along the normal need a face; this region is an edge.", where,
+                               "Pick a face, or give the force by components.", "edge-for-face")
+        triangles = mesh.face_triangles(match.faces)
+        if isinstance(load, PressureLoad):
+            value = scene.project.value(load.pressure, "stress", where)
+        else:
+            total = scene.project.value(load.normal or "", "force", where)
+            area = float(load_forms.face_weights(mesh.nodes, triangles)[0].sum())
+            value = total * (len(match.faces) if load.share == "each" else 1) / area
+        follows = isinstance(load, PressureLoad) and load.direction == "following"
+        return CaseForces(_spread(scene, factor * load_forms.pressure(mesh.nodes, triangles, value)),
+                          (triangles, factor * value) if follows else None)
+    if isinstance(load, LineLoad):
+        if len(match.edges) == 0:
+            raise LabilisError("A force per length needs an edge; this region is a face.", where,
+                               "Pick its edge, or use a force or a pressure.", "face-for-edge")
+        segments = mesh.edge_segments(match.edges)
+        weights = load_forms.edge_weights(mesh.nodes, segments)
+        per_length = _numbers(scene, load.components, "line force", factor, where)
+        return CaseForces(_spread(scene, load_forms.traction(mesh.nodes, weights, segments, per_length * weights.sum())))
+    force = _numbers(scene, load.components or (), "force", factor, where)
+    for faces in [match.faces] if load.share == "total" else [np.array([face]) for face in match.faces]:
+        if len(faces):
+            triangles = mesh.face_triangles(faces)
+            weights, _ = load_forms.face_weights(mesh.nodes, triangles)
+            nodal += load_forms.traction(mesh.nodes, weights, triangles, force)
+    if len(match.faces) == 0:
+        for edges in [match.edges] if load.share == "total" else [np.array([edge]) for edge in match.edges]:
+            segments = mesh.edge_segments(edges)
+            nodal += load_forms.traction(mesh.nodes, load_forms.edge_weights(mesh.nodes, segments), segments, force)
+    return CaseForces(_spread(scene, nodal))

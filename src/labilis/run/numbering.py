@@ -1,0 +1,52 @@
+"""Numbers of all nodes that carry unknowns: places of the mesh, turns of its shell nodes, and two for every hub."""
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from labilis.mesh import Mesh
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Numbering:
+    """nodes: places of the mesh; turn_of (nodes,): a node's turn or -1; hubs: by name, (place, turn) of its point; places (total, 3) mm
+    of all; place_of (total,): the node whose place each has."""
+
+    nodes: int
+    turn_of: Ints
+    hubs: dict[str, tuple[int, int]]
+    places: Floats
+    place_of: Ints
+
+    @property
+    def total(self) -> int:
+        """All of them."""
+        return len(self.places)
+
+    @property
+    def is_turn(self) -> NDArray[np.bool_]:
+        """(total,): which are turns."""
+        return np.asarray(self.place_of != np.arange(self.total))
+
+    def resultant(self, nodes: Ints, values: Floats) -> Floats:
+        """Force and moment (6,) about the origin of forces, or moments on turns, (k, 3) at nodes (k,)."""
+        turn = self.is_turn[nodes]
+        force = values[~turn]
+        return np.concatenate([force.sum(axis=0), np.cross(self.places[nodes[~turn]], force).sum(axis=0) + values[turn].sum(axis=0)])
+
+
+def make_numbering(mesh: Mesh, hubs: Sequence[tuple[str, Floats]]) -> Numbering:
+    """Numbering of a mesh and of hubs (name, centre)."""
+    n, shells = len(mesh.nodes), mesh.shell_nodes
+    start = n + len(shells)
+    centres = np.array([centre for _, centre in hubs]).reshape(-1, 3)
+    points = start + 2 * np.arange(len(hubs))
+    place_of = np.concatenate([np.arange(n), shells, np.repeat(points, 2)]).astype(np.int64)
+    return Numbering(n, mesh.turn_of, {name: (int(p), int(p) + 1) for (name, _), p in zip(hubs, points)},
+                     np.concatenate([mesh.nodes, mesh.nodes[shells], np.repeat(centres, 2, axis=0)]), place_of)

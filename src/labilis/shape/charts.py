@@ -1,0 +1,184 @@
+"""Sheets laid out in a plane, face by face: planes as they are, cylinders and cones exactly unrolled, others stretched to their mean
+metric. Meshes are made in the plane and lifted back onto the true surface."""
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from labilis.shape.tables import Floats, Ints
+from labilis.shape.topology import BodyShape, _xyz
+
+
+@dataclass(frozen=True)
+class Chart:
+    """One face: loops, the outer one first, of (edge number, runs forward); its surface and how it is unrolled."""
+
+    face: Any
+    loops: tuple[tuple[tuple[int, bool], ...], ...]
+    flipped: bool
+    curves: dict[tuple[int, bool], Any]
+
+    @cached_property
+    def _surface(self) -> tuple[str, Any]:
+        from OCP.BRepAdaptor import BRepAdaptor_Surface
+
+        adaptor = BRepAdaptor_Surface(self.face)
+        return {"GeomAbs_Plane": "plane", "GeomAbs_Cylinder": "cylinder", "GeomAbs_Cone": "cone"}.get(
+            adaptor.GetType().name, "other"), adaptor
+
+    @cached_property
+    def _metric(self) -> tuple[float, float]:
+        """Stretch of u and v in the middle of a face of any other kind."""
+        from OCP.gp import gp_Pnt, gp_Vec
+
+        _, adaptor = self._surface
+        u = 0.5 * (adaptor.FirstUParameter() + adaptor.LastUParameter())
+        v = 0.5 * (adaptor.FirstVParameter() + adaptor.LastVParameter())
+        point, along_u, along_v = gp_Pnt(), gp_Vec(), gp_Vec()
+        adaptor.D1(u, v, point, along_u, along_v)
+        return max(along_u.Magnitude(), 1e-12), max(along_v.Magnitude(), 1e-12)
+
+    def _flat(self, uv: Floats) -> Floats:
+        """Plane coordinates (k, 2) mm of surface parameters (k, 2)."""
+        kind, adaptor = self._surface
+        if kind == "plane":
+            return uv
+        if kind == "cylinder":
+            return uv * np.array([adaptor.Cylinder().Radius(), 1.0])
+        if kind == "cone":
+            cone = adaptor.Cone()
+            sine = np.sin(cone.SemiAngle())
+            reach = uv[:, 1] + cone.RefRadius() / sine
+            return np.stack([reach * np.cos(uv[:, 0] * sine), reach * np.sin(uv[:, 0] * sine)], axis=1)
+        return uv * np.array(self._metric)
+
+    def edge_places(self, edge: int, forward: bool, parameters: Floats) -> Floats:
+        """Plane coordinates (k, 2) mm of points on an edge of this face at its curve parameters (k,)."""
+        curve = self.curves[edge, forward]
+        uv = np.array([(point.X(), point.Y()) for point in (curve.Value(float(t)) for t in parameters)])
+        return self._flat(uv)
+
+    def lift(self, flat: Floats) -> Floats:
+        """Points (k, 3) mm on the surface at plane coordinates (k, 2) mm."""
+        kind, adaptor = self._surface
+        if kind == "plane":
+            frame = adaptor.Plane().Position()
+            return np.array(_xyz(frame.Location())) + flat @ np.array([_xyz(frame.XDirection()), _xyz(frame.YDirection())])
+        if kind in ("cylinder", "cone"):
+            surface = getattr(adaptor, kind.capitalize())()
+            frame = surface.Position()
+            x, y, z = (np.array(_xyz(getattr(frame, f"{name}Direction")())) for name in ("X", "Y", ""))
+            if kind == "cylinder":
+                radius = np.full(len(flat), surface.Radius())
+                u, height = flat[:, 0] / surface.Radius(), flat[:, 1]
+            else:
+                sine, cosine = np.sin(surface.SemiAngle()), np.cos(surface.SemiAngle())
+                reach = np.linalg.norm(flat, axis=1) * np.sign(surface.RefRadius() / sine + 1e-300)
+                u = np.arctan2(flat[:, 1] * np.sign(reach), flat[:, 0] * np.sign(reach)) / sine
+                radius = reach * sine
+                height = (reach - surface.RefRadius() / sine) * cosine
+            around = np.cos(u)[:, None] * x + np.sin(u)[:, None] * y
+            return np.array(_xyz(frame.Location())) + radius[:, None] * around + height[:, None] * z
+        uv = flat / np.array(self._metric)
+        return np.array([_xyz(adaptor.Value(float(u), float(v))) for u, v in uv]).reshape(-1, 3)
+
+
+def _key(shape: Any) -> int:
+    from OCP.TopAbs import TopAbs_FORWARD
+
+    return hash(shape.Oriented(TopAbs_FORWARD))
+
+
+def make_charts(sheets: BodyShape) -> list[Chart]:
+    """Charts of all faces of the sheets."""
+    from OCP.BRepAdaptor import BRepAdaptor_Curve2d
+    from OCP.BRepTools import BRepTools, BRepTools_WireExplorer
+    from OCP.TopAbs import TopAbs_FORWARD, TopAbs_REVERSED, TopAbs_WIRE
+    from OCP.TopExp import TopExp_Explorer
+    from OCP.TopoDS import TopoDS
+
+    numbers = {_key(edge): number for number, edge in enumerate(sheets.edge_handles)}
+    charts = []
+    for face in sheets.face_handles:
+        forward_face = TopoDS.Face_s(face.Oriented(TopAbs_FORWARD))
+        outer = BRepTools.OuterWire_s(forward_face)
+        wires = [outer]
+        explorer = TopExp_Explorer(forward_face, TopAbs_WIRE)
+        while explorer.More():
+            wire = TopoDS.Wire_s(explorer.Current())
+            if not wire.IsSame(outer):
+                wires.append(wire)
+            explorer.Next()
+        loops, curves = [], {}
+        for wire in wires:
+            walk, run = [], BRepTools_WireExplorer(wire, forward_face)
+            while run.More():
+                edge = run.Current()
+                item = (numbers[_key(edge)], edge.Orientation() != TopAbs_REVERSED)
+                curves[item] = BRepAdaptor_Curve2d(edge, forward_face)
+                walk.append(item)
+                run.Next()
+            loops.append(tuple(walk))
+        charts.append(Chart(forward_face, tuple(loops), face.Orientation() == TopAbs_REVERSED, curves))
+    return charts
+
+
+@dataclass(frozen=True)
+class Curves:
+    """Edges of the sheets: length (n,) mm; ends (n, 2) numbers of the vertices at the start and end of each curve; vertices (k, 3)
+    mm; bend (n,): turn in rad of the edge's tangent along it."""
+
+    handles: tuple[Any, ...]
+    length: Floats
+    ends: Ints
+    vertices: Floats
+    bend: Floats
+
+    def parameters(self, edge: int, count: int) -> Floats:
+        """Curve parameters (count + 1,) at equal distances."""
+        from OCP.BRepAdaptor import BRepAdaptor_Curve
+        from OCP.GCPnts import GCPnts_UniformAbscissa
+
+        curve = BRepAdaptor_Curve(self.handles[edge])
+        first, last = curve.FirstParameter(), curve.LastParameter()
+        if curve.GetType().name in ("GeomAbs_Line", "GeomAbs_Circle") or count < 2:
+            return np.linspace(first, last, count + 1)
+        spaced = GCPnts_UniformAbscissa(curve, count + 1)
+        if not spaced.IsDone() or spaced.NbPoints() != count + 1:
+            return np.linspace(first, last, count + 1)
+        return np.array([spaced.Parameter(number) for number in range(1, count + 2)])
+
+    def places(self, edge: int, parameters: Floats) -> Floats:
+        """Points (k, 3) mm on an edge."""
+        from OCP.BRepAdaptor import BRepAdaptor_Curve
+
+        curve = BRepAdaptor_Curve(self.handles[edge])
+        return np.array([_xyz(curve.Value(float(t))) for t in parameters]).reshape(-1, 3)
+
+
+def make_curves(sheets: BodyShape) -> Curves:
+    """Curves of all edges of the sheets; the start of a curve is where its parameter is least."""
+    from OCP.BRepAdaptor import BRepAdaptor_Curve
+    from OCP.gp import gp_Pnt, gp_Vec
+
+    starts, bends = [], []
+    for edge in sheets.edge_handles:
+        curve = BRepAdaptor_Curve(edge)
+        first, last = curve.FirstParameter(), curve.LastParameter()
+        starts.append([_xyz(curve.Value(first)), _xyz(curve.Value(last))])
+        tangents = []
+        for t in np.linspace(first, last, 9):
+            point, tangent = gp_Pnt(), gp_Vec()
+            curve.D1(float(t), point, tangent)
+            v = np.array(_xyz(tangent))
+            tangents.append(v / max(float(np.linalg.norm(v)), 1e-300))
+        stacked = np.array(tangents)
+        bends.append(float(np.arccos(np.clip((stacked[:-1] * stacked[1:]).sum(axis=1), -1, 1)).sum()))
+    from labilis.shape.topology import merge_points
+
+    ends = np.array(starts).reshape(-1, 2, 3)
+    vertices, where = merge_points(ends.reshape(-1, 3), 1e-6)
+    return Curves(sheets.edge_handles, sheets.edges.length, where.reshape(-1, 2), vertices, np.array(bends))

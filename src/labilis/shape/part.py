@@ -1,0 +1,347 @@
+"""The whole part: solids and sheets of all pieces, with one table of faces and edges."""
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from labilis.model import LabilisError, LineCopies, MirrorCopy, Piece, Place, Project
+from labilis.shape.recipes.kinds import make_recipe
+from labilis.shape.recipes.made import Made, images, parts, typed
+from labilis.shape.step import read_step, solids_of, volume_of
+from labilis.shape.tables import EdgeTable, FaceTable, ShapeView, Tessellation
+from labilis.shape.topology import BodyShape, build_body, edge_row, face_row, make_table
+
+_REACH = 1e5  # mm: how far a cut goes, both ways
+
+
+@dataclass(frozen=True)
+class PartShape:
+    """Solids (one BodyShape for each body, numbers in `solid_bodies`) and sheets (one fused BodyShape or None). Faces and edges are
+    numbered solid after solid, then sheets; `bodies` names all of them, `pieces` the piece each belongs to; lone: the solid form of
+    a part that is one body, for sections.
+    """
+
+    solids: tuple[BodyShape, ...]
+    solid_bodies: tuple[int, ...]
+    sheets: BodyShape | None
+    bodies: tuple[str, ...]
+    pieces: tuple[str, ...]
+    lone: BodyShape | None = None
+
+    @property
+    def components(self) -> tuple[BodyShape, ...]:
+        """Solids, then sheets."""
+        return self.solids if self.sheets is None else (*self.solids, self.sheets)
+
+    @cached_property
+    def view(self) -> ShapeView:
+        """Measurements and triangulation of all together."""
+        if len(self.solids) == 1 and self.sheets is None:
+            return replace(self.solids[0].view, bodies=np.array(self.bodies))
+        tessellations = [solid.view.tessellation for solid in self.solids]
+        volume = sum(solid.view.volume for solid in self.solids)
+        skin = sum(float(solid.faces.area.sum()) for solid in self.solids)
+        if self.sheets is not None:
+            area, thickness = self.sheets.faces.area, self.sheets.faces.thickness
+            reach = float(np.linalg.norm(np.ptp(np.concatenate([self.sheets.faces.centroid, self.sheets.edges.centroid]), axis=0)))
+            tessellations.append(self.sheets.tessellate(max(reach, float(thickness.max())) * 1e-3, 0.15))
+            volume += float((area * thickness).sum())
+            skin += 2 * float(area.sum())
+        joined = _join_tessellations(tessellations, [len(part.faces) for part in self.components])
+        triangles = joined.points[joined.triangles]
+        area = 0.5 * np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1)
+        middle = triangles.mean(axis=1)
+        centroid = area @ middle / area.sum()
+        spread = np.einsum("k,ki,kj->ij", area, middle - centroid, middle - centroid)
+        long_axis = np.linalg.eigh(spread)[1][:, -1]
+        long_axis = long_axis * (1.0 if long_axis[np.argmax(np.abs(long_axis))] > 0 else -1.0)
+        extents = np.stack([joined.points.min(axis=0), joined.points.max(axis=0)], axis=1)
+        return ShapeView(_join_faces([part.faces for part in self.components]), _join_edges(self.components), joined, volume, centroid,
+                         long_axis, extents, 2.0 * volume / skin, np.array(self.bodies))
+
+
+def _join_faces(tables: list[FaceTable]) -> FaceTable:
+    return FaceTable(**{name: np.concatenate([getattr(table, name) for table in tables]) for name in FaceTable.__dataclass_fields__})
+
+
+def _join_edges(components: tuple[BodyShape, ...]) -> EdgeTable:
+    starts = np.cumsum([0] + [len(part.faces) for part in components])
+    columns = {name: np.concatenate([getattr(part.edges, name) for part in components]) for name in EdgeTable.__dataclass_fields__}
+    columns["faces"] = np.concatenate([np.where(part.edges.faces >= 0, part.edges.faces + start, -1)
+                                       for part, start in zip(components, starts)])
+    return EdgeTable(**columns)
+
+
+def _join_tessellations(items: list[Tessellation], face_counts: list[int]) -> Tessellation:
+    points = np.cumsum([0] + [len(item.points) for item in items])
+    faces = np.cumsum([0] + face_counts)
+    lines = np.cumsum([0] + [len(item.edge_points) for item in items])
+    return Tessellation(np.concatenate([item.points for item in items]),
+                        np.concatenate([item.triangles + start for item, start in zip(items, points)]),
+                        np.concatenate([item.face + start for item, start in zip(items, faces)]),
+                        np.concatenate([item.edge_points for item in items]),
+                        np.concatenate([[0], *(item.edge_offsets[1:] + start for item, start in zip(items, lines))]).astype(np.int64))
+
+
+def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
+    """Shape of every piece that carries load. `files` are imported files' bytes by SHA-256.
+
+    Raises LabilisError naming the piece for anything that cannot be built.
+    """
+    bodies: list[str] = []
+    owners: list[str] = []
+    solids, solid_bodies = [], []
+    sheets: list[tuple[Made, int]] = []
+    for piece in project.active_pieces:
+        where = f"pieces/{piece.name}"
+        if piece.recipe is None:
+            bodies.append(piece.name)
+            owners.append(piece.name)
+            solids.append(_named(build_body(_imported(project, piece, files)), {}, len(bodies) - 1))
+            solid_bodies.append(len(bodies) - 1)
+            continue
+
+        def read(text: str, kind: str, where: str = where) -> float:
+            return project.value(text, kind, where)
+        made = make_recipe(piece.recipe, read, f"{where}/recipe")
+        if piece.mesh_as == "shell" and not made.sheets:
+            raise LabilisError(f"Piece '{piece.name}' is not thin: it has no mid-surface to make shells of.", f"{where}/mesh_as",
+                               "Mesh it as a solid.", "not-thin")
+        made = _cut(_moved(made, _placing(piece.place, read)), piece, read)
+        for name, move in zip(piece.instances, _copies(piece, read)):
+            one = _moved(made, move) if move is not None else made
+            bodies.append(name)
+            owners.append(piece.name)
+            number = len(bodies) - 1
+            if piece.mesh_as == "shell":
+                sheets.append((one, number))
+                continue
+            for solid in solids_of(one.solid):
+                solids.append(_named(build_body(solid), {_key(face): f"{name}/{word}" for face, word in one.solid_names}, number))
+                solid_bodies.append(number)
+    _refuse_overlap(solids, [bodies[number] for number in solid_bodies])
+    fused = fuse_sheets(sheets, bodies) if sheets else None
+    lone = None
+    if len(bodies) == 1:
+        form = [build_body(solid) for solid in solids_of(sheets[0][0].solid)] if sheets else solids
+        lone = form[0] if len(form) == 1 else None
+    return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone)
+
+
+def _refuse_overlap(solids: list[BodyShape], names: list[str]) -> None:
+    """Raises LabilisError for two solids that share room: their stiffness would count twice."""
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Common
+
+    boxes = [solid.view.extents for solid in solids] if len(solids) > 1 else []
+    for i, one in enumerate(boxes):
+        for j in range(i):
+            if (np.minimum(one[:, 1], boxes[j][:, 1]) - np.maximum(one[:, 0], boxes[j][:, 0])).min() <= 1e-6:
+                continue
+            common = volume_of(BRepAlgoAPI_Common(solids[i].solid, solids[j].solid).Shape())
+            if common > 1e-6 * min(solids[i].view.volume, solids[j].view.volume):
+                raise LabilisError(f"'{names[j]}' and '{names[i]}' overlap by {common:.3g} mm³.", f"pieces/{names[i].split('.')[0]}",
+                                   "Move one of them, or cut it back.", "overlap")
+
+
+def _imported(project: Project, piece: Piece, files: Mapping[str, bytes]) -> Any:
+    geometry = next(item for item in project.geometry if item.file == piece.geometry)
+    if geometry.sha256 not in files:
+        raise LabilisError(f"The bytes of '{geometry.file}' are missing.", "part", "Import the file again.", "missing-file")
+    bodies, _ = read_step(files[geometry.sha256], geometry.file)
+    if piece.body > len(bodies):
+        raise LabilisError(f"'{geometry.file}' has {len(bodies)} bodies, not {piece.body}.", f"pieces/{piece.name}",
+                           "Choose another body.", "no-body")
+    return bodies[piece.body - 1][1]
+
+
+def _key(shape: Any) -> int:
+    """The same for two handles of one face, whichever way they are turned."""
+    from OCP.TopAbs import TopAbs_FORWARD
+
+    return hash(shape.Oriented(TopAbs_FORWARD))
+
+
+def _named(body: BodyShape, names: dict[int, str], number: int) -> BodyShape:
+    """A body whose faces know their names and whose number is known."""
+    words = [names.get(_key(face), "") for face in body.face_handles]
+    faces = replace(body.faces, name=np.array(words, dtype=np.str_), body=np.full(len(words), number))
+    between = [_between(words[a], words[b]) for a, b in body.edges.faces]
+    return replace(body, faces=faces, edges=replace(body.edges, name=np.array(between, dtype=np.str_)))
+
+
+def _between(one: str, two: str) -> str:
+    """Name of the edge between two named faces: 'leg/start+skin.1'."""
+    return f"{one}+{two.split('/')[-1]}" if one and two else ""
+
+
+# --- placing -----------------------------------------------------------------------------------------------------------
+def _axis(name: str, at: tuple[float, float, float] = (0.0, 0.0, 0.0)) -> Any:
+    from OCP.gp import gp_Ax1, gp_Dir, gp_Pnt
+
+    return gp_Ax1(gp_Pnt(*at), gp_Dir(*(float(name == axis) for axis in "xyz")))
+
+
+def _placing(place: Place, read: Any) -> Any:
+    from OCP.gp import gp_Trsf, gp_Vec
+
+    total = gp_Trsf()
+    for turn in place.turns:
+        step = gp_Trsf()
+        step.SetRotation(_axis(turn.about), read(turn.angle, "angle"))
+        total = step.Multiplied(total)
+    step = gp_Trsf()
+    step.SetTranslation(gp_Vec(*(read(text, "length") for text in place.at)))
+    return step.Multiplied(total)
+
+
+def _copies(piece: Piece, read: Any) -> list[Any]:
+    """Transformation of each body of a piece, None for the first."""
+    from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf, gp_Vec
+
+    found = [gp_Trsf()]
+    for copy in piece.copies:
+        steps = []
+        for number in range(2 if isinstance(copy, MirrorCopy) else copy.count):
+            step = gp_Trsf()
+            if number == 0:
+                pass
+            elif isinstance(copy, LineCopies):
+                step.SetTranslation(gp_Vec(*(number * read(text, "length") for text in copy.step)))
+            elif isinstance(copy, MirrorCopy):
+                at = read(copy.at, "length")
+                step.SetMirror(gp_Ax2(gp_Pnt(*(at * (copy.across == axis) for axis in "xyz")),
+                                      gp_Dir(*(float(copy.across == axis) for axis in "xyz"))))
+            else:
+                centre = tuple(read(text, "length") for text in copy.centre)
+                whole = read(copy.angle, "angle")
+                closed = abs(whole) > 2 * np.pi - 1e-9
+                share = whole / copy.count if closed else whole / max(copy.count - 1, 1)
+                step.SetRotation(_axis(copy.about, centre), number * share)
+            steps.append(step)
+        found = [step.Multiplied(before) for before in found for step in steps]
+    return [None, *found[1:]]
+
+
+def _moved(made: Made, move: Any) -> Made:
+    """A made piece turned and moved, names kept."""
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_Transform
+    from OCP.TopAbs import TopAbs
+
+    solid = BRepBuilderAPI_Transform(made.solid, move, True)
+    result = Made(solid.Shape(), [(typed(solid.ModifiedShape(face)), name) for face, name in made.solid_names])
+    if made.sheets:
+        maker = BRepBuilderAPI_Transform(_compound([face for face, *_ in made.sheets]), move, True)
+        for face, thickness, name in made.sheets:  # sides are kept; a mirror image turns the surface's own normal over
+            side = TopAbs.Reverse_s(face.Orientation()) if move.IsNegative() else face.Orientation()
+            result.sheets.append((typed(maker.ModifiedShape(face).Oriented(side)), thickness, name))
+        result.sheet_edges = [(typed(maker.ModifiedShape(edge)), name) for edge, name in made.sheet_edges]
+    return result
+
+
+def _compound(shapes: list[Any]) -> Any:
+    from OCP.BRep import BRep_Builder
+    from OCP.TopoDS import TopoDS_Compound
+
+    whole, builder = TopoDS_Compound(), BRep_Builder()
+    builder.MakeCompound(whole)
+    for shape in shapes:
+        builder.Add(whole, shape)
+    return whole
+
+
+def _cut(made: Made, piece: Piece, read: Any) -> Made:
+    """Holes cut through a placed piece; their faces and edges are called cut.1, cut.2, ..."""
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
+    from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+
+    for number, cut in enumerate(piece.cuts, 1):
+        where = f"pieces/{piece.name}/cuts/{number - 1}"
+        radius = read(cut.diameter, "length") / 2
+        if radius <= 0:
+            raise LabilisError("The diameter of a cut is not above zero.", f"{where}/diameter", "Give a positive length.", "cut")
+        start = [read(text, "length") - _REACH * (axis == cut.along) for axis, text in zip("xyz", (cut.x, cut.y, cut.z))]
+        direction = gp_Dir(*(float(axis == cut.along) for axis in "xyz"))
+        tool = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(*start), direction), radius, 2 * _REACH).Shape()
+        maker = BRepAlgoAPI_Cut(made.solid, tool)
+        new = images(maker, [(face, f"cut.{number}") for face in parts(tool, "face")])
+        there = {_key(face) for face in parts(maker.Shape(), "face")}
+        new = [(face, name) for face, name in new if _key(face) in there]
+        if not new:
+            raise LabilisError("The cut misses its piece.", where, "Move it.", "cut")
+        result = Made(maker.Shape(), images(maker, made.solid_names) + new)
+        for sheet, thickness, name in made.sheets:
+            own = parts(sheet, "edge")
+            mine = [(edge, word) for edge, word in made.sheet_edges if any(edge.IsSame(other) for other in own)]
+            one = BRepAlgoAPI_Cut(sheet, tool)
+            kept = images(one, mine)
+            known = {_key(edge) for edge, _ in kept}
+            for face in parts(one.Shape(), "face"):
+                result.sheets.append((face, thickness, name))
+                kept += [(edge, f"cut.{number}") for edge in parts(face, "edge") if _key(edge) not in known]
+            result.sheet_edges += kept
+        made = result
+    return made
+
+
+# --- sheets ------------------------------------------------------------------------------------------------------------
+def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
+    """Mid-surfaces of all pieces with common edges where they touch; names are kept through the split."""
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_BuilderAlgo
+    from OCP.TopTools import TopTools_ListOfShape
+
+    arguments = TopTools_ListOfShape()
+    faces = [(face, thickness, name, number) for made, number in sheets for face, thickness, name in made.sheets]
+    for face, *_ in faces:
+        arguments.Append(face)
+    maker = BRepAlgoAPI_BuilderAlgo()
+    maker.SetArguments(arguments)
+    maker.SetFuzzyValue(1e-5)
+    if len(faces) > 1:
+        maker.Build()
+    if len(faces) > 1 and not maker.IsDone():
+        raise LabilisError("The sheets cannot be joined where they touch.", "part", "Move one of them a little.", "fuse")
+    named = images(maker, faces) if len(faces) > 1 else faces
+    edge_names: dict[int, list[str]] = {}
+    for made, number in sheets:
+        for edge, name in images(maker, made.sheet_edges) if len(faces) > 1 else made.sheet_edges:
+            words = edge_names.setdefault(_key(edge), [])
+            if f"{bodies[number]}/{name}" not in words:
+                words.append(f"{bodies[number]}/{name}")
+    shape = maker.Shape() if len(faces) > 1 else faces[0][0]
+    unique: dict[int, list[tuple[Any, float, str, int]]] = {}
+    for item in named:
+        unique.setdefault(_key(item[0]), []).append(item)
+    handles, rows = [], []
+    for owners in unique.values():
+        face = owners[0][0]
+        row = face_row(face)
+        row["name"] = "|".join(f"{bodies[number]}/{name}" for _, _, name, number in owners)
+        row["body"], row["thickness"] = owners[0][3], max(item[1] for item in owners)
+        handles.append(face)
+        rows.append(row)
+    edges, edge_rows = _sheet_edges(handles, edge_names)
+    return BodyShape(shape, tuple(handles), tuple(edges), make_table(FaceTable, rows), make_table(EdgeTable, edge_rows))
+
+
+def _sheet_edges(faces: list[Any], names: dict[int, list[str]]) -> tuple[list[Any], list[dict[str, Any]]]:
+    """Edges of sheets with the faces beside them."""
+    beside: dict[int, list[int]] = {}
+    handle: dict[int, Any] = {}
+    for number, face in enumerate(faces):
+        for edge in parts(face, "edge"):
+            key = _key(edge)
+            handle.setdefault(key, edge)
+            beside.setdefault(key, []).append(number)
+    edges, rows = [], []
+    for key, edge in handle.items():
+        around = beside[key]
+        edges.append(edge)
+        rows.append({**edge_row(edge), "faces": [around[0], around[1] if len(around) > 1 else -1], "name": "|".join(names.get(key, []))})
+    return edges, rows
+
+

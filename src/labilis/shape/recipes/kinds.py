@@ -1,0 +1,247 @@
+"""The recipes. A new one is a function here (or a file of its own) and one line in MAKERS."""
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from labilis.model import Block, FoldedSheet, LabilisError, Opening, Plate, Recipe, Rib, Strut
+from labilis.shape.profile import Run, area_of, circle, crosses_itself, offset_band, points_of, rounded_path, slot
+from labilis.shape.recipes.made import Made, edge_of, face_of, images, name_edges, parts, prism, swept, turned_to_right
+from labilis.shape.recipes.sections import SectionShape, section_shape
+
+Read = Callable[[str, str], float]  # text, kind of quantity -> number in mm or rad
+
+
+def _positive(value: float, what: str, where: str) -> float:
+    if value <= 0:
+        raise LabilisError(f"The {what} is {value:.4g} mm.", where, "Give a positive length.", "recipe")
+    return value
+
+
+def _outward(paths: list[list[Run]]) -> list[list[Run]]:
+    """First path counter-clockwise, the others clockwise."""
+    return [path if (area_of(path) > 0) == (number == 0) else [Run(run.end, run.start, run.through) for run in reversed(path)]
+            for number, path in enumerate(paths)]
+
+
+def _opening(item: Opening, read: Read, where: str) -> list[Run]:
+    x, y = read(item.x, "length"), read(item.y, "length")
+    diameter = _positive(read(item.diameter, "length"), "diameter", f"{where}/diameter")
+    if item.length is None:
+        return circle((x, y), diameter / 2)
+    length = _positive(read(item.length, "length"), "length of the slot", f"{where}/length")
+    return slot((x, y), diameter, length, read(item.angle, "angle"))
+
+
+def _inside(points: np.ndarray, polygon: np.ndarray) -> np.ndarray:
+    a, b = polygon, np.roll(polygon, -1, axis=0)
+    crosses = (a[None, :, 1] > points[:, None, 1]) != (b[None, :, 1] > points[:, None, 1])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        x = a[:, 0] + (points[:, None, 1] - a[:, 1]) * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
+    return np.asarray((crosses & (points[:, None, 0] < x)).sum(axis=1) % 2 == 1)
+
+
+def _flat_piece(outline: list[Run], openings: list[list[Run]], thickness: float, names: list[str], where: str,
+                opening_word: str = "hole") -> Made:
+    """A flat piece of an outline with openings, round z = 0."""
+    _positive(thickness, "thickness", f"{where}/thickness")
+    if crosses_itself(outline):
+        raise LabilisError("The outline crosses itself.", f"{where}/outline", "Put its corners in order.", "outline")
+    border = points_of(outline)
+    for number, path in enumerate(openings):
+        points = points_of(path)
+        if not _inside(points, border).all():
+            raise LabilisError(f"Opening {number + 1} reaches outside its plate.", f"{where}/openings/{number}",
+                               "Move it or make it smaller.", "opening")
+        for other in openings[:number]:
+            if _inside(points, points_of(other)).any() or _inside(points_of(other), points).any():
+                raise LabilisError(f"Opening {number + 1} overlaps another.", f"{where}/openings/{number}", "Move one of them.",
+                                   "opening")
+    ordered = outline if area_of(outline) > 0 else None
+    paths = _outward([outline, *openings])
+    words = [names if ordered is not None else names[::-1],
+             *([f"{opening_word}.{number}"] * len(path) for number, path in enumerate(openings, 1))]
+    solid, faces = swept(paths, -thickness / 2, thickness / 2, words, ("bottom", "top"), where)
+    middle = face_of(paths, 0.0, where)
+    return Made(solid, faces, [(middle, thickness, "face")], name_edges(middle, paths, words))
+
+
+def make_plate(recipe: Plate, read: Read, where: str) -> Made:
+    """Names: top, bottom (solid) or face (sheet); side.1, side.2, ... from the first corner to the second and on; hole.1, ..."""
+    corners = [(read(c.x, "length"), read(c.y, "length"), read(c.radius, "length")) for c in recipe.outline]
+    outline = rounded_path(corners, True, f"{where}/outline")
+    names, side = [], 0
+    for run in outline:
+        side += 0 if run.bent else 1
+        names.append(f"corner.{side + 1}" if run.bent else f"side.{side}")
+    openings = [_opening(item, read, f"{where}/openings/{number}") for number, item in enumerate(recipe.openings)]
+    return _flat_piece(outline, openings, read(recipe.thickness, "length"), names, where)
+
+
+def make_rib(recipe: Rib, read: Read, where: str) -> Made:
+    """Names: foot (along x), back (along y), top, slope; faces top side is called front, the other rear."""
+    w = _positive(read(recipe.width, "length"), "width", f"{where}/width")
+    h = _positive(read(recipe.height, "length"), "height", f"{where}/height")
+    top, curve = read(recipe.top, "length"), read(recipe.curve, "length")
+    if top < 0 or top > w:
+        raise LabilisError("The top of a rib is between nothing and its width.", f"{where}/top", "Correct it.", "recipe")
+    upper = np.array([top, h])
+    lower = np.array([w, 0.0])
+    chord = upper - lower
+    inward = np.array([-chord[1], chord[0]]) / np.linalg.norm(chord)
+    through = None if curve == 0 else 0.5 * (upper + lower) + curve * inward
+    runs = [Run(np.zeros(2), lower), Run(lower, upper, through)]
+    names = ["foot", "slope"]
+    if top > 0:
+        runs.append(Run(upper, np.array([0.0, h])))
+        names.append("top")
+    runs.append(Run(np.array([0.0, h]), np.zeros(2)))
+    names.append("back")
+    made = _flat_piece(runs, [], read(recipe.thickness, "length"), names, where)
+    made.solid_names = [(face, {"top": "front", "bottom": "rear"}.get(name, name) if number < 2 else name)
+                        for number, (face, name) in enumerate(made.solid_names)]
+    return made
+
+
+def _sheets(walls: list[tuple[tuple[Run, ...], float, list[str]]], length: float, made: Made) -> None:
+    """Walls swept along z as sheets, their ends and free edges named."""
+    for runs, thickness, names in walls:
+        for run, name in zip(runs, names):
+            base = edge_of(run)
+            maker = prism(base, 0.0, 0.0, length)
+            face = turned_to_right(parts(maker.Shape(), "face")[0], run)
+            made.sheets.append((face, thickness, name))
+            edges = parts(face, "edge")
+            first, last = maker.FirstShape(), maker.LastShape()
+            for edge in edges:
+                made.sheet_edges.append((edge, "start" if edge.IsSame(first) else "end" if edge.IsSame(last) else f"{name}.side"))
+
+
+def make_folded(recipe: FoldedSheet, read: Read, where: str) -> Made:
+    """Names: run.1, bend.1, run.2, ...; start and end of its length; edge.first and edge.last along it."""
+    t = _positive(read(recipe.thickness, "length"), "thickness", f"{where}/thickness")
+    bend = read(recipe.bend, "length")
+    length = _positive(read(recipe.length, "length"), "length", f"{where}/length")
+    if bend < 0:
+        raise LabilisError(f"An inside bend radius of {bend:.4g} mm is below zero.", f"{where}/bend", "Give zero for a sharp fold.",
+                           "radius")
+    corners = [(read(x, "length"), read(y, "length"), bend + t / 2 if bend > 0 else 0.0) for x, y in recipe.profile]
+    middle = rounded_path(corners, False, f"{where}/profile")
+    names, run_number, bend_number = [], 0, 0
+    for run in middle:
+        if run.bent:
+            bend_number += 1
+            names.append(f"bend.{bend_number}")
+        else:
+            run_number += 1
+            names.append(f"run.{run_number}")
+    band = offset_band(middle, t)
+    if crosses_itself(band):
+        raise LabilisError("The folded sheet runs into itself.", f"{where}/profile", "Open its folds.", "outline")
+    n = len(middle)
+    words = [*(f"{name}/left" for name in names), "edge.last", *(f"{name}/right" for name in reversed(names)), "edge.first"]
+    words = [word.replace("/", ".") for word in words]
+    made = Made(*swept(_outward([band]), 0.0, length, [words if area_of(band) > 0 else words[::-1]], ("start", "end"), where))
+    _sheets([(tuple(middle), t, names)], length, made)
+    _name_sides(made, middle, n)
+    return made
+
+
+def _name_sides(made: Made, middle: list[Run], n: int) -> None:
+    """The two free edges along a folded sheet get names of their own."""
+    from labilis.shape.recipes.made import middle_of
+
+    for number, (edge, name) in enumerate(made.sheet_edges):
+        x, y, _ = middle_of(edge)
+        for point, word in ((middle[0].start, "edge.first"), (middle[n - 1].end, "edge.last")):
+            if name.endswith(".side") and np.hypot(x - point[0], y - point[1]) < 1e-6:
+                made.sheet_edges[number] = (edge, word)
+
+
+def section_of(recipe: Strut, read: Read, where: str) -> SectionShape:
+    """Outline and walls of a strut's section."""
+    stated = recipe.section
+    sizes = {name: read(text, "length") for name in ("width", "height", "diameter", "thickness", "web", "gap", "flange", "radius")
+             if (text := getattr(stated, name)) is not None}
+    try:
+        return section_shape(stated.shape, sizes, [(read(x, "length"), read(y, "length")) for x, y in stated.corners])
+    except LabilisError as error:
+        raise LabilisError(error.what, f"{where}/{error.where}", error.remedy, error.code) from error
+
+
+def make_strut(recipe: Strut, read: Read, where: str) -> Made:
+    """Names: start, end; wall, wall.1, ... (sheet), skin.1, ... (solid) in the order of the section's outline."""
+    from OCP.BRep import BRep_Builder
+    from OCP.TopoDS import TopoDS_Compound
+
+    length = _positive(read(recipe.length, "length"), "length", f"{where}/length")
+    shape = section_of(recipe, read, where)
+    made = Made()
+    solids = []
+    count = 0
+    for outline in shape.outlines:
+        paths = _outward([list(path) for path in outline])
+        words = []
+        for path in paths:
+            words.append([f"skin.{count + number}" for number in range(1, len(path) + 1)])
+            count += len(path)
+        solid, names = swept(paths, 0.0, length, words, ("start", "end"), where)
+        solids.append(solid)
+        made.solid_names += names
+    if len(solids) == 1:
+        made.solid = solids[0]
+    else:
+        made.solid, builder = TopoDS_Compound(), BRep_Builder()
+        builder.MakeCompound(made.solid)
+        for solid in solids:
+            builder.Add(made.solid, solid)
+    walls = []
+    for wall in shape.walls:
+        names = [wall.name if len(wall.runs) == 1 else f"{wall.name}.{number}" for number in range(1, len(wall.runs) + 1)]
+        walls.append((wall.runs, wall.thickness, names))
+    _sheets(walls, length, made)
+    return made
+
+
+def make_block(recipe: Block, read: Read, where: str) -> Made:
+    """Names: top, bottom, side.1 to side.4, bore.1, ..., pocket.1, ... A block has no mid-surface."""
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+
+    w = _positive(read(recipe.width, "length"), "width", f"{where}/width")
+    h = _positive(read(recipe.height, "length"), "height", f"{where}/height")
+    d = _positive(read(recipe.depth, "length"), "depth", f"{where}/depth")
+    outline = rounded_path([(-w / 2, -h / 2, 0.0), (w / 2, -h / 2, 0.0), (w / 2, h / 2, 0.0), (-w / 2, h / 2, 0.0)], True, where)
+    border = points_of(outline)
+    bores = [_opening(item, read, f"{where}/bores/{number}") for number, item in enumerate(recipe.bores)]
+    for number, path in enumerate(bores):
+        if not _inside(points_of(path), border).all():
+            raise LabilisError(f"Bore {number + 1} reaches outside the block.", f"{where}/bores/{number}", "Move it.", "opening")
+    paths = _outward([outline, *bores])
+    words = [[f"side.{k}" for k in range(1, 5)], *([f"bore.{number}"] * len(path) for number, path in enumerate(bores, 1))]
+    solid, names = swept(paths, 0.0, d, words, ("bottom", "top"), where)
+    for number, pocket in enumerate(recipe.pockets, 1):
+        place = f"{where}/pockets/{number - 1}"
+        x, y = read(pocket.x, "length"), read(pocket.y, "length")
+        pw, ph = read(pocket.width, "length") / 2, read(pocket.height, "length") / 2
+        depth, r = _positive(read(pocket.depth, "length"), "depth", f"{place}/depth"), read(pocket.radius, "length")
+        if depth >= d:
+            raise LabilisError("The pocket goes through the block.", f"{place}/depth", "Make it shallower, or use a bore.", "pocket")
+        hollow = rounded_path([(x - pw, y - ph, r), (x + pw, y - ph, r), (x + pw, y + ph, r), (x - pw, y + ph, r)], True, place)
+        if not _inside(points_of(hollow), border).all():
+            raise LabilisError("The pocket reaches outside the block.", place, "Move it or make it smaller.", "pocket")
+        tool, tool_names = swept([hollow], d - depth, d + 1.0, [[f"pocket.{number}"] * len(hollow)], (f"pocket.{number}", ""), place)
+        cut = BRepAlgoAPI_Cut(solid, tool)
+        names = images(cut, names) + images(cut, tool_names)
+        solid = cut.Shape()
+    return Made(solid, [(face, name) for face, name in names if name])
+
+
+MAKERS: dict[str, Callable[[Any, Read, str], Made]] = {
+    "plate": make_plate, "folded sheet": make_folded, "strut": make_strut, "rib": make_rib, "block": make_block}
+
+
+def make_recipe(recipe: Recipe, read: Read, where: str) -> Made:
+    """Solid and sheets of a recipe in its own axes."""
+    return MAKERS[recipe.kind](recipe, read, where)
