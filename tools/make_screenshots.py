@@ -9,7 +9,7 @@ import time
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-DEMO = ROOT / "src/labilis/demos/panel-prop/panel-prop.json"
+DEMOS = ROOT / "src/labilis/demos"
 
 
 def main() -> None:
@@ -46,7 +46,7 @@ def main() -> None:
         screen.grabWindow(0, 0, 0, 1280, 800).save(str(folder / f"{name}.png"))  # type: ignore[call-overload]
 
     wait(0.5)
-    window.load_path(DEMO)
+    window.load_path(DEMOS / "panel-prop/panel-prop.json")
     idle()
     view = window.session.current("shape")
     bore = next(face for face in range(len(view.faces)) if view.faces.inner[face] and view.faces.centroid[face][0] > 200)
@@ -72,6 +72,31 @@ def main() -> None:
     window.session.set_value(("parameters", "push"), "0.7 kN", "push set to 0.7 kN")
     window.sheet.open_station("Loads")
     picture("out-of-date")
+
+    def freeze() -> None:
+        window.stage.playback.set_playing(False)
+        window.stage.playback.phase = 0.25
+        window.stage._frame()
+    window.load_path(DEMOS / "cabinet-stand/cabinet-stand.json")
+    idle()
+    window.sheet.open_station("Part")
+    window.stage.show_view("Shape")
+    picture("stand-part")
+    window.run_or_stop()
+    idle()
+    window.sheet.open_station("Modes")
+    window.drawer.show_page("Modes")
+    freeze()
+    picture("stand-modes")
+    window.drawer.set_open(False)
+    window.sheet.open_station("Mesh")
+    picture("stand-mesh")
+    window.load_path(DEMOS / "antenna-mast/antenna-mast.json")
+    idle()
+    window.run_or_stop()
+    idle()
+    window.sheet.open_station("Strength")
+    picture("mast-stress")
     window.close()
     application.quit()
 

@@ -119,7 +119,7 @@ def zone_points(body: BodyShape, zones: Sequence[tuple[Ints, Ints, float]]) -> l
     """Points spread over each zone, with its size."""
     result = []
     for faces, edges, zone_size in zones:
-        fine = body.tessellate(max(zone_size / 10.0, body.view.size * 1e-5), 0.3)
+        fine = body.tessellate(max(zone_size / 10.0, body.reach * 1e-5), 0.3)
         on_zone = fine.triangles[np.isin(fine.face, faces)]
         points = [_scatter(fine.points[on_zone], zone_size)] if len(on_zone) else []
         points += [_along(fine.edge(int(edge)), zone_size) for edge in edges]

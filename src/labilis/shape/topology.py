@@ -135,6 +135,12 @@ class BodyShape:
         return ShapeView(self.faces, self.edges, tessellation, float(properties.Mass()), rough[0], long_axis, extents,
                          float(2.0 * properties.Mass() / self.faces.area.sum()), np.array([""]))
 
+    @property
+    def reach(self) -> float:
+        """Rough size, mm, of a solid or of sheets."""
+        places = np.concatenate([self.faces.centroid, self.edges.centroid])
+        return max(float(np.linalg.norm(np.ptp(places, axis=0))), float(np.sqrt(self.faces.area.max())))
+
     def tessellate(self, deflection: float, angle: float) -> Tessellation:
         """Closed triangulation: nodes on edges shared between faces. `deflection` in mm, `angle` in rad per chord."""
         from OCP.BRep import BRep_Tool

@@ -33,8 +33,34 @@ class Offer:
     words: str
 
 
-def _active(project: Project) -> str:
-    return next((piece.name for piece in project.pieces if not piece.set_aside), "")
+def _owner(project: Project, view: ShapeView, item: tuple[str, int]) -> str:
+    """Piece that a picked face or edge belongs to."""
+    face = item[1] if item[0] == "face" else int(view.edges.faces[item[1], 0])
+    body = str(view.bodies[view.faces.body[face]])
+    return next((piece.name for piece in project.active_pieces if body in piece.instances), next(
+        (piece.name for piece in project.active_pieces), ""))
+
+
+def names_of(view: ShapeView, selection: Selection) -> tuple[str, ...]:
+    """Names that mean just what is picked, or nothing when something has no name of its own."""
+    found: list[str] = []
+    for of, index in selection:
+        table = view.faces if of == "face" else view.edges
+        chosen = {number for kind, number in selection if kind == of}
+        for name in str(table.name[index]).split("|"):
+            rows = {row for row, words in enumerate(table.name) if name in str(words).split("|")}
+            if name and rows <= chosen and not name.endswith(".side") and "+" not in name:
+                found.append(name)
+                break
+        else:
+            return ()
+    return tuple(dict.fromkeys(found))
+
+
+def on_sheet(view: ShapeView, selection: Selection) -> bool:
+    """Whether everything picked belongs to sheets, whose nodes can be held against turning."""
+    faces = [index if of == "face" else int(view.edges.faces[index, 0]) for of, index in selection]
+    return bool(view.sheet[faces].all())
 
 
 def is_bore(view: ShapeView, selection: Selection) -> bool:
@@ -45,6 +71,8 @@ def is_bore(view: ShapeView, selection: Selection) -> bool:
 def hold_offers(view: ShapeView, selection: Selection) -> list[Offer]:
     """Ways to hold what is picked."""
     offers = [Offer("fixed", "Fixed")]
+    if on_sheet(view, selection):
+        offers.append(Offer("hinged", "Held, free to turn"))
     if is_bore(view, selection):
         offers += [Offer("pin", "On a pin: turns about its axis"),
                    Offer("pin-slide", "On a pin: turns, and slides along the part"),
@@ -57,14 +85,22 @@ def hold_offers(view: ShapeView, selection: Selection) -> list[Offer]:
 
 def with_region(project: Project, view: ShapeView, selection: Selection) -> tuple[Project, Region]:
     """Statements with a region for the selection; the same picks are not named twice."""
+    of, index = selection[0]
+    named = names_of(view, selection)
+    if named:
+        for region in project.regions:
+            if region.names == named and not region.picks:
+                return project, region
+        base = named[0].replace("/", " ")
+        region = Region(name=project.free_name("regions", base), names=named)
+        return project.with_item("regions", region), region
     picks = tuple(make_pick(view, of, index) for of, index in selection)
     for region in project.regions:
         if region.picks == picks:
             return project, region
-    of, index = selection[0]
     words = (describe_face if of == "face" else describe_edge)(view, index)[0]
     base = words.split(" (")[0].split(",")[0].replace(" mm", "")
-    region = Region(name=project.free_name("regions", base), piece=_active(project), picks=picks)
+    region = Region(name=project.free_name("regions", base), piece=_owner(project, view, selection[0]), picks=picks)
     return project.with_item("regions", region), region
 
 
@@ -110,7 +146,9 @@ def hold(project: Project, view: ShapeView, selection: Selection, way: str) -> t
             held = ("x", "y", "z", "turn_x", "turn_y", "turn_z") if way == "fixed" else (way,)
             support = Support(name=name, on=hubs[0], held=held)
         else:
-            support = Support(name=name, on=region.name, held=("x", "y", "z") if way == "fixed" else (way,))
+            everything = ("x", "y", "z", "turn_x", "turn_y", "turn_z") if on_sheet(view, selection) else ("x", "y", "z")
+            held = {"fixed": everything, "hinged": ("x", "y", "z")}.get(way, (way,))
+            support = Support(name=name, on=region.name, held=held)
     return project.with_item("supports", support), f"{region.name} held: {way}", name
 
 
@@ -126,7 +164,7 @@ def push(project: Project, view: ShapeView, selection: Selection, way: str) -> t
     else:
         along = view.long_axis
         axis = int(np.argmax(np.abs(along)))
-        centre = float(np.mean([pick.position[axis] for pick in region.picks]))
+        centre = float(np.mean([(view.faces if of == "face" else view.edges).centroid[index][axis] for of, index in selection]))
         inward = "-1 kN" if centre > float(view.centroid[axis]) else "1 kN"
         components = tuple(inward if index == axis else "0 N" for index in range(3))
         load = ForceLoad(name=name, on=hub or region.name, components=components)  # type: ignore[arg-type]
@@ -142,3 +180,29 @@ def refine(project: Project, view: ShapeView, selection: Selection, size: str) -
     zones = [zone for zone in project.mesh.zones if zone.region != region.name] + [MeshZone(region=region.name, size=size)]
     plan = project.mesh.model_copy(update={"zones": tuple(zones)})
     return project.changed(mesh=plan), f"zone on {region.name}", region.name
+
+
+def without_piece(project: Project, name: str) -> Project:
+    """Statements without a piece and without what was said about it alone: its regions and what stood on them."""
+    piece = project.named("pieces", name)
+    gone = {name, *piece.instances}
+    regions, lost = [], set()
+    for region in project.regions:
+        names = tuple(word for word in region.names if word.split("/")[0] not in gone)
+        picks = () if region.piece == name else region.picks
+        if names or picks:
+            regions.append(region.model_copy(update={"names": names, "picks": picks, "piece": region.piece if picks else ""}))
+        else:
+            lost.add(region.name)
+    hubs = [hub for hub in project.hubs if hub.region not in lost]
+    lost |= {hub.name for hub in project.hubs if hub.region in lost}
+    loads = [load for load in project.loads if getattr(load, "on", "") not in lost]
+    kept = {load.name for load in loads}
+    cases = [case.model_copy(update={"loads": tuple(entry for entry in case.loads if entry.load in kept)}) for case in project.cases]
+    zones = tuple(zone for zone in project.mesh.zones if zone.region not in lost)
+    loads = [load.model_copy(update={"pieces": tuple(p for p in load.pieces if p != name)}) if getattr(load, "pieces", ()) else load
+             for load in loads]
+    return project.changed(
+        pieces=[item for item in project.pieces if item.name != name], regions=regions, hubs=hubs, loads=loads, cases=cases,
+        supports=[item for item in project.supports if item.on not in lost], springs=[item for item in project.springs if item.on not in lost],
+        mesh=project.mesh.model_copy(update={"zones": zones}), released=[pair for pair in project.released if not gone & set(pair)])

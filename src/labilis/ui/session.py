@@ -238,14 +238,21 @@ class Session(QObject):
             return None
         field, old = str(path[0]), self.project.model_dump()[str(path[0])][int(path[1])]["name"]
         uses = {"pieces": [("regions", "piece")], "materials": [("pieces", "material")],
-                "regions": [("hubs", "region"), ("supports", "on"), ("loads", "on")],
-                "hubs": [("supports", "on"), ("loads", "on")]}.get(field, [])
+                "regions": [("hubs", "region"), ("supports", "on"), ("springs", "on"), ("loads", "on")],
+                "hubs": [("supports", "on"), ("springs", "on"), ("loads", "on")]}.get(field, [])
         data = self.project.model_dump()
         data[field][int(path[1])]["name"] = value
         for other, key in uses:
             for item in data[other]:
-                if item[key] == old:
+                if item.get(key) == old:
                     item[key] = value
+        if field == "pieces":
+            for region in data["regions"]:
+                region["names"] = [_renamed_piece(word, old, value) for word in region["names"]]
+            data["released"] = [[_renamed_piece(word, old, value) for word in pair] for pair in data["released"]]
+            for load in data["loads"]:
+                if "pieces" in load:
+                    load["pieces"] = [value if word == old else word for word in load["pieces"]]
         if field == "regions":
             for zone in data["mesh"]["zones"]:
                 zone["region"] = value if zone["region"] == old else zone["region"]
@@ -419,3 +426,12 @@ class Session(QObject):
 def _remove(path: Path) -> None:
     for suffix in ("", "-wal", "-shm"):
         Path(str(path) + suffix).unlink(missing_ok=True)
+
+
+def _renamed_piece(word: str, old: str, new: str) -> str:
+    """'leg.2/foot' with leg renamed."""
+    piece, slash, rest = word.partition("/")
+    base, dot, number = piece.rpartition(".")
+    if piece == old:
+        return new + slash + rest
+    return f"{new}.{number}{slash}{rest}" if dot and base == old and number.isdigit() else word

@@ -27,10 +27,11 @@ from labilis.judge.verdict import Verdict
 from labilis.model import LabilisError, LoadCase
 from labilis.run.about import proposed_mesh_size
 from labilis.ui import actions
+from labilis.ui.building import RECIPES, offer_recipes, with_piece, with_weight
 from labilis.ui.commands import Command, CommandBox
 from labilis.ui.drawer.drawer import Drawer
 from labilis.ui.ladder.ladder import Ladder
-from labilis.ui.session import Session, recoverable
+from labilis.ui.session import STEEL, Session, recoverable
 from labilis.ui.sheet.sheet import STATIONS, Sheet
 from labilis.ui.stage.stage import Stage
 from labilis.ui.theme import LIGHT, icon
@@ -65,7 +66,7 @@ class Window(QMainWindow):
             "open_step": self.import_step, "hold": self.hold_picked, "force": lambda: self.push_picked("force"),
             "pressure": lambda: self.push_picked("pressure"), "mesh": lambda: self.run("mesh"), "zone": self.zone_picked,
             "strength": lambda: self.run("strength"), "show_stress": lambda: self.stage.show_view("Stress"),
-            "modes": lambda: self.run("modes")})
+            "modes": lambda: self.run("modes"), "piece": lambda: offer_recipes(self, self.add_piece), "weight": self.add_weight})
         centre = QVBoxLayout()
         centre.setSpacing(0)
         centre.addWidget(self.stage, 1)
@@ -160,6 +161,8 @@ class Window(QMainWindow):
             Command("Hold what is picked", "", self.hold_picked), Command("Push on what is picked", "",
                                                                           lambda: self.push_picked("force")),
             Command("Pressure on what is picked", "", lambda: self.push_picked("pressure")),
+            *[Command(f"New piece: {key}", "", lambda key=key: self.add_piece(key)) for key in RECIPES],
+            Command("Add the weight of all pieces", "", self.add_weight),
             Command("Finer mesh on what is picked", "", self.zone_picked), Command("Add a load case", "", self.add_case),
             Command("Show the shape", "", lambda: self.stage.show_view("Shape")),
             Command("Show the mesh", "", lambda: self.stage.show_view("Mesh")),
@@ -493,6 +496,28 @@ class Window(QMainWindow):
             spans = [span for span in label.sentence if span.kind in ("force", "stress")]
             busy = [span for span in spans if not span.text.startswith("0 ")]
             card.edit((busy or spans)[0], label)
+
+    def add_piece(self, key: str) -> None:
+        """A new piece from a recipe, clear of what is there; the project begins with it when there is none."""
+        def act() -> None:
+            view = self.session.current("shape")
+            beside = float(view.extents[0, 1]) + 0.1 * float(view.size) if view is not None else 0.0
+            project, name = with_piece(self.session.project, key, STEEL, beside)
+            if self.session.project.pieces:
+                self.session.edit(project, f"{name} added")
+            else:
+                self.session.new(project.changed(name="New part"), {}, f"{name} from a recipe; {STEEL.name} assumed")
+            self.stage.show_view("Shape")
+            self.sheet.open_station("Part")
+        self._guard(act)
+
+    def add_weight(self) -> None:
+        """The weight of all pieces as a held load."""
+        def act() -> None:
+            project, name = with_weight(self.session.project)
+            self.session.edit(project, f"{name} added")
+            self.sheet.open_station("Loads")
+        self._guard(act)
 
     def add_case(self) -> None:
         """A new load case with all loads."""

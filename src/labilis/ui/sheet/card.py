@@ -11,6 +11,7 @@ from labilis.judge.spans import Sentence, Span
 from labilis.model import LabilisError
 from labilis.model.statements import MOTIONS, TURNS
 from labilis.model.units import KINDS
+from labilis.ui.actions import without_piece
 from labilis.ui.sheet.sentence import MotionEditor, SentenceLabel, ValueEditor, choose
 from labilis.ui.theme import LIGHT
 
@@ -163,7 +164,8 @@ class Card(QFrame):
         if span.kind == "motions":
             support = self.session.project.supports[int(path[1])]
             hubs = {hub.name for hub in self.session.project.hubs}
-            motions = MOTIONS[support.axes.kind] + (TURNS[support.axes.kind] if support.on in hubs else ())
+            shells = any(piece.mesh_as == "shell" for piece in self.session.project.active_pieces)
+            motions = MOTIONS[support.axes.kind] + (TURNS[support.axes.kind] if support.on in hubs or shells else ())
             editor: ValueEditor | MotionEditor = MotionEditor(
                 motions, support.held, lambda held: self.session.set_value(path, list(held), f"{support.name}: motions held"))
         else:
@@ -229,8 +231,10 @@ def _without(project: Any, field: str, name: str) -> Any:
     if field == "zones":
         plan = project.mesh
         return project.changed(mesh=plan.model_copy(update={"zones": tuple(z for z in plan.zones if z.region != name)}))
+    if field == "pieces":
+        return without_piece(project, name)
     project = project.without_item(field, name)
-    used = {item.on for item in (*project.supports, *project.loads)}
+    used = {item.on for item in (*project.supports, *project.springs, *project.loads) if hasattr(item, "on")}
     return project.changed(hubs=[hub for hub in project.hubs if hub.name in used])
 
 

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from labilis.judge import sentences
 from labilis.judge.spans import Sentence, Span
+from labilis.model import Project
 from labilis.run.about import proposed_mesh_size
 from labilis.ui.sheet.card import Card, Mark
 
@@ -54,9 +55,11 @@ class Sheet(QScrollArea):
         self.setWidget(ground)
         add = self.cards
         add["Part"].add_tool("open STEP…", commands["open_step"], "New project from a STEP file")
+        add["Part"].add_tool("+ piece", commands["piece"], "A piece from a recipe: plate, folded sheet, strut, rib, block")
         add["Supports"].add_tool("+ hold what is picked", commands["hold"], "Pick a face or an edge on the stage first")
         add["Loads"].add_tool("+ force", commands["force"], "On the picked face or edge")
         add["Loads"].add_tool("+ pressure", commands["pressure"], "On the picked faces")
+        add["Loads"].add_tool("+ weight", commands["weight"], "The weight of all pieces, held")
         add["Mesh"].add_tool("mesh now", commands["mesh"], "Make the mesh and look at it")
         add["Mesh"].add_tool("+ zone", commands["zone"], "Finer elements on the picked face or edge")
         add["Strength"].add_tool("run strength", commands["strength"], "Linear static run")
@@ -90,9 +93,11 @@ class Sheet(QScrollArea):
         part = sentences.part_sentences(project, extents, view.volume if view is not None else None)  # type: ignore[arg-type]
         part += [(Span(name, strong=True), Span(" = "), Span(text, ("parameters", name), "any"), Span("."))
                  for name, text in project.parameters.items()]
-        self._show("Part", part)
+        self._show("Part", part, _removable_pieces(project))
         self._show("Supports", sentences.support_sentences(project),
-                   {index: ("supports", item.name, "Remove this support") for index, item in enumerate(project.supports)})
+                   {index: ("supports", item.name, "Remove this support") for index, item in enumerate(project.supports)}
+                   | {len(project.supports) + index: ("springs", item.name, "Remove this spring")
+                      for index, item in enumerate(project.springs)})
         self._show("Loads", sentences.load_sentences(project),
                    {index: ("loads", item.name, "Remove this load") for index, item in enumerate(project.loads)})
         if project.supports and self.cards["Supports"].is_open:
@@ -146,3 +151,12 @@ class Sheet(QScrollArea):
                                          for label in self.cards[name].sentences):
                 state = "blocked"
             mark.show_state(state)
+
+
+def _removable_pieces(project: Project) -> dict[int, tuple[str, str, str]]:
+    """Sentences of pieces that can be removed: two each where there is a recipe."""
+    found, row = {}, 0
+    for piece in project.pieces:
+        found[row] = ("pieces", piece.name, "Remove this piece")
+        row += 2 if piece.recipe is not None and not piece.set_aside else 1
+    return found if len(project.pieces) > 1 else {}

@@ -4,25 +4,55 @@ from __future__ import annotations
 import numpy as np
 
 from labilis.judge.numbers import force_text
-from labilis.model import ForceLoad, LabilisError, NormalAxes, PressureLoad, Project, Region, Support
+from labilis.model import (
+    ForceLoad,
+    LabilisError,
+    LineLoad,
+    MomentLoad,
+    NormalAxes,
+    PressureLoad,
+    Project,
+    Region,
+    Support,
+    WeightLoad,
+)
 from labilis.run.picking import ShapeView, find_region
 from labilis.ui.stage.glyphs import HubMark, LoadMark, SupportMark
 
 
-def _place(region: Region) -> np.ndarray:
-    weights = np.array([pick.size for pick in region.picks])
-    return np.asarray(weights @ np.array([pick.position for pick in region.picks]) / weights.sum())
+def _place(region: Region, view: ShapeView) -> np.ndarray:
+    """Centre of a region as it is found in the part, or as it was when it was picked."""
+    match = find_region(region, view)
+    weights = np.concatenate([view.faces.area[match.faces], view.edges.length[match.edges]])
+    places = np.concatenate([view.faces.centroid[match.faces], view.edges.centroid[match.edges]])
+    if len(weights) == 0:
+        weights = np.array([pick.size for pick in region.picks] or [1.0])
+        places = np.array([pick.position for pick in region.picks] or [view.centroid])
+    return np.asarray(weights @ places / weights.sum())
 
 
-def _held(support: Support, region: Region, on_hub: bool) -> tuple[bool, ...]:
+def _spots(region: Region, view: ShapeView) -> list[np.ndarray]:
+    """Where marks stand: one for each body that the region lies on, so that four feet show four grounds."""
+    match = find_region(region, view)
+    rows = [(int(view.faces.body[face]), float(view.faces.area[face]), view.faces.centroid[face]) for face in match.faces]
+    rows += [(int(view.faces.body[view.edges.faces[edge, 0]]), float(view.edges.length[edge]), view.edges.centroid[edge])
+             for edge in match.edges]
+    bodies = sorted({row[0] for row in rows})
+    if len(bodies) < 2:
+        return [_place(region, view)]
+    return [np.asarray(sum(size * place for body, size, place in rows if body == number)
+                       / sum(size for body, size, _ in rows if body == number)) for number in bodies]
+
+
+def _held(support: Support, region: Region, view: ShapeView, turns: bool) -> tuple[bool, ...]:
     held = set(support.held)
     if isinstance(support.axes, NormalAxes):  # the axis that the face looks along most
-        facing = int(np.argmax(np.abs(region.picks[0].direction or (1.0, 0.0, 0.0))))
+        faces = find_region(region, view).faces
+        facing = int(np.argmax(np.abs(view.faces.direction[faces[0]]))) if len(faces) else 0
         return tuple(axis == facing for axis in range(6))
     order = ("radial", "tangential", "axial") if "radial" in held or "axial" in held or "tangential" in held else ("x", "y", "z")
     first = tuple(name in held for name in order)
-    turns = tuple(f"turn_{axis}" in held for axis in "xyz") if on_hub else (False, False, False)
-    return first + turns
+    return first + (tuple(f"turn_{axis}" in held for axis in "xyz") if turns else (False, False, False))
 
 
 def marks_of(project: Project, view: ShapeView, case: str) -> tuple[list[SupportMark], list[LoadMark], list[HubMark]]:
@@ -31,15 +61,16 @@ def marks_of(project: Project, view: ShapeView, case: str) -> tuple[list[Support
     supports = []
     for item in project.supports:
         region = project.target_region(item.on)
-        supports.append(SupportMark(_place(region), _held(item, region, item.on in hubs), item.name))
+        held = _held(item, region, view, item.on in hubs or bool(view.sheet.any()))
+        supports += [SupportMark(spot, held, item.name) for spot in ([_place(region, view)] if item.on in hubs else _spots(region, view))]
     in_case = {entry.load for found in project.cases if found.name == case for entry in found.loads}
     loads = []
     for load in project.loads:
         if load.name not in in_case:
             continue
-        region = project.target_region(load.on)
         try:
-            mark = _load_mark(project, load, region, view)
+            mark = _weight_mark(project, load, view) if isinstance(load, WeightLoad) else _load_mark(
+                project, load, project.target_region(load.on), view)
         except LabilisError:
             continue
         if mark is not None:
@@ -49,21 +80,35 @@ def marks_of(project: Project, view: ShapeView, case: str) -> tuple[list[Support
         region = project.named("regions", hub.region)
         match = find_region(region, view)
         edges = [view.tessellation.edge(index) for index in range(len(view.edges))
-                 if np.isin(view.edges.faces[index], match.faces).any()] or [np.array([pick.position for pick in region.picks])]
+                 if np.isin(view.edges.faces[index], match.faces).any()] or [view.tessellation.edge(int(e)) for e in match.edges] or [
+                     _place(region, view)[None]]
         rim = np.concatenate(edges)
-        rings.append(HubMark(_place(region), rim[::max(1, len(rim) // 16)]))
+        centre = _place(region, view) if hub.at is None else np.array([project.value(text, "length") for text in hub.at])
+        rings.append(HubMark(centre, rim[::max(1, len(rim) // 16)]))
     return supports, loads, rings
 
 
-def _load_mark(project: Project, load: ForceLoad | PressureLoad, region: Region, view: ShapeView) -> LoadMark | None:
-    place = _place(region)
+def _weight_mark(project: Project, load: WeightLoad, view: ShapeView) -> LoadMark | None:
+    """Self-weight is drawn at the part's centre."""
+    acceleration = np.array([project.value(text, "acceleration") for text in load.acceleration])
+    size = float(np.linalg.norm(acceleration))
     held = load.growth == "held"
-    if isinstance(load, ForceLoad) and load.components is not None:
-        force = np.array([project.value(text, "force") for text in load.components])
+    return None if size == 0 else LoadMark(view.centroid, acceleration / size, "weight" + (" held" if held else ""), held)
+
+
+def _load_mark(project: Project, load: ForceLoad | PressureLoad | LineLoad | MomentLoad, region: Region,
+               view: ShapeView) -> LoadMark | None:
+    hub = next((hub for hub in project.hubs if hub.name == load.on and hub.at is not None), None)
+    place = _place(region, view) if hub is None else np.array([project.value(text, "length") for text in hub.at or ()])
+    held = load.growth == "held"
+    if isinstance(load, ForceLoad | LineLoad | MomentLoad) and load.components is not None:
+        kind, unit = {"force": ("force", ""), "line": ("line force", "N/mm"), "moment": ("moment", "N mm")}[load.kind]
+        force = np.array([project.value(text, kind) for text in load.components])
         size = float(np.linalg.norm(force))
         if size == 0:
             return None
-        return LoadMark(place, force / size, force_text(size) + (" held" if held else ""), held)
+        tag = force_text(size) if kind == "force" else f"{size:.4g} {unit}"
+        return LoadMark(place, force / size, tag + (" held" if held else ""), held)
     match = find_region(region, view)
     if len(match.faces) == 0:
         return None

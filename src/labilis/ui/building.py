@@ -1,0 +1,101 @@
+"""Making pieces from recipes in the window: what is on offer, with sizes to begin with."""
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtGui import QCursor
+from PyQt6.QtWidgets import QMenu, QWidget
+
+from labilis.model import (
+    Block,
+    CaseLoad,
+    Corner,
+    FoldedSheet,
+    LoadCase,
+    Material,
+    Opening,
+    Piece,
+    Place,
+    Plate,
+    Project,
+    Recipe,
+    Rib,
+    Section,
+    Strut,
+    WeightLoad,
+)
+
+_SIZES = {"width": "40 mm", "height": "40 mm", "diameter": "40 mm", "thickness": "2 mm", "web": "2 mm", "gap": "8 mm", "flange": "15 mm"}
+_SECTIONS = {"flat": ("width", "thickness"), "round": ("diameter",), "square": ("width",), "round tube": ("diameter", "thickness"),
+             "square tube": ("width", "thickness"), "rectangular tube": ("width", "height", "thickness"),
+             "angle": ("width", "height", "thickness"), "double angle": ("width", "height", "thickness", "gap"),
+             "channel": ("width", "height", "thickness"), "I": ("width", "height", "thickness", "web"),
+             "T": ("width", "height", "thickness", "web"), "hat": ("width", "height", "flange", "thickness")}
+_SOLID_ONLY = ("round", "square")
+
+
+def _rectangle(x: str, y: str) -> tuple[Corner, ...]:
+    return tuple(Corner(x=a, y=b) for a, b in (("0 mm", "0 mm"), (x, "0 mm"), (x, y), ("0 mm", y)))
+
+
+def _strut(shape: str) -> Recipe:
+    sizes = {name: _SIZES[name] for name in _SECTIONS[shape]}
+    if shape == "rectangular tube":
+        sizes["height"] = "60 mm"
+    return Strut(section=Section(shape=shape, **sizes), length="500 mm")  # type: ignore[arg-type]
+
+
+RECIPES: dict[str, Callable[[], Recipe]] = {
+    "plate": lambda: Plate(outline=_rectangle("200 mm", "120 mm"), thickness="3 mm"),
+    "plate with a hole": lambda: Plate(outline=_rectangle("200 mm", "120 mm"), thickness="3 mm",
+                                       openings=(Opening(x="100 mm", y="60 mm", diameter="30 mm"),)),
+    "folded angle": lambda: FoldedSheet(profile=(("40 mm", "0 mm"), ("0 mm", "0 mm"), ("0 mm", "40 mm")), thickness="2 mm", bend="2 mm",
+                                        length="500 mm"),
+    "folded channel": lambda: FoldedSheet(profile=(("30 mm", "0 mm"), ("0 mm", "0 mm"), ("0 mm", "60 mm"), ("30 mm", "60 mm")),
+                                          thickness="2 mm", bend="2 mm", length="500 mm"),
+    "rib": lambda: Rib(width="60 mm", height="60 mm", thickness="3 mm"),
+    "block": lambda: Block(width="60 mm", height="40 mm", depth="20 mm"),
+    **{f"strut, {shape}": lambda shape=shape: _strut(shape) for shape in _SECTIONS}}
+
+
+def new_piece(project: Project, key: str, material: str, at: tuple[float, float, float]) -> Piece:
+    """A piece of a recipe on offer, standing at a place (mm) clear of the others; shells unless it is not thin."""
+    recipe = RECIPES[key]()
+    base = key.split(",")[0].split(" ")[0]
+    solid = isinstance(recipe, Block) or (isinstance(recipe, Strut) and recipe.section.shape in _SOLID_ONLY)
+    place = Place(at=tuple(f"{round(c, 3):g} mm" for c in at))  # type: ignore[arg-type]
+    name = project.free_name("pieces", base).replace(" ", "-")
+    return Piece(name=name, recipe=recipe, material=material, mesh_as="solid" if solid else "shell", place=place)
+
+
+def with_piece(project: Project, key: str, steel: Material, beside: float) -> tuple[Project, str]:
+    """(statements, name) with a new piece of a recipe; `beside`: where along x there is room, mm."""
+    if not project.materials:
+        project = project.changed(materials=[steel])
+    piece = new_piece(project, key, project.materials[0].name, (beside, 0.0, 0.0))
+    changed = project.with_item("pieces", piece)
+    return (changed if changed.cases else changed.changed(cases=[LoadCase(name="service")])), piece.name
+
+
+def with_weight(project: Project) -> tuple[Project, str]:
+    """(statements, name) with the weight of all pieces as a held load in every case."""
+    name = project.free_name("loads", "own weight")
+    project = project.with_item("loads", WeightLoad(name=name, growth="held"))
+    cases = [case.model_copy(update={"loads": (*case.loads, CaseLoad(load=name))}) for case in project.cases or (LoadCase(name="service"),)]
+    return project.changed(cases=cases), name
+
+
+def offer_recipes(parent: QWidget, take: Callable[[str], None]) -> QMenu:
+    """Menu of recipes at the pointer; struts in a menu of their own."""
+    menu = QMenu(parent)
+    struts = QMenu("strut of a section", menu)
+    for key in RECIPES:
+        if key.startswith("strut, "):
+            action = struts.addAction(key.removeprefix("strut, "))
+        else:
+            action = menu.addAction(key)
+        assert action is not None
+        action.triggered.connect(lambda _=False, key=key: take(key))
+    menu.addMenu(struts)
+    menu.popup(QCursor.pos())
+    return menu
