@@ -127,7 +127,8 @@ def ring(following: bool) -> Case:
     stiffness = E / (1 - NU**2) * t**3 / 12
     model = {"pieces": [shell("ring", {"kind": "strut", "length": mm(width), "section": {
                  "shape": "round tube", "diameter": mm(2 * radius + t), "thickness": mm(t)}})],
-             "regions": [region("skin", "ring/wall"), region("ends", "ring/start", "ring/end"), region("quarters", "ring/wall.1.side", "ring/wall.3.side")],
+             "regions": [region("skin", "ring/wall"), region("ends", "ring/start", "ring/end"),
+                         region("quarters", "ring/wall.1.side", "ring/wall.3.side")],
              # the lines at quarter turns keep their place along the ring in the mode with two waves; without them the ring could
              # turn as a whole under pressure that keeps its direction
              "supports": [hold("ends", "z", "turn_x", "turn_y"), {"name": "quarters", "on": "quarters", "held": ["tangential"],

@@ -39,7 +39,7 @@ def part_sentences(project: Project, extents: tuple[float, float, float] | None,
             found.append((*spans, Span(".")))
             continue
         if piece.recipe is not None:
-            spans += [Span(": "), *recipe_spans(piece, ("pieces", index)), Span(",")]
+            spans += [Span(": "), *recipe_spans(project, piece, ("pieces", index)), Span(",")]
         spans.append(Span(" of "))
         spans.append(Span(piece.material or "no material yet", ("pieces", index, "material"), choices=names,
                           tone="" if piece.material else "bad"))
@@ -62,7 +62,7 @@ def part_sentences(project: Project, extents: tuple[float, float, float] | None,
                 spans.append(Span(f", {mass:.3g} kg"))
         found.append((*spans, Span(".")))
         if piece.recipe is not None:
-            found.append(place_sentence(piece, ("pieces", index)))
+            found.append(place_sentence(project, piece, ("pieces", index)))
     if extents is not None and len(project.pieces) > 1:
         size = " × ".join(f"{value:.4g}" for value in extents)
         found.append((Span(f"Together {size} mm in x, y, z."),))

@@ -199,6 +199,22 @@ class Ties:
         return sparse.csr_matrix(total)
 
 
+    def second_motion(self, q: Floats) -> Floats:
+        """Second-order displacement (3n,) of nodes on arms, θ×(θ×r), for a motion q: the work of the internal forces on it is
+        qᵀ times `geometric` times q."""
+        found = np.zeros((self.n_nodes, 3))
+        u = None
+        for hub, where, basis in zip(self.hubs, self.hub_slices, self.hub_bases):
+            turn = basis[3:] @ q[where]
+            found[hub.nodes] += np.cross(turn, np.cross(turn, self.node_places[hub.nodes] - hub.centre))
+        for follow in self.follows:
+            if len(follow.nodes):
+                u = self.expand(q).reshape(-1, 3) if u is None else u
+                turn = np.einsum("kpij,kpj->ki", follow.turning, u[follow.masters])
+                found[follow.nodes] += np.cross(turn, np.cross(turn, follow.arms))
+        return found.ravel()
+
+
 def _arm_matrix(forces: Floats, arms: Floats) -> Floats:
     """Second derivative (k, 3, 3) to a turn of the work of forces (k, 3) on the ends of arms (k, 3)."""
     outer = forces[:, :, None] * arms[:, None, :]

@@ -120,6 +120,13 @@ class System:
         values = u.reshape(-1, 3, u.shape[-1])
         return np.concatenate([block.energy(values[block.members]) for block in self.blocks])
 
+    def forces(self, states: States) -> Floats:
+        """Nodal forces (3n,) that balance the states of all blocks, turns counted."""
+        result = np.zeros((self.ties.n_nodes, 3))
+        for block, state in zip(self.blocks, states):
+            np.add.at(result, block.members.ravel(), block.forces(state).reshape(-1, 3))
+        return result.ravel()
+
     def body_force(self, acceleration: Floats, members: Sequence[NDArray[np.bool_]] | None = None) -> Floats:
         """Nodal forces (3n,) N of the mass under an acceleration (3,) mm/s², turns counted; `members` picks elements of each block."""
         result = np.zeros((self.ties.n_nodes, 3))

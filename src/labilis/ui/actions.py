@@ -204,5 +204,6 @@ def without_piece(project: Project, name: str) -> Project:
              for load in loads]
     return project.changed(
         pieces=[item for item in project.pieces if item.name != name], regions=regions, hubs=hubs, loads=loads, cases=cases,
-        supports=[item for item in project.supports if item.on not in lost], springs=[item for item in project.springs if item.on not in lost],
+        supports=[item for item in project.supports if item.on not in lost],
+        springs=[item for item in project.springs if item.on not in lost],
         mesh=project.mesh.model_copy(update={"zones": zones}), released=[pair for pair in project.released if not gone & set(pair)])

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QToolTip, QWidget
 
 from labilis.judge.ladder import Rung
 from labilis.judge.verdict import Verdict
-from labilis.ui.ladder.layout import scale_for, spread
+from labilis.ui.ladder.layout import scale_for, spread, spread_about
 from labilis.ui.theme import LIGHT
 
 _AXIS_X, _LABEL_X = 44.0, 74.0
@@ -133,7 +133,9 @@ class Ladder(QWidget):
         tall = [h * shrink for h in tall]
         # the required factor's name stands on its bar, without a leader
         wanted = [y_of(rung.factor) - (11 if rung.kind == "required" else 0) for _, rung in rungs]
-        centres = spread(wanted, tall, top, bottom)
+        bar = next((k for k, (_, rung) in enumerate(rungs) if rung.kind == "required"), None)
+        centres = spread(wanted, tall, top, bottom) if bar is None else spread_about(
+            wanted, tall, top, bottom, bar + 1, y_of(rungs[bar][1].factor))
         for (index, rung), y, centre, height in zip(rungs, wanted, centres, tall):
             colour = self._colour(rung)
             painter.setPen(QPen(colour, 1.5, Qt.PenStyle.DashLine if rung.kind == "hand" else Qt.PenStyle.SolidLine))

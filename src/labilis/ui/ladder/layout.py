@@ -66,3 +66,11 @@ def spread(wanted: list[float], heights: list[float], top: float, bottom: float)
         centres.append(start[index] + below + height / 2)
         below += height
     return centres
+
+
+def spread_about(wanted: list[float], heights: list[float], top: float, bottom: float, above: int, bar: float) -> list[float]:
+    """Like `spread`, but the first `above` labels stay over the bar at height `bar` and the others under it, so that no label of a
+    failing mode stands on the side of those that pass; when a side has no room the bar is crossed after all."""
+    if sum(heights[:above]) > bar - top or sum(heights[above:]) > bottom - bar:
+        return spread(wanted, heights, top, bottom)
+    return spread(wanted[:above], heights[:above], top, bar) + spread(wanted[above:], heights[above:], bar + 2, bottom)
