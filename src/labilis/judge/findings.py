@@ -136,7 +136,9 @@ class ModesFindings:
     buckling, nan when it was not asked for; unsymmetric: part of the load stiffness of following pressure that was left
     out because it is not symmetric, relative to the rest; shares (k, p): share of the strain energy of each of `pieces` (p,), bending
     and twist of shells, all of solids; parts (k, 5): how a mode's energy splits into bulk (solids), membrane, bending, twist and
-    shear; energy (k, m): energy per volume of each element over the largest.
+    shear; energy (k, m): energy per volume of each element over the largest; levers (j, m),
+    piece_levers (j, p): relative rise of the first j factors per relative rise of the thickness of an element or a piece of shells
+    (self-weight's own change left out), empty without shells.
     """
 
     case: str
@@ -155,6 +157,8 @@ class ModesFindings:
     shares: Floats
     parts: Floats
     energy: Floats
+    levers: Floats
+    piece_levers: Floats
 
     @property
     def drivers(self) -> list[str]:

@@ -16,11 +16,13 @@ from labilis.model import (
     LineLoad,
     LocalAxes,
     MomentLoad,
+    MoveLoad,
     NormalAxes,
     PressureLoad,
     Project,
     Spring,
     Support,
+    TemperatureLoad,
     WeightLoad,
 )
 
@@ -173,7 +175,11 @@ def load_sentences(project: Project) -> list[Sentence]:
         elif isinstance(load, WeightLoad):
             what = "all pieces" if not load.pieces else ", ".join(load.pieces)
             spans += [Span(f"weight of {what} under ")] + _components(load.acceleration, (*path, "acceleration"), "acceleration")
-        if not isinstance(load, WeightLoad):
+        elif isinstance(load, TemperatureLoad):
+            spans += [value_span(load.change, (*path, "change"), "temperature"), Span(" change of temperature")]
+        elif isinstance(load, MoveLoad):
+            spans += [Span(f"{load.support} moved by "), *_components(load.components, (*path, "components"), "length")]
+        if hasattr(load, "on"):
             spans.append(Span(f" on {load.on}"))
         spans += [Span(", "), Span(load.growth, (*path, "growth"), choices=(("growing", "growing"), ("held", "held"))), Span(".")]
         found.append(tuple(spans))
@@ -236,6 +242,10 @@ def modes_sentences(project: Project, facts: CaseFacts | None, driver: str) -> l
             first = float(positive[0])
             tone = "good" if first >= facts.required else "bad"
             found.append((Span(f"First factor {first:.4g}, {driver}.", tone=tone),))
+            if len(facts.modes.piece_levers) and float(facts.modes.factors[0]) == first:
+                order = facts.modes.piece_levers[0].argsort()[::-1]
+                best = [f"{facts.modes.pieces[k]} {facts.modes.piece_levers[0][k]:+.2g} %" for k in order[:3]]
+                found.append((Span(f"1 % more thickness changes it by: {', '.join(best)}."),))
         else:
             found.append((Span("No positive factor: this load cannot make the part unstable.", tone="good"),))
     return found

@@ -125,6 +125,27 @@ class Ties:
                                   (np.concatenate([self.plain, self.tied[rest.row]]),
                                    np.concatenate([np.arange(free), rest.col]))), shape=(3 * self.n_nodes, self.size))
 
+    def carried(self, given: Floats) -> Floats:
+        """Prescribed motions (3n,) with those of bonded nodes that follow them."""
+        result = given.copy()
+        for _ in range(3):
+            for follow in self.follows:
+                if len(follow.nodes):
+                    moved = follow.matrix(follow.weights, self.n_nodes) @ result
+                    result.reshape(-1, 3)[follow.nodes] = moved.reshape(-1, 3)
+        return result
+
+    def handed_on(self, forces: Floats) -> Floats:
+        """Nodal forces (3n,) with those on bonded nodes handed on to the nodes that carry them."""
+        result = forces.copy()
+        for _ in range(3):
+            for follow in self.follows:
+                if len(follow.nodes):
+                    own = result.reshape(-1, 3)[follow.nodes].ravel()
+                    result.reshape(-1, 3)[follow.nodes] = 0.0
+                    result += follow.matrix(follow.weights, self.n_nodes).T @ own
+        return result
+
     def reduce_vector(self, f: Floats) -> Floats:
         """Tᵀ f for forces (3n,) or (3n, k)."""
         reduced = np.asarray(self.block.T @ f[self.tied])

@@ -68,7 +68,8 @@ def find_bonds(mesh: Mesh, apart: frozenset[tuple[int, int]] = frozenset()) -> B
                 fits = np.where(parallel, np.abs(gap - 0.5 * thickness[one]) < _SLACK * thickness[one] + tolerance,
                                 free_edge[near] & (gap < half))
             elif is_shell[two]:
-                fits = np.abs(gap - 0.5 * triangle_thickness[rows[triangle]]) < _SLACK * triangle_thickness[rows[triangle]] + tolerance
+                half = 0.5 * triangle_thickness[rows[triangle]]
+                fits = parallel & (np.abs(gap - half) < 2 * _SLACK * half + tolerance)
             else:
                 fits = gap < tolerance
             for k in np.flatnonzero(ok & fits):

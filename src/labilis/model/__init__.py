@@ -6,6 +6,7 @@ geometry, meshes or results.
 from labilis.model.errors import LabilisError
 from labilis.model.project import (
     CaseLoad,
+    CasePart,
     Criteria,
     EulerChoice,
     Geometry,
@@ -46,16 +47,18 @@ from labilis.model.statements import (
     LocalAxes,
     Material,
     MomentLoad,
+    MoveLoad,
     NormalAxes,
     PressureLoad,
     Spring,
     Support,
+    TemperatureLoad,
     WeightLoad,
 )
 
 __all__ = [
-    "Block", "CaseLoad", "Copies", "Corner", "Criteria", "Cut", "CylindricalAxes", "EulerChoice", "FoldedSheet", "ForceLoad", "Geometry",
+    "Block", "CaseLoad", "CasePart", "Copies", "Corner", "Criteria", "Cut", "CylindricalAxes", "EulerChoice", "FoldedSheet", "ForceLoad", "Geometry",
     "GlobalAxes", "Hub", "LabilisError", "LineCopies", "LineLoad", "Load", "LoadCase", "LocalAxes", "Material", "MeshPlan",
-    "MeshZone", "MirrorCopy", "MomentLoad", "NormalAxes", "Opening", "Pick", "Piece", "Place", "Plate", "Pocket", "PressureLoad",
-    "Project", "Recipe", "Region", "Rib", "RingCopies", "Section", "Spring", "Strut", "Support", "Turn", "WeightLoad", "load_project",
+    "MeshZone", "MirrorCopy", "MomentLoad", "MoveLoad", "NormalAxes", "Opening", "Pick", "Piece", "Place", "Plate", "Pocket", "PressureLoad",
+    "Project", "Recipe", "Region", "Rib", "RingCopies", "Section", "Spring", "Strut", "Support", "TemperatureLoad", "Turn", "WeightLoad", "load_project",
 ]

@@ -78,11 +78,19 @@ class CaseLoad(Statement):
     factor: str = "1"
 
 
+class CasePart(Statement):
+    """A load case in a combination, times a factor."""
+
+    case: str
+    factor: str = "1"
+
+
 class LoadCase(Statement):
     """Loads that act together. Growing ones are multiplied by the factor that is looked for."""
 
     name: str = Field(min_length=1)
     loads: tuple[CaseLoad, ...] = ()
+    combine: tuple[CasePart, ...] = Field(default=(), description="other cases whose loads are added, each times a factor")
 
 
 class MeshZone(Statement):
@@ -165,8 +173,12 @@ class Project(Statement):
         self._known("loads", ((item.name, name) for item in self.loads for name in getattr(item, "pieces", ())),
                     self._names(self.pieces), "piece")
         self._known("mesh/zones", ((z.region, z.region) for z in self.mesh.zones), self._names(self.regions), "region")
+        self._known("loads", ((item.name, item.support) for item in self.loads if hasattr(item, "support")),
+                    self._names(self.supports), "support")
         for case in self.cases:
             self._known("cases", ((case.name, entry.load) for entry in case.loads), self._names(self.loads), "load")
+            self._known("cases", ((case.name, part.case) for part in case.combine), self._names(self.cases), "load case")
+            self._circle(case.name, ())
         hubs = self._names(self.hubs)
         for support in self.supports:
             turns = any(motion.startswith("turn") for motion in support.held) and not {"x", "y", "z"} <= set(support.held)
@@ -175,6 +187,12 @@ class Project(Statement):
             if support.on in hubs and support.axes.kind not in ("global", "local"):
                 raise ValueError(f"supports/{support.name}: a hub is held in global or local axes")
         return self
+
+    def _circle(self, name: str, above: tuple[str, ...]) -> None:
+        if name in above:
+            raise ValueError(f"cases/{name}: the combination contains itself: {' → '.join((*above, name))}")
+        for part in next(case for case in self.cases if case.name == name).combine:
+            self._circle(part.case, (*above, name))
 
     @staticmethod
     def _names(items: Sequence[Any]) -> set[str]:
@@ -203,6 +221,17 @@ class Project(Statement):
                 return case
         raise LabilisError(f"There is no load case called '{name}'.", "cases",
                            "The project has: " + (", ".join(c.name for c in self.cases) or "none") + ".", "no-case")
+
+    def case_loads(self, name: str, factor: float = 1.0) -> list[tuple[str, float]]:
+        """(load, factor) of everything that acts in a case, combinations followed; a load that comes twice is added up."""
+        case = self.case(name)
+        found: dict[str, float] = {}
+        entries = [(entry.load, factor * self.value(entry.factor, "number")) for entry in case.loads]
+        for part in case.combine:
+            entries += self.case_loads(part.case, factor * self.value(part.factor, "number"))
+        for load, amount in entries:
+            found[load] = found.get(load, 0.0) + amount
+        return list(found.items())
 
     def named(self, field: str, name: str) -> Any:
         """Item of a list of named statements, such as ``named('regions', 'foot eye')``."""
@@ -241,6 +270,7 @@ class Project(Statement):
             found += [(f"loads/{load.name}", text, kind) for text, kind in load.quantities()]
         for case in self.cases:
             found += [(f"cases/{case.name}/{entry.load}", entry.factor, "number") for entry in case.loads]
+            found += [(f"cases/{case.name}/{part.case}", part.factor, "number") for part in case.combine]
         if self.mesh.size is not None:
             found.append(("mesh/size", self.mesh.size, "length"))
         found += [(f"mesh/zones/{zone.region}", zone.size, "length") for zone in self.mesh.zones]

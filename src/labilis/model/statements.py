@@ -179,7 +179,35 @@ class WeightLoad(Statement):
         return [(text, "acceleration") for text in self.acceleration]
 
 
-Load = Annotated[ForceLoad | PressureLoad | LineLoad | MomentLoad | WeightLoad, Field(discriminator="kind")]
+class TemperatureLoad(Statement):
+    """Even change of temperature of pieces (all when none is named); what the supports keep from growing is stressed."""
+
+    kind: Literal["temperature"] = "temperature"
+    name: str = Field(min_length=1)
+    change: str = Field(description="temperature difference")
+    pieces: tuple[str, ...] = ()
+    growth: Growth = "growing"
+
+    def quantities(self) -> list[tuple[str, str]]:
+        """(text, kind) of each number."""
+        return [(self.change, "temperature")]
+
+
+class MoveLoad(Statement):
+    """Prescribed displacement: the motions that a support holds are moved by these amounts instead of staying at rest."""
+
+    kind: Literal["move"] = "move"
+    name: str = Field(min_length=1)
+    support: str = Field(description="name of the support that moves")
+    components: Text3 = Field(description="displacement in x, y, z; only held directions count")
+    growth: Growth = "growing"
+
+    def quantities(self) -> list[tuple[str, str]]:
+        """(text, kind) of each number."""
+        return [(text, "length") for text in self.components]
+
+
+Load = Annotated[ForceLoad | PressureLoad | LineLoad | MomentLoad | WeightLoad | TemperatureLoad | MoveLoad, Field(discriminator="kind")]
 
 
 class Spring(Statement):

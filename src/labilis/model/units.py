@@ -58,6 +58,7 @@ KINDS: dict[str, tuple[str, str, str]] = {
     "turn stiffness": ("N*mm/rad", "2e6 N*mm/rad", "a turning stiffness"),
     "foundation": ("N/mm**3", "10 N/mm^3", "a stiffness per area"),
     "acceleration": ("mm/s**2", "9.81 m/s^2", "an acceleration"),
+    "temperature": ("K", "50 K", "a temperature difference"),
     "expansion": ("1/K", "12e-6/K", "a thermal expansion"),
 }
 

@@ -7,8 +7,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.mechanics import loads as load_forms
+from labilis.mechanics.ties import HeldNodes, StiffHub
 from labilis.mesh import Mesh
-from labilis.model import ForceLoad, LabilisError, LineLoad, MomentLoad, PressureLoad, Project, WeightLoad
+from labilis.model import (
+    ForceLoad,
+    LabilisError,
+    LineLoad,
+    MomentLoad,
+    MoveLoad,
+    PressureLoad,
+    Project,
+    TemperatureLoad,
+    WeightLoad,
+)
 from labilis.run.numbering import Numbering
 from labilis.run.regions import match_region
 from labilis.shape import ShapeView
@@ -21,10 +32,13 @@ Ints = NDArray[np.int64]
 @dataclass(frozen=True)
 class CaseForces:
     """Forces of one load: nodal (3 total,) N, N mm on turns; following: surface triangles with the pressure in MPa that stays
-    square to them, or None."""
+    square to them, or None; given (3 total,): prescribed motions, or None; growth (elements of each block,): free thermal growth
+    that is already in `nodal` and has to be taken off the stresses, or None."""
 
     nodal: Floats
     following: tuple[Ints, float] | None = None
+    given: Floats | None = None
+    growth: tuple[Floats, ...] | None = None
 
 
 @dataclass(frozen=True)
@@ -38,6 +52,8 @@ class LoadScene:
     system: System
     block_bodies: tuple[Ints, ...]
     pieces: tuple[str, ...]
+    held: tuple[HeldNodes, ...]
+    hubs: tuple[StiffHub, ...]
 
 
 def load_forces(scene: LoadScene, name: str, factor: float) -> CaseForces:
@@ -46,6 +62,10 @@ def load_forces(scene: LoadScene, name: str, factor: float) -> CaseForces:
     where = f"loads/{name}"
     if isinstance(load, WeightLoad):
         return _weight(scene, load, factor, where)
+    if isinstance(load, TemperatureLoad):
+        return _temperature(scene, load, factor, where)
+    if isinstance(load, MoveLoad):
+        return _moved(scene, load, factor, where)
     if load.on in scene.numbering.hubs:
         return _on_hub(scene, load, factor, where)
     if isinstance(load, MomentLoad):
@@ -72,6 +92,44 @@ def _weight(scene: LoadScene, load: WeightLoad, factor: float, where: str) -> Ca
                                "Give the material a density.", "material-incomplete")
     heavy = np.array([piece in wanted for piece in scene.pieces])
     return CaseForces(scene.system.body_force(acceleration, [heavy[bodies] for bodies in scene.block_bodies]))
+
+
+def _temperature(scene: LoadScene, load: TemperatureLoad, factor: float, where: str) -> CaseForces:
+    change = factor * scene.project.value(load.change, "temperature", where)
+    rates = {}
+    for piece in scene.project.active_pieces:
+        material = next((item for item in scene.project.materials if item.name == piece.material), None)
+        if load.pieces and piece.name not in load.pieces:
+            rates[piece.name] = 0.0
+        elif material is None or material.expansion is None:
+            raise LabilisError(f"The material of '{piece.name}' has no thermal expansion.", where, "Give the material one.",
+                               "material-incomplete")
+        else:
+            rates[piece.name] = scene.project.value(material.expansion, "expansion")
+    rate = np.array([rates[piece] for piece in scene.pieces])
+    growth = tuple(change * rate[bodies] for bodies in scene.block_bodies)
+    blocks = scene.system.blocks
+    growth += tuple(np.zeros(len(block.members)) for block in blocks[len(growth):])
+    return CaseForces(scene.system.forces([block.thermal(free) for block, free in zip(blocks, growth)]), growth=growth)
+
+
+def _moved(scene: LoadScene, load: MoveLoad, factor: float, where: str) -> CaseForces:
+    """The held directions of a support moved; a stiff hub carries its region along."""
+    number = [support.name for support in scene.project.supports].index(load.support)
+    step = _numbers(scene, load.components, "length", factor, where)
+    given = np.zeros((scene.numbering.total, 3))
+    for item in scene.held:
+        if item.owner == number and not item.turns:
+            amounts = np.einsum("kri,i->kr", item.directions, step)
+            given[item.nodes] += np.einsum("kri,kr->ki", item.directions, amounts)
+    for hub in scene.hubs:
+        rows = hub.held[[k for k, owner in enumerate(hub.owners) if owner == number]]
+        if len(rows):
+            given[hub.nodes] += np.linalg.pinv(rows[:, :3]) @ (rows[:, :3] @ step)
+    if not np.any(given):
+        raise LabilisError(f"Support '{load.support}' holds no direction that this displacement has.", where,
+                           "Hold that direction, or move along a held one.", "move")
+    return CaseForces(np.zeros(3 * scene.numbering.total), given=given.ravel())
 
 
 def _on_hub(scene: LoadScene, load: ForceLoad | PressureLoad | LineLoad | MomentLoad, factor: float, where: str) -> CaseForces:

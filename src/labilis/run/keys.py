@@ -65,7 +65,8 @@ def _material_parts(project: Project) -> list[Any]:
         material = next((item for item in project.materials if item.name == piece.material), None)
         found.append(None if material is None else [
             None if text is None else project.value(text, kind) for text, kind in
-            ((material.youngs_modulus, "stress"), (material.poisson_ratio, "number"), (material.density, "density"))])
+            ((material.youngs_modulus, "stress"), (material.poisson_ratio, "number"), (material.density, "density"),
+             (material.expansion, "expansion"))])
     return found
 
 
@@ -80,7 +81,6 @@ def _system_parts(project: Project) -> list[Any]:
 
 
 def _strength_parts(project: Project, case_name: str) -> list[Any]:
-    case = project.case(case_name)
     limits = []
     for piece in project.active_pieces:
         material = next((item for item in project.materials if item.name == piece.material), None)
@@ -88,14 +88,14 @@ def _strength_parts(project: Project, case_name: str) -> list[Any]:
         limits.append(None if text is None else project.value(text, "stress"))
     targets = set()
     loads = []
-    for entry in case.loads:
-        load = project.named("loads", entry.load)
+    for name, amount in project.case_loads(case_name):
+        load = project.named("loads", name)
         if hasattr(load, "on"):
             targets.add(load.on)
         values = [project.value(text, kind) for text, kind in load.quantities()]
         shape = {key: value for key, value in load.model_dump().items()
                  if key not in ("components", "normal", "pressure", "acceleration")}
-        loads.append([shape, values, project.value(entry.factor, "number"), getattr(load, "normal", None) is not None])
+        loads.append([shape, values, amount, getattr(load, "normal", None) is not None])
     return [limits, loads, _regions(project, {project.target_region(target).name for target in targets})]
 
 

@@ -12,7 +12,7 @@ from labilis.shape import EdgeTable, FaceTable, ShapeView, Tessellation
 
 _KNOWN: dict[str, Any] = {kind.__name__: kind for kind in (
     MeshFindings, ModesFindings, SectionFindings, StrengthFindings, ShapeView, FaceTable, EdgeTable, Tessellation)}
-_COMPACT = {"displacement_growing", "displacement_held", "stress_growing", "stress_held", "shapes", "shape"}
+_COMPACT = {"displacement_growing", "displacement_held", "stress_growing", "stress_held", "shapes", "shape", "energy", "levers", "layers"}
 
 
 def pack(result: Any) -> tuple[str, dict[str, Any], dict[str, np.ndarray]]:

@@ -32,9 +32,11 @@ from labilis.run.resolve import Tied, make_tied
 from labilis.run.strength_stage import SolvedCase, strength_stage
 from labilis.shape import BodyShape, PartShape, build_part, scan_sections
 from labilis.solve.factor import Factor, NotPositive, factor
-from labilis.solve.modes import NotConverged, count_below, find_modes
+from labilis.solve.levers import thickness_levers
+from labilis.solve.modes import ModesSolution, NotConverged, count_below, find_modes
 from labilis.solve.system import System
 
+_LEVERS = 3  # modes whose sensitivity to thickness is found
 _MOST_KEPT = 20  # bodies, meshes, solutions of late statements
 MOST_STRESS = 0.1  # of Young's modulus: an elastic factor beyond it means nothing
 Found = Callable[[str, Any], None]
@@ -128,7 +130,7 @@ class Runner:
             check_connected(part, mesh, tied)
             blocks, bodies = make_blocks(project, part, mesh, tied.numbering)
             system = System(mesh.nodes, (*blocks, *tied.springs), tied.ties)
-            scene = LoadScene(project, part.view, mesh, tied.numbering, system, bodies, part.pieces)
+            scene = LoadScene(project, part.view, mesh, tied.numbering, system, bodies, part.pieces, tied.held, tied.hubs)
             progress(Progress(0.15, "Assembling"))
             matrix = self._timed("assemble", lambda: system.reduced_stiffness)
             progress(Progress(0.25, "Factorising"))
@@ -177,7 +179,7 @@ class Runner:
         project, mesh, system = scene.project, scene.mesh, scene.system
         criteria = project.criteria
         required = project.value(criteria.required_factor, "number")
-        growing = system.stress(solved.growing.u)
+        growing = solved.growing_states
         k_g = system.geometric(growing, solved.growing.internal)
         unsymmetric = 0.0
         if solved.following["growing"]:
@@ -188,7 +190,7 @@ class Runner:
         if force < 1e-3 * strength.growing_size:  # loads that balance each other have no resultant to name
             force = 0.0
         if np.any(solved.held.u):
-            base = (base + system.geometric(system.stress(solved.held.u), solved.held.internal)).tocsr()
+            base = (base + system.geometric(solved.held_states, solved.held.internal)).tocsr()
             if solved.following["held"]:
                 load_part, rest = system.following(solved.following["held"])
                 base, unsymmetric = (base + load_part).tocsr(), max(unsymmetric, rest)
@@ -198,7 +200,7 @@ class Runner:
                 empty = np.zeros(0)
                 return ModesFindings(case, empty, np.zeros((0, len(mesh.nodes), 3)), empty, np.zeros((0, 3)), -1, np.inf,
                                      force, True, np.zeros(0, dtype="U16"), float("nan"), unsymmetric,
-                                     np.array(list(dict.fromkeys(scene.pieces))), np.zeros((0, 1)), np.zeros((0, 5)), np.zeros((0, 0)))
+                                     np.array(list(dict.fromkeys(scene.pieces))), np.zeros((0, 1)), np.zeros((0, 5)), np.zeros((0, 0)), np.zeros((0, 0)), np.zeros((0, 1)))
         typical = typical_stress(system.blocks, growing)
         modulus = min(block.modulus for block in system.blocks if isinstance(block, SolidBlock | ShellBlock))
         limit = MOST_STRESS * modulus / typical if typical > 0 else np.inf
@@ -226,7 +228,23 @@ class Runner:
         pieces, shares, parts, energy = _energies(scene, system.ties.expand(solution.vectors))
         kinds = np.array([_kind(scene, shape, density) for shape, density in zip(shapes, energy)], dtype="U16")
         return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second,
-                             unsymmetric, pieces, shares, parts, energy)
+                             unsymmetric, pieces, shares, parts, energy, *self._levers(scene, solved, stiffness, solution))
+
+    @staticmethod
+    def _levers(scene: LoadScene, solved: SolvedCase, stiffness: Factor, solution: ModesSolution) -> tuple[Any, Any]:
+        """Levers of the first factors by element and by piece; empty without shells."""
+        pieces = list(dict.fromkeys(scene.pieces))
+        if not any(isinstance(block, ShellBlock) for block in scene.system.blocks):
+            return np.zeros((0, 0)), np.zeros((0, len(pieces)))
+        count = min(len(solution.factors), _LEVERS)
+        bodies = np.concatenate(scene.block_bodies)
+        by_element = thickness_levers(scene.system, stiffness, solution.factors[:count], solution.vectors[:, :count], solved.growing,
+                                      solved.held)[:, :len(bodies)]
+        owner = np.array([pieces.index(scene.pieces[body]) for body in bodies])
+        by_piece = np.zeros((count, len(pieces)))
+        for mode, row in enumerate(by_element):
+            by_piece[mode] = np.bincount(owner, weights=row, minlength=len(pieces))
+        return by_element, by_piece
 
     @staticmethod
     def _second_opinion(system: System, solved: SolvedCase, base: Any, base_factor: Factor, limit: float) -> float:

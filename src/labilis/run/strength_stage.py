@@ -26,12 +26,14 @@ class SolvedCase:
     growing: LinearSolution
     held: LinearSolution
     following: dict[str, list[tuple[Ints, float]]]
+    growing_states: list[Floats]
+    held_states: list[Floats]
 
 
 def _swallowed(forces: CaseForces, tied: Tied) -> float:
     """Share of a load that acts straight on held motions."""
     places = ~tied.numbering.is_turn
-    nodal = forces.nodal.reshape(-1, 3)
+    nodal = tied.ties.handed_on(forces.nodal).reshape(-1, 3)
     total = float(np.linalg.norm(nodal[places], axis=1).sum())
     if total == 0.0:
         return 0.0
@@ -51,7 +53,7 @@ def _reactions(tied: Tied, solution: LinearSolution, count: int) -> Floats:
     """Force and moment about the origin (count, 6) that each support puts on the part."""
     result = np.zeros((count, 6))
     numbering = tied.numbering
-    internal = solution.internal.reshape(-1, 3)
+    internal = tied.ties.handed_on(solution.internal).reshape(-1, 3)
     nodes = np.concatenate([np.repeat(item.nodes, item.directions.shape[1]) for item in tied.held]
                            or [np.zeros(0, np.int64)])
     vectors = np.concatenate([item.directions.reshape(-1, 3) for item in tied.held] or [np.zeros((0, 3))])
@@ -114,19 +116,18 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
                    yields: dict[str, float | None]) -> tuple[StrengthFindings, SolvedCase]:
     """Solve one load case and gather its figures. `yields`: yield strength (MPa) of each piece."""
     project, view, mesh, system = scene.project, scene.view, scene.mesh, scene.system
-    case = project.case(case_name)
-    if not case.loads:
+    if not project.case_loads(case_name):
         raise LabilisError(f"Load case '{case_name}' has no load.", f"cases/{case_name}", "Pick a face and push on it.",
                            "no-load")
     parts: dict[str, list[CaseForces]] = {"growing": [], "held": []}
     swallowed, stations, names, sizes = [], [], [], []
     numbering, places = tied.numbering, ~tied.numbering.is_turn
     along = numbering.places @ view.long_axis
-    for entry in case.loads:
-        load = project.named("loads", entry.load)
-        forces = load_forces(scene, entry.load, project.value(entry.factor, "number"))
+    for name, amount in project.case_loads(case_name):
+        load = project.named("loads", name)
+        forces = load_forces(scene, name, amount)
         parts[load.growth].append(forces)
-        names.append(entry.load)
+        names.append(name)
         weight = np.linalg.norm(forces.nodal.reshape(-1, 3), axis=1)
         sizes.append((float(weight[places].sum()), load.growth))
         swallowed.append(_swallowed(forces, tied))
@@ -136,8 +137,11 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
     above = places & (along > 0.5 * float(along.max() + along.min()))
     for growth in ("growing", "held"):
         nodal = sum((forces.nodal for forces in parts[growth]), np.zeros(3 * numbering.total))
-        solution = solve_linear(system, factor, nodal, np.zeros(tied.ties.size))
+        moves = [forces.given for forces in parts[growth] if forces.given is not None]
+        given = tied.ties.carried(np.sum(moves, axis=0)) if moves else None
+        solution = solve_linear(system, factor, nodal, np.zeros(tied.ties.size), given)
         solutions.append(solution)
+        nodal = sum((forces.nodal for forces in parts[growth] if forces.growth is None), np.zeros(3 * numbering.total))
         applied.append(numbering.resultant(everyone, nodal.reshape(-1, 3)))
         reactions.append(_reactions(tied, solution, len(project.supports)))
         axial.append(-float((solution.internal + nodal).reshape(-1, 3)[above].sum(axis=0) @ view.long_axis))
@@ -146,7 +150,8 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
                            "Let one load grow: its factor is what is looked for.", "no-growing")
     if not np.any(solutions[0].u) and not np.any(solutions[0].internal):
         raise LabilisError(f"The loads of case '{case_name}' are zero.", f"cases/{case_name}", "Give a force.", "no-load")
-    states = [system.stress(solution.u) for solution in solutions]
+    offsets = [_thermal_states(scene, parts[growth]) for growth in ("growing", "held")]
+    states = [_less(system.stress(solution.u), offset) for solution, offset in zip(solutions, offsets)]
     stress, layers = _service_side([system.nodal_stress(state) for state in states], bool(len(mesh.shell_nodes)))
     factor_yield, node, body = _first_yield(scene, stress, yields)
     grips, centres, radii, reach = _grips(tied, len(project.supports), view.long_axis)
@@ -157,7 +162,19 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
         np.array(stations), np.array(axial), max(solution.residual for solution in solutions), factor_yield, node,
         _compression_share(system, states[0]), sum(size for size, growth in sizes if growth == "growing"), layers, body)
     following = {growth: [part.following for part in parts[growth] if part.following is not None] for growth in parts}
-    return findings, SolvedCase(solutions[0], solutions[1], following)
+    return findings, SolvedCase(solutions[0], solutions[1], following, states[0], states[1])
+
+
+def _thermal_states(scene: LoadScene, parts: list[CaseForces]) -> list[Floats] | None:
+    """Stresses that undo the free thermal growth of all loads, by block."""
+    grown = [part.growth for part in parts if part.growth is not None]
+    if not grown:
+        return None
+    return [block.thermal(np.sum([growth[k] for growth in grown], axis=0)) for k, block in enumerate(scene.system.blocks)]
+
+
+def _less(states: list[Floats], offset: list[Floats] | None) -> list[Floats]:
+    return states if offset is None else [state - part for state, part in zip(states, offset)]
 
 
 def _service_side(stress: list[Floats], shells: bool) -> tuple[list[Floats], Floats]:

@@ -30,6 +30,8 @@ def thickness_levers(system: System, factor: Factor, factors: Floats, vectors: F
     stiffness at rest. Factors within `close` of each other are repeated: their elements' levers are averaged, which
     is what the mean of the group does. The loads' own change with thickness (self-weight) is not counted.
     """
+    if len(factors) == 0:
+        return np.zeros((0, sum(len(block.members) for block in system.blocks)))
     rows = [_of_mode(system, factor, float(value), vectors[:, k], held.u + value * growing.u, growing)
             for k, value in enumerate(factors)]
     levers = np.array(rows).reshape(len(factors), -1)

@@ -28,16 +28,19 @@ class LinearSolution:
     residual: float
 
 
-def solve_linear(system: System, stiffness_factor: Factor, nodal: Floats, reduced_extra: Floats) -> LinearSolution:
-    """Solve for nodal forces (3n,) N (turns counted) and forces already in reduced unknowns (hubs), both of one load vector.
+def solve_linear(system: System, stiffness_factor: Factor, nodal: Floats, reduced_extra: Floats,
+                 given: Floats | None = None) -> LinearSolution:
+    """Solve for nodal forces (3n,) N (turns counted) and forces already in reduced unknowns (hubs), both of one load vector;
+    `given` (3n,): prescribed motions of held unknowns, nought elsewhere.
 
     The factors are used without refinement; the residual is checked once and refined by hand if it is poor.
     """
-    rhs = system.ties.reduce_vector(nodal) + reduced_extra
+    moved = np.zeros(len(nodal)) if given is None else given
+    net = nodal - times(system.stiffness, moved) if given is not None else nodal
+    rhs = system.ties.reduce_vector(net) + reduced_extra
     scale = float(np.linalg.norm(rhs))
     if scale == 0.0:
-        zero = np.zeros(len(nodal))
-        return LinearSolution(zero, np.zeros(system.ties.size), -nodal, 0.0)
+        return LinearSolution(moved, np.zeros(system.ties.size), -net, 0.0)
     q = stiffness_factor.solve(rhs)
     k = system.reduced_stiffness
     for _ in range(2):
@@ -45,6 +48,6 @@ def solve_linear(system: System, stiffness_factor: Factor, nodal: Floats, reduce
         if np.linalg.norm(left) < 1e-10 * scale:
             break
         q = q + stiffness_factor.solve(left)
-    u = system.ties.expand(q)
+    u = system.ties.expand(q) + moved
     residual = float(np.linalg.norm(rhs - times(k, q))) / scale
     return LinearSolution(u, q, times(system.stiffness, u) - nodal, residual)

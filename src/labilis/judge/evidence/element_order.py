@@ -10,4 +10,8 @@ def element_order(facts: CaseFacts) -> Evidence | None:
         return Evidence("element order", "1", "order", "bad",
                         "First-order elements are a draft: they are too stiff in bending, so every factor is too high, "
                         "often several times. Mesh with second order before you believe a number.", "mesh")
+    if not facts.mesh.has_solids:
+        four = int((facts.mesh.sizes == 4).sum())
+        return Evidence("element order", f"{100 * four / facts.mesh.count:.0f}", "% quadrilaterals", "good",
+                        "Shells with quadrilaterals leading, free of locking in bending.", "mesh")
     return Evidence("element order", "2", "order", "good", "Second-order elements.", "mesh")

@@ -9,7 +9,7 @@ def following_pressure(facts: CaseFacts) -> Evidence | None:
     if modes is None:
         return None
     case = next((case for case in facts.project.cases if case.name == facts.case), None)
-    names = {entry.load for entry in case.loads} if case is not None else set()
+    names = {name for name, _ in facts.project.case_loads(case.name)} if case is not None else set()
     if not any(isinstance(load, PressureLoad) and load.direction == "following" and load.name in names
                for load in facts.project.loads):
         return None

@@ -9,11 +9,13 @@ from labilis.model import (
     LabilisError,
     LineLoad,
     MomentLoad,
+    MoveLoad,
     NormalAxes,
     PressureLoad,
     Project,
     Region,
     Support,
+    TemperatureLoad,
     WeightLoad,
 )
 from labilis.run.picking import ShapeView, find_region
@@ -63,12 +65,15 @@ def marks_of(project: Project, view: ShapeView, case: str) -> tuple[list[Support
         region = project.target_region(item.on)
         held = _held(item, region, view, item.on in hubs or bool(view.sheet.any()))
         supports += [SupportMark(spot, held, item.name) for spot in ([_place(region, view)] if item.on in hubs else _spots(region, view))]
-    in_case = {entry.load for found in project.cases if found.name == case for entry in found.loads}
+    known = case in {found.name for found in project.cases}
+    in_case = {name for name, _ in project.case_loads(case)} if known else set()
     loads = []
     for load in project.loads:
         if load.name not in in_case:
             continue
         try:
+            if isinstance(load, TemperatureLoad | MoveLoad):
+                continue
             mark = _weight_mark(project, load, view) if isinstance(load, WeightLoad) else _load_mark(
                 project, load, project.target_region(load.on), view)
         except LabilisError:

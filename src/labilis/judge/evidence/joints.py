@@ -1,0 +1,17 @@
+"""Joints between bodies that touch without common edges: how many nodes carry them."""
+from labilis.judge.evidence.base import CaseFacts, Evidence
+
+
+def joints(facts: CaseFacts) -> Evidence | None:
+    """Bonded pairs; a joint of one or two nodes is a hinge or a slip of a millimetre."""
+    mesh = facts.mesh
+    if mesh is None or len(mesh.bonded) == 0:
+        return None
+    weak = mesh.bonded[mesh.bonded[:, 2] < 3]
+    if len(weak):
+        one, two, count = weak[0]
+        return Evidence("joints", str(len(weak)), "weak joints", "bad",
+                        f"'{mesh.bodies[one]}' and '{mesh.bodies[two]}' hang together by {count} node{'s' if count > 1 else ''} only. Check that "
+                        "they touch along an edge or a face.", "part")
+    return Evidence("joints", str(len(mesh.bonded)), "bonded joints", "good",
+                    f"{len(mesh.bonded)} joints are bonded, each by at least {int(mesh.bonded[:, 2].min())} nodes.", "part")
