@@ -18,21 +18,16 @@ from typing import Any
 ROOT = Path(__file__).parents[1]
 
 
-def measure(unknowns: int, plain: bool) -> dict[str, Any]:
-    """Figures of one size."""
+def _solids(unknowns: int) -> tuple[Any, Any, Any, Any]:
+    """Mesh, ties, block and forces of a clamped plate of ten-node tetrahedra, pushed at its free end."""
     import numpy as np
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
     from OCP.gp import gp_Pnt
 
     from labilis.mechanics import loads, ties
-    from labilis.mechanics.assembly import assemble, full
     from labilis.mechanics.blocks import SolidBlock
     from labilis.mesh import mesh_body
     from labilis.shape import build_body
-    from labilis.solve.factor import PardisoFactor, factor
-    from labilis.solve.modes import find_modes
-    from labilis.solve.strength import solve_linear
-    from labilis.solve.system import System
 
     body = build_body(BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), 300.0, 200.0, 6.0).Solid())
     size = 3.35 * (427_650 / unknowns) ** 0.4
@@ -47,6 +42,50 @@ def measure(unknowns: int, plain: bool) -> dict[str, Any]:
     top = mesh.face_triangles(np.array(ends[1:]))
     weights, _ = loads.face_weights(mesh.nodes, top)
     force = loads.traction(mesh.nodes, weights, top, np.array([-1000.0, 0, 0])).ravel()
+    return mesh, tied, SolidBlock(mesh.nodes, mesh.elements, 210e3, 0.3), force
+
+
+def _shells(unknowns: int) -> tuple[Any, Any, Any, Any]:
+    """The same for a clamped square tube of shells, 100 mm wide, 1000 mm long, pushed at its free end."""
+    import numpy as np
+
+    from labilis.mechanics import ties
+    from labilis.mechanics.blocks import ShellBlock
+    from labilis.mechanics.shell import smooth_triads
+    from labilis.mesh import mesh_part
+    from labilis.model import load_project
+    from labilis.run.numbering import make_numbering
+    from labilis.shape import build_part
+
+    project = load_project({"pieces": [{"name": "tube", "mesh_as": "shell", "recipe": {
+        "kind": "strut", "length": "1000 mm", "section": {"shape": "square tube", "width": "102 mm", "thickness": "2 mm"}}}]})
+    part = build_part(project, {})
+    mesh = mesh_part(part, (6 * 400_000 / unknowns) ** 0.5)
+    numbering = make_numbering(mesh, [])
+    foot = np.flatnonzero(mesh.nodes[:, 2] < 1e-6)
+    held = [ties.HeldNodes(nodes, np.broadcast_to(np.eye(3), (len(nodes), 3, 3)), 0, turn)
+            for nodes, turn in ((foot, False), (numbering.turn_of[foot], True))]
+    tied = ties.make_ties(numbering.places, held, place_of=numbering.place_of)
+    cell = mesh.cells[0]
+    triads = smooth_triads(mesh.nodes[cell.elements], cell.elements)
+    block = ShellBlock(mesh.nodes, cell.elements, numbering.turn_of, cell.thickness, triads, 210e3, 0.3)
+    head = np.flatnonzero(mesh.nodes[:, 2] > 1000 - 1e-6)
+    force = np.zeros((numbering.total, 3))
+    force[head, 2] = -1000.0 / len(head)
+    return mesh, tied, block, force.ravel()
+
+
+def measure(unknowns: int, plain: bool, kind: str = "solid") -> dict[str, Any]:
+    """Figures of one size."""
+    import numpy as np
+
+    from labilis.mechanics.assembly import assemble, full
+    from labilis.solve.factor import PardisoFactor, factor
+    from labilis.solve.modes import find_modes
+    from labilis.solve.strength import solve_linear
+    from labilis.solve.system import System
+
+    mesh, tied, block, force = _shells(unknowns) if kind == "shell" else _solids(unknowns)
     part: dict[str, float] = {}
 
     def timed(name: str, call: Any) -> Any:
@@ -56,7 +95,7 @@ def measure(unknowns: int, plain: bool) -> dict[str, Any]:
         return result
 
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
-    system = System(mesh.nodes, (SolidBlock(mesh.nodes, mesh.elements, 210e3, 0.3),), tied)
+    system = System(mesh.nodes, (block,), tied)
     timed("pattern and geometry", lambda: (system.blocks[0].geometry, system.pattern))
     k = timed("assembly of K", lambda: system.reduced_stiffness)
     solver = timed("factorisation with ordering", lambda: factor(k, groups=tied.groups))
@@ -74,7 +113,7 @@ def measure(unknowns: int, plain: bool) -> dict[str, Any]:
         return assemble(system.pattern, ((0, rows, matrices) for rows, matrices in system.blocks[0].stiffness()))
     timed("assembly again on the known pattern", again)
     result: dict[str, Any] = {
-        "unknowns": tied.size, "elements": len(mesh.elements), "bare_factorisation_s": bare, "parts_s": dict(part), "total_s": total,
+        "unknowns": tied.size, "kind": kind, "elements": mesh.count, "bare_factorisation_s": bare, "parts_s": dict(part), "total_s": total,
         "multiple": total / bare, "assembly_multiple": part["assembly again on the known pattern"] / bare,
         "solves": found.solves, "factors": [float(value) for value in found.factors],
         "complete": all(check.holds for check in found.checks),
@@ -100,11 +139,13 @@ def table(results: list[dict[str, Any]]) -> str:
     """docs/performance.md."""
     from labilis.run.about import solver_name
 
-    lines = ["# Performance", "", "Measured by `python -m benchmarks`: a clamped plate 300 × 200 × 6 mm of ten-node tetrahedra, pushed "
-             "at its free end, ten modes with proof of completeness. Times are multiples of **one bare numeric factorisation** of the same "
-             "K by the same library in the same process; these machines are shared and noisy.", "",
+    lines = ["# Performance", "",
+             "Measured by `python -m benchmarks`: a clamped plate 300 × 200 × 6 mm of ten-node tetrahedra (solid) and a clamped square "
+             "tube 100 × 100 × 1000 mm of MITC4 shells (shell), pushed at the free end, ten modes with proof of completeness. Times are "
+             "multiples of **one bare numeric factorisation** of the same K by the same library in the same process; these machines "
+             "are shared and noisy.", "",
              f"Solver: {solver_name()}. Machine: {platform.machine()}, {platform.system()}.", "",
-             "| | " + " | ".join(f"{r['unknowns']:,} unknowns" for r in results) + " |", "|---" * (len(results) + 1) + "|"]
+             "| | " + " | ".join(f"{r['kind']}, {r['unknowns']:,} unknowns" for r in results) + " |", "|---" * (len(results) + 1) + "|"]
 
     def row(name: str, values: list[str]) -> None:
         lines.append(f"| {name} | " + " | ".join(values) + " |")
@@ -128,21 +169,23 @@ def main() -> None:
     parser.add_argument("--unknowns", type=int, nargs="+", default=[50_000, 270_000, 600_000])
     parser.add_argument("--json", type=Path)
     parser.add_argument("--no-plain", action="store_true", help="leave the plain SciPy route out (it takes minutes)")
+    parser.add_argument("--kind", choices=["solid", "shell"], help="only one kind")
     parser.add_argument("--one", type=int, help=argparse.SUPPRESS)
     options = parser.parse_args()
     if options.one:
-        print(json.dumps(measure(options.one, not options.no_plain)))
+        print(json.dumps(measure(options.one, not options.no_plain, options.kind)))
         return
     results = []
-    for unknowns in options.unknowns:
-        command = [sys.executable, "-m", "benchmarks", "--one", str(unknowns)]
+    for kind, unknowns in ((kind, unknowns) for kind in ([options.kind] if options.kind else ["solid", "shell"])
+                           for unknowns in options.unknowns):
+        command = [sys.executable, "-m", "benchmarks", "--one", str(unknowns), "--kind", kind]
         if options.no_plain or unknowns > 300_000:
             command.append("--no-plain")
         done = subprocess.run(command, capture_output=True, text=True, cwd=ROOT, check=False)
         if done.returncode:
             sys.exit(done.stderr)
         results.append(json.loads(done.stdout.splitlines()[-1]))
-        print(f"{results[-1]['unknowns']:,} unknowns: {results[-1]['multiple']:.2f} factorisations in all")
+        print(f"{kind}, {results[-1]['unknowns']:,} unknowns: {results[-1]['multiple']:.2f} factorisations in all")
     (ROOT / "docs/performance.md").write_text(table(results), encoding="utf-8")
     if options.json:
         options.json.write_text(json.dumps(results, indent=2), encoding="utf-8")

@@ -9,7 +9,7 @@ import numpy as np
 
 from labilis.model import load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
-from validation.case import Case
+from validation.case import Case, faces_at, run_case
 from validation.recipes import case_of, flat, force, hold, line, mm, region, shell
 
 E, NU = 210e3, 0.3
@@ -141,8 +141,50 @@ def _strut(name: str, section: dict[str, Any], length: float, shell_size: float,
                      [FIXED], shell_size, solid_size)
 
 
+BASE, RIB = (160.0, 100.0, 2.0), (130.0, 80.0, 30.0, 1.5)  # length, width, thickness; width, height, top, thickness
+TEE = [shell("base", flat(*BASE)), shell("rib", {
+    "kind": "rib", "width": mm(RIB[0]), "height": mm(RIB[1]), "top": mm(RIB[2]), "thickness": mm(RIB[3])},
+    (10.0, BASE[1] / 2, BASE[2] / 2), (("x", 90.0),))]
+
+
+@lru_cache
+def _fused_tee() -> tuple[float, ...]:
+    """First factors of the T bracket as one solid, fused, read as STEP and meshed with tetrahedra."""
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Fuse
+
+    from labilis.shape import build_part
+
+    def part() -> Any:
+        solids = build_part(load_project({"pieces": [{**piece, "material": None, "mesh_as": "solid"} for piece in TEE]}), {}).solids
+        return BRepAlgoAPI_Fuse(solids[0].solid, solids[1].solid).Shape()
+    top = BASE[2] / 2 + RIB[1]
+    model = {"supports": [FIXED], **case_of(force("head", x=-1.0, z=-1.0)), "mesh": {"size": "3.5 mm"}, "criteria": {"modes": 3}}
+    found: list[float] = []
+
+    def figure(report: Any) -> float:
+        found.extend(float(value) for value in report.cases[0].facts.modes.positive[:3])
+        return found[0]
+    run_case(Case("fused T bracket", "", part, lambda view: {"foot": faces_at(view, 0, 0.0), "head": faces_at(view, 2, top)}, model, 1.0,
+                  "", 1.0, figure))
+    return tuple(found)
+
+
+def tee(kinds: tuple[str, str], size: float) -> list[Case]:
+    """T bracket with rib: both as shells, or the base as shells and the rib as a solid."""
+    pieces = [{**piece, "mesh_as": kind} for piece, kind in zip(TEE, kinds)]
+    model = {"pieces": pieces, "regions": [region("foot", "base/side.4"), region("head", "rib/top")], "supports": [FIXED],
+             **case_of(force("head", x=-1.0, z=-1.0)), "mesh": {"size": mm(size)}, "criteria": {"modes": 3}}
+    mixed = kinds[1] == "solid"
+
+    def row(k: int) -> Case:
+        return Case(f"T bracket with rib{', shell and solid mixed' if mixed else ''}, factor {k + 1} against solids",
+                    "joint bonded" if mixed else "shells beside one fused solid", None, None, model, lambda: _fused_tee()[k],
+                    "the same part fused, ten-node tetrahedra", 0.02, lambda report: float(report.cases[0].facts.modes.positive[k]))
+    return [row(k) for k in range(1 if mixed else 3)]
+
+
 CASES = [
-    cruciform(),
+    cruciform(), *tee(("shell", "shell"), 3.0), *tee(("shell", "solid"), 3.0),
     folded("angle strut, flexural torsion", [(50.0, 0.0), (0.0, 0.0), (0.0, 50.0)], 2.0, 1000.0, "cubic of Timoshenko and Gere 1961, "
            "art. 5.4", 10.0),
     folded("channel strut, flexural torsion", [(30.0, 60.0), (0.0, 60.0), (0.0, 0.0), (30.0, 0.0)], 2.0, 900.0,

@@ -21,6 +21,7 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Slices = Iterator[tuple[slice, Floats]]
 SHELL_CHUNK = 1024
+_KEPT = 20_000  # shells whose strain matrices are kept: 7 kB each
 ENERGY_PARTS = ("bulk", "membrane", "bending", "twist", "shear")
 
 
@@ -178,9 +179,20 @@ class ShellBlock:
         return [slice(start, min(start + SHELL_CHUNK, count)) for start in range(0, count, SHELL_CHUNK)]
 
     def _matrices(self) -> Iterator[tuple[slice, shell.ShellGeometry, Floats]]:
+        """Strain matrices some elements at a time; they are asked for several times a run, so a small block keeps them."""
+        if len(self.elements) <= _KEPT:
+            yield from self._kept
+            return
+        yield from self._made()
+
+    def _made(self) -> Iterator[tuple[slice, shell.ShellGeometry, Floats]]:
         for rows in self._chunks():
             part = shell.part_of(self.geometry, rows)
             yield rows, part, shell.strain_matrix_at_rest(part)
+
+    @cached_property
+    def _kept(self) -> list[tuple[slice, shell.ShellGeometry, Floats]]:
+        return list(self._made())
 
     def stiffness(self) -> Slices:
         """K_0, some elements at a time."""

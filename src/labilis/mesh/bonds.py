@@ -34,9 +34,8 @@ def find_bonds(mesh: Mesh, apart: frozenset[tuple[int, int]] = frozenset()) -> B
     triangle_body, triangle_thickness = _triangle_owners(mesh, body, thickness)
     free_edge = _free_edges(mesh)
     normals = _normals(mesh)
-    node_normal = np.zeros((len(mesh.nodes), 3))
-    np.add.at(node_normal, mesh.triangles[:, :3].ravel(), np.repeat(normals, 3, axis=0))
-    node_normal /= np.maximum(np.linalg.norm(node_normal, axis=1, keepdims=True), 1e-300)
+    around = mesh.triangles.ravel(), np.repeat(normals, mesh.triangles.shape[1], axis=0)
+    around = around[0][around[0] >= 0], around[1][around[0] >= 0]
     tolerance = 1e-5 * float(np.linalg.norm(np.ptp(mesh.nodes, axis=0))) + 1e-6
     corners = mesh.nodes[mesh.triangles[:, :3]]
     boxes = {number: (mesh.nodes[nodes].min(axis=0), mesh.nodes[nodes].max(axis=0)) for number, nodes in body.items()}
@@ -56,7 +55,7 @@ def find_bonds(mesh: Mesh, apart: frozenset[tuple[int, int]] = frozenset()) -> B
                 continue
             triangle, weights, gap = _nearest(mesh.nodes[near], corners[rows], reach)
             ok = np.isfinite(gap)
-            parallel = np.abs(np.einsum("ki,ki->k", node_normal[near], normals[rows[triangle]])) > _PARALLEL
+            parallel = _beside(around, near, normals[rows[triangle]], len(mesh.nodes)) > _PARALLEL
             if is_shell[one] and is_shell[two]:
                 lap = 0.5 * (thickness[one] + triangle_thickness[rows[triangle]])
                 # an end on a face; flush with the other's border its own mid-line may lie half a thickness beyond it
@@ -75,6 +74,17 @@ def find_bonds(mesh: Mesh, apart: frozenset[tuple[int, int]] = frozenset()) -> B
             for k in np.flatnonzero(ok & fits):
                 found.append((float(gap[k]), int(near[k]), int(rows[triangle[k]]), weights[k], one, two))
     return _chosen(mesh, found, _finer_first(mesh, triangle_body))
+
+
+def _beside(around: tuple[Ints, Floats], nodes: Ints, directions: Floats, count: int) -> Floats:
+    """(k,): largest cosine between a direction and the normals of the surface triangles that meet at a node."""
+    place = np.full(count, -1, dtype=np.int64)
+    place[nodes] = np.arange(len(nodes))
+    where = place[around[0]]
+    there = where >= 0
+    best = np.zeros(len(nodes))
+    np.maximum.at(best, where[there], np.abs(np.einsum("ki,ki->k", around[1][there], directions[where[there]])))
+    return best
 
 
 def _finer_first(mesh: Mesh, triangle_body: Ints) -> dict[int, float]:
