@@ -54,7 +54,7 @@ def mesh(order: int = 2) -> MeshFindings:
     elements = np.zeros((1, 4 if order == 1 else 10), dtype=int)
     return MeshFindings(nodes, elements.ravel(), np.array([elements.shape[1]]), np.array([False]), np.array([0]), np.array(["strut"]),
                         np.zeros((0, 3), int), EMPTY, np.array([0.5]), np.zeros(10, int), 5.0, 4.0, 1e4, 0, 5.0, 12,
-                        np.zeros((0, 3), int), EMPTY)
+                        np.zeros((0, 3), int), EMPTY, 0.0)
 
 
 SECTIONS = SectionFindings(np.array([1.0, 0, 0]), np.array([100.0, 200.0]), np.array([50.0, 50.0]), np.array([104.17, 104.17]),

@@ -10,7 +10,7 @@ from labilis.mesh import mesh_part
 from labilis.model import LabilisError, load_project
 from labilis.shape import PartShape, build_part, find_region
 from labilis.shape.profile import arc_of
-from labilis.shape.recipes.sections import section_shape, second_moments
+from labilis.shape.recipes.sections import second_moments, section_shape
 from validation.recipes import flat, mm, shell
 
 PI = np.pi

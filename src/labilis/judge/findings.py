@@ -19,7 +19,8 @@ class MeshFindings:
     a shell; body (m,) number in `bodies` (b,); triangles (k, 3 or 6) of the surface, outward, -1 for missing mid-sides;
     triangle_face (k,); shape (m,): shape quality 0 to 1; histogram (10,); mean_edge, thickness mm; volume mm³; straightened:
     elements with sides made straight; size mm asked for; unknowns before supports; bonded (p, 3): pairs of bodies joined by bonded
-    nodes, and how many; sheet_faces: numbers of the CAD faces that are sheets.
+    nodes, and how many; sheet_faces: numbers of the CAD faces that are sheets; deviation: relative difference between the
+    volume of an imported thin solid and of the mid-surface made of it.
     """
 
     nodes: Floats
@@ -40,6 +41,7 @@ class MeshFindings:
     unknowns: int
     bonded: Ints
     sheet_faces: Ints
+    deviation: float
 
     @property
     def count(self) -> int:

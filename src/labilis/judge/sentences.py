@@ -46,11 +46,8 @@ def part_sentences(project: Project, extents: tuple[float, float, float] | None,
         spans.append(Span(piece.material or "no material yet", ("pieces", index, "material"), choices=names,
                           tone="" if piece.material else "bad"))
         spans.append(Span(", as "))
-        if piece.recipe is None:
-            spans.append(Span("a solid"))
-        else:
-            spans.append(Span({"solid": "solid", "shell": "shells"}[piece.mesh_as], ("pieces", index, "mesh_as"),
-                              choices=(("shells on its mid-surface", "shell"), ("solid elements", "solid"))))
+        spans.append(Span({"solid": "solid", "shell": "shells"}[piece.mesh_as], ("pieces", index, "mesh_as"),
+                          choices=(("shells on its mid-surface", "shell"), ("solid elements", "solid"))))
         if len(project.pieces) > 1:
             spans.append(Span(", "))
             spans.append(Span("carrying load", ("pieces", index, "set_aside"),

@@ -57,8 +57,9 @@ from labilis.model.statements import (
 )
 
 __all__ = [
-    "Block", "CaseLoad", "CasePart", "Copies", "Corner", "Criteria", "Cut", "CylindricalAxes", "EulerChoice", "FoldedSheet", "ForceLoad", "Geometry",
-    "GlobalAxes", "Hub", "LabilisError", "LineCopies", "LineLoad", "Load", "LoadCase", "LocalAxes", "Material", "MeshPlan",
-    "MeshZone", "MirrorCopy", "MomentLoad", "MoveLoad", "NormalAxes", "Opening", "Pick", "Piece", "Place", "Plate", "Pocket", "PressureLoad",
-    "Project", "Recipe", "Region", "Rib", "RingCopies", "Section", "Spring", "Strut", "Support", "TemperatureLoad", "Turn", "WeightLoad", "load_project",
+    "Block", "CaseLoad", "CasePart", "Copies", "Corner", "Criteria", "Cut", "CylindricalAxes", "EulerChoice", "FoldedSheet",
+    "ForceLoad", "Geometry", "GlobalAxes", "Hub", "LabilisError", "LineCopies", "LineLoad", "Load", "LoadCase", "LocalAxes",
+    "Material", "MeshPlan", "MeshZone", "MirrorCopy", "MomentLoad", "MoveLoad", "NormalAxes", "Opening", "Pick", "Piece", "Place",
+    "Plate", "Pocket", "PressureLoad", "Project", "Recipe", "Region", "Rib", "RingCopies", "Section", "Spring", "Strut",
+    "Support", "TemperatureLoad", "Turn", "WeightLoad", "load_project",
 ]

@@ -200,7 +200,8 @@ class Runner:
                 empty = np.zeros(0)
                 return ModesFindings(case, empty, np.zeros((0, len(mesh.nodes), 3)), empty, np.zeros((0, 3)), -1, np.inf,
                                      force, True, np.zeros(0, dtype="U16"), float("nan"), unsymmetric,
-                                     np.array(list(dict.fromkeys(scene.pieces))), np.zeros((0, 1)), np.zeros((0, 5)), np.zeros((0, 0)), np.zeros((0, 0)), np.zeros((0, 1)))
+                                     np.array(list(dict.fromkeys(scene.pieces))), np.zeros((0, 1)), np.zeros((0, 5)), np.zeros((0, 0)),
+                                     np.zeros((0, 0)), np.zeros((0, 1)))
         typical = typical_stress(system.blocks, growing)
         modulus = min(block.modulus for block in system.blocks if isinstance(block, SolidBlock | ShellBlock))
         limit = MOST_STRESS * modulus / typical if typical > 0 else np.inf
@@ -291,7 +292,7 @@ def _mesh_findings(part: PartShape, mesh: Mesh, bonds: Bonds, size: float) -> Me
         np.concatenate([cell.body for cell in mesh.cells]), np.array(part.bodies), mesh.triangles, mesh.triangle_face, quality.shape,
         quality.histogram, quality.mean_edge, part.view.thickness, quality.volume, mesh.straightened, size,
         3 * (len(mesh.nodes) + len(mesh.shell_nodes)), np.concatenate([pairs, counts[:, None]], axis=1),
-        np.flatnonzero(part.view.sheet))
+        np.flatnonzero(part.view.sheet), part.deviation)
 
 
 def _released(project: Project, part: PartShape) -> frozenset[tuple[int, int]]:

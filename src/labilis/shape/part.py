@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from labilis.model import LabilisError, LineCopies, MirrorCopy, Piece, Place, Project
+from labilis.shape.midsurface import find_midsurface, named_patches
 from labilis.shape.recipes.kinds import make_recipe
 from labilis.shape.recipes.made import Made, images, parts, typed
 from labilis.shape.step import read_step, solids_of, volume_of
@@ -20,10 +21,10 @@ _REACH = 1e5  # mm: how far a cut goes, both ways
 
 @dataclass(frozen=True)
 class PartShape:
-    """Solids (one BodyShape for each body, numbers in `solid_bodies`) and sheets (one fused BodyShape or None). Faces and edges are
-    numbered solid after solid, then sheets; `bodies` names all of them, `pieces` the piece each belongs to; lone: the solid form of
-    a part that is one body, for sections.
-    """
+    """Solids (one BodyShape for each body, numbers in `solid_bodies`) and sheets (one fused BodyShape or None). Faces and
+    edges are numbered solid after solid, then sheets; `bodies` names all of them, `pieces` the piece each belongs to; lone:
+    the solid form of a part that is one body, for sections; deviation: largest relative difference between the volume of an
+    imported solid and of the sheets made of it."""
 
     solids: tuple[BodyShape, ...]
     solid_bodies: tuple[int, ...]
@@ -31,6 +32,7 @@ class PartShape:
     bodies: tuple[str, ...]
     pieces: tuple[str, ...]
     lone: BodyShape | None = None
+    deviation: float = 0.0
 
     @property
     def components(self) -> tuple[BodyShape, ...]:
@@ -96,8 +98,18 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
     owners: list[str] = []
     solids, solid_bodies = [], []
     sheets: list[tuple[Made, int]] = []
+    thin: dict[str, float] = {}
     for piece in project.active_pieces:
         where = f"pieces/{piece.name}"
+        if piece.recipe is None and piece.mesh_as == "shell":
+            solid = build_body(_imported(project, piece, files))
+            found = find_midsurface(solid, piece.name)
+            thin[piece.name] = solid.view.volume
+            for patch, name in named_patches(found, piece.name):
+                bodies.append(name)
+                owners.append(piece.name)
+                sheets.append((patch, len(bodies) - 1))
+            continue
         if piece.recipe is None:
             bodies.append(piece.name)
             owners.append(piece.name)
@@ -127,9 +139,19 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
     fused = fuse_sheets(sheets, bodies) if sheets else None
     lone = None
     if len(bodies) == 1:
-        form = [build_body(solid) for solid in solids_of(sheets[0][0].solid)] if sheets else solids
+        form = [build_body(solid) for solid in solids_of(sheets[0][0].solid)] if sheets and sheets[0][0].solid is not None else solids
         lone = form[0] if len(form) == 1 else None
-    return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone)
+    return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone, _deviation(fused, owners, thin))
+
+
+def _deviation(sheets: BodyShape | None, owners: list[str], thin: Mapping[str, float]) -> float:
+    """Largest relative difference between the volume of an imported solid, by piece, and that of its sheets."""
+    found = [0.0]
+    for name, volume in thin.items():
+        assert sheets is not None
+        mine = np.array([owners[body] == name for body in sheets.faces.body])
+        found.append(float((sheets.faces.area * sheets.faces.thickness)[mine].sum()) / volume - 1.0)
+    return max(found, key=abs)
 
 
 def _refuse_overlap(solids: list[BodyShape], names: list[str]) -> None:
@@ -317,7 +339,8 @@ def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
     for item in named:
         unique.setdefault(_key(item[0]), []).append(item)
     handles, rows = [], []
-    for owners in unique.values():
+    dangling = _dangling([owners[0] for owners in unique.values()], {number for made, number in sheets if made.solid is None})
+    for owners in (owners for key, owners in unique.items() if key not in dangling):
         face = owners[0][0]
         row = face_row(face)
         row["name"] = "|".join(f"{bodies[number]}/{name}" for _, _, name, number in owners)
@@ -326,6 +349,24 @@ def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
         rows.append(row)
     edges, edge_rows = _sheet_edges(handles, edge_names)
     return BodyShape(shape, tuple(handles), tuple(edges), make_table(FaceTable, rows), make_table(EdgeTable, edge_rows))
+
+
+def _dangling(faces: list[tuple[Any, float, str, int]], imported: set[int]) -> set[int]:
+    """Strips of half a thickness that imported mid-surfaces leave beyond each other at sharp corners: to be dropped."""
+    beside: dict[int, int] = {}
+    for face, *_ in faces:
+        for edge in parts(face, "edge"):
+            beside[_key(edge)] = beside.get(_key(edge), 0) + 1
+    found = set()
+    for face, thickness, _, number in faces:
+        if number not in imported:
+            continue
+        lengths = [(float(edge_row(edge)["length"]), _key(edge)) for edge in parts(face, "edge")]
+        longest = max(length for length, _ in lengths)
+        free = max((length for length, key in lengths if beside[key] == 1), default=0.0)
+        if face_row(face)["area"] < 0.6 * thickness * longest and free > 0.9 * longest:
+            found.add(_key(face))
+    return found
 
 
 def _sheet_edges(faces: list[Any], names: dict[int, list[str]]) -> tuple[list[Any], list[dict[str, Any]]]:

@@ -10,8 +10,9 @@ def joints(facts: CaseFacts) -> Evidence | None:
     weak = mesh.bonded[mesh.bonded[:, 2] < 3]
     if len(weak):
         one, two, count = weak[0]
+        nodes = f"{count} node{'s' if count > 1 else ''}"
         return Evidence("joints", str(len(weak)), "weak joints", "bad",
-                        f"'{mesh.bodies[one]}' and '{mesh.bodies[two]}' hang together by {count} node{'s' if count > 1 else ''} only. Check that "
+                        f"'{mesh.bodies[one]}' and '{mesh.bodies[two]}' hang together by {nodes} only. Check that "
                         "they touch along an edge or a face.", "part")
     return Evidence("joints", str(len(mesh.bonded)), "bonded joints", "good",
                     f"{len(mesh.bonded)} joints are bonded, each by at least {int(mesh.bonded[:, 2].min())} nodes.", "part")
