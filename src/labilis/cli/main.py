@@ -102,13 +102,28 @@ def check(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis
           case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,
           modes: Annotated[int | None, typer.Option(min=1, max=200, help="How many modes to find.")] = None,
           out: Annotated[Path | None, typer.Option(help="Folder for VTU and CSV files.")] = None,
+          trace: Annotated[bool, typer.Option("--trace", help="Also follow the imperfect part to its limit.")] = False,
           json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None,
           ) -> None:
     """Run a model to its verdict."""
-    _check(model, case, modes, out, json_)
+    _check(model, case, modes, out, json_, trace)
 
 
-def _check(model: Path, case: str | None, modes: int | None, out: Path | None, json_file: Path | None) -> None:
+@app.command("trace")
+def trace_model(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+                case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,
+                mode: Annotated[int | None, typer.Option(min=0, help="Mode whose shape is the imperfection; 0 for none.")] = None,
+                amplitude: Annotated[str | None, typer.Option(help="Its amplitude, such as '0.5 mm'.")] = None,
+                out: Annotated[Path | None, typer.Option(help="Folder for VTU and CSV files.")] = None,
+                json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None,
+                ) -> None:
+    """Follow the imperfect part along its load-deflection path."""
+    change = {key: value for key, value in (("mode", mode), ("amplitude", amplitude)) if value is not None}
+    _check(model, case, None, out, json_, True, change)
+
+
+def _check(model: Path, case: str | None, modes: int | None, out: Path | None, json_file: Path | None, trace: bool = False,
+           trace_plan: dict[str, Any] | None = None) -> None:
     from labilis.cli.output import as_json, print_report
     from labilis.run import Plan, Runner, judge_project
     from labilis.store import load_model
@@ -118,13 +133,14 @@ def _check(model: Path, case: str | None, modes: int | None, out: Path | None, j
     project = snapshot.project
     if modes is not None:
         project = project.changed(criteria=project.criteria.model_copy(update={"modes": modes}))
-    if case is not None:
-        project = project.changed(cases=[project.case(case)])
+    if trace_plan:
+        project = project.changed(trace={**project.trace.model_dump(), **trace_plan})
+    chosen = () if case is None else (project.case(case).name,)
     snapshot = type(snapshot)(project, snapshot.files)
     runner = Runner()
     with _progress() as show:
-        results = runner.run(snapshot, Plan("modes"), show)
-    report = judge_project(project, results)
+        results = runner.run(snapshot, Plan("trace" if trace else "modes", chosen), show)
+    report = judge_project(project, results, chosen)
     data = as_json(report, runner.timing)
     if json_file is not None and str(json_file) == "-":
         typer.echo(json.dumps(data, indent=2, ensure_ascii=False))

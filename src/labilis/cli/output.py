@@ -50,6 +50,15 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
                          "ends": check.governing.ends.name, "effective_length_factor": check.governing.ends.k,
                          "length_mm": check.length, "second_moment_mm4": check.governing.second_moment,
                          "youngs_modulus_mpa": check.modulus, "difference_percent": _number(check.difference)}
+    if facts.trace is not None:
+        trace = facts.trace
+        data["trace"] = {"verified_factor": trace.verified, "limit_factor": _number(trace.limit),
+                         "first_yield_factor": _number(trace.first_yield), "reason_stopped": trace.reason, "mode": trace.mode,
+                         "amplitude_mm": trace.amplitude, "loss_against_ideal": _number(trace.loss), "cut_backs": trace.cut_backs,
+                         "curve": [{"factor": float(f), "probe_mm": float(u), "max_displacement_mm": float(m),
+                                    "max_von_mises_mpa": float(s), "iterations": int(i), "negative_pivots": int(n)}
+                                   for f, u, m, s, i, n in zip(trace.factors, trace.probe, trace.largest, trace.peak, trace.iterations,
+                                                               trace.negative)]}
     data["evidence"] = [{"name": item.name, "figure": item.figure, "unit": item.unit, "state": item.state,
                          "text": item.text} for item in report.evidence]
     return data

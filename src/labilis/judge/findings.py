@@ -179,6 +179,43 @@ class ModesFindings:
 
 
 @dataclass(frozen=True)
+class TraceFindings:
+    """The imperfect part followed along its path.
+
+    mode, amplitude mm (with its sign): the starting shape; ideal: first factor of the perfect part, nan without; factors (s,) of the
+    converged points, the unloaded one first; largest (s,) mm: largest motion; probe (s,) mm: motion of the point that the mode
+    moves most; iterations, negative (s,): of each point, and the negative pivots of its tangent; peak (s,) MPa: largest von Mises
+    stress; frame (f,): points whose shapes are kept in motions (f, n, 3) mm; limit: largest factor when the path falls after it, else
+    nan; first_yield: nan when nothing yields; verified: the least of both, or the last factor; reason in words, '' while it runs;
+    done: False while it runs.
+    """
+
+    case: str
+    mode: int
+    amplitude: float
+    ideal: float
+    factors: Floats
+    largest: Floats
+    probe: Floats
+    iterations: Ints
+    negative: Ints
+    peak: Floats
+    frame: Ints
+    motions: Floats
+    limit: float
+    first_yield: float
+    verified: float
+    reason: str
+    cut_backs: int
+    done: bool
+
+    @property
+    def loss(self) -> float:
+        """Part of the ideal factor that the imperfect part does not reach, nan without an ideal one."""
+        return 1.0 - self.verified / self.ideal
+
+
+@dataclass(frozen=True)
 class SectionFindings:
     """Sections between the ends of the part: station (n,) mm along axis (3,); area mm²; i_min, i_max mm⁴; weak, strong
     (n, 3): the directions a member moves in when it bends about its weak and its strong axis."""

@@ -9,7 +9,7 @@ from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.hand import EulerCheck
 from labilis.judge.numbers import critical_text, force_text
 
-RungKind = Literal["service", "required", "yield", "hand", "mode", "negative"]
+RungKind = Literal["service", "required", "yield", "hand", "mode", "negative", "verified"]
 
 
 @dataclass(frozen=True)
@@ -55,4 +55,12 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
             else:
                 found.append(Rung("negative", float(factor), f"{factor:.4g} mode {index + 1}", "load must reverse", None, index,
                                   f"Mode {index + 1} occurs only if the load reverses."))
+    trace = facts.trace
+    if trace is not None and trace.done:
+        loss = f"{100 * trace.loss:.0f} % under mode 1" if math.isfinite(trace.loss) else "traced"
+        end = {trace.limit: "limit", trace.first_yield: "first yield on the trace"}.get(trace.verified, "not yet at its limit")
+        found.append(Rung("verified", trace.verified, f"{trace.verified:.4g} verified", f"{end}, {loss}",
+                          bool(trace.verified >= 1.0),
+                          story=f"The imperfect part ({abs(trace.amplitude):.3g} mm of mode {trace.mode}) carries {trace.verified:.4g} × "
+                                f"the load: {end}. The trace ended because {trace.reason}."))
     return tuple(sorted(found, key=lambda rung: -rung.factor))

@@ -248,6 +248,35 @@ def modes_sentences(project: Project, facts: CaseFacts | None, driver: str) -> l
     return found
 
 
+def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]:
+    """Starting shape, where it ends, and what was found."""
+    plan = project.trace
+    modes = facts.modes if facts is not None else None
+    count = len(modes.factors) if modes is not None else 0
+    choices = (*((f"the shape of mode {number}", number) for number in range(1, max(count, plan.mode) + 1)), ("the part as drawn", 0))
+    start = f"the shape of mode {plan.mode}" if plan.mode else "the part as drawn"
+    spans = [Span("Start from "), Span(start, ("trace", "mode"), choices=choices)]
+    if plan.mode:
+        spans += [Span(", "), value_span(plan.amplitude or "a thousandth of the moving length", ("trace", "amplitude"), "length"),
+                  Span(" out, to "), Span({"+": "its own side", "-": "the other side"}[plan.sign], ("trace", "sign"),
+                                           choices=(("its own side", "+"), ("the other side", "-")))]
+    spans += [Span("; at most "), value_span(str(plan.steps), ("trace", "steps"), "count"), Span(" steps, up to factor "),
+              value_span(plan.target or "1.5 × the first mode's", ("trace", "target"), "number"), Span(".")]
+    found: list[Sentence] = [tuple(spans)]
+    trace = facts.trace if facts is not None else None
+    if trace is None:
+        return [*found, (Span("Not traced. The first mode's factor is of an ideal part; this finds what the real one carries.",
+                              tone="quiet"),)]
+    if not trace.done:
+        return [*found, (Span(f"Tracing: {len(trace.factors) - 1} steps, factor {trace.factors[-1]:.4g}.", tone="quiet"),)]
+    end = "its limit" if trace.verified == trace.limit else "first yield" if trace.verified == trace.first_yield else "where it ended"
+    loss = f", {100 * trace.loss:.0f} % under mode 1" if math.isfinite(trace.loss) else ""
+    found.insert(0, (Span(f"Verified to {trace.verified:.4g} × the load, {end}{loss}.", tone="good" if trace.verified >= 1 else "bad"),))
+    steps = f"{len(trace.factors) - 1} steps, {trace.cut_backs} cut back"
+    found.append((Span(f"Imperfection {abs(trace.amplitude):.3g} mm; {steps}; it ended because {trace.reason}.", tone="quiet"),))
+    return found
+
+
 def euler_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]:
     """Euler's check in one sentence, ends and length open to change."""
     if facts is None or facts.euler is None or isinstance(facts.euler, str):

@@ -39,6 +39,7 @@ class Block(Protocol):
     def thermal(self, growth: Floats) -> Floats: ...
     def second_state(self, local: Floats) -> Floats: ...
     def work(self, state: Floats, local: Floats) -> float: ...
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]: ...
     def body_force(self, acceleration: Floats) -> Floats: ...
     @property
     def volume(self) -> Floats: ...
@@ -103,6 +104,23 @@ class SolidBlock:
         strain = np.stack([product[..., i, j] * (1.0 if i == j else 2.0)
                            for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))], axis=-1)
         return strain @ self.elasticity
+
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+        """Some elements at a time at large motions (n, 3): (rows, forces (m, k, 3), tangent or None, largest von Mises stress (m,))."""
+        g = self.geometry
+        local = motion[self.members]
+        for rows in solid.chunks(len(self.members)):
+            f = solid.deformation_gradient(g.gradient[rows], local[rows])
+            stress = solid.green_strain(f) @ self.elasticity
+            b = solid.strain_matrix(g.gradient[rows], f)
+            m, points, _, columns = b.shape
+            weighted = (stress * g.weight[rows][..., None]).reshape(m, 1, points * 6)
+            force = (weighted @ b.reshape(m, points * 6, columns)).reshape(local[rows].shape)
+            matrix = None
+            if tangent:
+                matrix = solid.material_part(b, g.weight[rows], self.elasticity) + solid.spread(
+                    solid.geometric_block(g.gradient[rows], g.weight[rows], stress))
+            yield rows, force, matrix, von_mises(stress).max(axis=1)
 
     def work(self, state: Floats, local: Floats) -> float:
         """∫ state · strain(local) dV, N mm."""
@@ -243,6 +261,19 @@ class ShellBlock:
         """Resultants (m, g, 9) of `second_strain`."""
         return np.asarray(np.einsum("mjk,mgk->mgj", self.section, self.second_strain(local)))
 
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+        """Some elements at a time at large motions (n, 3) and rotations (n, 3, 3) of all nodes: (rows, forces (m, 2k, 3), tangent or None,
+        largest von Mises stress (m,) at top and bottom)."""
+        turned = rotation[self.turn_of[self.elements]]
+        local = motion[self.elements]
+        for rows in self._chunks():
+            part = shell.part_of(self.geometry, rows)
+            force, matrix, state = shell.forces_and_tangent(part, self.section[rows], local[rows], turned[rows], tangent)
+            top, _, bottom = shell.surface_stress(state, part.thickness, part.offset)
+            peak = np.maximum(*(np.sqrt(s[..., 0] ** 2 - s[..., 0] * s[..., 1] + s[..., 1] ** 2 + 3 * s[..., 2] ** 2)
+                                for s in (top, bottom)))
+            yield rows, force.reshape(len(force), -1, 3), matrix, peak.max(axis=1)
+
     def work(self, state: Floats, local: Floats) -> float:
         """∫ state · strain(local) dA, N mm."""
         return float((self.forces(state) * local).sum())
@@ -362,6 +393,12 @@ class SpringBlock:
     def second_state(self, local: Floats) -> Floats:
         """A spring in fixed directions has nothing of second order."""
         return 0.0 * local
+
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+        """Springs stay linear in motions and in rotation vectors."""
+        everything = slice(0, len(self.members))
+        vector = motion[self.members] + shell.logarithm(rotation[self.members])
+        yield everything, self.linear(vector), self.matrices if tangent else None, np.zeros(len(self.members))
 
     def work(self, state: Floats, local: Floats) -> float:
         """Force times motion, N mm."""

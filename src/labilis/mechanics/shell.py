@@ -196,6 +196,15 @@ def residual_and_tangent(geometry: ShellGeometry, stiffness: Floats, displacemen
     `initial` (m, g, 9) are resultants that are there without strain. `material` False leaves Bᵀ C B out: at rest, with the
     resultants of the linear solution, what is left is the geometric stiffness K_G.
     """
+    residual, tangent, _ = forces_and_tangent(geometry, stiffness, displacement, rotation, True, initial, material)
+    assert tangent is not None
+    return residual, tangent
+
+
+def forces_and_tangent(geometry: ShellGeometry, stiffness: Floats, displacement: Floats, rotation: Floats | None = None,
+                       with_tangent: bool = True, initial: Floats | None = None,
+                       material: bool = True) -> tuple[Floats, Floats | None, Floats]:
+    """(internal forces (m, 6n), their derivative (m, 6n, 6n) when asked for, resultants (m, g, 9)); see `residual_and_tangent`."""
     state = shell_state(geometry, stiffness, displacement, rotation, initial)
     forms, y = geometry.forms, state.y
     m, n = geometry.elements.shape
@@ -208,6 +217,10 @@ def residual_and_tangent(geometry: ShellGeometry, stiffness: Floats, displacemen
     q_total += np.einsum("mg,mgab->mab", weighted[:, :, 8], drill, optimize=True)
     force = q_total @ y  # on each nodal vector, (m, 4n, 3)
     size = 12 * n
+    change, second = _turning(y, force, n)
+    residual = np.einsum("mij,mi->mj", change, force.reshape(m, size))
+    if not with_tangent:
+        return residual, None, state.resultant
     k_y = np.zeros((m, 4 * n, 3, 4 * n, 3))
     for axis in range(3):
         k_y[:, :, axis, :, axis] = q_total
@@ -216,13 +229,11 @@ def residual_and_tangent(geometry: ShellGeometry, stiffness: Floats, displacemen
         bending = np.einsum("gkab,mbx->mgkax", forms.q[:, 3:5], y, optimize=True).reshape(m, -1, size)
         amount = (bulge * natural[..., 0:2]).reshape(m, -1, 1)
         k_y = k_y + np.swapaxes(bending, 1, 2) @ (amount * bending)
-    change, second = _turning(y, force, n)
     tangent = np.swapaxes(change, 1, 2) @ k_y @ change
     tangent.reshape(m, n, 6, n, 6)[:, np.arange(n), 3:, np.arange(n), 3:] += np.moveaxis(second, 1, 0)
     if material:
         tangent += material_part(_strain_matrix(geometry, y, state.curvature), stiffness, geometry.area)
-    residual = np.einsum("mij,mi->mj", change, force.reshape(m, size))
-    return residual, tangent
+    return residual, tangent, state.resultant
 
 
 def _strain_matrix(geometry: ShellGeometry, y: Floats, curvature: Floats | None = None) -> Floats:
@@ -306,6 +317,18 @@ def exponential(turn: Floats) -> Floats:
     first = np.where(small, 1 - angle**2 / 6, np.sin(safe) / safe)
     second = np.where(small, 0.5 - angle**2 / 24, (1 - np.cos(safe)) / safe**2)
     return np.eye(3) + first * cross + second * (cross @ cross)
+
+
+def logarithm(rotation: Floats) -> Floats:
+    """Rotation vectors (..., 3) rad of rotations (..., 3, 3) by less than half a turn."""
+    skew = 0.5 * np.stack([rotation[..., 2, 1] - rotation[..., 1, 2], rotation[..., 0, 2] - rotation[..., 2, 0],
+                           rotation[..., 1, 0] - rotation[..., 0, 1]], axis=-1)
+    sine = np.linalg.norm(skew, axis=-1)
+    cosine = 0.5 * (np.trace(rotation, axis1=-2, axis2=-1) - 1.0)
+    angle = np.arctan2(sine, cosine)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        scale = np.where(sine > 1e-9, angle / sine, 1.0)
+    return skew * scale[..., None]
 
 
 def surface_stress(resultant: Floats, thickness: Floats, offset: Floats) -> tuple[Floats, Floats, Floats]:

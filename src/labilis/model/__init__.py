@@ -16,6 +16,7 @@ from labilis.model.project import (
     MeshZone,
     Piece,
     Project,
+    TracePlan,
     load_project,
 )
 from labilis.model.recipes import (
@@ -61,5 +62,5 @@ __all__ = [
     "ForceLoad", "Geometry", "GlobalAxes", "Hub", "LabilisError", "LineCopies", "LineLoad", "Load", "LoadCase", "LocalAxes",
     "Material", "MeshPlan", "MeshZone", "MirrorCopy", "MomentLoad", "MoveLoad", "NormalAxes", "Opening", "Pick", "Piece", "Place",
     "Plate", "Pocket", "PressureLoad", "Project", "Recipe", "Region", "Rib", "RingCopies", "Section", "Spring", "Strut",
-    "Support", "TemperatureLoad", "Turn", "WeightLoad", "load_project",
+    "Support", "TemperatureLoad", "TracePlan", "Turn", "WeightLoad", "load_project",
 ]

@@ -117,6 +117,19 @@ class Criteria(Statement):
     second_opinion: bool = Field(default=False, description="also solve with the deflection before buckling")
 
 
+class TracePlan(Statement):
+    """How the imperfect part is followed: it starts from a mode's shape with an amplitude (a thousandth of the moving length when none
+    is given), at large deflection, until its limit is passed, the target factor or the number of steps reached, or the stress has
+    gone `beyond_yield` times over the yield strength."""
+
+    mode: int = Field(default=1, ge=0, description="mode whose shape is the imperfection; 0 for the part as drawn")
+    amplitude: str | None = Field(default=None, description="length")
+    sign: Literal["+", "-"] = "+"
+    target: str | None = Field(default=None, description="factor to stop at; 1.5 times the first mode's when none is given")
+    steps: int = Field(default=40, ge=2, le=500)
+    beyond_yield: float = Field(default=1.5, gt=1.0)
+
+
 class EulerChoice(Statement):
     """Numbers of Euler's check; None takes them from the part and its supports."""
 
@@ -144,6 +157,7 @@ class Project(Statement):
     mesh: MeshPlan = MeshPlan()
     criteria: Criteria = Criteria()
     euler: EulerChoice = EulerChoice()
+    trace: TracePlan = TracePlan()
 
     @model_validator(mode="after")
     def _consistent(self) -> Project:
@@ -275,6 +289,10 @@ class Project(Statement):
             found.append(("mesh/size", self.mesh.size, "length"))
         found += [(f"mesh/zones/{zone.region}", zone.size, "length") for zone in self.mesh.zones]
         found.append(("criteria/required_factor", self.criteria.required_factor, "number"))
+        if self.trace.amplitude is not None:
+            found.append(("trace/amplitude", self.trace.amplitude, "length"))
+        if self.trace.target is not None:
+            found.append(("trace/target", self.trace.target, "number"))
         if self.euler.length is not None:
             found.append(("euler/length", self.euler.length, "length"))
         return found

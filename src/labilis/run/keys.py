@@ -8,7 +8,7 @@ from typing import Any
 
 from labilis.model import LabilisError, Project
 
-STAGES = ("shape", "mesh", "strength", "modes")
+STAGES = ("shape", "mesh", "strength", "modes", "trace")
 _VERSION = 4  # raise when a result's content changes its meaning
 
 
@@ -22,6 +22,7 @@ class StageKeys:
     system: str = ""
     strength: str = ""
     modes: str = ""
+    trace: str = ""
 
 
 def _hash(*parts: Any) -> str:
@@ -113,6 +114,10 @@ def stage_keys(project: Project, case: str | None = None) -> StageKeys:
             criteria = project.criteria
             keys["modes"] = _hash("modes", keys["strength"], criteria.modes, criteria.sign, criteria.second_opinion,
                                   project.value(criteria.required_factor, "number"))
+            plan = project.trace
+            keys["trace"] = _hash("trace", keys["modes"], plan.model_dump(), *(
+                None if text is None else project.value(text, kind)
+                for text, kind in ((plan.amplitude, "length"), (plan.target, "number"))))
     except (LabilisError, StopIteration):
         pass
     return StageKeys(**keys)

@@ -6,13 +6,15 @@ from typing import Any
 
 import numpy as np
 
-from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings, StrengthFindings
+from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings, StrengthFindings, TraceFindings
 from labilis.model import LabilisError
 from labilis.shape import EdgeTable, FaceTable, ShapeView, Tessellation
 
 _KNOWN: dict[str, Any] = {kind.__name__: kind for kind in (
-    MeshFindings, ModesFindings, SectionFindings, StrengthFindings, ShapeView, FaceTable, EdgeTable, Tessellation)}
-_COMPACT = {"displacement_growing", "displacement_held", "stress_growing", "stress_held", "shapes", "shape", "energy", "levers", "layers"}
+    MeshFindings, ModesFindings, SectionFindings, StrengthFindings, TraceFindings, ShapeView,
+    FaceTable, EdgeTable, Tessellation)}
+_COMPACT = {"displacement_growing", "displacement_held", "stress_growing", "stress_held", "shapes", "shape", "energy", "levers",
+            "layers", "motions"}
 
 
 def pack(result: Any) -> tuple[str, dict[str, Any], dict[str, np.ndarray]]:

@@ -7,7 +7,7 @@ from typing import Literal
 
 from labilis.model import Project
 
-Stage = Literal["shape", "mesh", "strength", "modes"]
+Stage = Literal["shape", "mesh", "strength", "modes", "trace"]
 
 
 @dataclass(frozen=True)

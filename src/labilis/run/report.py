@@ -80,11 +80,12 @@ def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseR
                 euler = _euler(project, view, strength, sections, modes, project.value(material.youngs_modulus or "", "stress"))
     except LabilisError:
         pass
-    facts = CaseFacts(project, case, mesh, strength, modes, euler, required, min(limits) if limits else None)
+    facts = CaseFacts(project, case, mesh, strength, modes, euler, required, min(limits) if limits else None,
+                      results.get(keys.trace))
     return CaseReport(facts, collect(facts), verdict_of_case(facts))
 
 
-def judge_project(project: Project, results: Mapping[str, Any]) -> ProjectReport:
-    """Reports of all cases."""
-    cases = tuple(judge_case(project, case.name, results) for case in project.cases)
+def judge_project(project: Project, results: Mapping[str, Any], only: tuple[str, ...] = ()) -> ProjectReport:
+    """Reports of all cases, or of those named."""
+    cases = tuple(judge_case(project, case.name, results) for case in project.cases if not only or case.name in only)
     return ProjectReport(cases, overall([case.verdict for case in cases]), results.get(stage_keys(project).mesh))

@@ -227,14 +227,32 @@ def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None
     return tied
 
 
-def _bonded(mesh: Mesh, bonds: Bonds, numbering: Numbering) -> list[Follow]:
-    """Ties of bonded nodes: triangles with and without mid-sides are told apart."""
+def ties_about(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds, tied: Tied, now: Floats) -> Ties:
+    """The same ties about the present places (total, 3) of all nodes: hubs where they are now, bonded nodes at the end of their
+    present arms."""
+    numbering = tied.numbering
+    hubs = [replace(hub, centre=now[numbering.hubs[name][0]]) for name, hub in zip(tied.hub_names, tied.hubs)]
+    follows: list[Follow] = []
+    for hub in project.hubs:
+        if hub.kind == "spread":
+            region = project.named("regions", hub.region)
+            nodes = region_nodes(region, view, mesh)
+            place, turn = numbering.hubs[hub.name]
+            follows += spread_follow(now, nodes, _region_weights(region, view, mesh)[nodes], place, turn, now[place], numbering.turn_of)
+    if len(bonds.nodes):
+        follows += _bonded(mesh, bonds, numbering, now[:len(mesh.nodes)])
+    return make_ties(now, tied.held, hubs, follows, numbering.place_of)
+
+
+def _bonded(mesh: Mesh, bonds: Bonds, numbering: Numbering, nodes: Floats | None = None) -> list[Follow]:
+    """Ties of bonded nodes: triangles with and without mid-sides are told apart. `nodes`: their places when not those of the mesh."""
+    nodes = mesh.nodes if nodes is None else nodes
     triangles = mesh.triangles[bonds.triangle]
     found = []
     curved = triangles.min(axis=1) >= 0 if triangles.shape[1] == 6 else np.zeros(len(triangles), dtype=bool)
     for rows, width in ((curved, 6), (~curved, 3)):
         if rows.any():
-            found += bond_follows(mesh.nodes, bonds.nodes[rows], triangles[rows, :width], bonds.weights[rows], numbering.turn_of)
+            found += bond_follows(nodes, bonds.nodes[rows], triangles[rows, :width], bonds.weights[rows], numbering.turn_of)
     return found
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings, StrengthFindings
+from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings, StrengthFindings, TraceFindings
 from labilis.judge.kinds import kind_of_mode
 from labilis.mechanics.blocks import ENERGY_PARTS, ShellBlock, SolidBlock, typical_stress
 from labilis.mesh import (
@@ -30,6 +30,7 @@ from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
 from labilis.run.regions import match_region
 from labilis.run.resolve import Tied, make_tied
 from labilis.run.strength_stage import SolvedCase, strength_stage
+from labilis.run.trace_stage import trace_stage
 from labilis.shape import BodyShape, PartShape, build_part, scan_sections
 from labilis.solve.factor import Factor, NotPositive, factor
 from labilis.solve.levers import thickness_levers
@@ -91,10 +92,13 @@ class Runner:
             give(case_keys.strength, strength)
             if part.lone is not None:
                 give(case_keys.sections, self._sections(part.lone, strength, case_keys))
-            if plan.upto == "modes":
+            if plan.upto in ("modes", "trace"):
                 case_progress(0.25, "Finding modes")
                 give(case_keys.modes, self._timed("modes", lambda: self._modes(
                     scene, case, solved, stiffness, strength, case_progress)))  # noqa: B023
+            if plan.upto == "trace":
+                give(case_keys.trace, self._timed("trace", lambda: self._trace(
+                    scene, case, part, bonds, results[case_keys.modes], case_keys, case_progress, found)))  # noqa: B023
         return self._finish(started, results)
 
     # --- stages ---------------------------------------------------------------------------------------------------
@@ -148,11 +152,7 @@ class Runner:
 
     def _strength(self, scene: LoadScene, case: str, tied: Tied, stiffness: Factor,
                   keys: StageKeys) -> tuple[StrengthFindings, SolvedCase]:
-        project = scene.project
-        limits = {}
-        for piece in project.active_pieces:
-            material = material_of(project, piece.name)
-            limits[piece.name] = None if material.yield_strength is None else project.value(material.yield_strength, "stress")
+        limits = yields_of(scene.project)
         return self._keep("solved" + keys.strength, lambda: self._timed("strength", lambda: strength_stage(
             scene, case, tied, stiffness, limits)))
 
@@ -232,6 +232,16 @@ class Runner:
                              unsymmetric, pieces, shares, parts, energy, *self._levers(scene, solved, stiffness, solution))
 
     @staticmethod
+    def _trace(scene: LoadScene, case: str, part: PartShape, bonds: Bonds, modes: ModesFindings, keys: StageKeys,
+               case_progress: Callable[[float, str], None], found: Found) -> TraceFindings:
+        def tell(so_far: TraceFindings) -> None:
+            share = min(float(so_far.factors.max()) / max(so_far.ideal, 1e-300), 1.0) if so_far.ideal > 0 else 0.5
+            case_progress(min(0.9 + 0.09 * share, 0.99), f"Tracing: step {len(so_far.factors) - 1}, factor {so_far.factors[-1]:.4g}, "
+                          f"{so_far.iterations[-1]} iterations")
+            found(keys.trace, so_far)
+        return trace_stage(scene.project, case, part, scene.mesh, bonds, modes, yields_of(scene.project), tell)
+
+    @staticmethod
     def _levers(scene: LoadScene, solved: SolvedCase, stiffness: Factor, solution: ModesSolution) -> tuple[Any, Any]:
         """Levers of the first factors by element and by piece; empty without shells."""
         pieces = list(dict.fromkeys(scene.pieces))
@@ -278,6 +288,15 @@ class Runner:
     def _finish(self, started: float, results: dict[str, Any]) -> dict[str, Any]:
         self.timing["total"] = time.perf_counter() - started
         return results
+
+
+def yields_of(project: Project) -> dict[str, float | None]:
+    """Yield strength (MPa) of every piece that carries load, None where its material has none."""
+    found: dict[str, float | None] = {}
+    for piece in project.active_pieces:
+        material = material_of(project, piece.name)
+        found[piece.name] = None if material.yield_strength is None else project.value(material.yield_strength, "stress")
+    return found
 
 
 def _mesh_findings(part: PartShape, mesh: Mesh, bonds: Bonds, size: float) -> MeshFindings:

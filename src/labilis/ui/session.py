@@ -22,7 +22,7 @@ from labilis.store.json_form import project_files
 
 STEEL = Material(name="structural steel S235", youngs_modulus="210 GPa", poisson_ratio="0.3", density="7850 kg/m^3",
                  yield_strength="235 MPa", source="EN 1993-1-1, nominal values")
-_STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes"}
+_STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes", "trace": "the trace"}
 
 
 def recovery_folder() -> Path:
@@ -332,7 +332,7 @@ class Session(QObject):
         """Start a run in the worker."""
         if self.worker.busy:
             return
-        self._begin(Plan(upto), None)
+        self._begin(Plan(upto, (self.case_name,) if upto == "trace" else ()), None)
 
     def _begin(self, plan: Plan, query: BodyQuery | None) -> None:
         self.running, self.run_started, self.last_error = plan, time.monotonic(), None
@@ -408,7 +408,8 @@ class Session(QObject):
     def _found(self, key: str, result: Any) -> None:
         known = key in self.results
         self.results[key] = result
-        if self.file is not None and not known:
+        finished = getattr(result, "done", True)  # a trace comes step by step; only its end is kept
+        if self.file is not None and finished and (not known or hasattr(result, "done")):
             try:
                 self.file.put_result(key, result)
             except LabilisError as error:

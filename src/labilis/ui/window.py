@@ -66,7 +66,8 @@ class Window(QMainWindow):
             "open_step": self.import_step, "hold": self.hold_picked, "force": lambda: self.push_picked("force"),
             "pressure": lambda: self.push_picked("pressure"), "mesh": lambda: self.run("mesh"), "zone": self.zone_picked,
             "strength": lambda: self.run("strength"), "show_stress": lambda: self.stage.show_view("Stress"),
-            "modes": lambda: self.run("modes"), "piece": lambda: offer_recipes(self, self.add_piece), "weight": self.add_weight})
+            "modes": lambda: self.run("modes"), "trace": self.run_trace,
+            "piece": lambda: offer_recipes(self, self.add_piece), "weight": self.add_weight})
         centre = QVBoxLayout()
         centre.setSpacing(0)
         centre.addWidget(self.stage, 1)
@@ -149,6 +150,8 @@ class Window(QMainWindow):
         look = {"x": "Look along x", "y": "Look along y", "z": "Look along z", "i": "Look from a corner"}
         return [
             Command("Run: find modes", "Ctrl+R", self.run_or_stop), Command("Run strength only", "", lambda: self.run("strength")),
+            Command("Run the trace of this case", "", self.run_trace), Command("Show the traced shape", "",
+                                                                                 lambda: self.stage.show_view("Trace")),
             Command("Mesh now", "", lambda: self.run("mesh")),
             Command("Leave the editor, drop the selection, or stop the run", "Esc", self.escape),
             Command("New from a STEP file", "Ctrl+N", self.import_step), Command("Open a project or model", "Ctrl+O", self.open_file),
@@ -342,7 +345,7 @@ class Window(QMainWindow):
     def show_problem(self, error: LabilisError) -> None:
         """A problem in words, with a button that leads to where it is mended."""
         station = {"part": "Part", "pieces": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
-                   "loads": "Loads", "cases": "Loads", "mesh": "Mesh"}.get(error.where.split("/")[0])
+                   "loads": "Loads", "cases": "Loads", "mesh": "Mesh", "trace": "Trace"}.get(error.where.split("/")[0])
         text = f"✕ {error.what} {error.remedy}"
         if station is not None:
             self._say(text, "bad", f"to {station}", lambda: self.sheet.open_station(station))
@@ -362,6 +365,11 @@ class Window(QMainWindow):
         """Start a run."""
         self._say("")
         self.session.run(upto)  # type: ignore[arg-type]
+
+    def run_trace(self) -> None:
+        """Follow the imperfect part of the present case; the curve grows in the drawer."""
+        self.drawer.show_page("Trace")
+        self.run("trace")
 
     def run_or_stop(self) -> None:
         """The one run button."""
@@ -569,7 +577,7 @@ class Window(QMainWindow):
 
     def _station_opened(self, name: str) -> None:
         wanted = {"Part": "Shape", "Supports": "Shape", "Loads": "Shape", "Mesh": "Mesh", "Strength": "Stress",
-                  "Modes": "Mode"}[name]
+                  "Modes": "Mode", "Trace": "Trace"}[name]
         if self.stage.view_name != wanted:
             self.stage.show_view(wanted)
 

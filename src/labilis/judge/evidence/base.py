@@ -4,7 +4,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from labilis.judge.findings import MeshFindings, ModesFindings, StrengthFindings
+from labilis.judge.findings import MeshFindings, ModesFindings, StrengthFindings, TraceFindings
 from labilis.judge.hand import EulerCheck
 from labilis.model import Project
 
@@ -36,3 +36,4 @@ class CaseFacts:
     euler: EulerCheck | str | None = None
     required: float = 3.0
     yield_strength: float | None = None
+    trace: TraceFindings | None = None

@@ -23,12 +23,13 @@ from PyQt6.QtWidgets import (
 from labilis.judge.numbers import critical_text
 from labilis.judge.stress import von_mises
 from labilis.run.report import CaseReport
+from labilis.ui.drawer.curve import TraceCurve
 from labilis.ui.theme import LIGHT, icon
 
 if TYPE_CHECKING:
     from labilis.ui.session import Session
 
-PAGES = ("Modes", "Evidence", "Journal")
+PAGES = ("Modes", "Trace", "Evidence", "Journal")
 _STATES = {"good": ("✓", LIGHT.good), "caution": ("▬", LIGHT.caution), "bad": ("✕", LIGHT.bad), "not judged": ("○", LIGHT.quiet)}
 
 
@@ -118,7 +119,8 @@ class Drawer(QWidget):
         self.journal = QPlainTextEdit()
         self.journal.setReadOnly(True)
         self.journal.setAccessibleName("Journal")
-        for page in (modes_page, self.evidence, self.journal):
+        self.curve = TraceCurve()
+        for page in (modes_page, self.curve, self.evidence, self.journal):
             self.pages.addWidget(page)
         self.setMinimumHeight(34)
         self._height = 210
@@ -159,6 +161,7 @@ class Drawer(QWidget):
         self._filling = True
         self._fill_modes(report, stale)
         self._fill_evidence(report)
+        self.curve.show_trace(report.facts.trace if report is not None else None, stale)
         self._filling = False
 
     def choose_mode(self, mode: int) -> None:

@@ -116,7 +116,8 @@ class Ladder(QWidget):
         if self.stale:
             return QColor(LIGHT.quiet)
         return QColor({"service": LIGHT.ink, "required": LIGHT.bad, "yield": LIGHT.caution, "hand": LIGHT.quiet,
-                       "mode": LIGHT.bad if rung.meets is False else LIGHT.accent, "negative": LIGHT.quiet}[rung.kind])
+                       "mode": LIGHT.bad if rung.meets is False else LIGHT.accent, "negative": LIGHT.quiet,
+                       "verified": LIGHT.bad if rung.meets is False else LIGHT.good}[rung.kind])
 
     def _labels(self, painter: QPainter, rungs: list[tuple[int, Rung]], y_of: Callable[[float], float], top: float, bottom: float) -> None:
         notes = [rung.note for _, rung in rungs]

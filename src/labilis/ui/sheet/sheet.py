@@ -16,7 +16,7 @@ from labilis.ui.sheet.card import Card, Mark
 if TYPE_CHECKING:
     from labilis.ui.session import Session
 
-STATIONS = ("Part", "Supports", "Loads", "Mesh", "Strength", "Modes")
+STATIONS = ("Part", "Supports", "Loads", "Mesh", "Strength", "Modes", "Trace")
 
 
 class Sheet(QScrollArea):
@@ -65,6 +65,7 @@ class Sheet(QScrollArea):
         add["Strength"].add_tool("run strength", commands["strength"], "Linear static run")
         add["Strength"].add_tool("show stress", commands["show_stress"], "Stress on the stage")
         add["Modes"].add_tool("find modes", commands["modes"], "Run everything that is out of date, to the verdict")
+        add["Trace"].add_tool("run the trace", commands["trace"], "Follow the imperfect part of this case along its path")
         session.statements_changed.connect(self.refresh)
         session.results_changed.connect(self.refresh)
         session.case_changed.connect(self.refresh)
@@ -119,13 +120,14 @@ class Sheet(QScrollArea):
         if report is not None and facts is not None and facts.modes is not None:
             modes += [(Span(item.text, tone=item.state),) for item in report.evidence if item.state in ("bad", "caution")][:3]
         self._show("Modes", modes)
+        self._show("Trace", sentences.trace_sentences(project, facts))
         self._mark()
 
     def _show(self, name: str, found: list[Sentence], removable: dict[int, tuple[str, str, str]] | None = None) -> None:
         error = self.session.last_error
         place = error.where.split("/")[0] if error is not None else ""
         owner = {"part": "Part", "pieces": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
-                 "loads": "Loads", "cases": "Loads", "mesh": "Mesh"}.get(place)
+                 "loads": "Loads", "cases": "Loads", "mesh": "Mesh", "trace": "Trace"}.get(place)
         if error is not None and owner == name:
             found = [*found, (Span(str(error).removeprefix(f"{error.where}: "), tone="bad"),)]
         self.cards[name].show_sentences(found, removable)
@@ -138,13 +140,16 @@ class Sheet(QScrollArea):
                  "Supports": bool(project.supports), "Loads": bool(project.loads),
                  "Mesh": session.current("mesh") is not None,
                  "Strength": facts is not None and facts.strength is not None,
-                 "Modes": facts is not None and facts.modes is not None}
+                 "Modes": facts is not None and facts.modes is not None,
+                 "Trace": facts is not None and facts.trace is not None and facts.trace.done}
         ran_before = self.session.last_modes.get(session.case_name) is not None
         for name, mark in self.marks.items():
             state = "ready" if ready[name] else "empty"
-            if not ready[name] and ran_before and name in ("Mesh", "Strength", "Modes"):
+            if not ready[name] and ran_before and name in ("Mesh", "Strength", "Modes", "Trace"):
                 state = "stale"
             if name == "Modes" and ready[name] and report is not None and report.verdict.meets is False:
+                state = "fails"
+            if name == "Trace" and ready[name] and facts is not None and facts.trace is not None and facts.trace.verified < 1:
                 state = "fails"
             error = session.last_error
             if error is not None and any(label.sentence[-1].tone == "bad" and str(error.what) in label.sentence[-1].text

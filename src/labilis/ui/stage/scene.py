@@ -130,6 +130,11 @@ class Scene:
         self._add("field", self.field, scalars="value", cmap=colours, clim=limits, ambient=0.45, diffuse=0.55,
                   smooth_shading=False, interpolate_before_map=True)
 
+    def change_motion(self, motion: np.ndarray) -> None:
+        """Another motion (n, 3) of the same field."""
+        if self.field is not None:
+            self._motion = motion[self.field.point_data["node"]]
+
     def move(self, scale: float) -> None:
         """Shift the field's surface by `scale` times its motion."""
         self.scale = scale

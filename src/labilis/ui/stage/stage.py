@@ -54,7 +54,7 @@ class Stage(QWidget):
         row = QHBoxLayout()
         row.setContentsMargins(14, 8, 14, 6)
         self.chips: dict[str, QPushButton] = {}
-        for name in ("Shape", "Mesh", "Stress", "Mode"):
+        for name in ("Shape", "Mesh", "Stress", "Mode", "Trace"):
             chip = QPushButton(name)
             chip.setObjectName("chip")
             chip.setCheckable(True)
@@ -159,12 +159,12 @@ class Stage(QWidget):
             return
         session = self.session
         view, mesh = session.current("shape"), session.current("mesh")
-        strength, modes = session.current("strength"), session.current("modes")
-        name = self._possible(self.view_name, mesh, strength, modes)
-        state = (name, self.mode, id(view), id(mesh), id(strength), id(modes), self.playback.ghost.isChecked())
+        strength, modes, trace = session.current("strength"), session.current("modes"), session.current("trace")
+        name = self._possible(self.view_name, mesh, strength, modes, trace)
+        state = (name, self.mode, id(view), id(mesh), id(strength), id(modes), id(trace), self.playback.ghost.isChecked())
         if force or state != self._shown:
             self._shown = state
-            self._build(name, view, mesh, strength, modes)
+            self._build(name, view, mesh, strength, modes, trace)
         if view is not None:
             from labilis.ui.stage.marks import marks_of
 
@@ -176,13 +176,14 @@ class Stage(QWidget):
         self.render()
 
     @staticmethod
-    def _possible(name: str, mesh: Any, strength: Any, modes: Any) -> str:
+    def _possible(name: str, mesh: Any, strength: Any, modes: Any, trace: Any) -> str:
         if (name == "Mesh" and mesh is None) or (name == "Stress" and strength is None) or (
-                name == "Mode" and (modes is None or len(modes.factors) == 0)):
+                name == "Mode" and (modes is None or len(modes.factors) == 0)) or (
+                name == "Trace" and (trace is None or len(trace.motions) == 0)):
             return "Shape"
         return name
 
-    def _build(self, name: str, view: Any, mesh: Any, strength: Any, modes: Any) -> None:
+    def _build(self, name: str, view: Any, mesh: Any, strength: Any, modes: Any, trace: Any) -> None:
         scene = self.scene
         scene.clear()
         scene.field = scene.mesh_surface = None
@@ -190,7 +191,7 @@ class Stage(QWidget):
         if view is None:
             self.selection = ()
             return
-        moving = name in ("Stress", "Mode") or self._free is not None
+        moving = name in ("Stress", "Mode", "Trace") or self._free is not None
         self.playback.setVisible(moving)
         ghost = self.playback.ghost.isChecked()
         if self._free is not None:
@@ -212,6 +213,13 @@ class Stage(QWidget):
                 self._reach = float(np.linalg.norm(motion, axis=1).max())
                 self.playback.describe("von Mises stress, MPa", "0", f"{float(stress.max()):.3g}", STRESS,
                                        f"moves {strength.max_displacement:.3g} mm at most (drawn larger)", steady=True)
+            elif name == "Trace":
+                last = trace.motions[-1]
+                size = np.linalg.norm(last, axis=1)
+                scene.show_field(mesh, last, size, MOVEMENT, (0.0, float(size.max())))
+                self._reach = float(size.max())
+                self.playback.describe("movement, mm", "0", f"{float(size.max()):.3g}", MOVEMENT,
+                                       f"trace: factor {trace.factors[trace.frame[-1]]:.4g} at its end", steady=True)
             else:
                 self.mode = min(self.mode, len(modes.factors) - 1)
                 shape = modes.shapes[self.mode]
@@ -246,16 +254,17 @@ class Stage(QWidget):
 
     def _chips(self) -> None:
         session = self.session
-        mesh, strength, modes = session.current("mesh"), session.current("strength"), session.current("modes")
+        mesh, strength, modes, trace = (session.current(name) for name in ("mesh", "strength", "modes", "trace"))
         self.chips["Shape"].setEnabled(session.current("shape") is not None)
         self.chips["Mesh"].setEnabled(mesh is not None)
         self.chips["Stress"].setEnabled(strength is not None)
         self.chips["Mode"].setEnabled(modes is not None and len(modes.factors) > 0)
         self.chips["Mode"].setText(f"Mode {self.mode + 1}" if modes is not None and len(modes.factors) else "Mode")
-        shown = self._possible(self.view_name, mesh, strength, modes)
+        shown = self._possible(self.view_name, mesh, strength, modes, trace)
+        self.chips["Trace"].setEnabled(trace is not None and len(trace.motions) > 0)
         for name, chip in self.chips.items():
             chip.setChecked(name == shown)
-        self.playback.setVisible(shown in ("Stress", "Mode") or self._free is not None)
+        self.playback.setVisible(shown in ("Stress", "Mode", "Trace") or self._free is not None)
         self.hint.setText("click picks, drag turns, right drag zooms" if shown in ("Shape", "Mesh") else
                           "[ and ] step through the modes" if shown == "Mode" else "")
 
@@ -273,10 +282,17 @@ class Stage(QWidget):
         if view is None:
             return
         choice = self.playback.scale_value()
-        reach = (0.04 if self.view_name == "Stress" else 0.1) * view.size / max(self._reach, 1e-300)
+        reach = (0.04 if self.view_name in ("Stress", "Trace") else 0.1) * view.size / max(self._reach, 1e-300)
         scale = reach if choice is None else choice
         wave = math.sin(2 * math.pi * self.playback.phase)
-        if self.view_name == "Stress" and self._free is None and not self.playback.playing:
+        if self.view_name in ("Stress", "Trace") and self._free is None and not self.playback.playing:
+            wave = 1.0
+        trace = self.session.current("trace") if self.view_name == "Trace" else None
+        if trace is not None and len(trace.motions):  # along the path and back, true shapes between the frames kept
+            place = abs(wave) * (len(trace.motions) - 1)
+            low = min(int(place), len(trace.motions) - 2) if len(trace.motions) > 1 else 0
+            high = min(low + 1, len(trace.motions) - 1)
+            self.scene.change_motion(trace.motions[low] + (place - low) * (trace.motions[high] - trace.motions[low]))
             wave = 1.0
         self.scene.move(scale * wave)
         self.render()

@@ -1,0 +1,146 @@
+"""The trace stage of a run: the imperfect part followed along its load-deflection path."""
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from labilis.judge.findings import ModesFindings, TraceFindings
+from labilis.mechanics.ties import Ties
+from labilis.mesh import Bonds, Mesh
+from labilis.model import LabilisError, Project, TracePlan
+from labilis.run.assembled import make_blocks
+from labilis.run.forces import LoadScene, load_forces
+from labilis.run.regions import Floats
+from labilis.run.resolve import make_tied, ties_about
+from labilis.shape import PartShape
+from labilis.solve.system import System
+from labilis.solve.trace import TraceControl, TracePoint, Tracer, TraceResult
+
+_FRAMES = 24  # shapes kept along the path
+_REASONS = {"target": "the factor asked for was reached", "limit": "the limit was passed", "steps": "the steps ran out",
+            "stuck": "no balance was found with the smallest step", "yield": "well past first yield, which this trace does not follow"}
+
+
+def starting_amplitude(project: Project, plan: TracePlan, mesh: Mesh, modes: ModesFindings) -> float:
+    """Amplitude (mm) of the starting shape: as stated, or a thousandth of the largest extent of the bodies that move."""
+    if plan.amplitude is not None:
+        return project.value(plan.amplitude, "length", "trace/amplitude")
+    moving = np.linalg.norm(modes.shapes[plan.mode - 1], axis=1) > 0.1
+    return float(np.ptp(mesh.nodes[moving], axis=0).max()) / 1000.0
+
+
+def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds: Bonds, modes: ModesFindings,
+                yields: dict[str, float | None], tell: Callable[[TraceFindings], None]) -> TraceFindings:
+    """Follow one case. `tell` is given what stands so far after every step.
+
+    Raises LabilisError for a mode that was not found and for loads that a trace does not take.
+    """
+    plan = project.trace
+    amplitude = 0.0
+    if plan.mode:
+        if plan.mode > len(modes.factors):
+            raise LabilisError(f"Mode {plan.mode} was not found; there are {len(modes.factors)}.", "trace/mode", "Choose another.",
+                               "trace-mode")
+        sign = 1.0 if plan.sign == "+" else -1.0
+        amplitude = sign * starting_amplitude(project, plan, mesh, modes)
+        mesh = replace(mesh, nodes=mesh.nodes + amplitude * modes.shapes[plan.mode - 1])
+    tied = make_tied(project, part.view, mesh, bonds)
+    blocks, bodies = make_blocks(project, part, mesh, tied.numbering)
+    system = System(mesh.nodes, (*blocks, *tied.springs), tied.ties)
+    scene = LoadScene(project, part.view, mesh, tied.numbering, system, bodies, part.pieces, tied.held, tied.hubs)
+    total = 3 * tied.numbering.total
+    nodal = {"growing": np.zeros(total), "held": np.zeros(total)}
+    following: dict[str, list] = {"growing": [], "held": []}
+    for name, amount in project.case_loads(case):
+        forces = load_forces(scene, name, amount)
+        if forces.given is not None or forces.growth is not None:
+            raise LabilisError(f"A trace does not take prescribed displacement or temperature yet ('{name}').", f"loads/{name}",
+                               "Trace a case without it.", "trace-load")
+        growth = project.named("loads", name).growth
+        if forces.following is not None:
+            following[growth].append(forces.following)
+        else:
+            nodal[growth] += forces.nodal
+
+    def ties_at(now: Floats) -> Ties:
+        return ties_about(project, part.view, mesh, bonds, tied, now)
+    ideal = float(modes.positive[0]) if len(modes.positive) else float("nan")
+    target = project.value(plan.target, "number") if plan.target is not None else (1.5 * ideal if np.isfinite(ideal) else 10.0)
+    first = min(target, ideal if np.isfinite(ideal) else target) / 10.0
+    control = TraceControl(first=first, least=first / 500.0, largest=2.0 * first, target=target, steps=plan.steps)
+    tracer = Tracer(system, tied.numbering.places, ties_at, nodal["growing"], nodal["held"], (following["growing"], following["held"]),
+                    control)
+    strength = np.concatenate([np.array([yields.get(part.pieces[body]) or np.inf for body in body_of]) for body_of in bodies]
+                              + [np.full(len(spring.members), np.inf) for spring in tied.springs])
+    probe = _probe(modes, plan)
+    gathered = _Gathered(case, plan, amplitude, ideal, len(mesh.nodes), strength, probe)
+    result = TraceResult()
+    try:
+        for result, point in tracer.run():
+            gathered.add(point)
+            tell(gathered.findings(result, False))
+            if gathered.ratios[-1] > plan.beyond_yield:
+                result.reason = "yield"
+                break
+    except ArithmeticError as error:
+        raise LabilisError(f"The trace did not start: {error}.", f"cases/{case}", "Look at the held loads, or at the supports.",
+                           "trace-start") from error
+    return gathered.findings(result, True)
+
+
+def _probe(modes: ModesFindings, plan: TracePlan) -> int:
+    """Node that the mode moves most, -1 without a mode."""
+    return int(np.linalg.norm(modes.shapes[plan.mode - 1], axis=1).argmax()) if plan.mode else -1
+
+
+class _Gathered:
+    """What is kept of a path as it grows."""
+
+    def __init__(self, case: str, plan: TracePlan, amplitude: float, ideal: float, nodes: int, strength: Floats, probe: int) -> None:
+        self.case, self.plan, self.amplitude, self.ideal, self.nodes = case, plan, amplitude, ideal, nodes
+        self.strength, self.probe = strength, probe
+        self.factors: list[float] = []
+        self.largest: list[float] = []
+        self.at_probe: list[float] = []
+        self.iterations: list[int] = []
+        self.negative: list[int] = []
+        self.ratios: list[float] = []
+        self.peaks: list[float] = []
+        self.frames: list[Floats] = []
+
+    def add(self, point: TracePoint) -> None:
+        """One more converged point."""
+        motion = point.motion[:self.nodes]
+        size = np.linalg.norm(motion, axis=1)
+        self.factors.append(point.factor)
+        self.largest.append(float(size.max()))
+        self.at_probe.append(float(size[self.probe if self.probe >= 0 else int(size.argmax())]))
+        self.iterations.append(point.iterations)
+        self.negative.append(point.negative)
+        self.ratios.append(float((point.peak / self.strength).max()))
+        self.peaks.append(float(point.peak.max()))
+        self.frames.append(motion.astype(np.float32))
+
+    def first_yield(self) -> float:
+        """Factor at which some element first reaches its yield strength on the way up, nan if none does."""
+        for k in range(1, len(self.factors)):
+            low, high = self.ratios[k - 1], self.ratios[k]
+            if low < 1.0 <= high:
+                share = (1.0 - low) / (high - low)
+                return self.factors[k - 1] + share * (self.factors[k] - self.factors[k - 1])
+        return float("nan")
+
+    def findings(self, result: TraceResult, done: bool) -> TraceFindings:
+        """As plain figures; shapes only when the trace is done."""
+        chosen = np.unique(np.linspace(0, len(self.frames) - 1, min(_FRAMES, len(self.frames))).astype(int)) if done else np.zeros(0, int)
+        frames = np.array([self.frames[k] for k in chosen]).reshape(len(chosen), self.nodes, 3)
+        peak = int(np.argmax(self.factors))
+        limit = self.factors[peak] if peak < len(self.factors) - 1 else float("nan")
+        ends = [value for value in (limit, self.first_yield()) if np.isfinite(value)]
+        verified = min(ends) if ends else max(self.factors)
+        return TraceFindings(
+            self.case, self.plan.mode, self.amplitude, self.ideal, np.array(self.factors), np.array(self.largest), np.array(self.at_probe),
+            np.array(self.iterations), np.array(self.negative), np.array(self.peaks), chosen, frames, limit, self.first_yield(), verified,
+            _REASONS[result.reason] if done else "", result.cut_backs, done)

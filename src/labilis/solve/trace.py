@@ -1,0 +1,309 @@
+"""Following the load-deflection path r(u, λ) = 0 at large motions: Newton, load control first, arc length as stiffness falls.
+
+The state is kept in space: places of all nodes, rotations of all turns. Ties are made anew about the present places at every
+iteration, so that hubs and bonds turn by finite rotations: plain unknowns move by the solution, hub nodes rotate with their hub,
+bonded nodes ride on the end of their turned arm. Arc length after Crisfield (1981), cylindrical; the sign of the path by the
+angle to the step before. Limit and bifurcation are told apart by the pivots of the tangent.
+"""
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+
+from labilis.mechanics import assembly, loads
+from labilis.mechanics.shell import exponential
+from labilis.mechanics.ties import Ties
+from labilis.solve.factor import Factor, factor
+from labilis.solve.system import System
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+TiesAt = Callable[[Floats], Ties]  # places of all nodes (total, 3) -> ties about them
+
+
+@dataclass(frozen=True)
+class TraceControl:
+    """first, least and largest step of the factor (or of what it stands for on the arc); target: factor to stop at; steps: most of
+    them; iterations: most in one step; tolerance of the residual relative to the load; fall: part of the largest factor at which
+    a falling path has been followed far enough; strength MPa: stress that counts as yield, inf for none."""
+
+    first: float = 0.1
+    least: float = 1e-4
+    largest: float = 0.5
+    target: float = 10.0
+    steps: int = 60
+    iterations: int = 20
+    tolerance: float = 1e-6
+    fall: float = 0.9
+
+
+@dataclass(frozen=True)
+class TracePoint:
+    """One converged state: factor; motion (total, 3) mm of all places; rotation (total, 3, 3) of turns; iterations; negative pivots of
+    the tangent; peak (m,) largest von Mises stress of each element, MPa; arc: whether arc length found it."""
+
+    factor: float
+    motion: Floats
+    rotation: Floats
+    iterations: int
+    negative: int
+    peak: Floats
+    arc: bool
+
+
+@dataclass
+class TraceResult:
+    """points of the path, the unloaded one first; reason: why it ended, one of target, limit, steps, stuck, stopped; cut_backs."""
+
+    points: list[TracePoint] = field(default_factory=list)
+    reason: str = "steps"
+    cut_backs: int = 0
+
+    @property
+    def factors(self) -> Floats:
+        """(s,)."""
+        return np.array([point.factor for point in self.points])
+
+    @property
+    def limit(self) -> float:
+        """Largest factor on the path, nan while it still rises at its end."""
+        values = self.factors
+        peak = int(values.argmax())
+        return float(values[peak]) if peak < len(values) - 1 else float("nan")
+
+
+@dataclass(frozen=True)
+class _State:
+    motion: Floats
+    rotation: Floats
+
+
+class _NotConverged(ArithmeticError):
+    """A step did not come to balance."""
+
+
+class Tracer:
+    """Follows one path. forces: growing and held nodal forces (3 total,) N at rest; following: surface triangles with pressures that grow
+    and that are held."""
+
+    def __init__(self, system: System, places: Floats, ties_at: TiesAt, growing: Floats, held: Floats,
+                 following: tuple[list[tuple[Ints, float]], list[tuple[Ints, float]]] = ((), ()),  # type: ignore[assignment]
+                 control: TraceControl | None = None) -> None:
+        self.system, self.places, self.ties_at = system, places, ties_at
+        self.growing, self.held, self.following = growing, held, following
+        self.control = control or TraceControl()
+        self._like: Factor | None = None
+
+    # --- path -------------------------------------------------------------------------------------------------------------
+    def run(self) -> Iterator[tuple[TraceResult, TracePoint]]:
+        """Each converged point as it stands, with the result so far; the caller may stop asking at any time."""
+        control = self.control
+        state = _State(np.zeros_like(self.places), np.broadcast_to(np.eye(3), (len(self.places), 3, 3)).copy())
+        result = TraceResult()
+        if np.any(self.held) or self.following[1]:
+            state, point = self._held_first(state)
+        else:
+            point = self._point(state, 0.0, 0, False)
+        result.points.append(point)
+        yield result, point
+        step, arc, before = control.first, False, None
+        value, first_slope = 0.0, 0.0
+        while len(result.points) <= control.steps:
+            try:
+                if arc:
+                    assert before is not None
+                    new, moved, value_new, count = self._arc_step(state, value, step, before)
+                else:
+                    step = min(step, control.target - value)
+                    new, moved, count = self._load_step(state, value + step)
+                    value_new = value + step
+            except (_NotConverged, ArithmeticError, ValueError):
+                result.cut_backs += 1
+                step *= 0.5
+                small = step < control.least * (1.0 if not arc else self._scale)
+                if small and not arc and before is not None:
+                    arc, step = True, 0.25 * self._scale  # load control has come to its end
+                elif small:
+                    result.reason = "stuck"
+                    return
+                continue
+            slope = (value_new - value) / max(float(np.linalg.norm(moved)), 1e-300)
+            first_slope = first_slope or slope
+            point = self._point(new, value_new, count, arc)
+            if not arc:
+                self._scale = float(np.linalg.norm(moved))
+            state, value, before = new, value_new, moved
+            result.points.append(point)
+            yield result, point
+            if value >= control.target * (1 - 1e-9):
+                result.reason = "target"
+                return
+            if value < control.fall * result.factors.max() and value < result.factors[-2]:
+                result.reason = "limit"
+                return
+            if not arc and slope < 0.35 * first_slope:
+                arc, step = True, float(np.linalg.norm(moved))
+            grow = 1.5 if count <= 5 else 1.0 if count <= 9 else 0.6
+            step = step * grow if arc else min(step * grow, control.largest)
+            if arc:
+                step = min(step, 8.0 * self._scale)
+
+    _scale = 1.0
+
+    def _held_first(self, state: _State) -> tuple[_State, TracePoint]:
+        """The held loads put on in up to sixteen parts, the growing ones at rest."""
+        whole, hold = self.held, self.following[1]
+        for parts in (1, 4, 16):
+            now, count = state, 0
+            try:
+                for part in range(1, parts + 1):
+                    self.held = whole * part / parts
+                    self.following = (self.following[0], [(cells, value * part / parts) for cells, value in hold])
+                    now, _, count = self._load_step(now, 0.0)
+                return now, self._point(now, 0.0, count, False)
+            except (_NotConverged, ArithmeticError):
+                continue
+        raise ArithmeticError("the held loads alone do not come to balance")
+
+    # --- steps ------------------------------------------------------------------------------------------------------------
+    def _load_step(self, state: _State, value: float) -> tuple[_State, Floats, int]:
+        """(state, sum of the corrections in reduced unknowns, iterations) at a given factor."""
+        control = self.control
+        total: Floats | None = None
+        energy = np.inf
+        for count in range(1, control.iterations + 1):
+            ties, residual, tangent, scale = self._balance(state, value)
+            if count > 1 and np.linalg.norm(residual) <= control.tolerance * scale:
+                assert total is not None
+                return state, total, count - 1
+            solver = self._factor(tangent, ties)
+            dq = -solver.solve(residual)
+            work = abs(float(dq @ residual))
+            if not np.isfinite(work) or (count > 6 and work > 1e6 * energy):
+                raise _NotConverged
+            energy = min(energy, work)
+            dq = self._searched(state, value, dq, residual, ties) if count > 1 else dq
+            state = self._moved(state, ties, dq)
+            total = dq if total is None else total + dq
+        raise _NotConverged
+
+    def _searched(self, state: _State, value: float, dq: Floats, residual: Floats, ties: Ties) -> Floats:
+        """Line search: a correction that makes the residual's work much larger is shortened."""
+        before = float(dq @ residual)
+        for share in (1.0, 0.5, 0.25):
+            trial = self._moved(state, ties, share * dq)
+            after_ties, after, _, _ = self._balance(trial, value, tangent=False)
+            if after_ties.size == len(dq) and abs(float(dq @ after)) <= 0.8 * abs(before):
+                return share * dq
+        return 0.5 * dq
+
+    def _arc_step(self, state: _State, value: float, length: float, before: Floats) -> tuple[_State, Floats, float, int]:
+        """One step of cylindrical arc length: the corrections' sum has the given length."""
+        control = self.control
+        total = np.zeros_like(before)
+        for count in range(1, control.iterations + 1):
+            ties, residual, tangent, scale = self._balance(state, value)
+            if count > 1 and np.linalg.norm(residual) <= control.tolerance * scale:
+                return state, total, value, count - 1
+            solver = self._factor(tangent, ties)
+            both = solver.solve(np.stack([-residual, self._load(ties, state)], axis=1))
+            if not np.isfinite(both).all():
+                raise _NotConverged
+            rest, along = both[:, 0], both[:, 1]
+            if count == 1:
+                change = length / float(np.linalg.norm(along)) * (1.0 if float(along @ before) >= 0 else -1.0)
+                dq = rest + change * along
+            else:
+                a = float(along @ along)
+                b = 2 * float(along @ (total + rest))
+                c = float((total + rest) @ (total + rest)) - length**2
+                root = b * b - 4 * a * c
+                if root < 0:
+                    raise _NotConverged
+                options = [(-b + sign * np.sqrt(root)) / (2 * a) for sign in (1.0, -1.0)]
+                change = max(options, key=lambda d: float(total @ (total + rest + d * along)))
+                dq = rest + change * along
+            state = self._moved(state, ties, dq)
+            total = total + dq
+            value += change
+        raise _NotConverged
+
+    # --- balance ----------------------------------------------------------------------------------------------------------
+    def _factor(self, tangent: sparse.csr_matrix, ties: Ties) -> Factor:
+        solver = factor(tangent, positive=False, like=self._like, groups=None if self._like is not None else ties.groups)
+        if self._like is None:
+            self._like = solver
+        return solver
+
+    def _load(self, ties: Ties, state: _State) -> Floats:
+        """Reduced growing forces at a state."""
+        return ties.reduce_vector(self.growing + self._pressures(state, self.following[0]))
+
+    def _pressures(self, state: _State, surfaces: list[tuple[Ints, float]]) -> Floats:
+        total = np.zeros((len(self.places), 3))
+        nodes = self.places + state.motion
+        for triangles, pressure in surfaces:
+            total += loads.pressure(nodes, triangles, pressure)
+        return total.ravel()
+
+    def _balance(self, state: _State, value: float, tangent: bool = True) -> tuple[Ties, Floats, sparse.csr_matrix, float]:
+        """(ties, reduced residual, reduced tangent, size of the loads) at a state."""
+        now = self.places + state.motion
+        ties = self.ties_at(now)
+        outer = value * self.growing + self.held
+        surfaces = [(cells, value * p) for cells, p in self.following[0]] + self.following[1]
+        if surfaces:
+            outer = outer + self._pressures(state, surfaces)
+        inner = np.zeros((len(self.places), 3))
+        parts: list[assembly.Part] = []
+        for number, block in enumerate(self.system.blocks):
+            for rows, force, matrix, _ in block.deformed(state.motion, state.rotation, tangent):
+                np.add.at(inner, block.members[rows].ravel(), force.reshape(-1, 3))
+                if matrix is not None:
+                    parts.append((number, rows, matrix))
+        residual = inner.ravel() - outer
+        reduced = ties.reduce_vector(residual)
+        held_part = np.linalg.norm(inner)
+        scale = max(float(np.linalg.norm(ties.reduce_vector(outer))), 1e-3 * float(held_part), 1e-12)
+        if not tangent:
+            return ties, reduced, sparse.csr_matrix((0, 0)), scale
+        matrix = ties.reduce_matrix(assembly.assemble(self.system.pattern, parts))
+        if ties.hubs or ties.follows:
+            matrix = sparse.csr_matrix(matrix + ties.geometric(residual))
+        if surfaces:
+            matrix = sparse.csr_matrix(matrix + replace(self.system, nodes=now[:len(self.system.nodes)], ties=ties).following(surfaces)[0])
+        return ties, reduced, matrix, scale
+
+    def _moved(self, state: _State, ties: Ties, dq: Floats) -> _State:
+        """The state after a correction: hubs and bonded nodes by finite rotations."""
+        du = ties.expand(dq).reshape(-1, 3)
+        motion = state.motion + du
+        rotation = state.rotation.copy()
+        turns = np.flatnonzero(ties.place_of != np.arange(ties.n_nodes))
+        rotation[turns] = exponential(du[turns]) @ state.rotation[turns]
+        motion[turns] = 0.0
+        now = self.places + state.motion
+        for hub, where, basis in zip(ties.hubs, ties.hub_slices, ties.hub_bases):
+            six = basis @ dq[where]
+            arms = now[hub.nodes] - hub.centre
+            motion[hub.nodes] = state.motion[hub.nodes] + six[:3] + (arms @ exponential(six[3:]).T - arms)
+        for follow in ties.follows:
+            if len(follow.nodes) and not np.isin(follow.nodes, turns).any():
+                turn = np.einsum("kpij,kpj->ki", follow.turning, du[follow.masters])
+                lever = np.cross(turn, follow.arms)
+                carried = du[follow.nodes] - lever  # motion of the foot
+                motion[follow.nodes] = state.motion[follow.nodes] + carried + np.einsum(
+                    "kij,kj->ki", exponential(turn) - np.eye(3), follow.arms)
+        return _State(motion, rotation)
+
+    def _point(self, state: _State, value: float, iterations: int, arc: bool) -> TracePoint:
+        """What is kept of a converged state."""
+        ties, _, tangent, _ = self._balance(state, value)
+        solver = self._factor(tangent, ties)
+        peaks = [np.concatenate([peak for _, _, _, peak in block.deformed(state.motion, state.rotation, False)])
+                 for block in self.system.blocks]
+        return TracePoint(value, state.motion, state.rotation, iterations, solver.negative_pivots, np.concatenate(peaks), arc)

@@ -1,0 +1,95 @@
+"""The load-deflection curve, drawn as it grows: factor over the motion of the probe, limit, first yield and the ideal factor marked."""
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from labilis.judge.findings import TraceFindings
+from labilis.ui.theme import LIGHT
+
+_LEFT, _RIGHT, _TOP, _BOTTOM = 52, 150, 10, 30
+
+
+def ticks(largest: float, most: int = 5) -> list[float]:
+    """Round values from nought to `largest`."""
+    if not largest > 0:
+        return [0.0]
+    rough = largest / most
+    power = 10.0 ** math.floor(math.log10(rough))
+    step = next(power * k for k in (1, 2, 5, 10) if power * k >= rough)
+    return [step * k for k in range(int(largest / step + 1e-9) + 1)]
+
+
+class TraceCurve(QWidget):
+    """One curve; `show_trace(None)` says what to do to get one."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName("Load-deflection curve")
+        self.trace: TraceFindings | None = None
+        self.stale = False
+
+    def show_trace(self, trace: TraceFindings | None, stale: bool = False) -> None:
+        """Draw a trace."""
+        self.trace, self.stale = trace, stale
+        self.setToolTip("" if trace is None else f"{len(trace.factors) - 1} steps, {trace.cut_backs} cut back")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        trace = self.trace
+        if trace is None or len(trace.factors) < 2:
+            painter.setPen(QColor(LIGHT.quiet))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter,
+                             "No trace yet. It follows the imperfect part at large deflection: run it at the Trace station.")
+            return
+        marks = [(value, words, colour) for value, words, colour in (
+            (trace.ideal, "mode 1, ideal", LIGHT.quiet), (trace.first_yield, "first yield", LIGHT.caution),
+            (trace.limit, "limit", LIGHT.bad)) if math.isfinite(value) and value > 0]
+        high = 1.08 * max(float(trace.factors.max()), *(value for value, _, _ in marks)) if marks else 1.08 * float(trace.factors.max())
+        wide = 1.05 * max(float(trace.probe.max()), 1e-9)
+        area = QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM)
+
+        def at(motion: float, factor: float) -> QPointF:
+            return QPointF(area.left() + area.width() * motion / wide, area.bottom() - area.height() * factor / high)
+        self._axes(painter, area, at, wide, high)
+        placed: list[float] = []
+        for value, words, colour in sorted(marks, reverse=True):
+            y = at(0, value).y()
+            painter.setPen(QPen(QColor(colour), 1.2, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+            label = max(y - 8, placed[-1] + 15 if placed else y - 8)
+            placed.append(label)
+            painter.setPen(QColor(colour))
+            painter.drawText(QRectF(area.right() + 6, label, _RIGHT - 8, 16), Qt.AlignmentFlag.AlignVCenter, f"{value:.4g} {words}")
+        colour = QColor(LIGHT.quiet if self.stale else LIGHT.accent)
+        painter.setPen(QPen(colour, 2))
+        points = [at(float(motion), float(factor)) for motion, factor in zip(trace.probe, trace.factors)]
+        painter.drawPolyline(points)
+        painter.setBrush(colour)
+        painter.setPen(Qt.PenStyle.NoPen)
+        for point in points:
+            painter.drawEllipse(point, 2.6, 2.6)
+
+    def _axes(self, painter: QPainter, area: QRectF, at: object, wide: float, high: float) -> None:
+        painter.setPen(QPen(QColor(LIGHT.line), 1))
+        for value in ticks(high):
+            y = at(0.0, value).y()  # type: ignore[operator]
+            painter.setPen(QPen(QColor(LIGHT.line), 1))
+            painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+            painter.setPen(QColor(LIGHT.quiet))
+            painter.drawText(QRectF(0, y - 8, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value:.3g}")
+        for value in ticks(wide, 6):
+            x = at(value, 0.0).x()  # type: ignore[operator]
+            painter.drawText(QRectF(x - 30, area.bottom() + 2, 60, 14), Qt.AlignmentFlag.AlignCenter, f"{value:.3g}")
+        painter.drawText(QRectF(area.right() + 6, area.bottom() - 2, _RIGHT - 8, 30), Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap,
+                         "motion of the\nprobe, mm")
+        painter.save()
+        painter.translate(9, area.center().y())
+        painter.rotate(-90)
+        painter.drawText(QRectF(-50, -8, 100, 16), Qt.AlignmentFlag.AlignCenter, "load factor")
+        painter.restore()
