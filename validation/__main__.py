@@ -6,10 +6,10 @@ import json
 import sys
 from pathlib import Path
 
-from validation import members, plates, rings, sheets, struts
+from validation import members, plates, rings, sheets, struts, traces
 from validation.case import Case, Row, run_case
 
-CASES: list[Case] = [*struts.CASES, *plates.CASES, *rings.CASES, *sheets.CASES, *members.CASES]
+CASES: list[Case] = [*struts.CASES, *plates.CASES, *rings.CASES, *sheets.CASES, *members.CASES, *traces.CASES]
 PAGE = Path(__file__).parents[1] / "docs/validation.md"
 
 

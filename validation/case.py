@@ -6,7 +6,7 @@ import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -36,6 +36,7 @@ class Case:
     figure: Callable[[Any], float] = lambda report: float(report.cases[0].facts.modes.positive[0])
     quick: bool = False
     table: str = "Modes"
+    upto: Literal["modes", "trace"] = "modes"
 
 
 @dataclass(frozen=True)
@@ -101,7 +102,7 @@ def run_case(case: Case) -> Row:
         (folder / "model.json").write_text(json.dumps(model), encoding="utf-8")
         snapshot = load_model(folder / "model.json")
         runner = Runner()
-        report = judge_project(snapshot.project, runner.run(snapshot, Plan("modes")))
+        report = judge_project(snapshot.project, runner.run(snapshot, Plan(case.upto)))
     assert report.mesh is not None
     reference = case.reference if isinstance(case.reference, float | int) else case.reference()
     return Row(case, float(reference), case.figure(report), report.mesh.count, report.mesh.unknowns, runner.timing["total"])

@@ -152,7 +152,9 @@ def _vectors(geometry: ShellGeometry, displacement: Floats, rotation: Floats | N
     triads = geometry.triads if rotation is None else geometry.triads @ np.swapaxes(rotation, -1, -2)
     m, n = geometry.elements.shape
     y = np.empty((m, n, 4, 3))
-    y[:, :, X] = geometry.places + displacement
+    # about the element's own middle: strains are differences of squares, and far from the origin they would drown in rounding
+    y[:, :, X] = geometry.places - geometry.places.mean(axis=1, keepdims=True)
+    y[:, :, X] += displacement - displacement.mean(axis=1, keepdims=True)
     y[:, :, D], y[:, :, T1], y[:, :, T2] = triads[:, :, 2], triads[:, :, 0], triads[:, :, 1]
     return y.reshape(m, 4 * n, 3)
 

@@ -50,7 +50,10 @@ def find_bonds(mesh: Mesh, apart: frozenset[tuple[int, int]] = frozenset()) -> B
             low, high = boxes[two][0] - reach, boxes[two][1] + reach
             own = np.intersect1d(body[one], surface)
             near = own[((mesh.nodes[own] >= low) & (mesh.nodes[own] <= high)).all(axis=1)]
-            near = near[~np.isin(near, body[two])]  # joined already
+            shared = np.intersect1d(body[one], body[two])
+            near = near[~np.isin(near, shared)]
+            if len(shared) and len(near):  # joined by common nodes there already: beside a fold everything is near
+                near = near[cKDTree(mesh.nodes[shared]).query(mesh.nodes[near])[0] > 3.0 * reach]
             if len(near) == 0 or len(rows) == 0:
                 continue
             triangle, weights, gap = _nearest(mesh.nodes[near], corners[rows], reach)

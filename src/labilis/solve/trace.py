@@ -22,6 +22,7 @@ from labilis.solve.system import System
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+_SHARP = 0.002  # by how much the first point after a limit may lie under the one before it
 TiesAt = Callable[[Floats], Ties]  # places of all nodes (total, 3) -> ties about them
 
 
@@ -111,12 +112,15 @@ class Tracer:
         result.points.append(point)
         yield result, point
         step, arc, before = control.first, False, None
-        value, first_slope = 0.0, 0.0
+        value, first_slope, past = 0.0, 0.0, False
         while len(result.points) <= control.steps:
             try:
                 if arc:
                     assert before is not None
                     new, moved, value_new, count = self._arc_step(state, value, step, before)
+                    if value < control.target < value_new:  # end where it was asked for
+                        new, moved, count = self._load_step(state, control.target)
+                        value_new = control.target
                 else:
                     step = min(step, control.target - value)
                     new, moved, count = self._load_step(state, value + step)
@@ -131,6 +135,10 @@ class Tracer:
                     result.reason = "stuck"
                     return
                 continue
+            if arc and value_new < value and not past and value - value_new > _SHARP * value and step > 0.02 * self._scale:
+                step *= 0.4  # over the top in too long a stride: the largest factor would be missed
+                continue
+            past = past or value_new < value
             slope = (value_new - value) / max(float(np.linalg.norm(moved)), 1e-300)
             first_slope = first_slope or slope
             point = self._point(new, value_new, count, arc)
@@ -174,18 +182,19 @@ class Tracer:
         """(state, sum of the corrections in reduced unknowns, iterations) at a given factor."""
         control = self.control
         total: Floats | None = None
-        energy = np.inf
+        energy, most = np.inf, 0.0
         for count in range(1, control.iterations + 1):
             ties, residual, tangent, scale = self._balance(state, value)
-            if count > 1 and np.linalg.norm(residual) <= control.tolerance * scale:
-                assert total is not None
+            size = float(np.linalg.norm(residual))
+            # in balance, or as near as rounding lets it come: the last correction did no work to speak of
+            if total is not None and (size <= control.tolerance * scale or (energy <= 1e-16 * most and size <= 1e-3 * scale)):
                 return state, total, count - 1
             solver = self._factor(tangent, ties)
             dq = -solver.solve(residual)
             work = abs(float(dq @ residual))
             if not np.isfinite(work) or (count > 6 and work > 1e6 * energy):
                 raise _NotConverged
-            energy = min(energy, work)
+            energy, most = min(energy, work), max(most, work)
             dq = self._searched(state, value, dq, residual, ties) if count > 1 else dq
             state = self._moved(state, ties, dq)
             total = dq if total is None else total + dq

@@ -111,6 +111,7 @@ class Window(QMainWindow):
         self.case_box = QComboBox()
         self.case_box.setAccessibleName("Load case")
         self.case_box.setMinimumWidth(150)
+        self.case_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.case_box.activated.connect(self._case_chosen)
         row.addWidget(self.case_box)
         row.addStretch(1)

@@ -219,7 +219,7 @@ class Stage(QWidget):
                 scene.show_field(mesh, last, size, MOVEMENT, (0.0, float(size.max())))
                 self._reach = float(size.max())
                 self.playback.describe("movement, mm", "0", f"{float(size.max()):.3g}", MOVEMENT,
-                                       f"trace: factor {trace.factors[trace.frame[-1]]:.4g} at its end", steady=True)
+                                       f"trace: factor {trace.factors[trace.frame[-1]]:.4g} at its end (drawn larger)", steady=True)
             else:
                 self.mode = min(self.mode, len(modes.factors) - 1)
                 shape = modes.shapes[self.mode]

@@ -1,0 +1,164 @@
+"""The path follower: snap-through, finite rotations of hubs and bonds, step size, quadratic convergence, what stops it."""
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import pytest
+
+from labilis.mechanics.blocks import ShellBlock
+from labilis.mechanics.shell import exponential, logarithm, smooth_triads
+from labilis.mechanics.ties import HeldNodes, Ties, make_ties
+from labilis.model import LabilisError, load_project
+from labilis.run import Plan, Runner, Snapshot, judge_project
+from labilis.solve.system import System
+from labilis.solve.trace import TraceControl, Tracer
+from validation.recipes import case_of, flat, force, hold, mm, region, shell
+
+STEEL = {"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3", "yield_strength": "235 MPa", "density": "7850 kg/m^3"}
+
+
+def traced(model: dict[str, Any], **plan: Any) -> Any:
+    project = load_project({"labilis": 1, "materials": [STEEL], "criteria": {"modes": 2}, "trace": plan, **model})
+    told: list[str] = []
+    runner = Runner()
+    results = runner.run(Snapshot(project), Plan("trace"), lambda progress: told.append(progress.text))
+    report = judge_project(project, results)
+    assert any("Tracing" in text for text in told)
+    return report.cases[0]
+
+
+L, W, T = 300.0, 20.0, 2.0
+EI = 210e3 * W * T**3 / 12
+STRIP = {"pieces": [shell("strip", flat(L, W, T))], "regions": [region("foot", "strip/side.4"), region("head", "strip/side.2")],
+         "mesh": {"size": "10 mm"}}
+PINNED = {**STRIP, "supports": [hold("foot", "x", "y", "z"), hold("head", "y", "z")], **case_of(force("head", x=-100.0))}
+
+
+def roof(control: TraceControl, n: int = 12) -> Tracer:
+    """Hinged shallow cylindrical roof under a central force of 1 kN (Sabir and Lock 1972), a quarter of a million N of stiffness."""
+    radius, half, t, modulus, ratio = 2540.0, 254.0, 12.7, 3102.75, 0.3
+    x, y = np.meshgrid(np.linspace(0, 2 * half, n + 1), np.linspace(0, 2 * half, n + 1), indexing="ij")
+    angle = (x.ravel() - half) / radius
+    nodes = np.stack([radius * np.sin(angle), y.ravel(), radius * np.cos(angle)], axis=1)
+    i, j = np.meshgrid(np.arange(n), np.arange(n), indexing="ij")
+    a = (i * (n + 1) + j).ravel()
+    quads = np.stack([a, a + n + 1, a + n + 2, a + 1], axis=1)
+    count = len(nodes)
+    block = ShellBlock(nodes, quads, count + np.arange(count), np.full(len(quads), t), smooth_triads(nodes[quads], quads), modulus, ratio)
+    ends = np.flatnonzero(np.isclose(np.abs(nodes[:, 0]), np.abs(nodes[:, 0]).max()))
+    held = [HeldNodes(ends, np.broadcast_to(np.eye(3), (len(ends), 3, 3)), 0)]
+    places, place_of = np.concatenate([nodes, nodes]), np.tile(np.arange(count), 2)
+
+    def ties_at(now: np.ndarray) -> Ties:
+        return make_ties(now, held, [], (), place_of)
+    middle = int(np.argmin(np.linalg.norm(nodes[:, :2] - [0, half], axis=1)))
+    push = np.zeros((2 * count, 3))
+    push[middle, 2] = -1000.0
+    tracer = Tracer(System(nodes, (block,), ties_at(places)), places, ties_at, push.ravel(), 0 * push.ravel(), ([], []), control)
+    tracer.middle = middle  # type: ignore[attr-defined]
+    return tracer
+
+
+def test_shallow_roof_snaps_through_at_its_known_limit() -> None:
+    tracer = roof(TraceControl(first=0.2, largest=0.4, target=3.0, steps=60, fall=0.3))
+    for result, point in tracer.run():
+        last = point
+    assert result.limit == pytest.approx(2.2, rel=0.02)  # published limits lie near 2.2 kN
+    assert result.reason == "limit"
+    peak = int(result.factors.argmax())
+    assert result.points[peak - 1].negative == 0 and any(point.negative for point in result.points[peak:])
+    assert last.arc and not result.points[1].arc
+    sink = [-point.motion[tracer.middle, 2] for point in result.points]  # type: ignore[attr-defined]
+    assert np.all(np.diff(sink) > 0)
+
+
+def test_the_path_does_not_depend_on_the_step() -> None:
+    def at(first: float) -> float:
+        tracer = roof(TraceControl(first=first, largest=first, target=1.8, steps=60))
+        for _, point in tracer.run():
+            last = point
+        assert last.factor == pytest.approx(1.8, rel=1e-9)
+        return float(last.motion[tracer.middle, 2])  # type: ignore[attr-defined]
+    assert at(0.2) == pytest.approx(at(0.6), rel=1e-6)
+
+
+def test_newton_converges_quadratically() -> None:
+    tracer = roof(TraceControl(), 6)
+    norms: list[float] = []
+    balance = tracer._balance
+
+    def watched(state: Any, value: float, tangent: bool = True) -> Any:
+        found = balance(state, value, tangent)
+        if tangent:
+            norms.append(float(np.linalg.norm(found[1]) / found[3]))
+        return found
+    tracer._balance = watched  # type: ignore[method-assign]
+    tracer.control = replace(tracer.control, tolerance=1e-11)
+    points = tracer.run()
+    next(points)
+    next(points)
+    small = [(a, b) for a, b in zip(norms[1:], norms[2:]) if 1e-6 < a < 1e-1]
+    assert small and all(b < 50 * a**2 + 1e-9 for a, b in small)
+
+
+def test_rotation_vectors_and_back() -> None:
+    vectors = np.random.default_rng(3).uniform(-1.7, 1.7, (50, 3))
+    assert np.allclose(logarithm(exponential(vectors)), vectors, atol=1e-9)
+
+
+def test_a_bowed_strut_loses_little_and_yields_where_the_secant_formula_says() -> None:
+    case = traced(PINNED, amplitude="0.3 mm")
+    trace = case.facts.trace
+    euler = np.pi**2 * EI / L**2 / 100
+    assert trace.ideal == pytest.approx(euler, rel=0.01)
+    # mean stress plus bending of the grown bow reaches the yield strength (Perry 1886)
+    area, modulus = W * T, W * T**2 / 6
+    factor = np.linspace(0.1, 0.999, 20000) * euler
+    stress = 100 * factor / area + 100 * factor * 0.3 / (1 - factor / euler) / modulus
+    expected = factor[np.argmax(stress >= 235.0)]
+    assert trace.first_yield == pytest.approx(expected, rel=0.02)
+    assert trace.verified == trace.first_yield < trace.ideal
+    assert any(item.name == "trace" and item.state == "good" for item in case.evidence)
+    other = traced(PINNED, amplitude="0.3 mm", sign="-").facts.trace
+    assert other.verified == pytest.approx(trace.verified, rel=1e-3)
+
+
+def test_held_loads_come_first() -> None:
+    euler = np.pi**2 * EI / L**2
+    held = {**force("head", x=-0.5 * euler), "name": "held", "growth": "held"}
+    model = {**PINNED, **case_of(force("head", x=-100.0), held)}
+    trace = traced(model, amplitude="0.3 mm", beyond_yield=1e6, target=f"{0.3 * euler / 100!r}").facts.trace
+    assert trace.factors[0] == 0.0 and trace.probe[0] == pytest.approx(0.3, rel=0.03)  # δ0 · 0.5 / 0.5
+    assert trace.probe[-1] == pytest.approx(0.3 * 4.0, rel=0.03)
+
+
+def test_a_stiff_arm_turns_by_a_finite_angle() -> None:
+    """A strip bent by a force on an arm: the arm keeps its length while it turns far."""
+    model = {**STRIP, "hubs": [{"name": "arm", "region": "head", "at": [mm(L), mm(W / 2), "60 mm"]}],
+             "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")], **case_of(force("arm", x=-20.0))}
+    trace = traced(model, mode=0, target="3", beyond_yield=1e9).facts.trace
+    assert trace.factors[-1] == pytest.approx(3.0)
+    assert trace.largest[-1] > 60.0  # it has turned far
+
+
+def test_bonded_and_solid_parts_are_traced_too() -> None:
+    rib = {"kind": "rib", "width": mm(90), "height": mm(40), "top": mm(30), "thickness": mm(2)}
+    pieces = [shell("base", flat(120, 60, 3)), shell("rib", rib, (10, 30, 1.5), (("x", 90.0),), mesh_as="solid")]
+    model = {"pieces": pieces, "regions": [region("foot", "base/side.4"), region("head", "rib/top")],
+             "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")], **case_of(force("head", z=-300.0)),
+             "mesh": {"size": "12 mm"}}
+    case = traced(model, mode=0, target="0.05", beyond_yield=1e9)
+    trace, strength = case.facts.trace, case.facts.strength
+    # while the motion is small both agree
+    assert trace.largest[-1] == pytest.approx(0.05 * strength.max_displacement, rel=0.02)
+
+
+@pytest.mark.parametrize(("plan", "change", "code"), [
+    ({"mode": 9}, {}, "trace-mode"),
+    ({}, {"loads": [{"kind": "temperature", "name": "heat", "change": "5 K"}], "cases": [{"name": "load", "loads": [{"load": "heat"}]}],
+          "materials": [{**STEEL, "expansion": "12e-6/K"}]}, "trace-load")])
+def test_traces_that_cannot_be_run_say_why(plan: dict, change: dict, code: str) -> None:
+    project = load_project({"labilis": 1, "materials": [STEEL], "trace": plan, **PINNED, **change})
+    with pytest.raises(LabilisError) as caught:
+        Runner().run(Snapshot(project), Plan("trace"))
+    assert caught.value.code == code
