@@ -32,7 +32,8 @@ def tip(axis: int) -> Callable[[Any], float]:
 def end_force(load: float, deflection: float, shortening: float) -> list[Case]:
     """Cantilever strip under an end force that keeps its direction."""
     model = {**STRIP, "supports": [FIXED, {**PLANE, "on": "head", "name": "plane"}], **case_of(force("head", z=load * EI / L**2)),
-             "mesh": {"size": "10 mm"}, "criteria": {"modes": 1}, "trace": {"mode": 0, "target": "1", "beyond_yield": 1e9}}
+             "mesh": {"size": "10 mm"}, "criteria": {"modes": 1},
+             "trace": {"mode": 0, "target": "1", "deflection": "1e6 mm", "beyond_yield": 1e9}}
     source = "Bisshopp and Drucker 1945, elliptic integrals"
     return [Case(f"trace: cantilever, P L²/EI = {load:g}, {name}", "over the length", None, None, model, reference, source, 0.005,
                  tip(axis), table="Trace", upto="trace", quick=load == 2 and axis == 2)
@@ -44,7 +45,7 @@ def roll_up() -> Case:
     model = {**STRIP, "supports": [FIXED, {**PLANE, "on": "all"}], "loads": [
         {"kind": "moment", "name": "m", "on": "head", "components": ["0 N*mm", f"{-2 * np.pi * EI / L!r} N*mm", "0 N*mm"]}],
         "cases": [{"name": "load", "loads": [{"load": "m"}]}], "mesh": {"size": "7 mm"}, "criteria": {"modes": 1},
-        "trace": {"mode": 0, "target": "1", "beyond_yield": 1e9, "steps": 100}}
+        "trace": {"mode": 0, "target": "1", "deflection": "1e6 mm", "beyond_yield": 1e9, "steps": 100}}
     model["supports"] = [{**FIXED, "on": "foot"}, {"name": "plane", "on": "rest", "held": ["y", "turn_x", "turn_z"]}]
     model["regions"] = [*STRIP["regions"], region("rest", "strip/side.1", "strip/side.3")]
     return Case("trace: strip rolled into a full circle by an end moment", "shortening over the length", None, None, model, 1.0,
@@ -55,7 +56,8 @@ def bow() -> Case:
     """Strut with a bow: its midspan moves δ0 (P/Pcr) / (1 - P/Pcr)."""
     model = {**STRIP, "supports": [hold("foot", "x", "y", "z"), hold("head", "y", "z")], **case_of(force("head", x=-1.0)),
              "mesh": {"size": "10 mm"}, "criteria": {"modes": 1},
-             "trace": {"mode": 1, "amplitude": "0.05 mm", "target": f"{0.8 * np.pi**2 * EI / L**2!r}", "beyond_yield": 1e9}}
+             "trace": {"mode": 1, "amplitude": "0.05 mm", "deflection": "1e6 mm", "beyond_yield": 1e9,
+                       "target": f"{0.8 * np.pi**2 * EI / L**2!r}"}}
     return Case("trace: pinned strut with a bow at 0.8 of its critical load", "midspan motion over the bow", None, None, model, 4.0,
                 "δ0 (P/Pcr) / (1 - P/Pcr); Timoshenko and Gere 1961, art. 1.12", 0.01,
                 lambda report: float(report.cases[0].facts.trace.probe[-1]) / 0.05, table="Trace", upto="trace", quick=True)
@@ -121,7 +123,7 @@ def lee_frame() -> Case:
                          region("sides", *(f"{name}/side.{k}" for name in names for k in (1, 3)))],
              "supports": [hold("foot", "x", "z"), hold("end", "x", "z"), hold("sides", "y", "turn_x", "turn_z")],
              **case_of(line("load", z=-1000.0 / width)), "mesh": {"size": "40 mm"}, "criteria": {"modes": 1},
-             "trace": {"mode": 0, "target": "40", "beyond_yield": 1e9, "steps": 120}}
+             "trace": {"mode": 0, "target": "40", "deflection": "1e6 mm", "beyond_yield": 1e9, "steps": 120}}
     return Case("trace: hinged right-angle frame", "limit load, kN", None, None, model, beam_frame,
                 "frame of Lee, Manuel and Rossow 1968 by corotational beams (18.55 is handed down, 1.9 % above)", 0.015,
                 lambda report: report.cases[0].facts.trace.limit, table="Trace", upto="trace", quick=True)

@@ -100,7 +100,7 @@ def test_every_recipe_on_offer_makes_a_shape(hand: Hand) -> None:
 
     for key in RECIPES:
         hand.window.add_piece(key)
-    hand.wait_idle()
+        hand.wait_idle()
     assert len(hand.session.project.pieces) == len(RECIPES)
     hand.qtbot.waitUntil(lambda: hand.session.current("shape") is not None, timeout=30000)
     hand.wait_idle()

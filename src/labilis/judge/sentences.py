@@ -261,7 +261,8 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
                   Span(" out, to "), Span({"+": "its own side", "-": "the other side"}[plan.sign], ("trace", "sign"),
                                            choices=(("its own side", "+"), ("the other side", "-")))]
     spans += [Span("; at most "), value_span(str(plan.steps), ("trace", "steps"), "count"), Span(" steps, up to factor "),
-              value_span(plan.target or "1.5 × the first mode's", ("trace", "target"), "number"), Span(".")]
+              value_span(plan.target or "1.5 × the first mode's", ("trace", "target"), "number"), Span(" or a motion of "),
+              value_span(plan.deflection or "a twentieth of the part's size", ("trace", "deflection"), "length"), Span(".")]
     found: list[Sentence] = [tuple(spans)]
     trace = facts.trace if facts is not None else None
     if trace is None:

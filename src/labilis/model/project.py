@@ -128,6 +128,8 @@ class TracePlan(Statement):
     target: str | None = Field(default=None, description="factor to stop at; 1.5 times the first mode's when none is given")
     steps: int = Field(default=40, ge=2, le=500)
     beyond_yield: float = Field(default=1.5, gt=1.0)
+    deflection: str | None = Field(default=None, description="largest motion allowed, length; a twentieth of the part's size when none is "
+                                   "given")
 
 
 class EulerChoice(Statement):
@@ -291,6 +293,8 @@ class Project(Statement):
         found.append(("criteria/required_factor", self.criteria.required_factor, "number"))
         if self.trace.amplitude is not None:
             found.append(("trace/amplitude", self.trace.amplitude, "length"))
+        if self.trace.deflection is not None:
+            found.append(("trace/deflection", self.trace.deflection, "length"))
         if self.trace.target is not None:
             found.append(("trace/target", self.trace.target, "number"))
         if self.euler.length is not None:

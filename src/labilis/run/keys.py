@@ -117,7 +117,7 @@ def stage_keys(project: Project, case: str | None = None) -> StageKeys:
             plan = project.trace
             keys["trace"] = _hash("trace", keys["modes"], plan.model_dump(), *(
                 None if text is None else project.value(text, kind)
-                for text, kind in ((plan.amplitude, "length"), (plan.target, "number"))))
+                for text, kind in ((plan.amplitude, "length"), (plan.target, "number"), (plan.deflection, "length"))))
     except (LabilisError, StopIteration):
         pass
     return StageKeys(**keys)

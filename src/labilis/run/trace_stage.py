@@ -20,7 +20,8 @@ from labilis.solve.trace import TraceControl, TracePoint, Tracer, TraceResult
 
 _FRAMES = 24  # shapes kept along the path
 _REASONS = {"target": "the factor asked for was reached", "limit": "the limit was passed", "steps": "the steps ran out",
-            "stuck": "no balance was found with the smallest step", "yield": "well past first yield, which this trace does not follow"}
+            "stuck": "no balance was found with the smallest step", "deflection": "the deflection allowed was passed",
+            "yield": "well past first yield, which this trace does not follow"}
 
 
 def starting_amplitude(project: Project, plan: TracePlan, mesh: Mesh, modes: ModesFindings) -> float:
@@ -75,6 +76,7 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
     strength = np.concatenate([np.array([yields.get(part.pieces[body]) or np.inf for body in body_of]) for body_of in bodies]
                               + [np.full(len(spring.members), np.inf) for spring in tied.springs])
     probe = _probe(modes, plan)
+    allowed = 0.05 * part.view.size if plan.deflection is None else project.value(plan.deflection, "length", "trace/deflection")
     gathered = _Gathered(case, plan, amplitude, ideal, len(mesh.nodes), strength, probe)
     result = TraceResult()
     try:
@@ -83,6 +85,9 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
             tell(gathered.findings(result, False))
             if gathered.ratios[-1] > plan.beyond_yield:
                 result.reason = "yield"
+                break
+            if gathered.largest[-1] > allowed:
+                result.reason = "deflection"
                 break
     except ArithmeticError as error:
         raise LabilisError(f"The trace did not start: {error}.", f"cases/{case}", "Look at the held loads, or at the supports.",

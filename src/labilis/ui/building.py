@@ -64,7 +64,10 @@ def new_piece(project: Project, key: str, material: str, at: tuple[float, float,
     base = key.split(",")[0].split(" ")[0]
     solid = isinstance(recipe, Block) or (isinstance(recipe, Strut) and recipe.section.shape in _SOLID_ONLY)
     place = Place(at=tuple(f"{round(c, 3):g} mm" for c in at))  # type: ignore[arg-type]
-    name = project.free_name("pieces", base).replace(" ", "-")
+    taken, name, count = {piece.name for piece in project.pieces}, base, 1
+    while name in taken:
+        count += 1
+        name = f"{base}-{count}"
     return Piece(name=name, recipe=recipe, material=material, mesh_as="solid" if solid else "shell", place=place)
 
 
