@@ -26,6 +26,18 @@ def test_the_example_of_the_model_format_runs(tmp_path: Path) -> None:
     assert report.cases[0].euler.length == pytest.approx(400)
 
 
+def test_the_example_of_recipes_runs(tmp_path: Path) -> None:
+    text = (ROOT / "docs/model-format.md").read_text(encoding="utf-8")
+    example = re.findall(r"```json\n(.*?)```", text, re.S)[1]
+    (tmp_path / "m.json").write_text(example, encoding="utf-8")
+    snapshot = load_model(tmp_path / "m.json")
+    results = Runner().run(snapshot, Plan("modes"))
+    report = judge_project(snapshot.project, results)
+    assert [case.facts.case for case in report.cases] == ["loads", "hot day"]
+    assert all(len(case.facts.modes.positive) for case in report.cases)
+    assert report.mesh.has_solids is False
+
+
 @pytest.mark.parametrize("page", ["README.md", "CONTRIBUTING.md", "docs/guide/README.md", "docs/method/README.md"])
 def test_links_lead_somewhere(page: str) -> None:
     path = ROOT / page
