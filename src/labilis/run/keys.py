@@ -6,7 +6,7 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
-from labilis.model import LabilisError, Project
+from labilis.model import LabilisError, Piece, Project
 
 STAGES = ("shape", "mesh", "strength", "modes", "trace")
 _VERSION = 4  # raise when a result's content changes its meaning
@@ -31,15 +31,20 @@ def _hash(*parts: Any) -> str:
 
 
 def shape_key(project: Project) -> str:
+    """Key of what is shown: the pieces that carry load and those set aside."""
+    return _hash("shown", _carrying_key(project), [_piece_part(project, piece) for piece in project.pieces if piece.set_aside])
+
+
+def _carrying_key(project: Project) -> str:
     """Key of the shape of all pieces that carry load."""
     check_active(project)
-    parts = []
-    for piece in project.active_pieces:
-        numbers = [project.value(text, kind) for where, text, kind in project.stated_quantities()
-                   if where.startswith(f"pieces/{piece.name}/")]
-        source = next((item.sha256 for item in project.geometry if item.file == piece.geometry), "")
-        parts.append([piece.model_dump(exclude={"material"}), numbers, source])
-    return _hash("shape", parts, project.released)
+    return _hash("shape", [_piece_part(project, piece) for piece in project.active_pieces], project.released)
+
+
+def _piece_part(project: Project, piece: Piece) -> list[Any]:
+    numbers = [project.value(text, kind) for where, text, kind in project.stated_quantities() if where.startswith(f"pieces/{piece.name}/")]
+    source = next((item.sha256 for item in project.geometry if item.file == piece.geometry), "")
+    return [piece.model_dump(exclude={"material"}), numbers, source]
 
 
 def check_active(project: Project) -> None:
@@ -105,7 +110,7 @@ def stage_keys(project: Project, case: str | None = None) -> StageKeys:
     keys: dict[str, str] = {}
     try:
         keys["shape"] = shape_key(project)
-        keys["mesh"] = _hash("mesh", keys["shape"], _mesh_parts(project))
+        keys["mesh"] = _hash("mesh", _carrying_key(project), _mesh_parts(project))
         keys["system"] = _hash("system", keys["mesh"], _system_parts(project))
         if project.cases:
             name = case if case is not None else project.cases[0].name

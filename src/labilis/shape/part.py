@@ -22,9 +22,9 @@ _REACH = 1e5  # mm: how far a cut goes, both ways
 @dataclass(frozen=True)
 class PartShape:
     """Solids (one BodyShape for each body, numbers in `solid_bodies`) and sheets (one fused BodyShape or None). Faces and
-    edges are numbered solid after solid, then sheets; `bodies` names all of them, `pieces` the piece each belongs to; lone:
-    the solid form of a part that is one body, for sections; deviation: largest relative difference between the volume of an
-    imported solid and of the sheets made of it."""
+    edges are numbered solid after solid, then sheets; `bodies` names all of them, `pieces` the piece each belongs to; ghosts:
+    pieces set aside; lone: the solid form of a part that is one body, for sections; deviation: largest relative difference
+    between the volume of an imported solid and of the sheets made of it."""
 
     solids: tuple[BodyShape, ...]
     solid_bodies: tuple[int, ...]
@@ -32,6 +32,7 @@ class PartShape:
     bodies: tuple[str, ...]
     pieces: tuple[str, ...]
     lone: BodyShape | None = None
+    ghosts: tuple[Tessellation, ...] = ()
     deviation: float = 0.0
 
     @property
@@ -43,7 +44,7 @@ class PartShape:
     def view(self) -> ShapeView:
         """Measurements and triangulation of all together."""
         if len(self.solids) == 1 and self.sheets is None:
-            return replace(self.solids[0].view, bodies=np.array(self.bodies))
+            return self._with_ghosts(replace(self.solids[0].view, bodies=np.array(self.bodies)))
         tessellations = [solid.view.tessellation for solid in self.solids]
         volume = sum(solid.view.volume for solid in self.solids)
         skin = sum(float(solid.faces.area.sum()) for solid in self.solids)
@@ -62,8 +63,16 @@ class PartShape:
         long_axis = np.linalg.eigh(spread)[1][:, -1]
         long_axis = long_axis * (1.0 if long_axis[np.argmax(np.abs(long_axis))] > 0 else -1.0)
         extents = np.stack([joined.points.min(axis=0), joined.points.max(axis=0)], axis=1)
-        return ShapeView(_join_faces([part.faces for part in self.components]), _join_edges(self.components), joined, volume, centroid,
-                         long_axis, extents, 2.0 * volume / skin, np.array(self.bodies))
+        return self._with_ghosts(ShapeView(
+            _join_faces([part.faces for part in self.components]), _join_edges(self.components), joined, volume, centroid, long_axis,
+            extents, 2.0 * volume / skin, np.array(self.bodies)))
+
+    def _with_ghosts(self, view: ShapeView) -> ShapeView:
+        if not self.ghosts:
+            return view
+        starts = np.cumsum([0] + [len(ghost.points) for ghost in self.ghosts])
+        return replace(view, ghost_points=np.concatenate([ghost.points for ghost in self.ghosts]),
+                       ghost_triangles=np.concatenate([ghost.triangles + start for ghost, start in zip(self.ghosts, starts)]))
 
 
 def _join_faces(tables: list[FaceTable]) -> FaceTable:
@@ -141,7 +150,28 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
     if len(bodies) == 1:
         form = [build_body(solid) for solid in solids_of(sheets[0][0].solid)] if sheets and sheets[0][0].solid is not None else solids
         lone = form[0] if len(form) == 1 else None
-    return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone, _deviation(fused, owners, thin))
+    return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone, _ghosts(project, files),
+                     _deviation(fused, owners, thin))
+
+
+def _ghosts(project: Project, files: Mapping[str, bytes]) -> tuple[Tessellation, ...]:
+    """Triangles of the pieces set aside; one that cannot be built is not worth a message."""
+    found: list[Tessellation] = []
+    for piece in project.pieces:
+        if not piece.set_aside:
+            continue
+        try:
+            if piece.recipe is None:
+                shapes = [_imported(project, piece, files)]
+            else:
+                def read(text: str, kind: str) -> float:
+                    return project.value(text, kind)
+                made = _cut(_moved(make_recipe(piece.recipe, read, ""), _placing(piece.place, read)), piece, read)
+                shapes = [(_moved(made, move) if move is not None else made).solid for move in _copies(piece, read)]
+            found += [build_body(solid).view.tessellation for shape in shapes for solid in solids_of(shape)]
+        except LabilisError:
+            continue
+    return tuple(found)
 
 
 def _deviation(sheets: BodyShape | None, owners: list[str], thin: Mapping[str, float]) -> float:

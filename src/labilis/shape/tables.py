@@ -1,7 +1,7 @@
 """Plain arrays that describe a body's faces, edges and triangulation. All lengths in mm."""
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -81,7 +81,8 @@ class ShapeView:
     """Everything the window and the judge need of a body.
 
     volume mm³; centroid (3,) mm; long_axis (3,) unit vector of the longest direction; extents (3, 2): least and greatest
-    coordinate in x, y, z, mm; thickness mm: twice volume over area, the wall of a thin body.
+    coordinate in x, y, z, mm; thickness mm: twice volume over area, the wall of a thin body, or the mean one of sheets;
+    bodies (b,): names of the pieces' bodies; ghost_points (k, 3) mm, ghost_triangles (m, 3): pieces set aside, to be looked at only.
     """
 
     faces: FaceTable
@@ -93,6 +94,8 @@ class ShapeView:
     extents: Floats
     thickness: float
     bodies: NDArray[np.str_]
+    ghost_points: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    ghost_triangles: Ints = field(default_factory=lambda: np.zeros((0, 3), dtype=np.int64))
 
     @property
     def sheet(self) -> NDArray[np.bool_]:

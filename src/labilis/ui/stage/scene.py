@@ -107,7 +107,13 @@ class Scene:
 
     def show_body(self, view: ShapeView, ghost: bool = False) -> None:
         """The body as shaded faces, or only its edges as a ghost."""
-        self.clear("body", "edges")
+        self.clear("body", "edges", "aside", "aside edges")
+        if len(view.ghost_triangles):
+            cells = np.hstack([np.full((len(view.ghost_triangles), 1), 3), view.ghost_triangles]).ravel()
+            aside = pv.PolyData(view.ghost_points, cells)
+            self._add("aside", aside, color=LIGHT.line, opacity=0.25, ambient=0.7, diffuse=0.3)
+            rim = aside.extract_feature_edges(feature_angle=25, boundary_edges=False, manifold_edges=False, non_manifold_edges=False)
+            self._add("aside edges", rim, color=LIGHT.quiet, line_width=1.0, opacity=0.5)
         self.body = body_surface(view)
         if not ghost:
             self._add("body", self.body, color=LIGHT.steel, smooth_shading=False, ambient=0.42, diffuse=0.62, pickable=True)

@@ -323,16 +323,17 @@ class Stage(QWidget):
             forward = forward / np.linalg.norm(forward)
             right = np.cross(forward, np.array(camera.up))
             right = right / np.linalg.norm(right)
-            points = view.tessellation.points
+            points = np.concatenate([view.tessellation.points, view.ghost_points])
             across, upward = points @ right, points @ np.cross(right, forward)
             centre = view.extents.mean(axis=1)
             middle = (0.5 * (across.max() + across.min()) - centre @ right) * right + (
                 0.5 * (upward.max() + upward.min()) - centre @ np.cross(right, forward)) * np.cross(right, forward)
             camera.focal_point = centre + middle
-            camera.position = centre + middle - 3 * view.size * forward
+            camera.position = centre + middle - 4 * view.size * forward
             width, height = self.plotter.width(), max(self.plotter.height(), 1)
             free = max(width - 200, 100) / height  # room for glyphs and tags at the sides
-            camera.parallel_scale = 0.5 * max(float(np.ptp(across)) / free, 1.5 * float(np.ptp(upward)), 0.05 * view.size)
+            margin = 1.3 if len(view.ghost_points) else 1.5
+            camera.parallel_scale = 0.5 * max(float(np.ptp(across)) / free, margin * float(np.ptp(upward)), 0.05 * view.size)
             self.plotter.renderer.ResetCameraClippingRange()
             self.render()
 
