@@ -141,3 +141,44 @@ def test_doctor_names_the_solver() -> None:
 
 def test_version() -> None:
     assert labilis("--version").stdout.startswith("labilis ")
+
+
+BRACKET = DEMO.parents[1] / "sensor-bracket/sensor-bracket.json"
+STAND = DEMO.parents[1] / "cabinet-stand/cabinet-stand.json"
+
+
+def test_trace_writes_its_curve(tmp_path: Path) -> None:
+    done = labilis("trace", BRACKET, "--amplitude", "0.3 mm", "--json", tmp_path / "t.json", "--out", tmp_path / "out")
+    assert done.returncode == 0, done.stderr
+    trace = json.loads((tmp_path / "t.json").read_text())["cases"][0]["trace"]
+    assert trace["amplitude_mm"] == pytest.approx(0.3)
+    assert 0 < trace["verified_factor"] < 4
+    assert trace["reason_stopped"]
+    factors = [point["factor"] for point in trace["curve"]]
+    assert factors[0] == 0 and len(factors) > 4
+    assert {"probe_mm", "max_displacement_mm", "max_von_mises_mpa", "iterations", "negative_pivots"} <= set(trace["curve"][0])
+    assert (tmp_path / "out/maintenance.vtu").exists()
+
+
+def test_converge_lists_its_meshes() -> None:
+    done = labilis("converge", BRACKET, "--meshes", 3, "--json", "-")
+    assert done.returncode == 0, done.stderr
+    study = json.loads(done.stdout)
+    sizes = [mesh["size_mm"] for mesh in study["meshes"]]
+    assert sizes == sorted(sizes, reverse=True) and len(sizes) == 3
+    assert study["extrapolated_factor"] == pytest.approx(study["meshes"][-1]["factor"], rel=0.2)
+
+
+def test_one_case_of_several_and_the_drivers_of_a_stand(tmp_path: Path) -> None:
+    done = labilis("check", STAND, "--case", "cabinet with wind", "--modes", 2, "--json", "-")
+    assert done.returncode == 1, done.stderr
+    result = json.loads(done.stdout)
+    assert [case["name"] for case in result["cases"]] == ["cabinet with wind"]
+    assert {mode["driver"] for mode in result["cases"][0]["modes"]} == {"leg"}
+    assert any(item["name"] == "joints" for item in result["evidence"])
+
+
+def test_all_demos_are_listed() -> None:
+    done = labilis("demo", "--list")
+    for name in ("panel-prop", "cabinet-stand", "antenna-mast", "sensor-bracket"):
+        assert name in done.stdout

@@ -9,14 +9,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from labilis.judge.convergence import extrapolated
 from labilis.judge.evidence import REGISTRY, CaseFacts, collect
-from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings, StrengthFindings
+from labilis.judge.findings import ConvergenceFindings, MeshFindings, ModesFindings, SectionFindings, StrengthFindings
 from labilis.judge.hand import euler_check
 from labilis.judge.hand.euler import FOUR_CASES, critical_load
 from labilis.judge.kinds import kind_of_mode
 from labilis.judge.ladder import Rung, rungs
 from labilis.judge.numbers import critical_text, force_text
-from labilis.judge.sentences import held_words, load_sentences, modes_sentences, part_sentences, support_sentences
+from labilis.judge.sentences import convergence_words, held_words, load_sentences, modes_sentences, part_sentences, support_sentences
 from labilis.judge.stress import first_yield
 from labilis.judge.verdict import overall, verdict_of_case
 from labilis.model import CylindricalAxes, EulerChoice, LabilisError, NormalAxes, Project, Support
@@ -285,3 +286,17 @@ def test_forces_have_fitting_units() -> None:
     assert [force_text(value) for value in (12.3456, 2255.4, -4.2e6, math.inf)] == ["12.35 N", "2.255 kN", "-4.2 MN", "–"]
     assert critical_text(2.0, 0.0) == "–"
     assert critical_text(2.0, 1500.0) == "3 kN"
+
+
+def test_extrapolation_finds_limit_order_and_doubt() -> None:
+    sizes = np.array([8.0, 4.0, 2.0, 1.0])
+    limit, band, order = extrapolated(sizes, 3.0 + 0.01 * sizes**2)
+    assert limit == pytest.approx(3.0) and order == pytest.approx(2.0)
+    assert band == pytest.approx(1.25 * 0.01)
+    limit, band, order = extrapolated(sizes, np.array([3.0, 3.2, 3.0, 3.3]))
+    assert (limit, band) == (3.3, pytest.approx(0.3)) and math.isnan(order)
+    assert extrapolated(sizes[:1], np.array([2.0]))[:2] == (2.0, 0.0)
+    found = ConvergenceFindings("c", sizes, np.arange(4), np.arange(4), 3.0 + 0.01 * sizes**2, 3.0, 0.0125, 2.0, True)
+    assert "go to 3" in convergence_words(found)
+    assert "agree" in convergence_words(dataclasses.replace(found, band=1e-4))
+    assert "do not close in" in convergence_words(dataclasses.replace(found, order=math.nan))

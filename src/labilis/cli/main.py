@@ -109,6 +109,30 @@ def check(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis
     _check(model, case, modes, out, json_, trace)
 
 
+@app.command()
+def converge(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+             case: Annotated[str | None, typer.Option(help="This load case; the first when none is named.")] = None,
+             meshes: Annotated[int, typer.Option(min=3, max=8, help="How many meshes.")] = 4,
+             json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
+    """The first factor over several meshes, and the value they go to."""
+    from labilis.cli.output import convergence_json, print_convergence
+    from labilis.run import Plan, Runner, stage_keys
+    from labilis.store import load_model
+
+    snapshot = load_model(model)
+    chosen = () if case is None else (snapshot.project.case(case).name,)
+    with _progress() as show:
+        results = Runner().run(snapshot, Plan("converge", chosen, meshes), show)
+    found = results[stage_keys(snapshot.project, case or snapshot.project.cases[0].name).converge]
+    data = json.dumps(convergence_json(found), indent=2)
+    if json_ is not None and str(json_) == "-":
+        typer.echo(data)
+        return
+    print_convergence(found)
+    if json_ is not None:
+        _write_text(json_, data + "\n")
+
+
 @app.command("trace")
 def trace_model(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
                 case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,

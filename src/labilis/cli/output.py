@@ -5,6 +5,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
+from labilis.judge.findings import ConvergenceFindings
 from labilis.judge.numbers import critical_text, force_text
 from labilis.judge.stress import von_mises
 from labilis.model import Project
@@ -118,3 +119,30 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
         console.print(f"  [{style}]{case.verdict.headline}[/]: {case.verdict.detail}")
     console.print(f"\nRun took {timing.get('total', 0.0):.1f} s.")
 
+
+
+def convergence_json(found: ConvergenceFindings) -> dict[str, Any]:
+    """A convergence study with units in the key names."""
+    return {"case": found.case, "meshes": [
+        {"size_mm": float(size), "elements": int(elements), "unknowns": int(unknowns), "factor": float(factor)}
+        for size, elements, unknowns, factor in zip(found.sizes, found.elements, found.unknowns, found.factors)],
+        "extrapolated_factor": _number(found.limit), "band": _number(found.band), "order": _number(found.order)}
+
+
+def print_convergence(found: ConvergenceFindings) -> None:
+    """A convergence study for people."""
+    from rich.console import Console
+    from rich.table import Table
+
+    from labilis.judge.sentences import convergence_words
+
+    console = Console(highlight=False)
+    table = Table("size", "elements", "unknowns", "first factor", "change", box=None, pad_edge=True)
+    before = None
+    for size, elements, unknowns, factor in zip(found.sizes, found.elements, found.unknowns, found.factors):
+        change = "" if before is None else f"{100 * (factor / before - 1):+.2f} %"
+        table.add_row(f"{size:.3g} mm", f"{elements:,}", f"{unknowns:,}", f"{factor:.5g}", change)
+        before = factor
+    console.print(f"Load case [bold]{found.case}[/]")
+    console.print(table)
+    console.print(convergence_words(found))

@@ -216,6 +216,22 @@ class TraceFindings:
 
 
 @dataclass(frozen=True)
+class ConvergenceFindings:
+    """First factor over several meshes: sizes (m,) mm, falling; elements, unknowns (m,); factors (m,); limit: the value they go to, band:
+    half width of what is sure about it, order: observed, nan when they do not close in."""
+
+    case: str
+    sizes: Floats
+    elements: Ints
+    unknowns: Ints
+    factors: Floats
+    limit: float
+    band: float
+    order: float
+    done: bool
+
+
+@dataclass(frozen=True)
 class SectionFindings:
     """Sections between the ends of the part: station (n,) mm along axis (3,); area mm²; i_min, i_max mm⁴; weak, strong
     (n, 3): the directions a member moves in when it bends about its weak and its strong axis."""

@@ -7,6 +7,7 @@ from __future__ import annotations
 import math
 
 from labilis.judge.evidence.base import CaseFacts
+from labilis.judge.findings import ConvergenceFindings
 from labilis.judge.recipe_sentences import count_words, place_sentence, recipe_spans
 from labilis.judge.spans import Sentence, Span, value_span
 from labilis.judge.stress import von_mises
@@ -276,6 +277,17 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
     steps = f"{len(trace.factors) - 1} steps, {trace.cut_backs} cut back"
     found.append((Span(f"Imperfection {abs(trace.amplitude):.3g} mm; {steps}; it ended because {trace.reason}.", tone="quiet"),))
     return found
+
+
+def convergence_words(found: ConvergenceFindings) -> str:
+    """What the meshes say together."""
+    last, limit = float(found.factors[-1]), found.limit
+    if found.band < 2e-3 * last:
+        return f"The meshes agree on {last:.4g} within {100 * found.band / last:.1g} %."
+    if not math.isfinite(found.order):
+        return f"The meshes do not close in on a value: {last:.4g}, give or take {found.band:.2g}. Take finer ones."
+    off = 100 * (last / limit - 1)
+    return f"They go to {limit:.4g}, give or take {found.band:.2g} (order {found.order:.2g}); the finest lies {off:+.2f} % from it."
 
 
 def euler_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]:

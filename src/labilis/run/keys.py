@@ -23,6 +23,7 @@ class StageKeys:
     strength: str = ""
     modes: str = ""
     trace: str = ""
+    converge: str = ""
 
 
 def _hash(*parts: Any) -> str:
@@ -119,6 +120,7 @@ def stage_keys(project: Project, case: str | None = None) -> StageKeys:
             criteria = project.criteria
             keys["modes"] = _hash("modes", keys["strength"], criteria.modes, criteria.sign, criteria.second_opinion,
                                   project.value(criteria.required_factor, "number"))
+            keys["converge"] = _hash("converge", keys["modes"])
             plan = project.trace
             keys["trace"] = _hash("trace", keys["modes"], plan.model_dump(), *(
                 None if text is None else project.value(text, kind)

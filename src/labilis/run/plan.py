@@ -7,7 +7,7 @@ from typing import Literal
 
 from labilis.model import Project
 
-Stage = Literal["shape", "mesh", "strength", "modes", "trace"]
+Stage = Literal["shape", "mesh", "strength", "modes", "trace", "converge"]
 
 
 @dataclass(frozen=True)
@@ -20,10 +20,11 @@ class Snapshot:
 
 @dataclass(frozen=True)
 class Plan:
-    """How far to go, for which load cases (all when empty)."""
+    """How far to go, for which load cases (all when empty); meshes: how many for the stage converge."""
 
     upto: Stage
     cases: tuple[str, ...] = ()
+    meshes: int = 4
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings, StrengthFindings, TraceFindings
+from labilis.judge.convergence import extrapolated
+from labilis.judge.findings import ConvergenceFindings, MeshFindings, ModesFindings, SectionFindings, StrengthFindings, TraceFindings
 from labilis.judge.kinds import kind_of_mode
 from labilis.mechanics.blocks import ENERGY_PARTS, ShellBlock, SolidBlock, typical_stress
 from labilis.mesh import (
@@ -37,6 +38,7 @@ from labilis.solve.levers import thickness_levers
 from labilis.solve.modes import ModesSolution, NotConverged, count_below, find_modes
 from labilis.solve.system import System
 
+_RATIO = 1.26  # of element sizes from mesh to mesh of a convergence study: each has twice the elements of a solid
 _LEVERS = 3  # modes whose sensitivity to thickness is found
 _MOST_KEPT = 20  # bodies, meshes, solutions of late statements
 MOST_STRESS = 0.1  # of Young's modulus: an elastic factor beyond it means nothing
@@ -75,6 +77,9 @@ class Runner:
         mesh, bonds, findings = self._timed("mesh", lambda: self._mesh(project, part, keys))
         give(keys.mesh, findings)
         if plan.upto == "mesh":
+            return self._finish(started, results)
+        if plan.upto == "converge":
+            self._converge(snapshot, plan, part, mesh, progress, give)
             return self._finish(started, results)
         cases = plan.cases or tuple(case.name for case in project.cases)
         if not cases:
@@ -230,6 +235,30 @@ class Runner:
         kinds = np.array([_kind(scene, shape, density) for shape, density in zip(shapes, energy)], dtype="U16")
         return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second,
                              unsymmetric, pieces, shares, parts, energy, *self._levers(scene, solved, stiffness, solution))
+
+    def _converge(self, snapshot: Snapshot, plan: Plan, part: PartShape, mesh: Mesh, progress: ProgressCall, give: Found) -> None:
+        """First factor with meshes of falling size, the present one the third: what stands so far is given after each."""
+        project = snapshot.project
+        size = proposed_size(part.view) if project.mesh.size is None else project.value(project.mesh.size, "length")
+        case = (plan.cases or tuple(item.name for item in project.cases))[0]
+        key = stage_keys(project, case).converge
+        rows: list[tuple[float, int, int, float]] = []
+        for number in range(plan.meshes):
+            present = size * _RATIO ** (2 - number)
+            progress(Progress(number / plan.meshes, f"Mesh {number + 1} of {plan.meshes}, {present:.3g} mm"))
+            plan_of = project.mesh.model_copy(update={"size": f"{present!r} mm"})
+            changed = project.changed(mesh=plan_of, criteria={**project.criteria.model_dump(), "modes": 1, "second_opinion": False})
+            other = Runner()  # nothing of another mesh is worth keeping
+            found = other.run(Snapshot(changed, snapshot.files), Plan("modes", (case,)))
+            keys = stage_keys(changed, case)
+            modes, findings = found[keys.modes], found[keys.mesh]
+            if len(modes.positive) == 0:
+                raise LabilisError("There is no positive factor to follow over meshes.", f"cases/{case}", "This load cannot make the part "
+                                   "unstable.", "converge")
+            rows.append((present, findings.count, findings.unknowns, float(modes.positive[0])))
+            sizes, elements, unknowns, factors = (np.array(column) for column in zip(*rows))
+            give(key, ConvergenceFindings(case, sizes, elements, unknowns, factors, *extrapolated(sizes, factors),
+                                          number == plan.meshes - 1))
 
     @staticmethod
     def _trace(scene: LoadScene, case: str, part: PartShape, bonds: Bonds, modes: ModesFindings, keys: StageKeys,

@@ -22,7 +22,8 @@ from labilis.store.json_form import project_files
 
 STEEL = Material(name="structural steel S235", youngs_modulus="210 GPa", poisson_ratio="0.3", density="7850 kg/m^3",
                  yield_strength="235 MPa", source="EN 1993-1-1, nominal values")
-_STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes", "trace": "the trace"}
+_STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes", "trace": "the trace",
+                "converge": "the convergence study"}
 
 
 def recovery_folder() -> Path:
@@ -332,7 +333,7 @@ class Session(QObject):
         """Start a run in the worker."""
         if self.worker.busy:
             return
-        self._begin(Plan(upto, (self.case_name,) if upto == "trace" else ()), None)
+        self._begin(Plan(upto, (self.case_name,) if upto in ("trace", "converge") else ()), None)
 
     def _begin(self, plan: Plan, query: BodyQuery | None) -> None:
         self.running, self.run_started, self.last_error = plan, time.monotonic(), None

@@ -67,6 +67,7 @@ class Window(QMainWindow):
             "pressure": lambda: self.push_picked("pressure"), "mesh": lambda: self.run("mesh"), "zone": self.zone_picked,
             "strength": lambda: self.run("strength"), "show_stress": lambda: self.stage.show_view("Stress"),
             "modes": lambda: self.run("modes"), "trace": self.run_trace,
+            "converge": self.run_convergence,
             "piece": lambda: offer_recipes(self, self.add_piece), "weight": self.add_weight})
         centre = QVBoxLayout()
         centre.setSpacing(0)
@@ -151,6 +152,7 @@ class Window(QMainWindow):
         look = {"x": "Look along x", "y": "Look along y", "z": "Look along z", "i": "Look from a corner"}
         return [
             Command("Run: find modes", "Ctrl+R", self.run_or_stop), Command("Run strength only", "", lambda: self.run("strength")),
+            Command("Study convergence over meshes", "", self.run_convergence),
             Command("Run the trace of this case", "", self.run_trace), Command("Show the traced shape", "",
                                                                                  lambda: self.stage.show_view("Trace")),
             Command("Mesh now", "", lambda: self.run("mesh")),
@@ -366,6 +368,11 @@ class Window(QMainWindow):
         """Start a run."""
         self._say("")
         self.session.run(upto)  # type: ignore[arg-type]
+
+    def run_convergence(self) -> None:
+        """First factor of the present case over several meshes; rows come into the drawer as they are done."""
+        self.drawer.show_page("Convergence")
+        self.run("converge")
 
     def run_trace(self) -> None:
         """Follow the imperfect part of the present case; the curve grows in the drawer."""

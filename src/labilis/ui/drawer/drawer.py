@@ -23,13 +23,14 @@ from PyQt6.QtWidgets import (
 from labilis.judge.numbers import critical_text
 from labilis.judge.stress import von_mises
 from labilis.run.report import CaseReport
+from labilis.ui.drawer.convergence import ConvergencePage
 from labilis.ui.drawer.curve import TraceCurve
 from labilis.ui.theme import LIGHT, icon
 
 if TYPE_CHECKING:
     from labilis.ui.session import Session
 
-PAGES = ("Modes", "Trace", "Evidence", "Journal")
+PAGES = ("Modes", "Convergence", "Trace", "Evidence", "Journal")
 _STATES = {"good": ("✓", LIGHT.good), "caution": ("▬", LIGHT.caution), "bad": ("✕", LIGHT.bad), "not judged": ("○", LIGHT.quiet)}
 
 
@@ -79,7 +80,7 @@ class Drawer(QWidget):
             tab.setObjectName("tab")
             tab.setCheckable(True)
             tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
-            tab.setMinimumWidth(112 if name == "Evidence" else 84)
+            tab.setMinimumWidth(112 if name in ("Evidence", "Convergence") else 84)
             row.addWidget(tab)
             self.tabs[name] = tab
         row.addStretch(1)
@@ -119,8 +120,8 @@ class Drawer(QWidget):
         self.journal = QPlainTextEdit()
         self.journal.setReadOnly(True)
         self.journal.setAccessibleName("Journal")
-        self.curve = TraceCurve()
-        for page in (modes_page, self.curve, self.evidence, self.journal):
+        self.curve, self.convergence = TraceCurve(), ConvergencePage()
+        for page in (modes_page, self.convergence, self.curve, self.evidence, self.journal):
             self.pages.addWidget(page)
         self.setMinimumHeight(34)
         self._height = 210
@@ -162,6 +163,7 @@ class Drawer(QWidget):
         self._fill_modes(report, stale)
         self._fill_evidence(report)
         self.curve.show_trace(report.facts.trace if report is not None else None, stale)
+        self.convergence.show_study(self.session.current("converge"))
         self._filling = False
 
     def choose_mode(self, mode: int) -> None:

@@ -61,6 +61,7 @@ class Sheet(QScrollArea):
         add["Loads"].add_tool("+ pressure", commands["pressure"], "On the picked faces")
         add["Loads"].add_tool("+ weight", commands["weight"], "The weight of all pieces, held")
         add["Mesh"].add_tool("mesh now", commands["mesh"], "Make the mesh and look at it")
+        add["Mesh"].add_tool("converge", commands["converge"], "First factor with several meshes: how far the number can be believed")
         add["Mesh"].add_tool("+ zone", commands["zone"], "Finer elements on the picked face or edge")
         add["Strength"].add_tool("run strength", commands["strength"], "Linear static run")
         add["Strength"].add_tool("show stress", commands["show_stress"], "Stress on the stage")
