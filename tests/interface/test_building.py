@@ -95,6 +95,25 @@ def test_the_stand_runs_renames_and_loses_a_piece(hand: Hand) -> None:
     assert session.project.loads[-1].kind == "weight"
 
 
+def test_a_grade_from_the_library(hand: Hand) -> None:
+    from labilis.ui.sheet import card as cards
+
+    hand.load(STAND)
+    taken: list[Any] = []
+    hand.patch.setattr(cards, "choose", lambda _parent, span, take: taken.append((span, take)))
+    card = hand.card("Part")
+    label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == ("pieces", 0, "material"))
+    label.linkActivated.emit(str(label.sentence.index(span)))
+    shown, take = taken[0]
+    assert ("aluminium EN AW-6082 T6 (library)", "aluminium EN AW-6082 T6") in shown.choices
+    take("aluminium EN AW-6082 T6")
+    hand.wait_idle()
+    project = hand.session.project
+    assert project.pieces[0].material == "aluminium EN AW-6082 T6"
+    assert {item.name for item in project.materials} == {"aluminium EN AW-6082 T6", "structural steel S235"}
+    assert "70 GPa" in hand.text("Part")
+
+
 def test_convergence_study_fills_the_drawer(hand: Hand) -> None:
     window = hand.window
     hand.load(BRACKET)

@@ -87,3 +87,16 @@ def test_statements_that_make_no_sense_are_refused(change: dict, where: str, sai
 def test_text_that_is_not_json() -> None:
     with pytest.raises(LabilisError, match="not JSON"):
         load_project("{ not json")
+
+
+def test_grades_are_complete_and_sourced() -> None:
+    from labilis.model import GRADES, grade
+
+    assert len({item.name for item in GRADES}) == len(GRADES)
+    project = load_project({"materials": [item.model_dump() for item in GRADES]})
+    for item in GRADES:
+        assert item.source and grade(item.name) is item
+        assert 1e4 < project.value(item.youngs_modulus, "stress") < 3e5
+        assert 1e-9 < project.value(item.density, "density") < 1e-8
+        assert project.value(item.yield_strength, "stress") > 100
+    assert grade("unobtainium") is None

@@ -110,6 +110,20 @@ def check(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis
 
 
 @app.command()
+def materials() -> None:
+    """List the grades of the library with their values and sources."""
+    from rich.console import Console
+    from rich.table import Table
+
+    from labilis.model import GRADES
+
+    table = Table("grade", "E", "ν", "density", "yield", "source", box=None)
+    for item in GRADES:
+        table.add_row(item.name, item.youngs_modulus, item.poisson_ratio, item.density, item.yield_strength, item.source)
+    Console(highlight=False, width=150).print(table)
+
+
+@app.command()
 def converge(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
              case: Annotated[str | None, typer.Option(help="This load case; the first when none is named.")] = None,
              meshes: Annotated[int, typer.Option(min=3, max=8, help="How many meshes.")] = 4,

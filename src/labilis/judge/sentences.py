@@ -12,6 +12,7 @@ from labilis.judge.recipe_sentences import count_words, place_sentence, recipe_s
 from labilis.judge.spans import Sentence, Span, value_span
 from labilis.judge.stress import von_mises
 from labilis.model import (
+    GRADES,
     CylindricalAxes,
     ForceLoad,
     LineLoad,
@@ -33,7 +34,9 @@ def part_sentences(project: Project, extents: tuple[float, float, float] | None,
     if not project.pieces:
         return [(Span("No part yet. Open a STEP file, or make a piece from a recipe.", tone="quiet"),)]
     found: list[Sentence] = []
-    names = tuple((material.name, material.name) for material in project.materials)
+    known = {material.name for material in project.materials}
+    names = (*((material.name, material.name) for material in project.materials),
+             *((f"{item.name} (library)", item.name) for item in GRADES if item.name not in known))
     for index, piece in enumerate(project.pieces):
         spans = [Span(count_words(piece)), Span(piece.name, ("pieces", index, "name"), "text", strong=True)]
         if piece.set_aside:

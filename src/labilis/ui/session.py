@@ -12,7 +12,7 @@ from platformdirs import user_state_path
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from labilis.judge.evidence import CaseFacts
-from labilis.model import Geometry, LabilisError, LoadCase, Material, Piece, Project, load_project
+from labilis.model import GRADES, Geometry, LabilisError, LoadCase, Piece, Project, grade, load_project
 from labilis.run import Plan, Snapshot, Worker, judge_project, stage_keys
 from labilis.run.plan import Progress, Stage
 from labilis.run.report import CaseReport, ProjectReport
@@ -20,8 +20,7 @@ from labilis.run.worker import BodyQuery
 from labilis.store import ProjectFile, load_model
 from labilis.store.json_form import project_files
 
-STEEL = Material(name="structural steel S235", youngs_modulus="210 GPa", poisson_ratio="0.3", density="7850 kg/m^3",
-                 yield_strength="235 MPa", source="EN 1993-1-1, nominal values")
+STEEL = GRADES[0]
 _STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes", "trace": "the trace",
                 "converge": "the convergence study"}
 
@@ -230,6 +229,13 @@ class Session(QObject):
 
     def set_value(self, path: tuple[str | int, ...], value: Any, title: str) -> None:
         """Change one value by its path. Raises LabilisError and changes nothing when it does not fit."""
+        ordered = grade(value) if path[-1] == "material" and isinstance(value, str) else None
+        if ordered is not None and ordered.name not in {item.name for item in self.project.materials}:
+            project = self.project.with_item("materials", ordered).with_value(path, value)
+            used = {piece.material for piece in project.pieces}
+            kept = [item for item in project.materials if item.name in used]
+            self.edit(project.changed(materials=kept), title)
+            return
         renamed = self._renamed(path, value)
         self.edit(renamed if renamed is not None else self.project.with_value(path, value), title)
 
