@@ -291,3 +291,16 @@ def test_case_circles_and_wrong_loads_are_refused() -> None:
     assert refused({**base, **case_of(line("all", x=-1.0))}).code == "face-for-edge"
     moment = {"kind": "moment", "name": "m", "on": "all", "components": ["0 N*mm", "1 N*mm", "0 N*mm"]}
     assert refused({**base, "loads": [moment], "cases": [{"name": "c", "loads": [{"load": "m"}]}]}).code == "moment"
+
+
+def test_elements_per_half_wave_of_a_plate() -> None:
+    model = {"pieces": [shell("plate", flat(200, 200, 2))], "regions": [region("low", "plate/side.1"), region("left", "plate/side.4"),
+             region("right", "plate/side.2"), region("all", "plate/side")],
+             "supports": [hold("all", "z"), hold("left", "x"), hold("low", "y")], **case_of(line("right", x=-1.0))}
+
+    def said(size: float) -> Any:
+        case = report({**model, "mesh": {"size": mm(size)}}).cases[0]
+        return next(item for item in case.evidence if item.name == "elements per half wave")
+    # sin(πx/a) sin(πy/a) has k² = 2 (π/a)²: a half wave of 200/√2 mm; triangle sides are 1.14 times the quadrilaterals'
+    assert float(said(20.0).figure) == pytest.approx(200 / 2**0.5 / (20 * (2 + 2**0.5) / 3), rel=0.05)
+    assert said(10.0).state == "good" and said(50.0).state == "bad"

@@ -221,7 +221,8 @@ def strength_sentences(facts: CaseFacts | None) -> list[Sentence]:
     text = f"Moves {strength.max_displacement:.3g} mm at most; von Mises stress up to {stress:.3g} MPa."
     found: list[Sentence] = [(Span(text),)]
     if math.isfinite(strength.yield_factor):
-        found.append((Span(f"First yield at {strength.yield_factor:.4g} × the load.",
+        where = f", in {strength.yield_body}" if strength.yield_body else ""
+        found.append((Span(f"First yield at {strength.yield_factor:.4g} × the load{where}.",
                            tone="bad" if strength.yield_factor < 1 else ""),))
     return found
 

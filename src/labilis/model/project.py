@@ -36,7 +36,6 @@ class Piece(Statement):
     cuts: tuple[Cut, ...] = ()
     material: str | None = None
     mesh_as: Literal["solid", "shell"] = "solid"
-    thickness: str | None = Field(default=None, description="of an imported surface body, or instead of the one found")
     set_aside: bool = Field(default=False, description="shown as a ghost, carries nothing")
 
     @model_validator(mode="after")
@@ -276,8 +275,6 @@ class Project(Statement):
             for part_of, stated in (("recipe", (piece.recipe,)), ("place", (piece.place,)), ("copies", piece.copies), ("cuts", piece.cuts)):
                 for part in stated:
                     found += recipe_quantities(part, f"{where}/{part_of}")
-            if piece.thickness is not None:
-                found.append((f"{where}/thickness", piece.thickness, "length"))
         for hub in self.hubs:
             found += [(f"hubs/{hub.name}/at", text, "length") for text in hub.at or ()]
         for spring in self.springs:

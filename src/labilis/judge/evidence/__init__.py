@@ -9,6 +9,7 @@ from labilis.judge.evidence.deflection import deflection_before_buckling
 from labilis.judge.evidence.element_order import element_order
 from labilis.judge.evidence.following import following_pressure
 from labilis.judge.evidence.free_motion import free_motion
+from labilis.judge.evidence.half_waves import half_waves
 from labilis.judge.evidence.hand_check import hand_check
 from labilis.judge.evidence.held_direction import held_direction
 from labilis.judge.evidence.interacting import interacting_modes
@@ -19,7 +20,7 @@ from labilis.judge.evidence.traced import traced
 from labilis.judge.evidence.yield_first import yield_first
 
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
-    free_motion, balance, held_direction, compression, element_order, completeness, under_required, negative_factors,
+    free_motion, balance, held_direction, compression, element_order, half_waves, completeness, under_required, negative_factors,
     interacting_modes, joints, midsurface, deflection_before_buckling, following_pressure, yield_first, traced, hand_check,
 )
 _ORDER = {"bad": 0, "caution": 1, "not judged": 2, "good": 3}

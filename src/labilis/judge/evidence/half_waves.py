@@ -1,0 +1,49 @@
+"""Elements per half wave of the first mode: too few make every factor too high."""
+from __future__ import annotations
+
+import numpy as np
+
+from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.findings import Floats, MeshFindings
+
+_GOOD, _LEAST = 6.0, 4.0
+
+
+def elements_per_half_wave(mesh: MeshFindings, shape: Floats) -> tuple[float, float]:
+    """(half wave in mm, elements along it) of a mode shape (n, 3).
+
+    The wave number is that of the shape on the part's surface, k² = ∫|∇φ|² dA / ∫|φ|² dA, which for a sine is exact; the half wave π/k
+    is compared with the mean side of the triangles that move, each counted by |φ|² dA. A side of second order counts twice.
+    """
+    corners = mesh.triangles[:, :3]
+    p = mesh.nodes[corners]
+    one, two = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    normal = np.cross(one, two)
+    area = 0.5 * np.linalg.norm(normal, axis=1)
+    good = area > 1e-12 * area.max()
+    p, one, two, normal, area, moved = p[good], one[good], two[good], normal[good], area[good], shape[corners[good]]
+    metric = np.linalg.inv(np.stack([np.stack([(one * one).sum(1), (one * two).sum(1)], -1),
+                                     np.stack([(one * two).sum(1), (two * two).sum(1)], -1)], -2))
+    steps = np.stack([moved[:, 1] - moved[:, 0], moved[:, 2] - moved[:, 0]], axis=1)
+    slope = np.einsum("kai,kab,kbi->k", steps, metric, steps)
+    size = (moved.mean(axis=1) ** 2).sum(axis=1)
+    wave = np.pi / np.sqrt(max(float((slope * area).sum()), 1e-300) / max(float((size * area).sum()), 1e-300))
+    sides = np.linalg.norm(np.roll(p, -1, axis=1) - p, axis=2).mean(axis=1)
+    weight = size * area
+    side = float((sides * weight).sum() / weight.sum())
+    return float(wave), float(wave / side) * (2.0 if mesh.has_solids and mesh.order == 2 else 1.0)
+
+
+def half_waves(facts: CaseFacts) -> Evidence | None:
+    """Judged on the first positive mode."""
+    if facts.mesh is None or facts.modes is None or len(facts.modes.positive) == 0 or len(facts.mesh.triangles) == 0:
+        return None
+    first = int(np.flatnonzero(facts.modes.factors == facts.modes.positive[0])[0])
+    wave, count = elements_per_half_wave(facts.mesh, facts.modes.shapes[first])
+    if count >= _GOOD:
+        return Evidence("elements per half wave", f"{count:.3g}", "elements", "good",
+                        f"The first mode's half wave of about {wave:.3g} mm spans {count:.3g} elements.", "mesh")
+    state = "caution" if count >= _LEAST else "bad"
+    return Evidence("elements per half wave", f"{count:.2g}", "elements", state,
+                    f"The first mode's half wave of about {wave:.3g} mm spans only {count:.2g} elements; the factor is too high. Mesh to "
+                    f"{wave / 8:.2g} mm there, or study convergence.", "mesh")
