@@ -21,7 +21,6 @@ from PyQt6.QtWidgets import (
 )
 
 from labilis.judge.numbers import critical_text
-from labilis.judge.stress import von_mises
 from labilis.run.report import CaseReport
 from labilis.ui.drawer.convergence import ConvergencePage
 from labilis.ui.drawer.curve import TraceCurve
@@ -203,10 +202,7 @@ class Drawer(QWidget):
             notes = [item.text for item in report.evidence if item.name in ("compression", "held loads")]
         self.modes_note.setText(("Out of date. " if stale else "") + "  ".join(notes))
         first = f"first factor {modes.positive[0]:.4g}" if len(modes.positive) else "no positive factor"
-        stress = ""
-        if facts.strength is not None:
-            stress = f", largest stress {float(von_mises(facts.strength.stress).max()):.3g} MPa"
-        self.summary.setText(("out of date: " if stale else "") + first + stress)
+        self.summary.setText(("out of date: " if stale else "") + first)
 
     def _fill_evidence(self, report: CaseReport | None) -> None:
         items = report.evidence if report is not None else ()

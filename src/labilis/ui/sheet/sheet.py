@@ -146,7 +146,7 @@ class Sheet(QScrollArea):
         ran_before = self.session.last_modes.get(session.case_name) is not None
         for name, mark in self.marks.items():
             state = "ready" if ready[name] else "empty"
-            if not ready[name] and ran_before and name in ("Mesh", "Strength", "Modes", "Trace"):
+            if not ready[name] and ran_before and name in ("Mesh", "Strength", "Modes"):
                 state = "stale"
             if name == "Modes" and ready[name] and report is not None and report.verdict.meets is False:
                 state = "fails"
