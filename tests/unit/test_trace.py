@@ -136,9 +136,14 @@ def test_a_stiff_arm_turns_by_a_finite_angle() -> None:
     """A strip bent by a force on an arm: the arm keeps its length while it turns far."""
     model = {**STRIP, "hubs": [{"name": "arm", "region": "head", "at": [mm(L), mm(W / 2), "60 mm"]}],
              "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")], **case_of(force("arm", x=-20.0))}
-    trace = traced(model, mode=0, target="3", beyond_yield=1e9, deflection="1 m").facts.trace
+    facts = traced(model, mode=0, target="3", beyond_yield=1e9, deflection="1 m").facts
+    trace = facts.trace
     assert trace.factors[-1] == pytest.approx(3.0)
     assert trace.largest[-1] > 60.0  # it has turned far
+    head = np.flatnonzero(facts.mesh.nodes[:, 0] > L - 1e-6)
+    before, after = facts.mesh.nodes[head], facts.mesh.nodes[head] + trace.motions[-1][head]
+    apart = [np.linalg.norm(places[:, None] - places[None], axis=2) for places in (before, after)]
+    assert np.allclose(*apart, atol=1e-3)  # what the hub holds stays rigid at any turn
 
 
 def test_bonded_and_solid_parts_are_traced_too() -> None:

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from labilis.shape.tables import Floats, Ints
-from labilis.shape.topology import BodyShape, _xyz
+from labilis.shape.topology import BodyShape, _xyz, shape_key
 
 
 @dataclass(frozen=True)
@@ -86,12 +86,6 @@ class Chart:
         return np.array([_xyz(adaptor.Value(float(u), float(v))) for u, v in uv]).reshape(-1, 3)
 
 
-def _key(shape: Any) -> int:
-    from OCP.TopAbs import TopAbs_FORWARD
-
-    return hash(shape.Oriented(TopAbs_FORWARD))
-
-
 def make_charts(sheets: BodyShape) -> list[Chart]:
     """Charts of all faces of the sheets."""
     from OCP.BRepAdaptor import BRepAdaptor_Curve2d
@@ -100,7 +94,7 @@ def make_charts(sheets: BodyShape) -> list[Chart]:
     from OCP.TopExp import TopExp_Explorer
     from OCP.TopoDS import TopoDS
 
-    numbers = {_key(edge): number for number, edge in enumerate(sheets.edge_handles)}
+    numbers = {shape_key(edge): number for number, edge in enumerate(sheets.edge_handles)}
     charts = []
     for face in sheets.face_handles:
         forward_face = TopoDS.Face_s(face.Oriented(TopAbs_FORWARD))
@@ -117,7 +111,7 @@ def make_charts(sheets: BodyShape) -> list[Chart]:
             walk, run = [], BRepTools_WireExplorer(wire, forward_face)
             while run.More():
                 edge = run.Current()
-                item = (numbers[_key(edge)], edge.Orientation() != TopAbs_REVERSED)
+                item = (numbers[shape_key(edge)], edge.Orientation() != TopAbs_REVERSED)
                 curves[item] = BRepAdaptor_Curve2d(edge, forward_face)
                 walk.append(item)
                 run.Next()

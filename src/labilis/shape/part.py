@@ -14,7 +14,7 @@ from labilis.shape.recipes.kinds import make_recipe
 from labilis.shape.recipes.made import Made, images, parts, typed
 from labilis.shape.step import read_step, solids_of, volume_of
 from labilis.shape.tables import EdgeTable, FaceTable, ShapeView, Tessellation
-from labilis.shape.topology import BodyShape, build_body, edge_row, face_row, make_table
+from labilis.shape.topology import BodyShape, build_body, edge_row, face_row, make_table, shape_key
 
 _REACH = 1e5  # mm: how far a cut goes, both ways
 
@@ -142,7 +142,7 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
                 sheets.append((one, number))
                 continue
             for solid in solids_of(one.solid):
-                solids.append(_named(build_body(solid), {_key(face): f"{name}/{word}" for face, word in one.solid_names}, number))
+                solids.append(_named(build_body(solid), {shape_key(face): f"{name}/{word}" for face, word in one.solid_names}, number))
                 solid_bodies.append(number)
     _refuse_overlap(solids, [bodies[number] for number in solid_bodies])
     fused = fuse_sheets(sheets, bodies) if sheets else None
@@ -210,16 +210,9 @@ def _imported(project: Project, piece: Piece, files: Mapping[str, bytes]) -> Any
     return bodies[piece.body - 1][1]
 
 
-def _key(shape: Any) -> int:
-    """The same for two handles of one face, whichever way they are turned."""
-    from OCP.TopAbs import TopAbs_FORWARD
-
-    return hash(shape.Oriented(TopAbs_FORWARD))
-
-
 def _named(body: BodyShape, names: dict[int, str], number: int) -> BodyShape:
     """A body whose faces know their names and whose number is known."""
-    words = [names.get(_key(face), "") for face in body.face_handles]
+    words = [names.get(shape_key(face), "") for face in body.face_handles]
     faces = replace(body.faces, name=np.array(words, dtype=np.str_), body=np.full(len(words), number))
     between = [_between(words[a], words[b]) for a, b in body.edges.faces]
     return replace(body, faces=faces, edges=replace(body.edges, name=np.array(between, dtype=np.str_)))
@@ -321,8 +314,8 @@ def _cut(made: Made, piece: Piece, read: Any) -> Made:
         tool = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(*start), direction), radius, 2 * _REACH).Shape()
         maker = BRepAlgoAPI_Cut(made.solid, tool)
         new = images(maker, [(face, f"cut.{number}") for face in parts(tool, "face")])
-        there = {_key(face) for face in parts(maker.Shape(), "face")}
-        new = [(face, name) for face, name in new if _key(face) in there]
+        there = {shape_key(face) for face in parts(maker.Shape(), "face")}
+        new = [(face, name) for face, name in new if shape_key(face) in there]
         if not new:
             raise LabilisError("The cut misses its piece.", where, "Move it.", "cut")
         result = Made(maker.Shape(), images(maker, made.solid_names) + new)
@@ -331,10 +324,10 @@ def _cut(made: Made, piece: Piece, read: Any) -> Made:
             mine = [(edge, word) for edge, word in made.sheet_edges if any(edge.IsSame(other) for other in own)]
             one = BRepAlgoAPI_Cut(sheet, tool)
             kept = images(one, mine)
-            known = {_key(edge) for edge, _ in kept}
+            known = {shape_key(edge) for edge, _ in kept}
             for face in parts(one.Shape(), "face"):
                 result.sheets.append((face, thickness, name))
-                kept += [(edge, f"cut.{number}") for edge in parts(face, "edge") if _key(edge) not in known]
+                kept += [(edge, f"cut.{number}") for edge in parts(face, "edge") if shape_key(edge) not in known]
             result.sheet_edges += kept
         made = result
     return made
@@ -361,13 +354,13 @@ def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
     edge_names: dict[int, list[str]] = {}
     for made, number in sheets:
         for edge, name in images(maker, made.sheet_edges) if len(faces) > 1 else made.sheet_edges:
-            words = edge_names.setdefault(_key(edge), [])
+            words = edge_names.setdefault(shape_key(edge), [])
             if f"{bodies[number]}/{name}" not in words:
                 words.append(f"{bodies[number]}/{name}")
     shape = maker.Shape() if len(faces) > 1 else faces[0][0]
     unique: dict[int, list[tuple[Any, float, str, int]]] = {}
     for item in named:
-        unique.setdefault(_key(item[0]), []).append(item)
+        unique.setdefault(shape_key(item[0]), []).append(item)
     handles, rows = [], []
     dangling = _dangling([owners[0] for owners in unique.values()], {number for made, number in sheets if made.solid is None})
     for owners in (owners for key, owners in unique.items() if key not in dangling):
@@ -386,16 +379,16 @@ def _dangling(faces: list[tuple[Any, float, str, int]], imported: set[int]) -> s
     beside: dict[int, int] = {}
     for face, *_ in faces:
         for edge in parts(face, "edge"):
-            beside[_key(edge)] = beside.get(_key(edge), 0) + 1
+            beside[shape_key(edge)] = beside.get(shape_key(edge), 0) + 1
     found = set()
     for face, thickness, _, number in faces:
         if number not in imported:
             continue
-        lengths = [(float(edge_row(edge)["length"]), _key(edge)) for edge in parts(face, "edge")]
+        lengths = [(float(edge_row(edge)["length"]), shape_key(edge)) for edge in parts(face, "edge")]
         longest = max(length for length, _ in lengths)
         free = max((length for length, key in lengths if beside[key] == 1), default=0.0)
         if face_row(face)["area"] < 0.6 * thickness * longest and free > 0.9 * longest:
-            found.add(_key(face))
+            found.add(shape_key(face))
     return found
 
 
@@ -405,7 +398,7 @@ def _sheet_edges(faces: list[Any], names: dict[int, list[str]]) -> tuple[list[An
     handle: dict[int, Any] = {}
     for number, face in enumerate(faces):
         for edge in parts(face, "edge"):
-            key = _key(edge)
+            key = shape_key(edge)
             handle.setdefault(key, edge)
             beside.setdefault(key, []).append(number)
     edges, rows = [], []

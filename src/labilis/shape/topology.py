@@ -33,6 +33,13 @@ def _subshapes(shape: Any, kind: Any, cast: Any) -> list[Any]:
     return [cast(found.FindKey(index)) for index in range(1, found.Extent() + 1)]
 
 
+def shape_key(shape: Any) -> int:
+    """The same for two handles of one face or edge, whichever way they are turned."""
+    from OCP.TopAbs import TopAbs_FORWARD
+
+    return hash(shape.Oriented(TopAbs_FORWARD))
+
+
 def face_row(face: Any) -> dict[str, Any]:
     """Row of the face table, as a dict of its fields."""
     from OCP.BRepAdaptor import BRepAdaptor_Surface

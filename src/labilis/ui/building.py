@@ -24,13 +24,9 @@ from labilis.model import (
     Strut,
     WeightLoad,
 )
+from labilis.model.recipes import SECTION_SIZES
 
 _SIZES = {"width": "40 mm", "height": "40 mm", "diameter": "40 mm", "thickness": "2 mm", "web": "2 mm", "gap": "8 mm", "flange": "15 mm"}
-_SECTIONS = {"flat": ("width", "thickness"), "round": ("diameter",), "square": ("width",), "round tube": ("diameter", "thickness"),
-             "square tube": ("width", "thickness"), "rectangular tube": ("width", "height", "thickness"),
-             "angle": ("width", "height", "thickness"), "double angle": ("width", "height", "thickness", "gap"),
-             "channel": ("width", "height", "thickness"), "I": ("width", "height", "thickness", "web"),
-             "T": ("width", "height", "thickness", "web"), "hat": ("width", "height", "flange", "thickness")}
 _SOLID_ONLY = ("round", "square")
 
 
@@ -39,7 +35,7 @@ def _rectangle(x: str, y: str) -> tuple[Corner, ...]:
 
 
 def _strut(shape: str) -> Recipe:
-    sizes = {name: _SIZES[name] for name in _SECTIONS[shape]}
+    sizes = {name: _SIZES[name] for name in SECTION_SIZES[shape]}
     if shape == "rectangular tube":
         sizes["height"] = "60 mm"
     return Strut(section=Section(shape=shape, **sizes), length="500 mm")  # type: ignore[arg-type]
@@ -55,7 +51,7 @@ RECIPES: dict[str, Callable[[], Recipe]] = {
                                           thickness="2 mm", bend="2 mm", length="500 mm"),
     "rib": lambda: Rib(width="60 mm", height="60 mm", thickness="3 mm"),
     "block": lambda: Block(width="60 mm", height="40 mm", depth="20 mm"),
-    **{f"strut, {shape}": lambda shape=shape: _strut(shape) for shape in _SECTIONS}}
+    **{f"strut, {shape}": lambda shape=shape: _strut(shape) for shape in SECTION_SIZES if SECTION_SIZES[shape]}}
 
 
 def new_piece(project: Project, key: str, material: str, at: tuple[float, float, float]) -> Piece:
