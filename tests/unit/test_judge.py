@@ -32,7 +32,7 @@ def modes(*factors: float, **change: Any) -> ModesFindings:
     made = ModesFindings("service", np.array(factors), np.zeros((count, 4, 3)), np.full(count, 1e-9),
                          np.array([[50.0, count, count]]), -1, np.inf, 1000.0, False, np.array(["member bow"] * count, dtype="U16"),
                          math.nan, 0.0, np.array(["strut"]), np.ones((count, 1)), np.tile([1.0, 0, 0, 0, 0], (count, 1)),
-                         np.ones((count, 1)), np.zeros((0, 0)), np.zeros((0, 1)))
+                         np.ones((count, 1)), np.zeros((0, 0)), np.zeros((0, 1)), math.nan)
     return dataclasses.replace(made, **change)
 
 
@@ -55,7 +55,7 @@ def mesh(order: int = 2) -> MeshFindings:
     elements = np.zeros((1, 4 if order == 1 else 10), dtype=int)
     return MeshFindings(nodes, elements.ravel(), np.array([elements.shape[1]]), np.array([False]), np.array([0]), np.array(["strut"]),
                         np.zeros((0, 3), int), EMPTY, np.array([0.5]), np.zeros(10, int), 5.0, 4.0, 1e4, 0, 5.0, 12,
-                        np.zeros((0, 3), int), EMPTY, 0.0)
+                        np.zeros((0, 3), int), EMPTY, 0.0, np.zeros((0, 2), int))
 
 
 SECTIONS = SectionFindings(np.array([1.0, 0, 0]), np.array([100.0, 200.0]), np.array([50.0, 50.0]), np.array([104.17, 104.17]),

@@ -15,12 +15,14 @@ Texts = NDArray[np.str_]
 class MeshFindings:
     """A mesh as the window and the tables need it.
 
-    nodes (n, 3) mm; connectivity (total,): nodes of element after element; sizes (m,) how many each has; shells (m,) whether it is
-    a shell; body (m,) number in `bodies` (b,); triangles (k, 3 or 6) of the surface, outward, -1 for missing mid-sides;
+    nodes (n, 3) mm; connectivity (total,): nodes of element after element; sizes (m,) how many each has, two in a line
+    element; shells (m,) whether it is a shell; body (m,) number in `bodies` (b,); triangles (k, 3 or 6) of the surface, outward, -1 for
+    missing mid-sides;
     triangle_face (k,); shape (m,): shape quality 0 to 1; histogram (10,); mean_edge, thickness mm; volume mm³; straightened:
     elements with sides made straight; size mm asked for; unknowns before supports; bonded (p, 3): pairs of bodies joined by bonded
     nodes, and how many; sheet_faces: numbers of the CAD faces that are sheets; deviation: relative difference between the
-    volume of an imported thin solid and of the mid-surface made of it.
+    volume of an imported thin solid and of the mid-surface made of it; missed (p, 2): pairs of bodies that touch where all nodes are
+    bonded to others already.
     """
 
     nodes: Floats
@@ -42,6 +44,7 @@ class MeshFindings:
     bonded: Ints
     sheet_faces: Ints
     deviation: float
+    missed: Ints
 
     @property
     def count(self) -> int:
@@ -55,8 +58,14 @@ class MeshFindings:
 
     @property
     def has_solids(self) -> bool:
-        """Any element that is not a shell."""
-        return bool((~self.shells).any())
+        """Any solid element."""
+        return bool((~self.shells & (self.sizes > 2)).any())
+
+    @property
+    def lines(self) -> Ints:
+        """Line elements (m, 2)."""
+        starts = np.concatenate([[0], np.cumsum(self.sizes)[:-1]])
+        return np.asarray(self.connectivity[starts[self.sizes == 2][:, None] + np.arange(2)])
 
     def groups(self) -> list[tuple[bool, Ints]]:
         """(are shells, elements (m, k)) for each kind."""
@@ -72,7 +81,7 @@ class MeshFindings:
     def words(self) -> str:
         """'2,951 quadrilaterals and 52 triangles', '4,120 second-order tetrahedra'."""
         names = {(True, 4): "quadrilaterals", (True, 3): "triangles", (False, 4): "first-order tetrahedra",
-                 (False, 10): "second-order tetrahedra", (False, 20): "hexahedra", (False, 15): "wedges"}
+                 (False, 2): "line elements", (False, 10): "second-order tetrahedra", (False, 20): "hexahedra", (False, 15): "wedges"}
         parts = [f"{len(elements):,} {names[shell, elements.shape[1]]}" for shell, elements in reversed(self.groups())]
         return ", ".join(parts[:-1]) + (" and " if len(parts) > 1 else "") + parts[-1]
 
@@ -140,7 +149,8 @@ class ModesFindings:
     and twist of shells, all of solids; parts (k, 5): how a mode's energy splits into bulk (solids), membrane, bending, twist and
     shear; energy (k, m): energy per volume of each element over the largest; levers (j, m),
     piece_levers (j, p): relative rise of the first j factors per relative rise of the thickness of an element or a piece of shells
-    (self-weight's own change left out), empty without shells.
+    (self-weight's own change left out), empty without shells; antisymmetric: least factor of the modes that planes of symmetry hide,
+    nan without planes, infinite when there is none, 0 when nothing holds the whole part that way.
     """
 
     case: str
@@ -161,6 +171,7 @@ class ModesFindings:
     energy: Floats
     levers: Floats
     piece_levers: Floats
+    antisymmetric: float
 
     @property
     def drivers(self) -> list[str]:

@@ -41,6 +41,16 @@ def kind_of_mode(nodes: Floats, shape: Floats, axis: Floats) -> str:
         return "plate"
     if twisting > 0.5 * total:
         return "twist"
-    size = np.linalg.norm(means[np.isfinite(means[:, 0])], axis=1)
-    ends = max(size[0], size[-1])
-    return "member sway" if ends > 0.9 * size.max() else "member bow"
+    return _bow_or_sway(np.linalg.norm(means[np.isfinite(means[:, 0])], axis=1))
+
+
+def kind_of_line(nodes: Floats, shape: Floats, axis: Floats, twist: float) -> str:
+    """'member bow', 'member sway' or 'twist' for nodes (n, 3) along a line; `twist` is the share of the energy that is torsion."""
+    if twist > 0.5:
+        return "twist"
+    order = np.argsort(nodes @ axis)
+    return _bow_or_sway(np.linalg.norm(shape - (shape @ axis)[:, None] * axis, axis=1)[order])
+
+
+def _bow_or_sway(size: Floats) -> str:
+    return "member sway" if max(size[0], size[-1]) > 0.9 * size.max() else "member bow"

@@ -23,7 +23,9 @@ from labilis.model import (
     PressureLoad,
     Project,
     Spring,
+    Strut,
     Support,
+    SymmetryAxes,
     TemperatureLoad,
     WeightLoad,
 )
@@ -50,8 +52,10 @@ def part_sentences(project: Project, extents: tuple[float, float, float] | None,
         spans.append(Span(piece.material or "no material yet", ("pieces", index, "material"), choices=names,
                           tone="" if piece.material else "bad"))
         spans.append(Span(", as "))
-        spans.append(Span({"solid": "solid", "shell": "shells"}[piece.mesh_as], ("pieces", index, "mesh_as"),
-                          choices=(("shells on its mid-surface", "shell"), ("solid elements", "solid"))))
+        ways = [("shells on its mid-surface", "shell"), ("solid elements", "solid")]
+        ways += [("a line of its section", "line")] if isinstance(piece.recipe, Strut) else []
+        spans.append(Span({"solid": "solid", "shell": "shells", "line": "a line"}[piece.mesh_as], ("pieces", index, "mesh_as"),
+                          choices=tuple(ways)))
         if len(project.pieces) > 1:
             spans.append(Span(", "))
             spans.append(Span("carrying load", ("pieces", index, "set_aside"),
@@ -91,6 +95,8 @@ _TURN = {"turn_x": "turning about x", "turn_y": "turning about y", "turn_z": "tu
 def held_words(support: Support, on_hub: bool) -> str:
     """'fixed', 'x, y, z held, free to turn about z'."""
     held = set(support.held)
+    if isinstance(support.axes, SymmetryAxes):
+        return f"a plane of symmetry square to {support.axes.normal}"
     if isinstance(support.axes, NormalAxes):
         return "held square to the face, free to slide along it"
     if isinstance(support.axes, CylindricalAxes):
@@ -123,7 +129,7 @@ def support_sentences(project: Project) -> list[Sentence]:
     found: list[Sentence] = []
     for index, support in enumerate(project.supports):
         on_hub = support.on in hubs
-        turns = on_hub or any(piece.mesh_as == "shell" for piece in project.active_pieces)
+        turns = on_hub or any(piece.mesh_as != "solid" for piece in project.active_pieces)
         found.append((Span(support.name, ("supports", index, "name"), "text", strong=True), Span(": "),
                       Span(held_words(support, turns), ("supports", index, "held"), "motions"),
                       Span(f", at {'stiff hub ' if on_hub else ''}{support.on}.")))
@@ -196,6 +202,7 @@ def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | 
     size = plan.size or (f"{proposed:.3g} mm (proposed)" if proposed else "a proposed size")
     what = [order, Span(" tetrahedra")] if "solid" in kinds or not kinds else []
     what += [Span(" and quadrilateral shells" if what else "Quadrilateral shells")] if "shell" in kinds else []
+    what += [Span(" and line elements" if what else "Line elements")] if "line" in kinds else []
     found: list[Sentence] = [(*what, Span(" of "), value_span(size, ("mesh", "size"), "length"), Span("."))]
     for index, zone in enumerate(plan.zones):
         found.append((Span("Finer on "), Span(zone.region, strong=True), Span(": "),

@@ -24,9 +24,12 @@ def verdict_of_case(facts: CaseFacts) -> Verdict:
         return Verdict(None, "No verdict yet", "Find modes to see whether the part meets its required factor.", None, required)
     if modes.held_unstable:
         return Verdict(False, f"Does not meet {required:.4g}", "unstable under the held loads alone", 0.0, required)
-    if len(modes.positive) == 0:
+    if len(modes.positive) == 0 and not modes.antisymmetric < required:
         return Verdict(True, "Cannot go unstable", "nothing that could buckle is in compression under this load", None, required)
-    first = float(modes.positive[0])
+    first = float(modes.positive[0]) if len(modes.positive) else float("inf")
+    if modes.antisymmetric < min(first, required):
+        return Verdict(False, f"Does not meet {required:.4g}", f"goes unstable at {modes.antisymmetric:.4g} × the growing load in a mode "
+                       "that the plane of symmetry hides", modes.antisymmetric, required)
     draft = " (first-order draft, too high)" if facts.mesh is not None and facts.mesh.order == 1 else ""
     if first >= required:
         if draft:

@@ -40,7 +40,10 @@ def face_weights(nodes: Floats, triangles: Ints) -> tuple[Floats, Floats]:
 
 
 def edge_weights(nodes: Floats, segments: Ints) -> Floats:
-    """∫N ds (s, n) mm of segments (s, 2) or (s, 3): ends, then mid-side."""
+    """∫N ds (s, n) mm of segments (s, 2) or (s, 3): ends, then mid-side. Where all segments are points, the ends of lines, each
+    counts alike."""
+    if len(segments) and bool((segments[:, 0] == segments[:, 1]).all()):
+        return np.full(segments.shape, 1.0 / segments.shape[1])
     s = _LINE_POINTS
     if segments.shape[1] == 2:
         values, slopes = np.stack([(1 - s) / 2, (1 + s) / 2], 1), np.broadcast_to([-0.5, 0.5], (3, 2))

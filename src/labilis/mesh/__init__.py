@@ -6,9 +6,10 @@ from labilis.mesh.bonds import Bonds, find_bonds
 from labilis.mesh.estimate import MeshEstimate, available_memory, estimate, proposed_size
 from labilis.mesh.mesh import Cells, Mesh
 from labilis.mesh.quality import MeshQuality, measure_quality
+from labilis.mesh.section import mesh_section
 from labilis.mesh.sheets import mesh_sheets
 from labilis.mesh.tetrahedra import mesh_body
 from labilis.mesh.whole import mesh_part
 
 __all__ = ["Bonds", "Cells", "Mesh", "MeshEstimate", "MeshQuality", "available_memory", "estimate", "find_bonds", "measure_quality",
-           "mesh_body", "mesh_part", "mesh_sheets", "proposed_size"]
+           "mesh_body", "mesh_part", "mesh_section", "mesh_sheets", "proposed_size"]

@@ -5,32 +5,43 @@ touch with their skins, a sheet's edge or face with a solid's skin.
 """
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
 
+from labilis.mesh.lines import LineJoint, line_joints
 from labilis.mesh.mesh import Floats, Ints, Mesh
+from labilis.mesh.nearest import closest_weights
+from labilis.shape.lines import LineSet
 
 _SLACK = 0.03  # of the distance that the thicknesses ask for
+_NONE = np.zeros(0, dtype=np.int64)
 _PARALLEL = 0.9  # cosine of normals from which sheets lie face on face
 
 
 @dataclass(frozen=True)
 class Bonds:
     """nodes (k,) bonded; triangle (k,) rows of `Mesh.triangles` they follow; weights (k, 3) of its corners at the nearest point;
-    bodies (k, 2): the body of the node and the body it is bonded to; gap (k,) mm between them."""
+    bodies (k, 2): the body of the node and the body it is bonded to; gap (k,) mm between them; missed (m, 2):
+    bodies that touch without one bond, because every node there is bonded to others or carries others; joints: ends of lines on surfaces."""
 
     nodes: Ints
     triangle: Ints
     weights: Floats
     bodies: Ints
     gap: Floats
+    missed: Ints
+    joints: tuple[LineJoint, ...] = ()
 
 
-def find_bonds(mesh: Mesh, apart: frozenset[tuple[int, int]] = frozenset()) -> Bonds:
+def find_bonds(mesh: Mesh, apart: frozenset[tuple[int, int]] = frozenset(), lines: LineSet | None = None) -> Bonds:
     """Bonds between all bodies that touch; `apart` are pairs of bodies (lower first) whose joint is released."""
     body, thickness, is_shell = _owners(mesh)
+    joints = line_joints(mesh, lines, body, thickness, apart)
+    if len(body) < 2:
+        return Bonds(_NONE, _NONE, np.zeros((0, 3)), np.zeros((0, 2), dtype=np.int64), np.zeros(0),
+                     np.zeros((0, 2), dtype=np.int64), joints)
     triangle_body, triangle_thickness = _triangle_owners(mesh, body, thickness)
     free_edge = _free_edges(mesh)
     normals = _normals(mesh)
@@ -76,7 +87,7 @@ def find_bonds(mesh: Mesh, apart: frozenset[tuple[int, int]] = frozenset()) -> B
                 fits = gap < tolerance
             for k in np.flatnonzero(ok & fits):
                 found.append((float(gap[k]), int(near[k]), int(rows[triangle[k]]), weights[k], one, two))
-    return _chosen(mesh, found, _finer_first(mesh, triangle_body))
+    return replace(_chosen(mesh, found, _finer_first(mesh, triangle_body)), joints=joints)
 
 
 def _beside(around: tuple[Ints, Floats], nodes: Ints, directions: Floats, count: int) -> Floats:
@@ -121,9 +132,11 @@ def _chosen(mesh: Mesh, found: list[tuple[float, int, int, Floats, int, int]], s
         slaves.add(node)
         masters |= carriers
         kept.append(item)
+    made = {(min(item[4:6]), max(item[4:6])) for item in kept}
+    missed = sorted({(min(item[4:6]), max(item[4:6])) for item in found} - made)
     return Bonds(np.array([item[1] for item in kept], dtype=np.int64), np.array([item[2] for item in kept], dtype=np.int64),
                  np.array([item[3] for item in kept]).reshape(-1, 3), np.array([item[4:6] for item in kept], dtype=np.int64).reshape(-1, 2),
-                 np.array([item[0] for item in kept]))
+                 np.array([item[0] for item in kept]), np.array(missed, dtype=np.int64).reshape(-1, 2))
 
 
 def _owners(mesh: Mesh) -> tuple[dict[int, Ints], dict[int, float], dict[int, bool]]:
@@ -132,7 +145,7 @@ def _owners(mesh: Mesh) -> tuple[dict[int, Ints], dict[int, float], dict[int, bo
     thick: dict[int, float] = {}
     shell: dict[int, bool] = {}
     for cell in mesh.cells:
-        for number in np.unique(cell.body):
+        for number in np.unique(cell.body) if not cell.line else ():
             rows = cell.body == number
             nodes.setdefault(int(number), []).append(cell.elements[rows].ravel())
             thick[int(number)] = max(thick.get(int(number), 0.0), 0.0 if cell.thickness is None else float(cell.thickness[rows].max()))
@@ -187,31 +200,10 @@ def _nearest(points: Floats, corners: Floats, reach: float) -> tuple[Ints, Float
         if len(there) == 0:
             break
         rows = candidates[there, column]
-        w = _closest_weights(points[there], corners[rows])
+        w = closest_weights(points[there], corners[rows])
         gap = np.linalg.norm(points[there] - np.einsum("kc,kcx->kx", w, corners[rows]), axis=1)
         better = gap < best[there] - 1e-12
         chosen = there[better]
         best[chosen], triangle[chosen], weights[chosen] = gap[better], rows[better], w[better]
     best[best > reach] = np.inf
     return triangle, weights, best
-
-
-def _closest_weights(points: Floats, corners: Floats) -> Floats:
-    """Corner weights (k, 3) of the nearest point of each triangle (k, 3, 3)."""
-    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
-    e0, e1, v = b - a, c - a, points - a
-    d00, d01, d11 = (e0 * e0).sum(1), (e0 * e1).sum(1), (e1 * e1).sum(1)
-    d20, d21 = (v * e0).sum(1), (v * e1).sum(1)
-    det = np.maximum(d00 * d11 - d01**2, 1e-300)
-    s, t = (d11 * d20 - d01 * d21) / det, (d00 * d21 - d01 * d20) / det
-    inner = np.stack([1 - s - t, s, t], axis=1)
-    options, gaps = [inner], [np.where((inner >= -1e-9).all(axis=1), 0.0, np.inf)]
-    for i, j in ((0, 1), (1, 2), (2, 0)):
-        p, q = corners[:, i], corners[:, j]
-        along = np.clip(((points - p) * (q - p)).sum(1) / np.maximum(((q - p) ** 2).sum(1), 1e-300), 0, 1)
-        w = np.zeros((len(points), 3))
-        w[:, i], w[:, j] = 1 - along, along
-        options.append(w)
-        gaps.append(np.linalg.norm(points - (p + along[:, None] * (q - p)), axis=1))
-    choice = np.argmin(np.stack(gaps), axis=0)
-    return np.asarray(np.stack(options)[choice, np.arange(len(points))])

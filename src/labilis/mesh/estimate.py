@@ -48,6 +48,9 @@ def estimate(view: ShapeView, size: float, order: int) -> MeshEstimate:
     """
     sheet = view.sheet
     elements = nodes = 0
+    if not len(sheet):
+        lines = sum(max(int(length / size), 8) for length in view.edges.length[view.edges.name != ""] if length > 0)
+        return MeshEstimate(lines, lines + 1, 6 * (lines + 1), int(350e6))
     if not sheet.all():
         solid_area = float(view.faces.area[~sheet].sum())
         volume = view.volume - float((view.faces.area * view.faces.thickness)[sheet].sum())

@@ -22,8 +22,13 @@ class Cells:
 
     @property
     def shell(self) -> bool:
-        """Shells of three or four nodes; otherwise solids."""
+        """Shells of three or four nodes."""
         return self.thickness is not None
+
+    @property
+    def line(self) -> bool:
+        """Line elements of two nodes."""
+        return self.elements.shape[1] == 2
 
 
 @dataclass(frozen=True)
@@ -63,16 +68,16 @@ class Mesh:
         return 1 if any(not cell.shell and cell.elements.shape[1] == 4 for cell in self.cells) else 2
 
     @cached_property
-    def shell_nodes(self) -> Ints:
-        """Nodes with six motions, sorted."""
-        parts = [cell.elements.ravel() for cell in self.cells if cell.shell]
+    def turning_nodes(self) -> Ints:
+        """Nodes with six motions, of shells and lines, sorted."""
+        parts = [cell.elements.ravel() for cell in self.cells if cell.shell or cell.line]
         return np.unique(np.concatenate(parts)) if parts else np.zeros(0, dtype=np.int64)
 
     @cached_property
     def turn_of(self) -> Ints:
-        """(n,): number of the node that is a shell node's turn (after all nodes), -1 for nodes of solids only."""
+        """(n,): number of the node that is a shell's or line's node's turn (after all nodes), -1 for nodes of solids only."""
         turns = np.full(len(self.nodes), -1, dtype=np.int64)
-        turns[self.shell_nodes] = len(self.nodes) + np.arange(len(self.shell_nodes))
+        turns[self.turning_nodes] = len(self.nodes) + np.arange(len(self.turning_nodes))
         return turns
 
     def face_triangles(self, faces: Ints) -> Ints:

@@ -30,7 +30,8 @@ def measure_quality(mesh: Mesh, thickness: float) -> MeshQuality:
     """Quality of the straight-sided elements; `thickness` mm is the body's wall (`ShapeView.thickness`)."""
     shapes, edges, volume = [], [], 0.0
     for cell in mesh.cells:
-        shape, length, amount = _shells(mesh.nodes, cell) if cell.shell else _solids(mesh.nodes, cell)
+        form = _lines if cell.line else _shells if cell.shell else _solids
+        shape, length, amount = form(mesh.nodes, cell)
         shapes.append(shape)
         edges.append(length.ravel())
         volume += amount
@@ -45,6 +46,12 @@ def _solids(nodes: Floats, cell: Cells) -> tuple[Floats, Floats, float]:
     volume = np.einsum("ij,ij->i", np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]),
                        corner[:, 3] - corner[:, 0]) / 6.0
     return 72.0 * np.sqrt(3.0) * volume / np.sum(edges**2, axis=1) ** 1.5, edges, float(volume.sum())
+
+
+def _lines(nodes: Floats, cell: Cells) -> tuple[Floats, Floats, float]:
+    """A line has no shape to be bad, and its volume is its section's affair."""
+    ends = nodes[cell.elements]
+    return np.ones(len(ends)), np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1), 0.0
 
 
 def _shells(nodes: Floats, cell: Cells) -> tuple[Floats, Floats, float]:

@@ -5,15 +5,17 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from labilis.mesh.lines import mesh_lines
 from labilis.mesh.mesh import Cells, Ints, Mesh
 from labilis.mesh.sheets import mesh_sheets
 from labilis.mesh.tetrahedra import mesh_body
-from labilis.shape import PartShape
+from labilis.shape import BodyShape, PartShape
 
 
-def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tuple[Ints, Ints, float]] = ()) -> Mesh:
-    """Mesh all solids and sheets with elements of about `size` mm; `zones` as in `mesh_body`, faces and edges numbered as in
-    `part.view`. Bodies that touch are not joined here, see `bonds`."""
+def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tuple[Ints, Ints, float]] = (),
+              apart: frozenset[tuple[int, int]] = frozenset()) -> Mesh:
+    """Mesh all solids, sheets and lines with elements of about `size` mm; `zones` as in `mesh_body`, faces and edges numbered as in
+    `part.view`. Lines that touch share nodes unless their bodies are `apart`; other bodies are not joined here, see `bonds`."""
     meshes = []
     face, edge = 0, 0
     for number, shape in enumerate(part.components):
@@ -24,7 +26,9 @@ def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tupl
             e = zone_edges[(zone_edges >= edge) & (zone_edges < edge + edges)] - edge
             if len(f) or len(e):
                 mine.append((f, e, zone_size))
-        if number < len(part.solids):
+        if not isinstance(shape, BodyShape):
+            mesh = mesh_lines(shape, size, apart)
+        elif number < len(part.solids):
             mesh = mesh_body(shape, size, order, mine)
             body = part.solid_bodies[number]
             cells = tuple(Cells(cell.elements, np.full(len(cell.elements), body)) for cell in mesh.cells)

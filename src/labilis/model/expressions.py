@@ -136,18 +136,18 @@ class _Parser:
         if kind == "number":
             self.at += 1
             value = registry().Quantity(float(text), "dimensionless")
-            following, name = self.peek()
-            if following == "name" and name in UNIT_SYMBOLS:
+            while self.peek()[0] == "name":  # "5 N mm": units one after the other
+                name = self.peek()[1]
+                if name not in UNIT_SYMBOLS:
+                    raise self.error(f"'{name}' behind a number is not a unit")
                 self.at += 1
-                value = value * unit(name)
+                size = 1.0
                 if self.take("^", "**"):  # "5 mm^2" squares the unit, not the number
                     power = self.sign()
                     if power.dimensionality != kind_dimension("number") or abs(float(power.magnitude)) > 20:
                         raise self.error("An exponent must be a plain number under 20")
-                    number = float(text)
-                    value = registry().Quantity(number, "dimensionless") * unit(name) ** float(power.magnitude)
-            elif following == "name":
-                raise self.error(f"'{name}' behind a number is not a unit")
+                    size = float(power.magnitude)
+                value = value * unit(name) ** size
             return value
         if kind == "name":
             self.at += 1

@@ -23,6 +23,14 @@ class Geometry(Statement):
     sha256: str = Field(default="", description="hash of the bytes; filled in when read")
 
 
+class Release(Statement):
+    """A hinge at an end of a strut that is meshed as a line: it does not hand on bending about the weak or the strong axis of the
+    section, or twist."""
+
+    end: Literal["start", "end"]
+    motions: tuple[Literal["weak", "strong", "twist"], ...] = Field(min_length=1)
+
+
 class Piece(Statement):
     """One solid or sheet with one material and one way of meshing: a body of an imported file, or a recipe that is placed, repeated
     and cut. Repeated ones are called `leg.1`, `leg.2`, ..."""
@@ -35,7 +43,8 @@ class Piece(Statement):
     copies: tuple[Copies, ...] = ()
     cuts: tuple[Cut, ...] = ()
     material: str | None = None
-    mesh_as: Literal["solid", "shell"] = "solid"
+    mesh_as: Literal["solid", "shell", "line"] = "solid"
+    releases: tuple[Release, ...] = Field(default=(), description="hinges at the ends of a strut that is a line")
     set_aside: bool = Field(default=False, description="shown as a ghost, carries nothing")
 
     @model_validator(mode="after")
@@ -44,6 +53,10 @@ class Piece(Statement):
             raise ValueError("a piece comes either from a file or from a recipe")
         if self.recipe is None and (self.copies or self.cuts or self.place != Place()):
             raise ValueError("place, copies and cuts belong to recipes; an imported body stays where its file puts it")
+        if self.mesh_as == "line" and self.recipe is None:
+            raise ValueError("only struts made from a recipe can be lines")
+        if self.releases and self.mesh_as != "line":
+            raise ValueError("releases belong to struts that are lines")
         return self
 
     @property

@@ -61,19 +61,28 @@ class CylindricalAxes(Statement):
         return self
 
 
-Axes = Annotated[GlobalAxes | LocalAxes | NormalAxes | CylindricalAxes, Field(discriminator="kind")]
+class SymmetryAxes(Statement):
+    """A plane of symmetry square to x, y or z, in which the part was cut: nothing moves across it and nothing turns out of it."""
+
+    kind: Literal["symmetry"] = "symmetry"
+    normal: Literal["x", "y", "z"]
+
+
+Axes = Annotated[GlobalAxes | LocalAxes | NormalAxes | CylindricalAxes | SymmetryAxes, Field(discriminator="kind")]
 
 MOTIONS: dict[str, tuple[str, ...]] = {
     "global": ("x", "y", "z"),
     "local": ("x", "y", "z"),
     "normal": ("normal",),
     "cylindrical": ("radial", "tangential", "axial"),
+    "symmetry": ("symmetry",),
 }
 TURNS: dict[str, tuple[str, ...]] = {
     "global": ("turn_x", "turn_y", "turn_z"),
     "local": ("turn_x", "turn_y", "turn_z"),
     "normal": (),
     "cylindrical": (),
+    "symmetry": (),
 }
 
 

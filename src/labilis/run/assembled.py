@@ -7,8 +7,10 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from labilis.mechanics.blocks import Block, ShellBlock, SolidBlock
+from labilis.mechanics.cross_section import CrossSection, cross_section
+from labilis.mechanics.line_block import LineBlock
 from labilis.mechanics.shell import smooth_triads
-from labilis.mesh import Mesh
+from labilis.mesh import Cells, Mesh, mesh_section
 from labilis.model import LabilisError, Material, Project
 from labilis.run.numbering import Numbering
 from labilis.run.resolve import Tied, find_free
@@ -39,13 +41,14 @@ def make_blocks(project: Project, part: PartShape, mesh: Mesh, numbering: Number
     blocks: list[Block] = []
     bodies: list[Ints] = []
     for cell in mesh.cells:
+        if cell.line:
+            _add_lines(project, part, mesh, numbering, cell, blocks, bodies)
+            continue
         triads = smooth_triads(mesh.nodes[cell.elements], cell.elements, _FOLD) if cell.shell else None
         for name in np.unique(names[cell.body]):
             rows = np.flatnonzero(names[cell.body] == name)
             material: Material = project.named("materials", str(name))
-            modulus = project.value(material.youngs_modulus or "", "stress")
-            ratio = project.value(material.poisson_ratio or "", "number")
-            density = 0.0 if material.density is None else project.value(material.density, "density")
+            modulus, ratio, density = _elastic(project, material)
             if cell.thickness is not None and triads is not None:
                 blocks.append(ShellBlock(mesh.nodes, cell.elements[rows], numbering.turn_of, cell.thickness[rows], triads[rows], modulus,
                                          ratio, density))
@@ -53,6 +56,35 @@ def make_blocks(project: Project, part: PartShape, mesh: Mesh, numbering: Number
                 blocks.append(SolidBlock(mesh.nodes, cell.elements[rows], modulus, ratio, density))
             bodies.append(cell.body[rows])
     return tuple(blocks), tuple(bodies)
+
+
+def _elastic(project: Project, material: Material) -> tuple[float, float, float]:
+    """(Young's modulus MPa, Poisson's ratio, density t/mm³ or 0)."""
+    return (project.value(material.youngs_modulus or "", "stress"), project.value(material.poisson_ratio or "", "number"),
+            0.0 if material.density is None else project.value(material.density, "density"))
+
+
+def _add_lines(project: Project, part: PartShape, mesh: Mesh, numbering: Numbering, cell: Cells, blocks: list[Block],
+               bodies: list[Ints]) -> None:
+    """One block for each strut that is a line: its section meshed, its frame turned to the principal axes, its hinges."""
+    assert part.lines is not None
+    sections: dict[bytes, CrossSection] = {}
+    for line in part.lines.lines:
+        piece = project.named("pieces", part.pieces[line.body])
+        key = b"".join(path.tobytes() for paths in line.outlines for path in paths)
+        if key not in sections:
+            sections[key] = cross_section(*mesh_section(line.outlines))
+        section = sections[key]
+        rows = np.flatnonzero(cell.body == line.body)
+        across = section.axes @ line.frame[1:]
+        released = np.zeros((len(rows), 12), dtype=bool)
+        for release in piece.releases:
+            motions = [{"twist": 3, "strong": 4, "weak": 5}[word] for word in release.motions]
+            released[0 if release.end == "start" else -1, [motion + 6 * (release.end == "end") for motion in motions]] = True
+        blocks.append(LineBlock(mesh.nodes, cell.elements[rows], numbering.turn_of,
+                                np.repeat(np.concatenate([line.frame[:1], across])[None], len(rows), axis=0), section, released,
+                                *_elastic(project, material_of(project, piece.name))))
+        bodies.append(cell.body[rows])
 
 
 def check_connected(part: PartShape, mesh: Mesh, tied: Tied) -> None:

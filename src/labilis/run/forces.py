@@ -181,6 +181,8 @@ def _on_region(scene: LoadScene, load: ForceLoad | PressureLoad | LineLoad, fact
             raise LabilisError("A force per length needs an edge; this region is a face.", where,
                                "Pick its edge, or use a force or a pressure.", "face-for-edge")
         segments = mesh.edge_segments(match.edges)
+        if (scene.view.edges.kind[match.edges] == "point").any():
+            raise LabilisError("A force per length needs an edge; the end of a line is a point.", where, "Use a force.", "face-for-edge")
         weights = load_forms.edge_weights(mesh.nodes, segments)
         per_length = _numbers(scene, load.components, "line force", factor, where)
         return CaseForces(_spread(scene, load_forms.traction(mesh.nodes, weights, segments, per_length * weights.sum())))

@@ -43,7 +43,7 @@ class Numbering:
 
 def make_numbering(mesh: Mesh, hubs: Sequence[tuple[str, Floats]]) -> Numbering:
     """Numbering of a mesh and of hubs (name, centre)."""
-    n, shells = len(mesh.nodes), mesh.shell_nodes
+    n, shells = len(mesh.nodes), mesh.turning_nodes
     start = n + len(shells)
     centres = np.array([centre for _, centre in hubs]).reshape(-1, 3)
     points = start + 2 * np.arange(len(hubs))

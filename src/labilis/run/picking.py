@@ -35,6 +35,8 @@ def describe_face(view: ShapeView, index: int) -> tuple[str, str]:
 def describe_edge(view: ShapeView, index: int) -> tuple[str, str]:
     """(name, size) of an edge in words."""
     kind, radius = str(view.edges.kind[index]), float(view.edges.radius[index])
+    if kind == "point":
+        return "end of a line", "a point"
     size = f"{float(view.edges.length[index]):.4g} mm long"
     if kind == "circle":
         return f"edge Ø {_length(2 * radius)} (R {_length(radius)}) mm", size

@@ -54,11 +54,10 @@ class ProjectReport:
 
 def _euler(project: Project, view: ShapeView, strength: StrengthFindings, sections: SectionFindings,
            modes: ModesFindings | None, modulus: float) -> EulerCheck | str:
-    along = view.tessellation.points @ view.long_axis
     first = float(modes.positive[0]) if modes is not None and len(modes.positive) else None
     length = None if project.euler.length is None else project.value(project.euler.length, "length")
     try:
-        return euler_check(strength, sections, (float(along.min()), float(along.max())), modulus, first, project.euler, length)
+        return euler_check(strength, sections, view.reach, modulus, first, project.euler, length)
     except LabilisError as error:
         return f"{error.what} {error.remedy}".strip()
 

@@ -21,6 +21,7 @@ from labilis.model import (
     Region,
     Spring,
     Support,
+    SymmetryAxes,
 )
 from labilis.run.numbering import Numbering, make_numbering
 from labilis.run.regions import Floats, Ints, local_frame, match_region, region_cylinder, region_nodes, unit
@@ -42,11 +43,25 @@ class Tied:
     springs: tuple[SpringBlock, ...]
 
 
-def _directions(support: Support, region: Region, view: ShapeView, mesh: Mesh) -> list[tuple[Ints, Floats]]:
+def _across(axes: SymmetryAxes, flipped: bool) -> tuple[Floats, Floats]:
+    """(directions, axes of turning) held at a plane of symmetry; of antisymmetry when flipped."""
+    normal = "xyz".index(axes.normal)
+    square, along = np.eye(3)[[normal]], np.delete(np.eye(3), normal, axis=0)
+    return (along, square) if flipped else (square, along)
+
+
+def _directions(support: Support, region: Region, view: ShapeView, mesh: Mesh, flipped: bool = False) -> list[tuple[Ints, Floats]]:
     """Node sets with held directions (k, r, 3)."""
     where = f"supports/{support.name}"
     nodes = region_nodes(region, view, mesh)
     axes = support.axes
+    if isinstance(axes, SymmetryAxes):
+        rows = _across(axes, flipped)[0]
+        off = np.ptp(mesh.nodes[nodes, "xyz".index(axes.normal)])
+        if off > 1e-6 * view.size:
+            raise LabilisError(f"Region '{region.name}' does not lie in one plane square to {axes.normal}: it spans {off:.3g} mm.", where,
+                               "Pick the faces and edges of the cut only.", "not-a-plane")
+        return [(nodes, np.broadcast_to(rows, (len(nodes), *rows.shape)))]
     if isinstance(axes, GlobalAxes | LocalAxes):
         frame = np.eye(3) if isinstance(axes, GlobalAxes) else local_frame(axes, where)
         rows = frame[[_MOTION_ROWS[motion] for motion in support.held if not motion.startswith("turn")]]
@@ -85,8 +100,11 @@ def _directions(support: Support, region: Region, view: ShapeView, mesh: Mesh) -
     return result
 
 
-def _held_turns(support: Support, nodes: Ints, numbering: Numbering) -> list[HeldNodes]:
+def _held_turns(support: Support, nodes: Ints, numbering: Numbering, flipped: bool = False) -> list[HeldNodes]:
     """Turns that a support holds on a region of shells."""
+    if isinstance(support.axes, SymmetryAxes):
+        own = numbering.turn_of[nodes]
+        return [_turns(own[own >= 0], _across(support.axes, flipped)[1])] if (own >= 0).any() else []
     words = [motion for motion in support.held if motion.startswith("turn")]
     if not words:
         return []
@@ -172,8 +190,9 @@ def _spread_spring(project: Project, spring: Spring, values: dict[str, float], l
     return SpringBlock(nodes[:, None], matrices)
 
 
-def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None = None) -> Tied:
-    """Ties of all supports, hubs and bonds. Raises LabilisError for conflicts and for motions left free, named in words."""
+def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None = None, flipped: frozenset[str] = frozenset()) -> Tied:
+    """Ties of all supports, hubs and bonds; supports named in `flipped`, planes of symmetry, are taken as planes of antisymmetry.
+    Raises LabilisError for conflicts and for motions left free, named in words."""
     numbering = make_numbering(mesh, [(hub.name, hub_centre(hub, project, view, mesh)) for hub in project.hubs])
     spread = {hub.name for hub in project.hubs if hub.kind == "spread"}
     held: list[HeldNodes] = []
@@ -188,9 +207,10 @@ def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None
             hub_rows[support.on].append((six[[_MOTION_ROWS[motion] for motion in support.held]], number))
             continue
         region = project.named("regions", support.on)
-        for nodes, directions in _directions(support, region, view, mesh):
+        turned_over = support.name in flipped
+        for nodes, directions in _directions(support, region, view, mesh, turned_over):
             held.append(HeldNodes(nodes, directions, number))
-        held += [replace(item, owner=number) for item in _held_turns(support, region_nodes(region, view, mesh), numbering)]
+        held += [replace(item, owner=number) for item in _held_turns(support, region_nodes(region, view, mesh), numbering, turned_over)]
     springs = make_springs(project, view, mesh, numbering)
     if not project.supports and not springs:
         raise LabilisError("The part has no support: it can move freely in all six ways.", "supports",
@@ -214,8 +234,10 @@ def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None
         hubs.append(StiffHub(np.append(nodes, place), numbering.places[place],
                              np.concatenate([np.zeros((0, 6)), *(part for part, _ in rows)]),
                              tuple(owner for part, owner in rows for _ in range(len(part))), np.append(turns[turns >= 0], turn)))
-    if bonds is not None and len(bonds.nodes):
+    if bonds is not None:
         follows += _bonded(mesh, bonds, numbering)
+    if flipped:
+        held += _neutral(mesh, held, hubs, follows, numbering, springs)
     try:
         ties = make_ties(numbering.places, held, hubs, follows, numbering.place_of)
     except TieConflict as conflict:
@@ -225,6 +247,22 @@ def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None
     tied = Tied(ties, tuple(held), tuple(hubs), tuple(names), numbering, springs)
     _check_free(mesh, tied)
     return tied
+
+
+def _neutral(mesh: Mesh, held: list[HeldNodes], hubs: list[StiffHub], follows: list[Follow], numbering: Numbering,
+             springs: tuple[SpringBlock, ...]) -> list[HeldNodes]:
+    """One node held against slides of the whole part that antisymmetry leaves free: a slide costs nothing and gains nothing, so that this
+    changes no factor. A free turn is left: it can be an instability."""
+    blank = make_ties(numbering.places, [], place_of=numbering.place_of)
+    free = find_free(mesh.nodes, Tied(blank, tuple(held), tuple(hubs), (), numbering, springs))
+    if len(free) == 0 or np.abs(free[:, 3:]).max() > 1e-9 * np.abs(free).max():
+        return []
+    taken = np.concatenate([item.nodes for item in (*held, *hubs, *follows)])
+    loose = np.setdiff1d(np.arange(len(mesh.nodes)), taken)
+    if len(loose) == 0:
+        return []
+    directions = np.linalg.qr(free[:, :3].T)[0].T
+    return [HeldNodes(loose[:1], directions[None], -1)]
 
 
 def ties_about(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds, tied: Tied, now: Floats) -> Ties:
@@ -239,16 +277,20 @@ def ties_about(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds, tied
             nodes = region_nodes(region, view, mesh)
             place, turn = numbering.hubs[hub.name]
             follows += spread_follow(now, nodes, _region_weights(region, view, mesh)[nodes], place, turn, now[place], numbering.turn_of)
-    if len(bonds.nodes):
-        follows += _bonded(mesh, bonds, numbering, now[:len(mesh.nodes)])
+    follows += _bonded(mesh, bonds, numbering, now[:len(mesh.nodes)])
     return make_ties(now, tied.held, hubs, follows, numbering.place_of)
 
 
 def _bonded(mesh: Mesh, bonds: Bonds, numbering: Numbering, nodes: Floats | None = None) -> list[Follow]:
     """Ties of bonded nodes: triangles with and without mid-sides are told apart. `nodes`: their places when not those of the mesh."""
     nodes = mesh.nodes if nodes is None else nodes
-    triangles = mesh.triangles[bonds.triangle]
     found = []
+    for joint in bonds.joints:
+        found += spread_follow(nodes, joint.carriers, np.ones(len(joint.carriers)), joint.node, int(numbering.turn_of[joint.node]),
+                               nodes[joint.node], numbering.turn_of)
+    if len(bonds.nodes) == 0:
+        return found
+    triangles = mesh.triangles[bonds.triangle]
     curved = triangles.min(axis=1) >= 0 if triangles.shape[1] == 6 else np.zeros(len(triangles), dtype=bool)
     for rows, width in ((curved, 6), (~curved, 3)):
         if rows.any():

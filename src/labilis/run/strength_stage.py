@@ -152,7 +152,7 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
         raise LabilisError(f"The loads of case '{case_name}' are zero.", f"cases/{case_name}", "Give a force.", "no-load")
     offsets = [_thermal_states(scene, parts[growth]) for growth in ("growing", "held")]
     states = [_less(system.stress(solution.u), offset) for solution, offset in zip(solutions, offsets)]
-    stress, layers = _service_side([system.nodal_stress(state) for state in states], bool(len(mesh.shell_nodes)))
+    stress, layers = _service_side([system.nodal_stress(state) for state in states], bool(len(mesh.turning_nodes)))
     factor_yield, node, body = _first_yield(scene, stress, yields)
     grips, centres, radii, reach = _grips(tied, len(project.supports), view.long_axis)
     findings = StrengthFindings(

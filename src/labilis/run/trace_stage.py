@@ -39,6 +39,10 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
     Raises LabilisError for a mode that was not found and for loads that a trace does not take.
     """
     plan = project.trace
+    if part.lines is not None:
+        named = next(piece.name for piece in project.active_pieces if piece.mesh_as == "line")
+        raise LabilisError(f"'{named}' is meshed as a line, which has no large-deflection form.", f"pieces/{named}/mesh_as",
+                           "Mesh it as shells or solids to trace it.", "trace-line")
     amplitude = 0.0
     if plan.mode:
         if plan.mode > len(modes.factors):

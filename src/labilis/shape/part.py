@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from labilis.model import LabilisError, LineCopies, MirrorCopy, Piece, Place, Project
+from labilis.shape.lines import LineSet, LineShape, line_of, line_set
 from labilis.shape.midsurface import find_midsurface, named_patches
 from labilis.shape.recipes.kinds import make_recipe
 from labilis.shape.recipes.made import Made, images, parts, typed
@@ -32,18 +33,19 @@ class PartShape:
     bodies: tuple[str, ...]
     pieces: tuple[str, ...]
     lone: BodyShape | None = None
+    lines: LineSet | None = None
     ghosts: tuple[Tessellation, ...] = ()
     deviation: float = 0.0
 
     @property
-    def components(self) -> tuple[BodyShape, ...]:
-        """Solids, then sheets."""
-        return self.solids if self.sheets is None else (*self.solids, self.sheets)
+    def components(self) -> tuple[BodyShape | LineSet, ...]:
+        """Solids, then sheets, then lines."""
+        return (*self.solids, *([] if self.sheets is None else [self.sheets]), *([] if self.lines is None else [self.lines]))
 
     @cached_property
     def view(self) -> ShapeView:
         """Measurements and triangulation of all together."""
-        if len(self.solids) == 1 and self.sheets is None:
+        if len(self.solids) == 1 and len(self.components) == 1:
             return self._with_ghosts(replace(self.solids[0].view, bodies=np.array(self.bodies)))
         tessellations = [solid.view.tessellation for solid in self.solids]
         volume = sum(solid.view.volume for solid in self.solids)
@@ -54,32 +56,41 @@ class PartShape:
             tessellations.append(self.sheets.tessellate(max(reach, float(thickness.max())) * 1e-3, 0.15))
             volume += float((area * thickness).sum())
             skin += 2 * float(area.sum())
+        looks: list[Tessellation] = []
+        if self.lines is not None:
+            tessellations.append(self.lines.tessellate())
+            looks = [body.view.tessellation for line in self.lines.lines for body in line.looks]
+            volume += sum(body.view.volume for line in self.lines.lines for body in line.looks)
+            skin += sum(float(body.faces.area.sum()) for line in self.lines.lines for body in line.looks)
         joined = _join_tessellations(tessellations, [len(part.faces) for part in self.components])
-        triangles = joined.points[joined.triangles]
+        triangles = np.concatenate([joined.points[joined.triangles], *(item.points[item.triangles] for item in looks)])
         area = 0.5 * np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1)
         middle = triangles.mean(axis=1)
         centroid = area @ middle / area.sum()
         spread = np.einsum("k,ki,kj->ij", area, middle - centroid, middle - centroid)
         long_axis = np.linalg.eigh(spread)[1][:, -1]
         long_axis = long_axis * (1.0 if long_axis[np.argmax(np.abs(long_axis))] > 0 else -1.0)
-        extents = np.stack([joined.points.min(axis=0), joined.points.max(axis=0)], axis=1)
+        extents = np.stack([triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))], axis=1)
         return self._with_ghosts(ShapeView(
             _join_faces([part.faces for part in self.components]), _join_edges(self.components), joined, volume, centroid, long_axis,
             extents, 2.0 * volume / skin, np.array(self.bodies)))
 
     def _with_ghosts(self, view: ShapeView) -> ShapeView:
-        if not self.ghosts:
+        ghosts = list(self.ghosts)
+        if self.lines is not None:  # what a line stands for is seen through
+            ghosts += [body.view.tessellation for line in self.lines.lines for body in line.looks]
+        if not ghosts:
             return view
-        starts = np.cumsum([0] + [len(ghost.points) for ghost in self.ghosts])
-        return replace(view, ghost_points=np.concatenate([ghost.points for ghost in self.ghosts]),
-                       ghost_triangles=np.concatenate([ghost.triangles + start for ghost, start in zip(self.ghosts, starts)]))
+        starts = np.cumsum([0] + [len(ghost.points) for ghost in ghosts])
+        return replace(view, ghost_points=np.concatenate([ghost.points for ghost in ghosts]),
+                       ghost_triangles=np.concatenate([ghost.triangles + start for ghost, start in zip(ghosts, starts)]))
 
 
 def _join_faces(tables: list[FaceTable]) -> FaceTable:
     return FaceTable(**{name: np.concatenate([getattr(table, name) for table in tables]) for name in FaceTable.__dataclass_fields__})
 
 
-def _join_edges(components: tuple[BodyShape, ...]) -> EdgeTable:
+def _join_edges(components: tuple[BodyShape | LineSet, ...]) -> EdgeTable:
     starts = np.cumsum([0] + [len(part.faces) for part in components])
     columns = {name: np.concatenate([getattr(part.edges, name) for part in components]) for name in EdgeTable.__dataclass_fields__}
     columns["faces"] = np.concatenate([np.where(part.edges.faces >= 0, part.edges.faces + start, -1)
@@ -107,6 +118,7 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
     owners: list[str] = []
     solids, solid_bodies = [], []
     sheets: list[tuple[Made, int]] = []
+    lines: list[LineShape] = []
     thin: dict[str, float] = {}
     for piece in project.active_pieces:
         where = f"pieces/{piece.name}"
@@ -132,12 +144,16 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
         if piece.mesh_as == "shell" and not made.sheets:
             raise LabilisError(f"Piece '{piece.name}' is not thin: it has no mid-surface to make shells of.", f"{where}/mesh_as",
                                "Mesh it as a solid.", "not-thin")
-        made = _cut(_moved(made, _placing(piece.place, read)), piece, read)
+        placing = _placing(piece.place, read)
+        made = _cut(_moved(made, placing), piece, read)
         for name, move in zip(piece.instances, _copies(piece, read)):
             one = _moved(made, move) if move is not None else made
             bodies.append(name)
             owners.append(piece.name)
             number = len(bodies) - 1
+            if piece.mesh_as == "line":
+                lines.append(line_of(piece, read, [placing] if move is None else [placing, move], one.solid, number, where))
+                continue
             if piece.mesh_as == "shell":
                 sheets.append((one, number))
                 continue
@@ -148,9 +164,11 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
     fused = fuse_sheets(sheets, bodies) if sheets else None
     lone = None
     if len(bodies) == 1:
-        form = [build_body(solid) for solid in solids_of(sheets[0][0].solid)] if sheets and sheets[0][0].solid is not None else solids
+        form = [build_body(solid) for solid in solids_of(sheets[0][0].solid)] if sheets and sheets[0][0].solid is not None else (
+            list(lines[0].looks) if lines else solids)
         lone = form[0] if len(form) == 1 else None
-    return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone, _ghosts(project, files),
+    return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone,
+                     line_set(lines, bodies) if lines else None, _ghosts(project, files),
                      _deviation(fused, owners, thin))
 
 

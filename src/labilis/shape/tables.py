@@ -42,8 +42,9 @@ class FaceTable:
 class EdgeTable:
     """One row per edge, seams and points left out.
 
-    kind (n,) text: line, circle, other; length (n,) mm; centroid (n, 3) mm; direction (n, 3): run of a line, axis of a
-    circle; radius (n,) mm or nan; faces (n, 2): two faces beside it (-1 where there is only one); name (n,) as for faces.
+    kind (n,) text: line, circle, other, point (an end of a line piece, without length); length (n,) mm; centroid (n, 3) mm;
+    direction (n, 3): run of a line, axis of a circle; radius (n,) mm or nan; faces (n, 2): two faces beside it (-1 where there is
+    only one); name (n,) as for faces.
     """
 
     kind: NDArray[np.str_]
@@ -103,6 +104,20 @@ class ShapeView:
         return np.asarray(self.faces.thickness > 0)
 
     @property
+    def turns(self) -> bool:
+        """Whether anything has turns of its own to be held: sheets and lines."""
+        return bool(self.sheet.any() or (self.edges.kind == "point").any())
+
+    def body_of(self, of: str, index: int) -> int:
+        """Number of the body that a face or an edge belongs to; of an edge between bodies the first."""
+        if of == "face":
+            return int(self.faces.body[index])
+        face = int(self.edges.faces[index, 0])
+        if face >= 0:
+            return int(self.faces.body[face])
+        return int(np.flatnonzero(self.bodies == str(self.edges.name[index]).split("/")[0])[0])
+
+    @property
     def size(self) -> float:
         """Diagonal of the bounding box, mm."""
         return float(np.linalg.norm(self.extents[:, 1] - self.extents[:, 0]))
@@ -110,5 +125,11 @@ class ShapeView:
     @property
     def length(self) -> float:
         """Extent along the longest direction, mm."""
-        along = self.tessellation.points @ self.long_axis
-        return float(along.max() - along.min())
+        lower, upper = self.reach
+        return upper - lower
+
+    @property
+    def reach(self) -> tuple[float, float]:
+        """Least and greatest coordinate along the longest direction, mm."""
+        along = np.concatenate([self.tessellation.points, self.tessellation.edge_points]) @ self.long_axis
+        return float(along.min()), float(along.max())

@@ -19,6 +19,7 @@ from labilis.model import (
     Project,
     Region,
     Support,
+    SymmetryAxes,
 )
 from labilis.run.picking import ShapeView, describe_edge, describe_face, make_pick
 
@@ -35,8 +36,7 @@ class Offer:
 
 def _owner(project: Project, view: ShapeView, item: tuple[str, int]) -> str:
     """Piece that a picked face or edge belongs to."""
-    face = item[1] if item[0] == "face" else int(view.edges.faces[item[1], 0])
-    body = str(view.bodies[view.faces.body[face]])
+    body = str(view.bodies[view.body_of(*item)])
     return next((piece.name for piece in project.active_pieces if body in piece.instances), next(
         (piece.name for piece in project.active_pieces), ""))
 
@@ -58,9 +58,9 @@ def names_of(view: ShapeView, selection: Selection) -> tuple[str, ...]:
 
 
 def on_sheet(view: ShapeView, selection: Selection) -> bool:
-    """Whether everything picked belongs to sheets, whose nodes can be held against turning."""
+    """Whether everything picked belongs to sheets or lines, whose nodes can be held against turning."""
     faces = [index if of == "face" else int(view.edges.faces[index, 0]) for of, index in selection]
-    return bool(view.sheet[faces].all())
+    return all(face < 0 or bool(view.sheet[face]) for face in faces)
 
 
 def is_bore(view: ShapeView, selection: Selection) -> bool:
@@ -80,7 +80,18 @@ def hold_offers(view: ShapeView, selection: Selection) -> list[Offer]:
     faces = [index for of, index in selection if of == "face"]
     if faces and all(str(view.faces.kind[index]) == "plane" for index in faces):
         offers.append(Offer("normal", "Slides on the face"))
+    plane = _plane_of(view, selection)
+    if plane:
+        offers.append(Offer(f"symmetry {plane}", "Plane of symmetry"))
     return offers + [Offer("x", "Only x held"), Offer("y", "Only y held"), Offer("z", "Only z held")]
+
+
+def _plane_of(view: ShapeView, selection: Selection) -> str:
+    """Axis that all picked flat faces or straight edges are square to, when they lie in one such plane; else ''."""
+    points = np.concatenate([view.tessellation.points[view.tessellation.triangles[view.tessellation.face == index].ravel()] if of == "face"
+                             else view.tessellation.edge(index) for of, index in selection])
+    flat = np.flatnonzero(np.ptp(points, axis=0) < 1e-6 * view.size)
+    return "xyz"[int(flat[0])] if len(flat) == 1 else ""
 
 
 def with_region(project: Project, view: ShapeView, selection: Selection) -> tuple[Project, Region]:
@@ -140,6 +151,8 @@ def hold(project: Project, view: ShapeView, selection: Selection, way: str) -> t
         support = Support(name=name, on=region.name, axes=CylindricalAxes(), held=("radial", "axial"))
     elif way == "normal":
         support = Support(name=name, on=region.name, axes=NormalAxes(), held=("normal",))
+    elif way.startswith("symmetry"):
+        support = Support(name=name, on=region.name, axes=SymmetryAxes(normal=way[-1]), held=("symmetry",))  # type: ignore[arg-type]
     else:
         hubs = [hub.name for hub in project.hubs if hub.region == region.name]
         if hubs:

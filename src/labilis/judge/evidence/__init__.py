@@ -16,12 +16,13 @@ from labilis.judge.evidence.interacting import interacting_modes
 from labilis.judge.evidence.joints import joints
 from labilis.judge.evidence.midsurface import midsurface
 from labilis.judge.evidence.negative import negative_factors
+from labilis.judge.evidence.symmetry import symmetry
 from labilis.judge.evidence.traced import traced
 from labilis.judge.evidence.yield_first import yield_first
 
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     free_motion, balance, held_direction, compression, element_order, half_waves, completeness, under_required, negative_factors,
-    interacting_modes, joints, midsurface, deflection_before_buckling, following_pressure, yield_first, traced, hand_check,
+    interacting_modes, symmetry, joints, midsurface, deflection_before_buckling, following_pressure, yield_first, traced, hand_check,
 )
 _ORDER = {"bad": 0, "caution": 1, "not judged": 2, "good": 3}
 

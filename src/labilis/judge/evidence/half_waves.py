@@ -34,12 +34,24 @@ def elements_per_half_wave(mesh: MeshFindings, shape: Floats) -> tuple[float, fl
     return float(wave), float(wave / side) * (2.0 if mesh.has_solids and mesh.order == 2 else 1.0)
 
 
+def _along_lines(mesh: MeshFindings, shape: Floats) -> tuple[float, float]:
+    """The same for line elements, along their length; their bending is cubic, so that each counts twice."""
+    ends, moved = mesh.nodes[mesh.lines], shape[mesh.lines]
+    length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+    slope = float((((moved[:, 1] - moved[:, 0]) ** 2).sum(axis=1) / length).sum())
+    size = float(((moved.mean(axis=1) ** 2).sum(axis=1) * length).sum())
+    wave = np.pi / np.sqrt(max(slope, 1e-300) / max(size, 1e-300))
+    return float(wave), 2.0 * float(wave / length.mean())
+
+
 def half_waves(facts: CaseFacts) -> Evidence | None:
     """Judged on the first positive mode."""
-    if facts.mesh is None or facts.modes is None or len(facts.modes.positive) == 0 or len(facts.mesh.triangles) == 0:
+    if facts.mesh is None or facts.modes is None or len(facts.modes.positive) == 0 or (
+            len(facts.mesh.triangles) + len(facts.mesh.lines) == 0):
         return None
     first = int(np.flatnonzero(facts.modes.factors == facts.modes.positive[0])[0])
-    wave, count = elements_per_half_wave(facts.mesh, facts.modes.shapes[first])
+    measure = elements_per_half_wave if len(facts.mesh.triangles) else _along_lines
+    wave, count = measure(facts.mesh, facts.modes.shapes[first])
     if count >= _GOOD:
         return Evidence("elements per half wave", f"{count:.3g}", "elements", "good",
                         f"The first mode's half wave of about {wave:.3g} mm spans {count:.3g} elements.", "mesh")

@@ -5,8 +5,13 @@ from labilis.judge.evidence.base import CaseFacts, Evidence
 def joints(facts: CaseFacts) -> Evidence | None:
     """Bonded pairs; a joint of one or two nodes is a hinge or a slip of a millimetre."""
     mesh = facts.mesh
-    if mesh is None or len(mesh.bonded) == 0:
+    if mesh is None or len(mesh.bonded) + len(mesh.missed) == 0:
         return None
+    if len(mesh.missed):
+        one, two = mesh.missed[0]
+        return Evidence("joints", str(len(mesh.missed)), "joints not made", "caution",
+                        f"'{mesh.bodies[one]}' and '{mesh.bodies[two]}' touch where their nodes are joined to others already: they hold "
+                        "together through those only.", "part")
     weak = mesh.bonded[mesh.bonded[:, 2] < 3]
     if len(weak):
         one, two, count = weak[0]

@@ -164,7 +164,7 @@ class Card(QFrame):
         if span.kind == "motions":
             support = self.session.project.supports[int(path[1])]
             hubs = {hub.name for hub in self.session.project.hubs}
-            shells = any(piece.mesh_as == "shell" for piece in self.session.project.active_pieces)
+            shells = any(piece.mesh_as != "solid" for piece in self.session.project.active_pieces)
             motions = MOTIONS[support.axes.kind] + (TURNS[support.axes.kind] if support.on in hubs or shells else ())
             editor: ValueEditor | MotionEditor = MotionEditor(
                 motions, support.held, lambda held: self.session.set_value(path, list(held), f"{support.name}: motions held"))

@@ -15,6 +15,7 @@ from labilis.model import (
     Project,
     Region,
     Support,
+    SymmetryAxes,
     TemperatureLoad,
     WeightLoad,
 )
@@ -25,7 +26,7 @@ from labilis.ui.stage.glyphs import HubMark, LoadMark, SupportMark
 def _place(region: Region, view: ShapeView) -> np.ndarray:
     """Centre of a region as it is found in the part, or as it was when it was picked."""
     match = find_region(region, view)
-    weights = np.concatenate([view.faces.area[match.faces], view.edges.length[match.edges]])
+    weights = np.concatenate([view.faces.area[match.faces], np.maximum(view.edges.length[match.edges], 1e-9)])
     places = np.concatenate([view.faces.centroid[match.faces], view.edges.centroid[match.edges]])
     if len(weights) == 0:
         weights = np.array([pick.size for pick in region.picks] or [1.0])
@@ -37,7 +38,7 @@ def _spots(region: Region, view: ShapeView) -> list[np.ndarray]:
     """Where marks stand: one for each body that the region lies on, so that four feet show four grounds."""
     match = find_region(region, view)
     rows = [(int(view.faces.body[face]), float(view.faces.area[face]), view.faces.centroid[face]) for face in match.faces]
-    rows += [(int(view.faces.body[view.edges.faces[edge, 0]]), float(view.edges.length[edge]), view.edges.centroid[edge])
+    rows += [(view.body_of("edge", int(edge)), max(float(view.edges.length[edge]), 1e-9), view.edges.centroid[edge])
              for edge in match.edges]
     bodies = sorted({row[0] for row in rows})
     if len(bodies) < 2:
@@ -48,6 +49,9 @@ def _spots(region: Region, view: ShapeView) -> list[np.ndarray]:
 
 def _held(support: Support, region: Region, view: ShapeView, turns: bool) -> tuple[bool, ...]:
     held = set(support.held)
+    if isinstance(support.axes, SymmetryAxes):
+        normal = "xyz".index(support.axes.normal)
+        return tuple((axis == normal) if axis < 3 else (turns and axis - 3 != normal) for axis in range(6))
     if isinstance(support.axes, NormalAxes):  # the axis that the face looks along most
         faces = find_region(region, view).faces
         facing = int(np.argmax(np.abs(view.faces.direction[faces[0]]))) if len(faces) else 0
@@ -63,7 +67,7 @@ def marks_of(project: Project, view: ShapeView, case: str) -> tuple[list[Support
     supports = []
     for item in project.supports:
         region = project.target_region(item.on)
-        held = _held(item, region, view, item.on in hubs or bool(view.sheet.any()))
+        held = _held(item, region, view, item.on in hubs or view.turns)
         supports += [SupportMark(spot, held, item.name) for spot in ([_place(region, view)] if item.on in hubs else _spots(region, view))]
     known = case in {found.name for found in project.cases}
     in_case = {name for name, _ in project.case_loads(case)} if known else set()

@@ -9,6 +9,7 @@ from vtkmodules.vtkRenderingCore import vtkCellPicker
 from labilis.run.picking import ShapeView
 
 _EDGE_REACH = 4.0  # pixels
+_END_REACH = 9.0
 
 
 def world_to_display(renderer: Any, points: np.ndarray) -> np.ndarray:
@@ -41,6 +42,12 @@ def pick(renderer: Any, view: ShapeView, actor: Any, faces: np.ndarray, x: float
     return ("face", int(faces[picker.GetCellId()])) if on_face else None
 
 
+def pick_edge(renderer: Any, view: ShapeView, x: float, y: float) -> tuple[str, int] | None:
+    """('edge', number) within reach of the pointer: an end of a line before its run."""
+    edge = _nearest_edge(renderer, view, x, y, None)
+    return None if edge is None else ("edge", edge)
+
+
 def _nearest_edge(renderer: Any, view: ShapeView, x: float, y: float, depth: float | None) -> int | None:
     tessellation = view.tessellation
     if len(tessellation.edge_points) == 0:
@@ -60,5 +67,9 @@ def _nearest_edge(renderer: Any, view: ShapeView, x: float, y: float, depth: flo
         z = start[:, 2] + t * (end[:, 2] - start[:, 2])
         reach = 0.02 * max(float(np.ptp(on_screen[:, 2])), 1e-9)
         distance = np.where(z > depth + reach, np.inf, distance)
+    ends = view.edges.kind[who] == "point"
+    close = ends & (distance < _END_REACH)
+    if close.any():  # an end has no length to hit: it reaches further than a run
+        return int(who[int(np.argmin(np.where(close, distance, np.inf)))])
     best = int(np.argmin(distance))
     return int(who[best]) if distance[best] < _EDGE_REACH else None

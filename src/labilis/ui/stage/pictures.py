@@ -9,7 +9,7 @@ from PyQt6.QtGui import QImage, QPixmap
 
 from labilis.judge.findings import MeshFindings, ModesFindings
 from labilis.run.picking import ShapeView
-from labilis.ui.stage.scene import MOVEMENT, light_stage, surface_of
+from labilis.ui.stage.scene import MOVEMENT, light_stage, moving_surface
 from labilis.ui.theme import LIGHT
 
 
@@ -23,7 +23,7 @@ class Pictures:
 
     def draw(self, view: ShapeView, mesh: MeshFindings, modes: ModesFindings) -> dict[int, QPixmap]:
         """Picture of each mode by its number from 0."""
-        surface = surface_of(mesh)
+        surface = moving_surface(mesh)
         nodes = np.asarray(surface.point_data["node"])
         base = np.array(surface.points)
         found = {}

@@ -15,6 +15,27 @@ MOVEMENT = LinearSegmentedColormap.from_list("movement", ["#E4E6DF", "#A9CBC6", 
 STRESS = LinearSegmentedColormap.from_list("stress", ["#20304F", "#4A5A6B", "#85816F", "#BFA95A", "#F1D94A"])
 
 
+def _joined(points: np.ndarray, triangles: np.ndarray, lines: np.ndarray) -> pv.PolyData:
+    """Triangles (m, 3) and lines (k, 2) as one; of nothing, nothing."""
+    how = {}
+    if len(triangles):
+        how["faces"] = np.hstack([np.full((len(triangles), 1), 3), triangles]).ravel()
+    if len(lines):
+        how["lines"] = np.hstack([np.full((len(lines), 1), 2), lines]).ravel()
+    return pv.PolyData(points, **how) if how else pv.PolyData()
+
+
+def moving_surface(mesh: MeshFindings) -> pv.PolyData:
+    """Surface of a mesh and its line elements; point data 'node'."""
+    surface, lines = surface_of(mesh), mesh.lines
+    points = np.asarray(surface.point_data["node"]) if surface.n_points else np.zeros(0, dtype=np.int64)
+    triangles = surface.regular_faces if surface.n_points else np.zeros((0, 3), dtype=np.int64)
+    used, renumbered = np.unique(lines, return_inverse=True)
+    found = _joined(np.concatenate([mesh.nodes[points], mesh.nodes[used]]), triangles, renumbered.reshape(-1, 2) + len(points))
+    found.point_data["node"] = np.concatenate([points, used])
+    return found
+
+
 def surface_of(mesh: MeshFindings) -> pv.PolyData:
     """Surface of a mesh with straight small triangles; cell data 'face' is the CAD face of each."""
     triangles = mesh.triangles
@@ -24,7 +45,7 @@ def surface_of(mesh: MeshFindings) -> pv.PolyData:
     cells = np.concatenate([flat[~curved], *parts])
     face = np.concatenate([mesh.triangle_face[~curved], *([mesh.triangle_face[curved]] * len(parts))])
     used, renumbered = np.unique(cells, return_inverse=True)
-    surface = pv.PolyData(mesh.nodes[used], np.hstack([np.full((len(cells), 1), 3), renumbered.reshape(-1, 3)]).ravel())
+    surface = _joined(mesh.nodes[used], renumbered.reshape(-1, 3), np.zeros((0, 2)))
     surface.cell_data["face"] = face
     surface.point_data["node"] = used
     return surface
@@ -44,16 +65,20 @@ def element_lines(mesh: MeshFindings) -> pv.PolyData:
         sides += [np.stack([triangles[~straight][:, a], mids[~straight]], 1), np.stack([mids[~straight], triangles[~straight][:, b]], 1)]
     lines = np.unique(np.sort(np.concatenate(sides), axis=1), axis=0)
     used, renumbered = np.unique(lines, return_inverse=True)
-    return pv.PolyData(mesh.nodes[used], lines=np.hstack([np.full((len(lines), 1), 2), renumbered.reshape(-1, 2)]).ravel())
+    return _joined(mesh.nodes[used], np.zeros((0, 3)), renumbered.reshape(-1, 2))
 
 
 def body_surface(view: ShapeView) -> pv.PolyData:
     """The CAD's triangulation; cell data 'face'."""
     tessellation = view.tessellation
-    surface = pv.PolyData(tessellation.points,
-                          np.hstack([np.full((len(tessellation.triangles), 1), 3), tessellation.triangles]).ravel())
+    surface = _joined(tessellation.points, tessellation.triangles, np.zeros((0, 2)))
     surface.cell_data["face"] = tessellation.face
     return surface
+
+
+def ghost_surface(view: ShapeView) -> pv.PolyData:
+    """What is only looked at: pieces set aside, and the true shape of lines."""
+    return _joined(view.ghost_points, view.ghost_triangles, np.zeros((0, 2)))
 
 
 def edge_lines(view: ShapeView, edges: list[int] | None = None) -> pv.PolyData:
@@ -109,8 +134,7 @@ class Scene:
         """The body as shaded faces, or only its edges as a ghost."""
         self.clear("body", "edges", "aside", "aside edges")
         if len(view.ghost_triangles):
-            cells = np.hstack([np.full((len(view.ghost_triangles), 1), 3), view.ghost_triangles]).ravel()
-            aside = pv.PolyData(view.ghost_points, cells)
+            aside = ghost_surface(view)
             self._add("aside", aside, color=LIGHT.line, opacity=0.25, ambient=0.7, diffuse=0.3)
             rim = aside.extract_feature_edges(feature_angle=25, boundary_edges=False, manifold_edges=False, non_manifold_edges=False)
             self._add("aside edges", rim, color=LIGHT.quiet, line_width=1.0, opacity=0.5)
@@ -124,17 +148,21 @@ class Scene:
         self.mesh_surface = surface_of(mesh)
         self._add("mesh", self.mesh_surface, color="#DDE0DB", ambient=0.4, diffuse=0.6, pickable=True)
         self._add("mesh lines", element_lines(mesh), color=LIGHT.quiet, line_width=0.7)
+        if len(mesh.lines):
+            struts = _joined(mesh.nodes, np.zeros((0, 3)), mesh.lines)
+            self._add("mesh struts", struts, color=LIGHT.ink, line_width=3, show_vertices=False)
+            self._add("mesh joints", pv.PolyData(mesh.nodes[np.unique(mesh.lines)]), color=LIGHT.accent, point_size=7)
 
     def show_field(self, mesh: MeshFindings, motion: np.ndarray, values: np.ndarray, colours: Any,
                    limits: tuple[float, float]) -> None:
         """A field (n,) on the surface, which `move` then shifts along `motion` (n, 3)."""
-        self.field = surface_of(mesh)
+        self.field = moving_surface(mesh)
         nodes = self.field.point_data["node"]
         self.field.point_data["value"] = values[nodes]
         self._base = np.array(self.field.points)
         self._motion = motion[nodes]
         self._add("field", self.field, scalars="value", cmap=colours, clim=limits, ambient=0.45, diffuse=0.55,
-                  smooth_shading=False, interpolate_before_map=True)
+                  smooth_shading=False, interpolate_before_map=True, line_width=7)
 
     def change_motion(self, motion: np.ndarray) -> None:
         """Another motion (n, 3) of the same field."""

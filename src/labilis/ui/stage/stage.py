@@ -240,11 +240,11 @@ class Stage(QWidget):
             self._clock.start()
 
     def _build_free(self, view: Any) -> None:
-        from labilis.ui.stage.scene import body_surface
+        from labilis.ui.stage.scene import body_surface, ghost_surface
 
         motion = self._free[0]  # type: ignore[index]
         scene = self.scene
-        surface = body_surface(view)
+        surface = body_surface(view) if len(view.faces) else ghost_surface(view)
         base = np.array(surface.points)
         moved = motion[:3] + np.cross(np.broadcast_to(motion[3:], base.shape), base - base.mean(axis=0))
         self._reach = float(np.linalg.norm(moved, axis=1).max())
@@ -343,8 +343,10 @@ class Stage(QWidget):
         view = self.session.current("shape")
         if view is None or self.scene is None:
             return None
-        from labilis.ui.stage.picking import pick
+        from labilis.ui.stage.picking import pick, pick_edge
 
+        if len(view.faces) == 0:  # lines only
+            return pick_edge(self.plotter.renderer, view, x, y)
         if "body" in self.scene.actors:
             return pick(self.plotter.renderer, view, self.scene.actors["body"], self.scene.body.cell_data["face"], x, y)
         if "mesh" in self.scene.actors:

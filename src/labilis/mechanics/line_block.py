@@ -1,0 +1,133 @@
+"""Line elements as a block of a system."""
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from labilis.mechanics import line
+from labilis.mechanics.blocks import ENERGY_PARTS, Slices
+from labilis.mechanics.cross_section import CrossSection
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class LineBlock:
+    """Line elements of one section. nodes (n, 3) mm, at the centroids; elements (m, 2) places; turn_of (n,): the turn node of each
+    place; frames (m, 3, 3): rows along the element and along the section's principal axes; section; released (m, 12), see
+    `line.line_geometry`; modulus MPa, ratio, density t/mm³."""
+
+    nodes: Floats
+    elements: Ints
+    turn_of: Ints
+    frames: Floats
+    section: CrossSection
+    released: NDArray[np.bool_]
+    modulus: float
+    ratio: float
+    density: float = 0.0
+
+    @cached_property
+    def members(self) -> Ints:
+        """Place and turn of each end (m, 4)."""
+        return np.stack([self.elements, self.turn_of[self.elements]], axis=2).reshape(len(self.elements), -1)
+
+    @cached_property
+    def geometry(self) -> line.LineGeometry:
+        """Fields at the points."""
+        return line.line_geometry(self.nodes[self.elements], self.frames, line.section_stiffness(self.section, self.modulus, self.ratio),
+                                  self.released)
+
+    @property
+    def _all(self) -> slice:
+        return slice(0, len(self.elements))
+
+    def stiffness(self) -> Slices:
+        """K_0."""
+        yield self._all, line.stiffness(self.geometry)
+
+    def linear(self, local: Floats) -> Floats:
+        """Forces and moments (m, 6) on the second end in local axes."""
+        moved = np.einsum("mij,mj->mi", self.geometry.relative, local.reshape(len(local), 12))
+        return np.asarray(np.einsum("mij,mj->mi", self.geometry.stiff, moved))
+
+    def geometric(self, state: Floats) -> Slices:
+        """K_G."""
+        yield self._all, line.geometric(self.geometry, state)
+
+    def path_derivative(self, local: Floats) -> Slices:
+        """Derivative of the tangent along the linear path."""
+        yield self._all, line.path_derivative(self.geometry, local.reshape(len(local), 12))
+
+    def forces(self, state: Floats) -> Floats:
+        """Nodal forces and moments (m, 4, 3)."""
+        return np.asarray(np.einsum("mji,mj->mi", self.geometry.relative, state).reshape(len(state), 4, 3))
+
+    def second_state(self, local: Floats) -> Floats:
+        """End forces of `line.second_state`."""
+        return line.second_state(self.geometry, local.reshape(len(local), 12))
+
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+        """Line elements serve strength and modes only."""
+        raise NotImplementedError("line elements have no large-deflection form")
+
+    def work(self, state: Floats, local: Floats) -> float:
+        """∫ state · strain(local) dx, N mm."""
+        return float((self.forces(state) * local).sum())
+
+    def thermal(self, growth: Floats) -> Floats:
+        """End forces (m, 6) that would undo a free growth (m,)."""
+        found = np.zeros((len(self.elements), 6))
+        found[:, 0] = self.modulus * self.section.area * growth
+        return found
+
+    def energy(self, local: Floats) -> Floats:
+        """Strain energy (m, 5, c) by ENERGY_PARTS of motions (m, 4, 3, c): membrane is the direct part."""
+        g = self.geometry
+        strain = np.einsum("mgij,mjc->mgic", g.strain, local.reshape(len(local), 12, -1), optimize=True)
+        stress = np.einsum("ij,mgjc->mgic", g.section[:6, :6], strain)
+        density = 0.5 * np.einsum("mg,mgic->mic", g.weight, strain * stress)
+        parts = np.zeros((len(local), len(ENERGY_PARTS), density.shape[-1]))
+        for number, rows in ((1, [0]), (2, [4, 5]), (3, [3]), (4, [1, 2])):
+            parts[:, number] = density[:, rows].sum(axis=1)
+        return parts
+
+    def body_force(self, acceleration: Floats) -> Floats:
+        """Forces (m, 4, 3) N of the mass under an acceleration (3,) mm/s², half at each end."""
+        found = np.zeros((len(self.elements), 4, 3))
+        found[:, ::2] = 0.5 * self.density * self.volume[:, None, None] * acceleration
+        return found
+
+    @property
+    def volume(self) -> Floats:
+        """(m,) mm³."""
+        return np.asarray(self.section.area * self.geometry.length)
+
+    def _end_resultants(self, state: Floats) -> Floats:
+        """(m, 2, 6) at both ends."""
+        first = state.copy()
+        first[:, 4] -= self.geometry.length * state[:, 2]
+        first[:, 5] += self.geometry.length * state[:, 1]
+        return np.stack([first, state], axis=1)
+
+    def corner_stress(self, state: Floats) -> tuple[Ints, Floats]:
+        """(ends (m, 2), stress (3, m, 2, 6) along the element in global axes: largest combined, direct, smallest combined)."""
+        s = self.section
+        ends = self._end_resultants(state)
+        bent = ends[..., 4, None] / s.i_y * s.points[:, 1] - ends[..., 5, None] / s.i_z * s.points[:, 0]
+        direct = ends[..., 0] / s.area
+        along = self.frames[:, 0]
+        shape = np.stack([along[:, i] * along[:, j] for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))], axis=1)
+        sizes = np.stack([direct + bent.max(axis=-1), direct, direct + bent.min(axis=-1)])
+        return self.elements, np.asarray(sizes[..., None] * shape[:, None])
+
+    def mean_stress(self, state: Floats) -> Floats:
+        """Direct stress (m, 6) MPa in global axes."""
+        along = self.frames[:, 0]
+        shape = np.stack([along[:, i] * along[:, j] for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))], axis=1)
+        return np.asarray((state[:, 0] / self.section.area)[:, None] * shape)

@@ -1,0 +1,71 @@
+"""The mesh stage of a run: size, zones, bonds, and the figures of what came of it."""
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from labilis.judge.findings import MeshFindings
+from labilis.mesh import Bonds, Mesh, available_memory, estimate, find_bonds, measure_quality, mesh_part, proposed_size
+from labilis.model import LabilisError, Project
+from labilis.run.regions import match_region
+from labilis.shape import PartShape
+
+
+def mesh_stage(project: Project, part: PartShape) -> tuple[Mesh, Bonds, MeshFindings]:
+    """Mesh of a part with its bonds. Raises LabilisError for sizes that make no mesh, or one too large."""
+    plan, view = project.mesh, part.view
+    size = proposed_size(view) if plan.size is None else project.value(plan.size, "length", "mesh/size")
+    check_size(view, size, plan.order)
+    zones = []
+    for zone in plan.zones:
+        match = match_region(project.named("regions", zone.region), view)
+        zones.append((match.faces, match.edges, min(project.value(zone.size, "length"), size)))
+    for _, _, zone_size in zones:
+        if zone_size < size / 50:
+            raise LabilisError("A zone is more than fifty times finer than the rest.", "mesh/zones",
+                               "Give it a larger size.", "zone-size")
+    apart = _released(project, part)
+    mesh = mesh_part(part, size, plan.order, zones, apart)
+    bonds = find_bonds(mesh, apart, part.lines)
+    return mesh, bonds, _mesh_findings(part, mesh, bonds, size)
+
+
+def _mesh_findings(part: PartShape, mesh: Mesh, bonds: Bonds, size: float) -> MeshFindings:
+    """The mesh as plain figures."""
+    quality = measure_quality(mesh, part.view.thickness)
+    pairs, counts = np.unique(np.sort(bonds.bodies, axis=1), axis=0, return_counts=True) if len(bonds.nodes) else (
+        np.zeros((0, 2), dtype=np.int64), np.zeros(0, dtype=np.int64))
+    return MeshFindings(
+        mesh.nodes, np.concatenate([cell.elements.ravel() for cell in mesh.cells]),
+        np.concatenate([np.full(len(cell.elements), cell.elements.shape[1]) for cell in mesh.cells]),
+        np.concatenate([np.full(len(cell.elements), cell.shell) for cell in mesh.cells]),
+        np.concatenate([cell.body for cell in mesh.cells]), np.array(part.bodies), mesh.triangles, mesh.triangle_face, quality.shape,
+        quality.histogram, quality.mean_edge, part.view.thickness, quality.volume, mesh.straightened, size,
+        3 * (len(mesh.nodes) + len(mesh.turning_nodes)), np.concatenate([pairs, counts[:, None]], axis=1),
+        np.flatnonzero(part.view.sheet), part.deviation, bonds.missed)
+
+
+def _released(project: Project, part: PartShape) -> frozenset[tuple[int, int]]:
+    """Pairs of bodies whose joint is released."""
+    found = set()
+    for one, two in project.released:
+        for i, a in enumerate(part.bodies):
+            for j, b in enumerate(part.bodies):
+                if {part.pieces[i], part.pieces[j]} == {one, two} or {a, b} == {one, two}:
+                    found.add((min(i, j), max(i, j)))
+    return frozenset(found)
+
+
+def check_size(view: Any, size: float, order: int) -> None:
+    """Refuse an element size larger than the part, or one whose run would not fit into memory."""
+    largest = float((view.extents[:, 1] - view.extents[:, 0]).max())
+    if size > largest:
+        raise LabilisError(f"An element size of {size:.4g} mm is larger than the part ({largest:.4g} mm).", "mesh/size",
+                           f"Try {proposed_size(view):.3g} mm.", "size-too-large")
+    cost = estimate(view, size, order)
+    memory = available_memory()
+    if cost.memory > 0.9 * memory:
+        raise LabilisError(f"A size of {size:.4g} mm gives about {cost.unknowns:,} unknowns, which need about "
+                           f"{cost.memory / 2**30:.0f} GiB; {memory / 2**30:.0f} GiB are free.", "mesh/size",
+                           f"Try {proposed_size(view):.3g} mm, or a finer zone only where the part bends.", "size-too-small")

@@ -1,0 +1,152 @@
+"""The modes stage of a run: factors, shapes, and what is known of each mode."""
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from labilis.judge.findings import ModesFindings, StrengthFindings
+from labilis.judge.kinds import kind_of_line, kind_of_mode
+from labilis.mechanics.blocks import ENERGY_PARTS, ShellBlock, SolidBlock, typical_stress
+from labilis.mechanics.line_block import LineBlock
+from labilis.model import LabilisError
+from labilis.run.forces import LoadScene
+from labilis.run.strength_stage import SolvedCase
+from labilis.run.symmetry import Retie, antisymmetric_factor
+from labilis.solve.factor import Factor, NotPositive, factor
+from labilis.solve.levers import thickness_levers
+from labilis.solve.modes import ModesSolution, NotConverged, count_below, find_modes
+from labilis.solve.system import System
+
+_TWIST = ENERGY_PARTS.index("twist")
+_LEVERS = 3  # modes whose sensitivity to thickness is found
+MOST_STRESS = 0.1  # of Young's modulus: an elastic factor beyond it means nothing
+
+
+def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Factor, strength: StrengthFindings,
+                retie: Retie, case_progress: Callable[[float, str], None]) -> ModesFindings:
+    """Factors and shapes of one load case; `retie` makes the ties anew with planes of symmetry flipped.
+
+    Raises LabilisError when the factors crowd so much that none converges.
+    """
+    project, mesh, system = scene.project, scene.mesh, scene.system
+    criteria = project.criteria
+    required = project.value(criteria.required_factor, "number")
+    growing = solved.growing_states
+    k_g = system.geometric(growing, solved.growing.internal)
+    unsymmetric = 0.0
+    if solved.following["growing"]:
+        load_part, unsymmetric = system.following(solved.following["growing"])
+        k_g = (k_g + load_part).tocsr()
+    base, base_factor = system.reduced_stiffness, stiffness
+    force = float(np.linalg.norm(strength.applied[0, :3]))
+    if force < 1e-3 * strength.growing_size:  # loads that balance each other have no resultant to name
+        force = 0.0
+    if np.any(solved.held.u):
+        base = (base + system.geometric(solved.held_states, solved.held.internal)).tocsr()
+        if solved.following["held"]:
+            load_part, rest = system.following(solved.following["held"])
+            base, unsymmetric = (base + load_part).tocsr(), max(unsymmetric, rest)
+        try:
+            base_factor = factor(base, like=stiffness)
+        except NotPositive:
+            empty = np.zeros(0)
+            return ModesFindings(case, empty, np.zeros((0, len(mesh.nodes), 3)), empty, np.zeros((0, 3)), -1, np.inf,
+                                 force, True, np.zeros(0, dtype="U16"), float("nan"), unsymmetric,
+                                 np.array(list(dict.fromkeys(scene.pieces))), np.zeros((0, 1)), np.zeros((0, 5)), np.zeros((0, 0)),
+                                 np.zeros((0, 0)), np.zeros((0, 1)), float("nan"))
+    typical = typical_stress(system.blocks, growing)
+    modulus = min(block.modulus for block in system.blocks if isinstance(block, SolidBlock | ShellBlock | LineBlock))
+    limit = MOST_STRESS * modulus / typical if typical > 0 else np.inf
+    both = criteria.sign == "both"
+    try:
+        solution = find_modes(base, base_factor, k_g, criteria.modes, both, limit,
+                              progress=lambda done: case_progress(0.3 + 0.5 * done, "Finding modes"))
+    except NotConverged as error:
+        raise LabilisError(f"The modes did not converge: {error}.", f"cases/{case}", "Ask for more modes, or mesh finer where the "
+                           "part bulges.", "not-converged") from error
+    second = _second_opinion(system, solved, base, base_factor, limit) if criteria.second_opinion else float("nan")
+    case_progress(0.9, "Recovering shapes")
+    shapes = np.zeros((len(solution.factors), len(mesh.nodes), 3))
+    for index in range(len(solution.factors)):
+        shape = system.places(system.ties.expand(solution.vectors[:, index]))
+        size = np.linalg.norm(shape, axis=1)
+        largest = int(size.argmax())
+        sign = np.sign(shape[largest][np.abs(shape[largest]).argmax()])
+        turned = float(np.abs(solution.vectors[:, index]).max())
+        if size[largest] > 1e-7 * turned:  # a line that only twists moves no node
+            shapes[index] = sign * shape / size[largest]
+    below = -1
+    positive = solution.factors[solution.factors > 0]
+    if len(positive) and positive.max() < required:
+        below = count_below(base, k_g, required)
+    checks = np.array([[check.sigma, check.counted, check.found] for check in solution.checks]).reshape(-1, 3)
+    pieces, shares, parts, energy = _energies(scene, system.ties.expand(solution.vectors))
+    kinds = np.array([_kind(scene, shape, density, float(part[_TWIST])) for shape, density, part in zip(shapes, energy, parts)],
+                     dtype="U16")
+    return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second,
+                         unsymmetric, pieces, shares, parts, energy, *_levers(scene, solved, stiffness, solution),
+                         antisymmetric_factor(scene, solved, retie, limit))
+
+
+def _levers(scene: LoadScene, solved: SolvedCase, stiffness: Factor, solution: ModesSolution) -> tuple[Any, Any]:
+    """Levers of the first factors by element and by piece; empty without shells."""
+    pieces = list(dict.fromkeys(scene.pieces))
+    if not any(isinstance(block, ShellBlock) for block in scene.system.blocks):
+        return np.zeros((0, 0)), np.zeros((0, len(pieces)))
+    count = min(len(solution.factors), _LEVERS)
+    bodies = np.concatenate(scene.block_bodies)
+    by_element = thickness_levers(scene.system, stiffness, solution.factors[:count], solution.vectors[:, :count], solved.growing,
+                                  solved.held)[:, :len(bodies)]
+    owner = np.array([pieces.index(scene.pieces[body]) for body in bodies])
+    by_piece = np.zeros((count, len(pieces)))
+    for mode, row in enumerate(by_element):
+        by_piece[mode] = np.bincount(owner, weights=row, minlength=len(pieces))
+    return by_element, by_piece
+
+
+def _second_opinion(system: System, solved: SolvedCase, base: Any, base_factor: Factor, limit: float) -> float:
+    """First positive factor with the full derivative of the tangent along the linear path; nan when there is none."""
+    full = system.path_derivative(solved.growing.q, solved.growing.internal)
+    found = find_modes(base, base_factor, full, 1, largest=limit, count=False)
+    return float(found.factors[0]) if len(found.factors) else float("nan")
+
+
+def _energies(scene: LoadScene, vectors: Any) -> tuple[Any, Any, Any, Any]:
+    """(pieces, shares, parts, energy density) of modes given in all unknowns (u, k); see ModesFindings."""
+    pieces = list(dict.fromkeys(scene.pieces))
+    bodies = np.concatenate(scene.block_bodies)
+    owner = np.array([pieces.index(scene.pieces[body]) for body in bodies])
+    volume = np.concatenate([block.volume for block in scene.system.blocks])[:len(owner)]
+    count = vectors.shape[1]
+    shares, parts, density = np.zeros((count, len(pieces))), np.zeros((count, len(ENERGY_PARTS))), np.zeros((count, len(owner)))
+    if count:
+        everything = scene.system.energy(vectors)[:len(owner)]
+    for mode in range(count):
+        energy = everything[:, :, mode]
+        parts[mode] = energy.sum(axis=0) / max(float(energy.sum()), 1e-300)
+        bending = energy[:, [0, 2, 3]].sum(axis=1)
+        shares[mode] = np.bincount(owner, weights=bending, minlength=len(pieces)) / max(float(bending.sum()), 1e-300)
+        per_volume = energy.sum(axis=1) / volume
+        density[mode] = per_volume / max(float(per_volume.max()), 1e-300)
+    return np.array(pieces), shares, parts, density
+
+
+def _kind(scene: LoadScene, shape: Any, density: Any, twist: float) -> str:
+    """Kind of a mode, judged on the body that stores most of its energy, along that body's own length; `twist`: share of the energy."""
+    bodies = np.concatenate(scene.block_bodies)
+    volume = np.concatenate([block.volume for block in scene.system.blocks])[:len(bodies)]
+    stored = np.bincount(bodies, weights=density * volume)
+    leader = int(stored.argmax())
+    line = next((cell for cell in scene.mesh.cells if cell.line and (cell.body == leader).any()), None)
+    if line is not None:
+        nodes = np.unique(line.elements[line.body == leader])
+        run = np.ptp(scene.mesh.nodes[nodes], axis=0)
+        return kind_of_line(scene.mesh.nodes[nodes], shape[nodes], run / np.linalg.norm(run), twist)
+    if len(stored) == 1:
+        return kind_of_mode(scene.mesh.nodes, shape, scene.view.long_axis)
+    nodes = np.unique(np.concatenate([cell.elements[cell.body == leader].ravel() for cell in scene.mesh.cells]))
+    places = scene.mesh.nodes[nodes]
+    axis = np.linalg.svd(places - places.mean(axis=0), full_matrices=False)[2][0]
+    return kind_of_mode(places, shape[nodes], axis)
