@@ -4,9 +4,9 @@ import pytest
 
 from labilis.mesh import estimate, measure_quality, mesh_body, proposed_size
 from labilis.model import LabilisError, Region
+from labilis.run.mesh_stage import check_size
 from labilis.run.picking import describe_edge, describe_face, make_pick
 from labilis.run.resolve import describe_motions
-from labilis.run.mesh_stage import check_size
 from labilis.shape import build_body, find_region, list_bodies, read_step, scan_sections
 from tests.parts import bar_step, body_of, bored_step, bores, box, face_towards, to_step
 

@@ -147,6 +147,30 @@ def converge(model: Annotated[Path, typer.Argument(help="A JSON model or a .labi
         _write_text(json_, data + "\n")
 
 
+@app.command()
+def screen(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+           case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,
+           json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
+    """Which pieces are slender and in compression, from a linear run and formulas, before any buckling run."""
+    from labilis.cli.output import as_json, print_screening
+    from labilis.run import Plan, Runner, judge_project
+    from labilis.store import load_model
+
+    snapshot = load_model(model)
+    chosen = () if case is None else (snapshot.project.case(case).name,)
+    runner = Runner()
+    with _progress() as show:
+        results = runner.run(snapshot, Plan("strength", chosen), show)
+    report = judge_project(snapshot.project, results, chosen)
+    data = json.dumps(as_json(report, runner.timing), indent=2, ensure_ascii=False)
+    if json_ is not None and str(json_) == "-":
+        typer.echo(data)
+        return
+    print_screening(snapshot.project, report)
+    if json_ is not None:
+        _write_text(json_, data + "\n")
+
+
 @app.command("trace")
 def trace_model(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
                 case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,

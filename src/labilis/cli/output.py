@@ -40,11 +40,22 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
         modes = facts.modes
         data["modes"] = [
             {"number": number, "factor": float(factor), "critical_load_n": float(factor * modes.growing_force) or None,
-             "driver": modes.drivers[number - 1], "kind": str(kind), "required_factor": facts.required,
-             "meets": bool(factor >= facts.required) if factor > 0 else None, "residual": float(residual)}
+             "driver": modes.drivers[number - 1], "kind": str(kind), "required_factor": facts.required_of(modes.drivers[number - 1]),
+             "meets": facts.meets(number - 1), "residual": float(residual)}
             for number, (factor, kind, residual) in enumerate(zip(modes.factors, modes.kinds, modes.residuals), 1)]
         data["modes_complete"] = modes.complete
         data["second_opinion_factor"] = _number(modes.second_opinion)
+    if facts.screened:
+        data["screening"] = [{
+            "member": item.name, "compression_n": item.compression, "slenderness": item.slenderness, "width_over_thickness": item.ratio,
+            "member_factor": _number(item.member), "wall_factor": _number(item.wall), "look_closer": item.closer, "reason": item.reason}
+            for item in facts.screened]
+    checks = report.hand_checks()
+    if checks:
+        data["hand_checks"] = [{
+            "check": item.form.key, "member": item.member, "load_n": None if item.outcome is None else item.outcome.load,
+            "factor": _number(item.factor), "difference_percent": _number(item.difference), "problem": item.problem}
+            for item in checks]
     if report.euler is not None:
         check = report.euler
         data["euler"] = {"factor": check.governing.factor, "critical_load_n": check.governing.critical_load,
@@ -102,10 +113,11 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
         if facts.modes is not None and len(facts.modes.factors):
             table = Table("mode", "factor", "critical load", "driver", "kind", "required", "verdict", box=None, pad_edge=True)
             for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.modes.kinds), 1):
-                verdict = ("load must reverse" if factor < 0 else "meets" if factor >= facts.required else
-                           f"under by {100 * (1 - factor / facts.required):.0f} %")
+                needed = facts.required_of(case.drivers[number - 1])
+                verdict = ("load must reverse" if factor < 0 else "the trace decides" if facts.meets(number - 1) is None else
+                           "meets" if facts.meets(number - 1) else f"under by {100 * (1 - factor / needed):.0f} %")
                 table.add_row(str(number), f"{factor:.4g}", critical_text(float(factor), facts.modes.growing_force),
-                              case.drivers[number - 1], str(kind), f"{facts.required:.4g}", verdict)
+                              case.drivers[number - 1], str(kind), f"{needed:.4g}", verdict)
             console.print(table)
         if case.euler is not None:
             check = case.euler
@@ -113,12 +125,43 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
             console.print(f"  Euler, {plane.ends.name}: π² · {check.modulus:.4g} MPa · {plane.second_moment:.4g} mm⁴ / "
                           f"({plane.ends.k:g} · {check.length:.4g} mm)² = {force_text(plane.critical_load)}, "
                           f"factor {plane.factor:.4g}")
+        print_hand(console, case)
         for item in case.evidence:
             console.print(f"  {_MARK[item.state]} {item.name}: {item.figure} {item.unit}. {item.text}", soft_wrap=True)
         style = {True: "bold green", False: "bold red", None: "bold yellow"}[case.verdict.meets]
         console.print(f"  [{style}]{case.verdict.headline}[/]: {case.verdict.detail}")
     console.print(f"\nRun took {timing.get('total', 0.0):.1f} s.")
 
+
+
+def print_hand(console: Any, case: CaseReport) -> None:
+    """Hand checks that gave something, a line each."""
+    for item in case.hand_checks():
+        if item.outcome is None or not math.isfinite(item.factor):
+            continue
+        typed = [taken.symbol.name for taken in item.taken if taken.typed]
+        beside = f", model {item.difference:+.1f} %" if math.isfinite(item.difference) else ", what the real member carries" if (
+            item.form.real) else ""
+        console.print(f"  {item.form.title} for {item.member}: {force_text(item.outcome.load)}, factor {item.factor:.4g}{beside}"
+                      + (f" ({', '.join(typed)} typed)" if typed else ""), soft_wrap=True)
+
+
+def print_screening(project: Project, report: ProjectReport) -> None:
+    """Which pieces to look at, before any buckling run."""
+    from rich.console import Console
+    from rich.table import Table
+
+    console = Console(highlight=False, width=None if Console().is_terminal else 130)
+    for case in report.cases:
+        console.print(f"Load case [bold]{case.facts.case}[/]")
+        table = Table("piece", "compression", "L / i", "b / t", "as a member", "its walls", "", box=None, pad_edge=True)
+        for item in case.facts.screened:
+            rough = [f"{value:.3g}" if value < 1e3 else "> 1000" if math.isfinite(value) else "–" for value in (item.member, item.wall)]
+            push = force_text(item.compression) if item.compression >= 0 else f"{force_text(-item.compression)} pull"
+            name = item.name + (f" (worst of {item.alike})" if item.alike > 1 else "")
+            table.add_row(name, push, f"{item.slenderness:.0f}", f"{item.ratio:.0f}" if item.ratio else "–", *rough,
+                          ("look closer: " if item.closer else "leave it: ") + item.reason)
+        console.print(table)
 
 
 def convergence_json(found: ConvergenceFindings) -> dict[str, Any]:

@@ -243,6 +243,30 @@ class ConvergenceFindings:
 
 
 @dataclass(frozen=True)
+class MemberFindings:
+    """Every piece, or copy, as a member: names, pieces (m,); axis (m, 3); length mm; area mm², i_min, i_max mm⁴ of its weakest section,
+    fibre mm: extreme fibre from its weak axis; thickness mm; wall_width, wall_thickness mm of its slimmest flat wall (0 without one),
+    radius mm of a round tube's wall (0 for others); wall_edges (m,) in words, '' when not known; axial (m, 2): mean compression N,
+    growing and held; peak (m,): largest compression under the growing load but for a hundredth of the volume, MPa."""
+
+    names: Texts
+    pieces: Texts
+    axis: Floats
+    length: Floats
+    area: Floats
+    i_min: Floats
+    i_max: Floats
+    fibre: Floats
+    thickness: Floats
+    wall_width: Floats
+    wall_thickness: Floats
+    radius: Floats
+    wall_edges: Texts
+    axial: Floats
+    peak: Floats
+
+
+@dataclass(frozen=True)
 class SectionFindings:
     """Sections between the ends of the part: station (n,) mm along axis (3,); area mm²; i_min, i_max mm⁴; weak, strong
     (n, 3): the directions a member moves in when it bends about its weak and its strong axis."""

@@ -7,6 +7,7 @@ from typing import Literal
 
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.hand import EulerCheck
+from labilis.judge.hand.taken import hand_results
 from labilis.judge.numbers import critical_text, force_text
 
 RungKind = Literal["service", "required", "yield", "hand", "mode", "negative", "verified"]
@@ -26,6 +27,20 @@ class Rung:
     story: str = ""
 
 
+def _by_hand(facts: CaseFacts) -> list[Rung]:
+    """Hand checks that were put on the ladder."""
+    if facts.hand is None:
+        return []
+    found = []
+    for member in dict.fromkeys(check.member for check in facts.project.checks if check.on_ladder):
+        for item in hand_results(facts.project, facts.hand, member):
+            if item.on_ladder and item.outcome is not None and item.factor > 0 and math.isfinite(item.factor):
+                note = f"{member}, {'what it carries' if item.form.real else 'ideal'}"
+                found.append(Rung("hand", item.factor, f"{item.factor:.4g} {item.form.title}", note,
+                                  story=f"{item.form.formula} = {force_text(item.outcome.load)}; {item.form.source}."))
+    return found
+
+
 def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
     """Rungs of a case, highest factor first; `service` names the service load, such as '1 kN'."""
     found = [Rung("service", 1.0, "1 service load", service, story="The load as stated.")]
@@ -43,13 +58,15 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
         found.append(Rung("hand", plane.factor, f"{plane.factor:.4g} Euler", f"{plane.ends.name}, K {plane.ends.k:g}{beside}",
                           story=f"π² · {check.modulus:.4g} MPa · {plane.second_moment:.4g} mm⁴ / ({plane.ends.k:g} · "
                                 f"{check.length:.4g} mm)² = {force_text(plane.critical_load)}, bending about the {plane.axis} axis."))
+    found += _by_hand(facts)
     if facts.modes is not None:
         for index, (factor, kind, driver) in enumerate(zip(facts.modes.factors, facts.modes.kinds, facts.modes.drivers)):
             load = critical_text(float(factor), facts.modes.growing_force)
             if factor > 0:
-                meets = bool(factor >= facts.required)
+                meets, needed = facts.meets(index), facts.required_of(driver)
                 story = f"Mode {index + 1}: {kind} of {driver}, critical load {load}, " + (
-                    "meets the required factor." if meets else f"{100 * (1 - factor / facts.required):.0f} % under the required.")
+                    "the trace decides." if meets is None else
+                    "meets the required factor." if meets else f"{100 * (1 - factor / needed):.0f} % under the required {needed:.4g}.")
                 found.append(Rung("mode", float(factor), f"{factor:.4g} mode {index + 1}", f"{driver}, {kind}", meets, index,
                                   story))
             else:

@@ -12,6 +12,7 @@ from labilis.judge.recipe_sentences import count_words, place_sentence, recipe_s
 from labilis.judge.spans import Sentence, Span, value_span
 from labilis.judge.stress import von_mises
 from labilis.model import (
+    CLASS_FACTORS,
     GRADES,
     CylindricalAxes,
     ForceLoad,
@@ -243,13 +244,14 @@ def modes_sentences(project: Project, facts: CaseFacts | None, driver: str) -> l
         Span(", "),
         Span("with a second opinion" if project.criteria.second_opinion else "without a second opinion", ("criteria", "second_opinion"),
              choices=(("without a second opinion", False), ("with a second opinion on deflection before buckling", True))),
-        Span("; required factor "), value_span(project.criteria.required_factor, ("criteria", "required_factor"), "number"),
         Span("."))]
+    found += _required_sentences(project)
     if facts is not None and facts.modes is not None:
         positive = facts.modes.positive
         if len(positive):
             first = float(positive[0])
-            tone = "good" if first >= facts.required else "bad"
+            meets = facts.meets(int((facts.modes.factors == first).argmax()))
+            tone = "" if meets is None else "good" if meets else "bad"
             found.append((Span(f"First factor {first:.4g}, {driver}.", tone=tone),))
             if len(facts.modes.piece_levers) and float(facts.modes.factors[0]) == first:
                 order = facts.modes.piece_levers[0].argsort()[::-1]
@@ -258,6 +260,25 @@ def modes_sentences(project: Project, facts: CaseFacts | None, driver: str) -> l
         else:
             found.append((Span("No positive factor: this load cannot make the part unstable.", tone="good"),))
     return found
+
+
+def _required_sentences(project: Project) -> list[Sentence]:
+    """'Required factor: 3 of machine parts (leg, rail), 15 of members (plate).'; pieces and factors open to change."""
+    spans = [Span("Required factor ")]
+    for name, field in CLASS_FACTORS.items():
+        mine = [(index, piece.name) for index, piece in enumerate(project.pieces) if piece.acts_as == name and not piece.set_aside]
+        if not mine:
+            continue
+        spans += [Span("; ")] if len(spans) > 1 else []
+        spans += [value_span(getattr(project.criteria, field), ("criteria", field), "number"), Span(f" as {name}: ")]
+        for place, (index, piece_name) in enumerate(mine):
+            spans += [Span(", ")] if place else []
+            spans.append(Span(piece_name, ("pieces", index, "acts_as"), choices=(
+                ("machine part", "machine part"), ("member, or plate that acts as one", "member"), ("stiffener or rib", "stiffener"),
+                ("closed thin-walled section: the trace decides", "closed section"))))
+    if len(spans) == 1:
+        spans += [value_span(project.criteria.required_factor, ("criteria", "required_factor"), "number")]
+    return [(*spans, Span("."))]
 
 
 def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]:

@@ -31,7 +31,14 @@ def verdict_of_case(facts: CaseFacts) -> Verdict:
         return Verdict(False, f"Does not meet {required:.4g}", f"goes unstable at {modes.antisymmetric:.4g} × the growing load in a mode "
                        "that the plane of symmetry hides", modes.antisymmetric, required)
     draft = " (first-order draft, too high)" if facts.mesh is not None and facts.mesh.order == 1 else ""
-    if first >= required:
+    if first == float("inf"):
+        return Verdict(True, "Cannot go unstable", "no mode under the required factor", None, required)
+    wanting = [(factor / facts.required_of(driver), factor, driver) for number, (factor, driver) in enumerate(zip(
+        modes.factors, modes.drivers)) if facts.meets(number) is False]
+    decided = [number for number, driver in enumerate(modes.drivers) if modes.factors[number] > 0 and facts.trace_decides(driver)]
+    if decided and not wanting:
+        return _by_trace(facts, float(modes.factors[decided[0]]), modes.drivers[decided[0]])
+    if not wanting:
         if draft:
             return Verdict(None, "No verdict from a draft", f"first factor {first:.4g}{draft}; mesh with second order", first,
                            required)
@@ -40,9 +47,24 @@ def verdict_of_case(facts: CaseFacts) -> Verdict:
                            required)
         return Verdict(True, f"Meets {required:.4g}", f"goes unstable at {first:.4g} × the growing load, ideal part", first,
                        required)
-    return Verdict(False, f"Does not meet {required:.4g}",
-                   f"goes unstable at {first:.4g} × the growing load, {100 * (1 - first / required):.0f} % under{draft}", first,
-                   required)
+    share, factor, driver = min(wanting)
+    whose = "" if factor == first else f"{driver} "
+    return Verdict(False, f"Does not meet {factor / share:.4g}",
+                   f"{whose}goes unstable at {factor:.4g} × the growing load, {100 * (1 - share):.0f} % under{draft}", float(factor),
+                   float(factor / share))
+
+
+def _by_trace(facts: CaseFacts, first: float, driver: str) -> Verdict:
+    """Verdict on a closed thin-walled section."""
+    needed, trace = facts.required_of(driver), facts.trace
+    if trace is None or not trace.done:
+        return Verdict(None, "No verdict: the trace decides", f"{driver} is a closed thin-walled section, its first factor is {first:.4g}; "
+                       f"trace it to {needed:.4g}", first, needed)
+    if trace.verified >= needed:
+        return Verdict(True, f"Meets {needed:.4g}", f"verified to {trace.verified:.4g} × the growing load on a trace", trace.verified,
+                       needed)
+    return Verdict(False, f"Does not meet {needed:.4g}", f"the trace carries {trace.verified:.4g} × the growing load, "
+                   f"{100 * (1 - trace.verified / needed):.0f} % under", trace.verified, needed)
 
 
 def overall(verdicts: list[Verdict]) -> bool | None:

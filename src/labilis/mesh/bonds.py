@@ -23,8 +23,8 @@ _PARALLEL = 0.9  # cosine of normals from which sheets lie face on face
 @dataclass(frozen=True)
 class Bonds:
     """nodes (k,) bonded; triangle (k,) rows of `Mesh.triangles` they follow; weights (k, 3) of its corners at the nearest point;
-    bodies (k, 2): the body of the node and the body it is bonded to; gap (k,) mm between them; missed (m, 2):
-    bodies that touch without one bond, because every node there is bonded to others or carries others; joints: ends of lines on surfaces."""
+    bodies (k, 2): the body of the node and the body it is bonded to; gap (k,) mm between them; missed (m, 2): pairs of
+    bodies that touch without one bond, as every node there is bonded to others or carries others; joints: ends of lines on surfaces."""
 
     nodes: Ints
     triangle: Ints

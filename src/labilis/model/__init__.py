@@ -6,11 +6,13 @@ geometry, meshes or results.
 from labilis.model.errors import LabilisError
 from labilis.model.library import GRADES, grade
 from labilis.model.project import (
+    CLASS_FACTORS,
     CaseLoad,
     CasePart,
     Criteria,
     EulerChoice,
     Geometry,
+    HandCheck,
     Hub,
     LoadCase,
     MeshPlan,
@@ -61,6 +63,7 @@ from labilis.model.statements import (
 )
 
 __all__ = [
+    "CLASS_FACTORS",
     "GRADES",
     "Block",
     "CaseLoad",
@@ -75,6 +78,7 @@ __all__ = [
     "ForceLoad",
     "Geometry",
     "GlobalAxes",
+    "HandCheck",
     "Hub",
     "LabilisError",
     "LineCopies",

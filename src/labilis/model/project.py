@@ -44,6 +44,8 @@ class Piece(Statement):
     cuts: tuple[Cut, ...] = ()
     material: str | None = None
     mesh_as: Literal["solid", "shell", "line"] = "solid"
+    acts_as: Literal["machine part", "member", "stiffener", "closed section"] = Field(
+        default="machine part", description="decides the required factor; of a closed thin-walled section the trace decides")
     releases: tuple[Release, ...] = Field(default=(), description="hinges at the ends of a strut that is a line")
     set_aside: bool = Field(default=False, description="shown as a ghost, carries nothing")
 
@@ -123,7 +125,10 @@ class MeshPlan(Statement):
 class Criteria(Statement):
     """What is asked of the part and how many modes to look for."""
 
-    required_factor: str = "3"
+    required_factor: str = Field(default="3", description="of machine parts")
+    member_factor: str = Field(default="15", description="of members, and plates that act as members")
+    stiffener_factor: str = Field(default="3", description="of stiffeners and ribs")
+    closed_factor: str = Field(default="1.5", description="of closed thin-walled sections, reached on a trace")
     modes: int = Field(default=6, ge=1, le=200)
     sign: Literal["positive", "both"] = "positive"
     second_opinion: bool = Field(default=False, description="also solve with the deflection before buckling")
@@ -151,6 +156,33 @@ class EulerChoice(Statement):
     length: str | None = None
 
 
+# symbols of hand checks: kinds of quantity, and those that are words
+SYMBOL_KINDS = {"E": "stress", "fy": "stress", "A": "area", "I": "second moment", "L": "length", "K": "number", "Ncr": "force",
+                "c": "length", "e": "length", "e0": "length", "γM1": "number", "φc": "number", "φ": "number", "ν": "number",
+                "t": "length", "b": "length", "R": "length"}
+SYMBOL_WORDS = ("curve", "αb", "edges")
+
+
+class HandCheck(Statement):
+    """A hand check of a piece with numbers typed by hand: values by symbol; what is not typed comes from the model."""
+
+    kind: Literal["euler", "johnson", "secant", "perry", "ec3", "aisc", "as4100", "plate", "cylinder"]
+    member: str = Field(description="a piece, or one of its copies")
+    values: dict[str, str] = Field(default_factory=dict)
+    on_ladder: bool = False
+
+    @model_validator(mode="after")
+    def _symbols(self) -> HandCheck:
+        for name in self.values:
+            if name not in SYMBOL_KINDS and name not in SYMBOL_WORDS:
+                raise ValueError(f"'{name}' is no symbol of a hand check")
+        return self
+
+
+CLASS_FACTORS = {"machine part": "required_factor", "member": "member_factor", "stiffener": "stiffener_factor",
+                 "closed section": "closed_factor"}
+
+
 class Project(Statement):
     """All statements of one project. Every change makes a new one."""
 
@@ -172,6 +204,7 @@ class Project(Statement):
     criteria: Criteria = Criteria()
     euler: EulerChoice = EulerChoice()
     trace: TracePlan = TracePlan()
+    checks: tuple[HandCheck, ...] = ()
 
     @model_validator(mode="after")
     def _consistent(self) -> Project:
@@ -192,6 +225,7 @@ class Project(Statement):
         self._known("regions", ((r.name, name.split("/")[0]) for r in self.regions for name in r.names), bodies, "piece")
         self._known("released", (((a, name) for a, b in self.released for name in (a, b))), bodies, "piece")
         self._known("hubs", ((h.name, h.region) for h in self.hubs), self._names(self.regions), "region")
+        self._known("checks", ((check.kind, check.member) for check in self.checks), bodies, "piece")
         targets = self._names(self.regions) | self._names(self.hubs)
         if overlap := self._names(self.regions) & self._names(self.hubs):
             raise ValueError(f"hubs: '{min(overlap)}' is the name of a region as well")
@@ -241,6 +275,10 @@ class Project(Statement):
     def active_pieces(self) -> tuple[Piece, ...]:
         """Pieces that carry load."""
         return tuple(piece for piece in self.pieces if not piece.set_aside)
+
+    def required_of(self, piece: str) -> float:
+        """Factor that a mode driven by a piece must reach; of a closed section the factor that a trace must."""
+        return self.value(getattr(self.criteria, CLASS_FACTORS[self.named("pieces", piece).acts_as]), "number")
 
     def case(self, name: str) -> LoadCase:
         """A load case by its name."""
@@ -300,7 +338,10 @@ class Project(Statement):
         if self.mesh.size is not None:
             found.append(("mesh/size", self.mesh.size, "length"))
         found += [(f"mesh/zones/{zone.region}", zone.size, "length") for zone in self.mesh.zones]
-        found.append(("criteria/required_factor", self.criteria.required_factor, "number"))
+        found += [(f"criteria/{field}", getattr(self.criteria, field), "number") for field in CLASS_FACTORS.values()]
+        for check in self.checks:
+            found += [(f"checks/{check.kind}/{symbol}", text, SYMBOL_KINDS[symbol]) for symbol, text in check.values.items()
+                      if symbol not in SYMBOL_WORDS]
         if self.trace.amplitude is not None:
             found.append(("trace/amplitude", self.trace.amplitude, "length"))
         if self.trace.deflection is not None:

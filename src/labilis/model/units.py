@@ -56,6 +56,7 @@ KINDS: dict[str, tuple[str, str, str]] = {
     "line force": ("N/mm", "3 N/mm", "a force per length"),
     "stiffness": ("N/mm", "500 N/mm", "a stiffness"),
     "turn stiffness": ("N*mm/rad", "2e6 N*mm/rad", "a turning stiffness"),
+    "second moment": ("mm**4", "5000 mm^4", "a second moment of area"),
     "foundation": ("N/mm**3", "10 N/mm^3", "a stiffness per area"),
     "acceleration": ("mm/s**2", "9.81 m/s^2", "an acceleration"),
     "temperature": ("K", "50 K", "a temperature difference"),

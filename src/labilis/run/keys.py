@@ -18,6 +18,7 @@ class StageKeys:
 
     shape: str = ""
     sections: str = ""
+    members: str = ""
     mesh: str = ""
     system: str = ""
     strength: str = ""
@@ -45,7 +46,7 @@ def _carrying_key(project: Project) -> str:
 def _piece_part(project: Project, piece: Piece) -> list[Any]:
     numbers = [project.value(text, kind) for where, text, kind in project.stated_quantities() if where.startswith(f"pieces/{piece.name}/")]
     source = next((item.sha256 for item in project.geometry if item.file == piece.geometry), "")
-    return [piece.model_dump(exclude={"material"}), numbers, source]
+    return [piece.model_dump(exclude={"material", "acts_as"}), numbers, source]
 
 
 def check_active(project: Project) -> None:
@@ -117,9 +118,10 @@ def stage_keys(project: Project, case: str | None = None) -> StageKeys:
             name = case if case is not None else project.cases[0].name
             keys["strength"] = _hash("strength", keys["system"], name, _strength_parts(project, name))
             keys["sections"] = _hash("sections", keys["strength"])
+            keys["members"] = _hash("members", keys["strength"])
             criteria = project.criteria
             keys["modes"] = _hash("modes", keys["strength"], criteria.modes, criteria.sign, criteria.second_opinion,
-                                  project.value(criteria.required_factor, "number"))
+                                  sorted({project.required_of(piece.name) for piece in project.active_pieces}))
             keys["converge"] = _hash("converge", keys["modes"])
             plan = project.trace
             keys["trace"] = _hash("trace", keys["modes"], plan.model_dump(), *(

@@ -32,7 +32,8 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     """
     project, mesh, system = scene.project, scene.mesh, scene.system
     criteria = project.criteria
-    required = project.value(criteria.required_factor, "number")
+    required = max(project.required_of(piece.name) for piece in project.active_pieces if piece.acts_as != "closed section" or
+                   len(project.active_pieces) == 1)
     growing = solved.growing_states
     k_g = system.geometric(growing, solved.growing.internal)
     unsymmetric = 0.0

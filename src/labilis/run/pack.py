@@ -6,12 +6,20 @@ from typing import Any
 
 import numpy as np
 
-from labilis.judge.findings import ConvergenceFindings, MeshFindings, ModesFindings, SectionFindings, StrengthFindings, TraceFindings
+from labilis.judge.findings import (
+    ConvergenceFindings,
+    MemberFindings,
+    MeshFindings,
+    ModesFindings,
+    SectionFindings,
+    StrengthFindings,
+    TraceFindings,
+)
 from labilis.model import LabilisError
 from labilis.shape import EdgeTable, FaceTable, ShapeView, Tessellation
 
 _KNOWN: dict[str, Any] = {kind.__name__: kind for kind in (
-    ConvergenceFindings,
+    ConvergenceFindings, MemberFindings,
     MeshFindings, ModesFindings, SectionFindings, StrengthFindings, TraceFindings, ShapeView,
     FaceTable, EdgeTable, Tessellation)}
 _COMPACT = {"displacement_growing", "displacement_held", "stress_growing", "stress_held", "shapes", "shape", "energy", "levers",

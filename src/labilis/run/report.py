@@ -5,9 +5,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from labilis.judge.evidence import CaseFacts, Evidence, collect
-from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings, StrengthFindings
+from labilis.judge.findings import MemberFindings, MeshFindings, ModesFindings, SectionFindings, StrengthFindings
 from labilis.judge.hand import EulerCheck, euler_check
+from labilis.judge.hand.taken import HandFacts, HandResult, hand_results
+from labilis.judge.screening import screened_or_none
 from labilis.judge.verdict import Verdict, overall, verdict_of_case
 from labilis.model import LabilisError, Project
 from labilis.run.keys import stage_keys
@@ -32,6 +36,28 @@ class CaseReport:
     def driver(self) -> str:
         """Piece that drives the first mode."""
         return self.drivers[0] if self.drivers else ""
+
+    @property
+    def hand_member(self) -> str:
+        """Member that hand checks are shown for unless another is chosen: one with stated checks, else the copy of the driver (or any
+        piece) that is compressed most."""
+        hand = self.facts.hand
+        if hand is None or len(hand.members.names) == 0:
+            return ""
+        if self.facts.project.checks:
+            return self.facts.project.checks[0].member
+        own = hand.members.pieces == hand.driver
+        pushed = hand.members.axial[:, 0] + (1e12 if own.any() else 0.0) * own
+        return str(hand.members.names[int(pushed.argmax())])
+
+    def hand_checks(self, member: str = "") -> tuple[HandResult, ...]:
+        """Hand checks of a member, of `hand_member` when none is named."""
+        if self.facts.hand is None:
+            return ()
+        try:
+            return hand_results(self.facts.project, self.facts.hand, member or self.hand_member)
+        except LabilisError:
+            return ()
 
     @property
     def euler(self) -> EulerCheck | None:
@@ -67,7 +93,7 @@ def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseR
     keys = stage_keys(project, case)
     view, mesh = results.get(keys.shape), results.get(keys.mesh)
     strength, modes, sections = results.get(keys.strength), results.get(keys.modes), results.get(keys.sections)
-    required = project.value(project.criteria.required_factor, "number")
+    required = required_factor(project, modes)
     euler, limits = None, []
     try:
         for piece in project.active_pieces:
@@ -79,9 +105,32 @@ def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseR
                 euler = _euler(project, view, strength, sections, modes, project.value(material.youngs_modulus or "", "stress"))
     except LabilisError:
         pass
+    members = results.get(keys.members)
+    hand = None if members is None else _hand_facts(members, modes, euler)
     facts = CaseFacts(project, case, mesh, strength, modes, euler, required, min(limits) if limits else None,
-                      results.get(keys.trace))
+                      results.get(keys.trace), members, screened_or_none(project, members, required), hand)
     return CaseReport(facts, collect(facts), verdict_of_case(facts))
+
+
+def required_factor(project: Project, modes: ModesFindings | None) -> float:
+    """Required factor of the piece that drives the first mode, before there are modes the largest of all pieces."""
+    if modes is not None and len(modes.positive):
+        driver = modes.drivers[int(np.flatnonzero(modes.factors == modes.positive[0])[0])]
+        if any(piece.name == driver for piece in project.pieces):
+            return project.required_of(driver)
+    return max((project.required_of(piece.name) for piece in project.active_pieces), default=project.value(
+        project.criteria.required_factor, "number"))
+
+
+def _hand_facts(members: MemberFindings, modes: ModesFindings | None, euler: EulerCheck | str | None) -> HandFacts:
+    """What hand checks draw on; ends and free length where the part is one member whose ends were found."""
+    first, driver = float("nan"), ""
+    if modes is not None and len(modes.positive):
+        first = float(modes.positive[0])
+        driver = modes.drivers[int(np.flatnonzero(modes.factors == modes.positive[0])[0])]
+    if isinstance(euler, EulerCheck) and len(members.names) == 1:
+        return HandFacts(members, first, driver, euler.governing.ends.k, euler.length)
+    return HandFacts(members, first, driver)
 
 
 def judge_project(project: Project, results: Mapping[str, Any], only: tuple[str, ...] = ()) -> ProjectReport:

@@ -20,6 +20,7 @@ from labilis.model import LabilisError, Project
 from labilis.run.assembled import check_connected, make_blocks, material_of
 from labilis.run.forces import LoadScene
 from labilis.run.keys import StageKeys, check_active, stage_keys
+from labilis.run.members_stage import members_stage
 from labilis.run.mesh_stage import mesh_stage
 from labilis.run.modes_stage import modes_stage
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
@@ -88,6 +89,8 @@ class Runner:
             case_progress(0.02, "Solving")
             strength, solved = self._strength(scene, case, tied, stiffness, case_keys)
             give(case_keys.strength, strength)
+            give(case_keys.members, self._keep("members" + case_keys.members, lambda: self._timed("members", lambda: members_stage(
+                scene, part, solved))))  # noqa: B023
             if part.lone is not None:
                 give(case_keys.sections, self._sections(part.lone, strength, case_keys))
             if plan.upto in ("modes", "trace"):

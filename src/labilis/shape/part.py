@@ -1,7 +1,7 @@
 """The whole part: solids and sheets of all pieces, with one table of faces and edges."""
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -10,6 +10,7 @@ import numpy as np
 
 from labilis.model import LabilisError, LineCopies, MirrorCopy, Piece, Place, Project
 from labilis.shape.lines import LineSet, LineShape, line_of, line_set
+from labilis.shape.members import Member, again, member_of
 from labilis.shape.midsurface import find_midsurface, named_patches
 from labilis.shape.recipes.kinds import make_recipe
 from labilis.shape.recipes.made import Made, images, parts, typed
@@ -24,8 +25,8 @@ _REACH = 1e5  # mm: how far a cut goes, both ways
 class PartShape:
     """Solids (one BodyShape for each body, numbers in `solid_bodies`) and sheets (one fused BodyShape or None). Faces and
     edges are numbered solid after solid, then sheets; `bodies` names all of them, `pieces` the piece each belongs to; ghosts:
-    pieces set aside; lone: the solid form of a part that is one body, for sections; deviation: largest relative difference
-    between the volume of an imported solid and of the sheets made of it."""
+    pieces set aside; making: what measures each member; lone: the solid form of a part that is one body, for sections;
+    deviation: largest relative difference between the volume of an imported solid and of the sheets made of it."""
 
     solids: tuple[BodyShape, ...]
     solid_bodies: tuple[int, ...]
@@ -34,8 +35,14 @@ class PartShape:
     pieces: tuple[str, ...]
     lone: BodyShape | None = None
     lines: LineSet | None = None
+    making: tuple[Callable[[], Member | None], ...] = ()
     ghosts: tuple[Tessellation, ...] = ()
     deviation: float = 0.0
+
+    @cached_property
+    def members(self) -> tuple[Member, ...]:
+        """Every piece and copy as a member, measured when first asked for."""
+        return tuple(member for make in self.making if (member := make()) is not None)
 
     @property
     def components(self) -> tuple[BodyShape | LineSet, ...]:
@@ -119,6 +126,7 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
     solids, solid_bodies = [], []
     sheets: list[tuple[Made, int]] = []
     lines: list[LineShape] = []
+    making: list[Callable[[], Member | None]] = []
     thin: dict[str, float] = {}
     for piece in project.active_pieces:
         where = f"pieces/{piece.name}"
@@ -126,16 +134,19 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
             solid = build_body(_imported(project, piece, files))
             found = find_midsurface(solid, piece.name)
             thin[piece.name] = solid.view.volume
+            first = len(bodies)
             for patch, name in named_patches(found, piece.name):
                 bodies.append(name)
                 owners.append(piece.name)
                 sheets.append((patch, len(bodies) - 1))
+            making.append(_maker(piece.name, piece, tuple(range(first, len(bodies))), None, solid.solid, project.value, where))
             continue
         if piece.recipe is None:
             bodies.append(piece.name)
             owners.append(piece.name)
             solids.append(_named(build_body(_imported(project, piece, files)), {}, len(bodies) - 1))
             solid_bodies.append(len(bodies) - 1)
+            making.append(_maker(piece.name, piece, (len(bodies) - 1,), None, solids[-1].solid, project.value, where))
             continue
 
         def read(text: str, kind: str, where: str = where) -> float:
@@ -146,11 +157,13 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
                                "Mesh it as a solid.", "not-thin")
         placing = _placing(piece.place, read)
         made = _cut(_moved(made, placing), piece, read)
+        first_copy: list[Member] = []
         for name, move in zip(piece.instances, _copies(piece, read)):
             one = _moved(made, move) if move is not None else made
             bodies.append(name)
             owners.append(piece.name)
             number = len(bodies) - 1
+            making.append(_maker(name, piece, (number,), made, one.solid, read, where, first_copy))
             if piece.mesh_as == "line":
                 lines.append(line_of(piece, read, [placing] if move is None else [placing, move], one.solid, number, where))
                 continue
@@ -168,8 +181,21 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
             list(lines[0].looks) if lines else solids)
         lone = form[0] if len(form) == 1 else None
     return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone,
-                     line_set(lines, bodies) if lines else None, _ghosts(project, files),
+                     line_set(lines, bodies) if lines else None, tuple(making), _ghosts(project, files),
                      _deviation(fused, owners, thin))
+
+
+def _maker(name: str, piece: Piece, bodies: tuple[int, ...], made: Made | None, solid: Any, read: Any, where: str,
+           first: list[Member] | None = None) -> Callable[[], Member | None]:
+    """Measures a member when called; copies take their section from the `first` one."""
+    def make() -> Member | None:
+        if first:
+            return again(first[0], name, bodies, solid)
+        found = member_of(name, piece, bodies, made, solid, read, f"{where}/recipe")
+        if found is not None and first is not None:
+            first.append(found)
+        return found
+    return make
 
 
 def _ghosts(project: Project, files: Mapping[str, bytes]) -> tuple[Tessellation, ...]:

@@ -37,9 +37,9 @@ def write_results(report: CaseReport, folder: Path) -> list[Path]:
                 rows = csv.writer(target)
                 rows.writerow(["mode", "factor", "critical_load_n", "driver", "kind", "required_factor", "meets"])
                 for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.modes.kinds), 1):
-                    meets = "" if factor < 0 else bool(factor >= facts.required)
+                    meets = facts.meets(number - 1)
                     rows.writerow([number, f"{factor:.9g}", critical(factor), report.drivers[number - 1],
-                                   kind, facts.required, meets])
+                                   kind, facts.required_of(report.drivers[number - 1]), "" if meets is None else meets])
             written.append(path)
         path = folder / f"{stem}-evidence.csv"
         with open(path, "w", newline="", encoding="utf-8") as target:

@@ -182,6 +182,8 @@ class Window(QMainWindow):
             Command("Fit the part into the view", "F", lambda: self.stage.fit()),
             *[Command(words, f"V, {letter.upper()}", lambda letter=letter: self.stage.look(letter))
               for letter, words in look.items()],
+            Command("Hand checks", "", lambda: self.drawer.show_page("Hand checks")),
+            Command("Screening", "", lambda: self.drawer.show_page("Screening")),
             Command("Evidence", "", lambda: self.drawer.show_page("Evidence")),
             Command("Journal", "", lambda: self.drawer.show_page("Journal")),
             Command("Fold or unfold the drawer", "D", lambda: self.drawer.toggle()),

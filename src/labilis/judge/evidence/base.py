@@ -4,8 +4,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from labilis.judge.findings import MeshFindings, ModesFindings, StrengthFindings, TraceFindings
+from labilis.judge.findings import MemberFindings, MeshFindings, ModesFindings, StrengthFindings, TraceFindings
 from labilis.judge.hand import EulerCheck
+from labilis.judge.hand.taken import HandFacts
+from labilis.judge.screening import Screened
 from labilis.model import Project
 
 State = Literal["good", "caution", "bad", "not judged"]
@@ -26,7 +28,7 @@ class Evidence:
 @dataclass(frozen=True)
 class CaseFacts:
     """Everything known about one load case; parts that have not been run are None. `euler` may be the reason in words
-    why there is none."""
+    why there is none. `hand`: what hand checks of members draw on."""
 
     project: Project
     case: str
@@ -34,6 +36,26 @@ class CaseFacts:
     strength: StrengthFindings | None = None
     modes: ModesFindings | None = None
     euler: EulerCheck | str | None = None
-    required: float = 3.0
+    required: float = 3.0  # of the piece that drives the first mode
     yield_strength: float | None = None
     trace: TraceFindings | None = None
+    members: MemberFindings | None = None
+    screened: tuple[Screened, ...] = ()
+    hand: HandFacts | None = None
+
+    def required_of(self, driver: str) -> float:
+        """Factor that a mode of this driver must reach."""
+        known = {piece.name for piece in self.project.pieces}
+        return self.project.required_of(driver) if driver in known else self.required
+
+    def trace_decides(self, driver: str) -> bool:
+        """Whether the driver is a closed thin-walled section, of which modes alone say too little."""
+        return any(piece.name == driver and piece.acts_as == "closed section" for piece in self.project.pieces)
+
+    def meets(self, mode: int) -> bool | None:
+        """Whether a mode, numbered from 0, reaches what its driver asks for; None when it is negative or the trace decides."""
+        assert self.modes is not None
+        factor, driver = float(self.modes.factors[mode]), self.modes.drivers[mode]
+        if factor < 0 or self.trace_decides(driver):
+            return None
+        return factor >= self.required_of(driver)

@@ -21,7 +21,8 @@ def under_required(facts: CaseFacts) -> Evidence | None:
     modes = facts.modes
     if modes is None or len(modes.positive) == 0:
         return None
-    below = max(int((modes.positive < facts.required).sum()), modes.below_required)
+    wanting = sum(facts.meets(number) is False for number in range(len(modes.factors)))
+    below = max(wanting, modes.below_required if wanting == len(modes.positive) else 0)
     if below <= 1:
         return None
     found = len(modes.positive)

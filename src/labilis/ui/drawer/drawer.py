@@ -24,12 +24,14 @@ from labilis.judge.numbers import critical_text
 from labilis.run.report import CaseReport
 from labilis.ui.drawer.convergence import ConvergencePage
 from labilis.ui.drawer.curve import TraceCurve
+from labilis.ui.drawer.hand import HandPage
+from labilis.ui.drawer.screening import ScreeningPage
 from labilis.ui.theme import LIGHT, icon
 
 if TYPE_CHECKING:
     from labilis.ui.session import Session
 
-PAGES = ("Modes", "Convergence", "Trace", "Evidence", "Journal")
+PAGES = ("Modes", "Screening", "Hand checks", "Convergence", "Trace", "Evidence", "Journal")
 _STATES = {"good": ("✓", LIGHT.good), "caution": ("▬", LIGHT.caution), "bad": ("✕", LIGHT.bad), "not judged": ("○", LIGHT.quiet)}
 
 
@@ -73,13 +75,14 @@ class Drawer(QWidget):
         layout.setContentsMargins(12, 2, 8, 4)
         layout.setSpacing(2)
         row = QHBoxLayout()
+        row.setSpacing(0)
         self.tabs: dict[str, QPushButton] = {}
         for name in PAGES:
             tab = QPushButton(name)
             tab.setObjectName("tab")
             tab.setCheckable(True)
             tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
-            tab.setMinimumWidth(112 if name in ("Evidence", "Convergence") else 84)
+            tab.setMinimumWidth(tab.fontMetrics().horizontalAdvance(name + (" (99)" if name == "Evidence" else "")) + 32)
             row.addWidget(tab)
             self.tabs[name] = tab
         row.addStretch(1)
@@ -120,7 +123,8 @@ class Drawer(QWidget):
         self.journal.setReadOnly(True)
         self.journal.setAccessibleName("Journal")
         self.curve, self.convergence = TraceCurve(), ConvergencePage()
-        for page in (modes_page, self.convergence, self.curve, self.evidence, self.journal):
+        self.hand, self.screening = HandPage(session), ScreeningPage()
+        for page in (modes_page, self.screening, self.hand, self.convergence, self.curve, self.evidence, self.journal):
             self.pages.addWidget(page)
         self.setMinimumHeight(34)
         self._height = 210
@@ -138,6 +142,8 @@ class Drawer(QWidget):
         for other, tab in self.tabs.items():
             tab.setChecked(other == name)
         self.pages.setCurrentIndex(PAGES.index(name))
+        self.summary.setVisible(name == "Modes")
+        self._height = 270 if name == "Hand checks" else 210
         QTimer.singleShot(0, self._fit_rows)
         if hasattr(self, "_filling"):
             self.set_open(True)
@@ -162,6 +168,8 @@ class Drawer(QWidget):
         self._fill_modes(report, stale)
         self._fill_evidence(report)
         self.curve.show_trace(report.facts.trace if report is not None else None, stale)
+        self.hand.show_report(report)
+        self.screening.show_report(report)
         self.convergence.show_study(self.session.current("converge"))
         self._filling = False
 
@@ -186,13 +194,15 @@ class Drawer(QWidget):
         for row, (factor, kind) in enumerate(zip(modes.factors, modes.kinds)):
             if factor < 0:
                 verdict, colour = "load must reverse", LIGHT.quiet
-            elif factor >= facts.required:
+            elif facts.meets(row) is None:
+                verdict, colour = "the trace decides", LIGHT.quiet
+            elif facts.meets(row):
                 verdict, colour = "✓ meets", LIGHT.good
             else:
-                verdict, colour = f"✕ under by {100 * (1 - factor / facts.required):.0f} %", LIGHT.bad
+                verdict, colour = f"✕ under by {100 * (1 - factor / facts.required_of(modes.drivers[row])):.0f} %", LIGHT.bad
             grey = LIGHT.quiet if stale else ""
             cells = [str(row + 1), f"{factor:.4g}", critical_text(float(factor), modes.growing_force), modes.drivers[row], str(kind),
-                     f"{facts.required:.4g}"]
+                     f"{facts.required_of(modes.drivers[row]):.4g}"]
             for column, text in enumerate(cells):
                 self.modes.setItem(row, column, _cell(text, grey))
             self.modes.setItem(row, 6, _cell(verdict, grey or colour))

@@ -1,0 +1,98 @@
+"""Screening before any buckling run: which pieces are slender and in compression, with rough factors from formulas.
+
+Members are taken as pinned at both ends over their whole length, walls as long plates in even compression; both from the section
+and the mean axial force of the linear run. This says where to look, not what the part carries.
+"""
+from __future__ import annotations
+
+import math
+from collections import Counter
+from dataclasses import dataclass, replace
+
+from labilis.judge.findings import MemberFindings
+from labilis.judge.hand.cylinder import knock_down
+from labilis.judge.hand.plate import COEFFICIENTS, plate_stress
+from labilis.model import LabilisError, Project
+
+_EDGES = {"one supported, one free": "one edge free", "both supported": "both edges held"}
+_MARGIN = 5.0  # times the required factor: rough factors beyond it need no second look
+_LITTLE = 0.02  # of the yield strength, or of the largest compression anywhere: stress not worth a thought
+
+
+@dataclass(frozen=True)
+class Screened:
+    """One piece. compression N (negative: tension), growing and held together; slenderness L / i; ratio: width over thickness of its
+    slimmest wall (radius over thickness of a round tube), 0 without; member, wall: rough factors on the growing load, infinite
+    without compression; closer: look closer; reason: one sentence; alike: copies of the piece, of which this is the
+    worst."""
+
+    name: str
+    piece: str
+    compression: float
+    slenderness: float
+    ratio: float
+    member: float
+    wall: float
+    closer: bool
+    reason: str
+    alike: int = 1
+
+
+def screen(project: Project, members: MemberFindings, required: float) -> tuple[Screened, ...]:
+    """The worst copy of every piece, the most doubtful first."""
+    largest = float(members.peak.max(initial=0.0))
+    found = sorted((_one(project, members, k, required, largest) for k in range(len(members.names))),
+                   key=lambda item: (min(item.member, item.wall), item.name))
+    alike = Counter(str(piece) for piece in members.pieces)
+    first: dict[str, Screened] = {}
+    for item in found:
+        first.setdefault(item.piece, replace(item, alike=alike[item.piece]))
+    return tuple(first.values())
+
+
+def elastic_of(project: Project, piece: str) -> tuple[float, float]:
+    """(Young's modulus MPa, Poisson's ratio) of a piece. Raises LabilisError without a material."""
+    material = project.named("materials", project.named("pieces", piece).material or "")
+    return project.value(material.youngs_modulus or "", "stress"), project.value(material.poisson_ratio or "", "number")
+
+
+def _one(project: Project, members: MemberFindings, k: int, required: float, largest: float) -> Screened:
+    name, piece = str(members.names[k]), str(members.pieces[k])
+    e, ratio = elastic_of(project, piece)
+    growing, held = (float(value) for value in members.axial[k])
+    slenderness = float(members.length[k] / math.sqrt(members.i_min[k] / members.area[k]))
+    euler = math.pi**2 * e * float(members.i_min[k]) / float(members.length[k]) ** 2
+    member = max((euler - held) / growing, 0.0) if growing > 0 else math.inf
+    stress = max(growing / float(members.area[k]), float(members.peak[k]))
+    wall, slim, words = math.inf, 0.0, ""
+    if members.radius[k] > 0:
+        thickness = float(members.thickness[k])
+        slim = float(members.radius[k]) / thickness
+        wall = knock_down(slim) * e * thickness / (float(members.radius[k]) * math.sqrt(3 * (1 - ratio**2))) / max(stress, 1e-300)
+        words = f"wall {slim:.0f} times thinner than its radius"
+    elif members.wall_width[k] > 0:
+        edges = str(members.wall_edges[k]) or "one supported, one free"
+        slim = float(members.wall_width[k] / members.wall_thickness[k])
+        wall = plate_stress(e, ratio, 1.0, slim, COEFFICIENTS[edges]) / max(stress, 1e-300)
+        words = f"wall {slim:.0f} times wider than thick, {_EDGES.get(edges, edges)}"
+    if stress < _LITTLE * largest or stress <= 0:
+        return Screened(name, piece, growing + held, slenderness, slim, member, math.inf, False,
+                        "hardly loaded" if growing >= 0 else "in tension")
+    least = min(member, wall)
+    if least >= _MARGIN * required:
+        why = "in tension" if growing <= 0 and members.peak[k] < _LITTLE * largest else (
+            f"rough factor {least:.3g}, far above the required {required:.4g}")
+        return Screened(name, piece, growing + held, slenderness, slim, member, wall, False, why)
+    why = (f"slender in compression, L / i = {slenderness:.0f}: bows at about {member:.3g} if pinned" if member <= wall else
+           f"{words}: buckles at about {wall:.3g}")
+    return Screened(name, piece, growing + held, slenderness, slim, member, wall, True, why)
+
+
+def screened_or_none(project: Project, members: MemberFindings | None, required: float) -> tuple[Screened, ...]:
+    """Screening where there is what it needs, else nothing."""
+    if members is None:
+        return ()
+    try:
+        return screen(project, members, required)
+    except LabilisError:
+        return ()

@@ -1,0 +1,186 @@
+"""What each piece is as a member: its own length, section and walls, whatever it is meshed with."""
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from labilis.model import LabilisError, Piece, Strut
+from labilis.shape.profile import points_of
+from labilis.shape.recipes.kinds import Read, section_of
+from labilis.shape.recipes.made import Made, middle_of, parts
+from labilis.shape.sections import cut, scan_sections
+from labilis.shape.step import solids_of
+from labilis.shape.tables import Floats
+from labilis.shape.topology import BodyShape, build_body, edge_row, face_row
+
+_STATIONS = 5
+_CLEAR = 0.1  # of the length left out at either end: eyes and feet are no section
+
+
+@dataclass(frozen=True)
+class Wall:
+    """The slimmest flat wall: width and thickness mm; edges: 'both supported', 'one supported, one free', or '' when not known."""
+
+    width: float
+    thickness: float
+    edges: str
+
+
+@dataclass(frozen=True)
+class Member:
+    """One piece, or one of its copies. axis (3,) of its longest direction; length mm; area mm², i_min, i_max mm⁴ of its weakest section,
+    mean_area of all; fibre mm: distance of the extreme fibre from the weak axis; wall: None when it has no flat wall; radius mm of the
+    middle of a round tube's wall, 0 for others; thickness mm: twice volume over skin; bodies: numbers in the part."""
+
+    name: str
+    piece: str
+    bodies: tuple[int, ...]
+    axis: Floats
+    length: float
+    area: float
+    mean_area: float
+    i_min: float
+    i_max: float
+    fibre: float
+    wall: Wall | None
+    radius: float
+    thickness: float
+
+
+def measure(name: str, piece: Piece, bodies: tuple[int, ...], solid: Any, walls: list[Wall], radius: float) -> Member | None:
+    """Member of a solid shape; None when it has no section across its longest direction."""
+    forms = [build_body(shape) for shape in solids_of(solid)]
+    if not forms:
+        return None
+    axis = forms[0].view.long_axis
+    points = np.concatenate([form.view.tessellation.points for form in forms])
+    along = points @ axis
+    low, high = float(along.min()), float(along.max())
+    area, mean_area, i_min, i_max, fibre = _section(forms, axis, low, high, points)
+    if area <= 0:
+        return None
+    thickness = 2.0 * sum(form.view.volume for form in forms) / sum(float(form.faces.area.sum()) for form in forms)
+    wall = max(walls, key=lambda one: one.width / one.thickness / (1.0 if one.edges == "both supported" else 0.326), default=None)
+    return Member(name, piece.name, bodies, axis, high - low, area, mean_area, i_min, i_max, fibre, wall, radius, thickness)
+
+
+def again(member: Member, name: str, bodies: tuple[int, ...], solid: Any) -> Member:
+    """The same member as another copy: only its direction is its own."""
+    form = build_body(solids_of(solid)[0])
+    return replace(member, name=name, bodies=bodies, axis=form.view.long_axis)
+
+
+def _section(forms: list[BodyShape], axis: Floats, low: float, high: float, points: Floats) -> tuple[float, float, float, float, float]:
+    """(area, mean area, i_min, i_max, extreme fibre) of the weakest section; of separate parts side by side together."""
+    margin = _CLEAR * (high - low)
+    scans = [scan_sections(form, axis, low + margin, high - margin, _STATIONS) for form in forms]
+    if any(len(scan.station) == 0 for scan in scans):
+        return 0.0, 0.0, 0.0, 0.0, 0.0
+    if len(scans) == 1:
+        scan, k = scans[0], scans[0].smallest()
+        rim = _rim(cut(forms[0], scan.centroid[k], axis))
+        reach = float(np.abs((rim - scan.centroid[k]) @ scan.weak[k]).max())
+        return float(scan.area[k]), float(scan.area.mean()), float(scan.i_min[k]), float(scan.i_max[k]), reach
+    area = sum(float(scan.area[0]) for scan in scans)
+    centre = sum(float(scan.area[0]) * scan.centroid[0] for scan in scans) / area
+    total = np.zeros((3, 3))
+    for scan in scans:
+        away = scan.centroid[0] - centre
+        total += (scan.i_min[0] * np.outer(scan.weak[0], scan.weak[0]) + scan.i_max[0] * np.outer(scan.strong[0], scan.strong[0])
+                  + float(scan.area[0]) * np.outer(away, away))
+    values, vectors = np.linalg.eigh(total)
+    across = [k for k in range(3) if abs(vectors[:, k] @ axis) < 0.5]
+    weak = vectors[:, across[0]]
+    return area, area, float(values[across[0]]), float(values[across[1]]), float(np.abs((points - centre) @ weak).max())
+
+
+def _rim(section: Any) -> Floats:
+    """Points (n, 3) round a cut."""
+    from OCP.BRepAdaptor import BRepAdaptor_Curve
+
+    found = []
+    for edge in parts(section, "edge"):
+        curve = BRepAdaptor_Curve(edge)
+        for t in np.linspace(curve.FirstParameter(), curve.LastParameter(), 17):
+            point = curve.Value(float(t))
+            found.append((point.X(), point.Y(), point.Z()))
+    return np.array(found)
+
+
+# --- walls -------------------------------------------------------------------------------------------------------------
+def walls_of(piece: Piece, made: Made | None, solid: BodyShape | None, read: Read, where: str) -> tuple[list[Wall], float]:
+    """(flat walls, radius of a round tube or 0) of a piece, from its section or its sheets; of an imported solid from its faces, whose
+    edges are not known."""
+    if isinstance(piece.recipe, Strut):
+        section = section_of(piece.recipe, read, where)
+        if piece.recipe.section.shape == "round tube":
+            return [], read(piece.recipe.section.diameter or "", "length") / 2 - section.walls[0].thickness / 2
+        runs = [(run, wall.thickness) for wall in section.walls for run in wall.runs]
+        return [wall for k, (run, thickness) in enumerate(runs) if run.through is None
+                and (wall := _run_wall(run, thickness, [other for j, other in enumerate(runs) if j != k])).width > 0], 0.0
+    if made is not None and made.sheets:
+        return _sheet_walls(made), 0.0
+    if solid is not None:
+        return _solid_walls(solid), 0.0
+    return [], 0.0
+
+
+def _run_wall(run: Any, thickness: float, others: list[tuple[Any, float]]) -> Wall:
+    ends = [_touches(point, thickness, others) for point in (run.start, run.end)]
+    width = float(np.linalg.norm(run.end - run.start))
+    # the two halves of a flange lie in one line: each stands out by itself
+    return Wall(width, thickness, "both supported" if all(ends) else "one supported, one free" if any(ends) else "")
+
+
+def _touches(point: Floats, thickness: float, others: list[tuple[Any, float]]) -> bool:
+    for other, wall in others:
+        path = points_of([other]) if other.through is not None else np.array([other.start])
+        path = np.concatenate([path, other.end[None]])
+        for a, b in itertools.pairwise(path):
+            t = np.clip((point - a) @ (b - a) / max(float((b - a) @ (b - a)), 1e-300), 0, 1)
+            if np.linalg.norm(a + t * (b - a) - point) < 0.51 * (thickness + wall):
+                return True
+    return False
+
+
+def _sheet_walls(made: Made) -> list[Wall]:
+    beside: dict[tuple[float, ...], int] = {}
+
+    def place(edge: Any) -> tuple[float, ...]:  # sheets are not fused yet: common edges lie on each other
+        return tuple(round(c, 4) + 0.0 for c in middle_of(edge))
+    for face, *_ in made.sheets:
+        for edge in parts(face, "edge"):
+            beside[place(edge)] = beside.get(place(edge), 0) + 1
+    found = []
+    for face, thickness, _ in made.sheets:
+        row = face_row(face)
+        if row["kind"] != "plane":
+            continue
+        edges = [(float(edge_row(edge)["length"]), beside[place(edge)] > 1) for edge in parts(face, "edge")]
+        longest = max(length for length, _ in edges)
+        held = sum(joined for length, joined in edges if length > 0.6 * longest)
+        found.append(Wall(row["area"] / longest, thickness, ("", "one supported, one free", "both supported")[min(held, 2)]))
+    return found
+
+
+def _solid_walls(body: BodyShape) -> list[Wall]:
+    longest = np.zeros(len(body.faces))
+    for column in (0, 1):
+        there = body.edges.faces[:, column] >= 0
+        np.maximum.at(longest, body.edges.faces[there, column], body.edges.length[there])
+    thickness = body.view.thickness
+    flat = (body.faces.kind == "plane") & (longest > 0)
+    width = body.faces.area[flat] / np.maximum(longest[flat], 1e-300)
+    return [Wall(float(one), thickness, "") for one in width if one > 5 * thickness]
+
+
+def member_of(name: str, piece: Piece, bodies: tuple[int, ...], made: Made | None, solid: Any, read: Read, where: str) -> Member | None:
+    """Member of a piece from its recipe (made) or its imported solid; None for what has no section."""
+    try:
+        form = build_body(solids_of(solid)[0]) if made is None else None
+        return measure(name, piece, bodies, solid, *walls_of(piece, made, form, read, where))
+    except (LabilisError, IndexError):
+        return None

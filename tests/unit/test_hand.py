@@ -1,0 +1,206 @@
+"""Hand checks against printed figures, members as they are measured, screening, and required factors by class."""
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+import pytest
+
+from labilis.judge.hand import FORMS, aisc, as4100, cylinder, ec3, secant
+from labilis.judge.hand.form import checked
+from labilis.judge.verdict import verdict_of_case
+from labilis.model import LabilisError, load_project
+from labilis.model.project import SYMBOL_KINDS, SYMBOL_WORDS
+from labilis.run import Plan, Runner, Snapshot, judge_project
+from labilis.shape import build_part
+
+STEEL = {"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3", "density": "7850 kg/m^3", "yield_strength": "235 MPa"}
+COLUMN = {"E": 210e3, "fy": 235.0, "A": 1000.0, "I": 400e3, "L": 2000.0, "K": 1.0, "c": 25.0}
+
+
+@pytest.mark.parametrize(("slenderness", "printed"), [
+    (0.5, (0.9513, 0.9243, 0.8842, 0.8430, 0.7793)), (1.0, (0.7253, 0.6656, 0.5970, 0.5399, 0.4671)),
+    (2.0, (0.2323, 0.2229, 0.2095, 0.1962, 0.1766))])
+def test_column_curves_of_en_1993(slenderness: float, printed: tuple[float, ...]) -> None:
+    """Reduction factors as tabulated for curves a0 to d (ECCS 1978 and after)."""
+    assert [round(ec3.reduction(slenderness, curve), 4) for curve in ec3.IMPERFECTION] == list(printed)
+
+
+@pytest.mark.parametrize(("ratio", "printed"), [(50, 37.5), (60, 34.6), (80, 28.2), (100, 21.7), (120, 15.7), (200, 5.65)])
+def test_column_curve_of_aisc(ratio: float, printed: float) -> None:
+    """Available critical stress φFcr in ksi for Fy = 50 ksi, AISC Steel Construction Manual, table 4-22 (4-14 since the 15th edition)."""
+    found = 0.9 * aisc.critical_stress(50.0, math.pi**2 * 29000 / ratio**2)
+    assert found == pytest.approx(printed, abs=0.05 if printed > 10 else 0.005)
+
+
+@pytest.mark.parametrize(("modified", "constant", "printed"), [(50, 0.0, 0.861), (100, 0.0, 0.541), (100, -1.0, 0.661), (100, 1.0, 0.435)])
+def test_column_curves_of_as_4100(modified: float, constant: float, printed: float) -> None:
+    """Slenderness reduction factors of AS 4100:1998, table 6.3.3(3)."""
+    assert round(as4100.reduction(modified, constant), 3) == printed
+
+
+def test_secant_formula_of_a_wide_flange_column() -> None:
+    """Gere and Goodno, Mechanics of Materials, ch. 11: W 14 × 82, 25 ft, 1.5 in off its axis, 42 ksi: yields at 716 kips."""
+    values = {"E": 30000.0, "fy": 42.0, "A": 24.1, "I": 24.1 * 6.05**2, "L": 300.0, "K": 1.0, "c": 24.1 * 6.05**2 / 123.0, "e": 1.5}
+    load = checked(FORMS["secant"], values).load
+    assert round(load) == 716
+    assert secant.largest_stress(load, values) == pytest.approx(42.0, rel=1e-9)
+    assert checked(FORMS["secant"], {**values, "e": 1e-9}).load == pytest.approx(42.0 * 24.1, rel=1e-3)  # stocky and centred: squash load
+
+
+def test_johnson_meets_euler_at_half_the_yield_strength() -> None:
+    border = math.sqrt(2 * math.pi**2 * 210e3 / 235)
+    length = border * math.sqrt(400e3 / 1000)
+    for share, expected in ((1.0, 117.5), (0.5, 235 * (1 - 0.125)), (2.0, 117.5 / 4)):
+        found = checked(FORMS["johnson"], {**COLUMN, "L": share * length})
+        assert found.load / 1000 == pytest.approx(expected, rel=1e-6)
+
+
+def test_perry_is_the_root_of_its_equation_and_goes_to_its_limits() -> None:
+    values = {**COLUMN, "e0": 2.0}
+    found = checked(FORMS["perry"], values)
+    stress, euler = found.load / 1000, math.pi**2 * 210e3 * 400e3 / 2000**2 / 1000
+    eta = 2.0 * 25 / (400e3 / 1000)
+    assert (235 - stress) * (euler - stress) == pytest.approx(eta * euler * stress, rel=1e-9)
+    assert checked(FORMS["perry"], {**COLUMN, "e0": 0.0}).load == pytest.approx(1000 * min(235, euler), rel=1e-9)
+    assert found.load < checked(FORMS["secant"], {**COLUMN, "e": 1e-6}).load
+
+
+def test_plates_and_cylinders() -> None:
+    """Bryan's k = 4: 76 MPa at b/t = 100 in steel (Timoshenko and Gere 1961); knock-down of NASA SP-8007 at R/t = 100 and 500."""
+    plate = {"E": 210e3, "ν": 0.3, "t": 1.0, "b": 100.0, "A": 100.0, "edges": "both supported"}
+    assert checked(FORMS["plate"], plate).load / 100 == pytest.approx(75.9, abs=0.05)
+    free = checked(FORMS["plate"], {**plate, "edges": "one supported, one free"}).load / 100
+    assert free == pytest.approx(75.92 * 0.425 / 4, rel=1e-3)
+    assert (round(cylinder.knock_down(100), 3), round(cylinder.knock_down(500), 3)) == (0.581, 0.322)
+    tube = checked(FORMS["cylinder"], {"E": 210e3, "ν": 0.3, "t": 1.0, "R": 100.0, "A": 628.3})
+    assert tube.load / 628.3 == pytest.approx(0.581 * 0.605 * 2100, rel=2e-3)
+
+
+def test_missing_and_wrong_numbers_are_named() -> None:
+    with pytest.raises(LabilisError, match=r"Yield strength \(fy\) is not known"):
+        checked(FORMS["johnson"], {key: value for key, value in COLUMN.items() if key != "fy"})
+    with pytest.raises(LabilisError, match=r"must be above 0"):
+        checked(FORMS["euler"], {**COLUMN, "L": 0.0})
+    with pytest.raises(LabilisError, match="is none of"):
+        checked(FORMS["ec3"], {**COLUMN, "Ncr": 1e5, "γM1": 1.0, "curve": "z"})
+
+
+def test_symbols_have_one_kind_everywhere() -> None:
+    for form in FORMS.values():
+        for symbol in form.symbols:
+            assert (symbol.name in SYMBOL_WORDS) == bool(symbol.choices)
+            assert symbol.choices or SYMBOL_KINDS[symbol.name] == symbol.kind
+
+
+# --- members and screening ---------------------------------------------------------------------------------------------
+def strut(name: str, section: dict[str, str], length: float, at: float = 0.0, mesh_as: str = "shell", **more: Any) -> dict[str, Any]:
+    return {"name": name, "material": "steel", "mesh_as": mesh_as, "place": {"at": [f"{at} mm", "0 mm", "0 mm"]},
+            "recipe": {"kind": "strut", "length": f"{length} mm", "section": section}, **more}
+
+
+def report_of(pieces: list[dict[str, Any]], upto: str = "strength", **more: Any) -> Any:
+    """Struts side by side, each fixed at its foot and pushed (or pulled) with 1 kN at its head."""
+    names = [piece["name"] for piece in pieces]
+    pull = more.pop("pull", ())
+    model = {"materials": [STEEL], "pieces": pieces, "regions": [
+        *({"name": f"{name} foot", "names": [f"{name}/start"]} for name in names),
+        *({"name": f"{name} head", "names": [f"{name}/end"]} for name in names)],
+        "supports": [{"name": name, "on": f"{name} foot", "held": ["x", "y", "z", "turn_x", "turn_y", "turn_z"]} for name in names],
+        "loads": [{"kind": "force", "name": name, "on": f"{name} head", "components": ["0 N", "0 N", "1 kN" if name in pull else "-1 kN"]}
+                  for name in names],
+        "cases": [{"name": "push", "loads": [{"load": name} for name in names]}], **more}
+    project = load_project(model)
+    return judge_project(project, Runner().run(Snapshot(project), Plan(upto))).cases[0]  # type: ignore[arg-type]
+
+
+ANGLE = {"shape": "angle", "width": "60 mm", "height": "60 mm", "thickness": "1 mm", "radius": "2 mm"}
+TUBE = {"shape": "square tube", "width": "40 mm", "thickness": "3 mm"}
+ROUND = {"shape": "round tube", "diameter": "60 mm", "thickness": "0.5 mm"}
+CHANNEL = {"shape": "channel", "width": "40 mm", "height": "80 mm", "thickness": "2 mm"}
+
+
+@pytest.mark.parametrize(("section", "edges", "width", "radius"), [
+    (ANGLE, "one supported, one free", 57.0, 0.0), (TUBE, "both supported", 37.0, 0.0), (ROUND, "", 0.0, 29.75),
+    (CHANNEL, "one supported, one free", 39.0, 0.0),
+    ({"shape": "I", "width": "60 mm", "height": "100 mm", "thickness": "3 mm", "web": "2 mm"}, "both supported", 94.0, 0.0)])
+def test_walls_of_sections(section: dict[str, str], edges: str, width: float, radius: float) -> None:
+    member = build_part(load_project({"materials": [STEEL], "pieces": [strut("strut", section, 500.0)]}), {}).members[0]
+    assert member.radius == pytest.approx(radius)
+    assert (member.wall is None) == (edges == "")
+    if member.wall is not None:
+        assert (member.wall.edges, member.wall.width) == (edges, pytest.approx(width))
+
+
+def test_members_know_their_sections_and_forces() -> None:
+    case = report_of([strut("tube", TUBE, 500.0), strut("round", ROUND, 500.0, 200.0)], pull=("round",))
+    found = case.facts.members
+    assert list(found.names) == ["tube", "round"]
+    assert found.area == pytest.approx([4 * 37 * 3, math.pi * (30**2 - 29.5**2)], rel=1e-3)
+    assert found.i_min[0] == pytest.approx((40**4 - 34**4) / 12, rel=1e-6)
+    assert found.fibre[0] == pytest.approx(20.0, rel=1e-6)
+    assert found.axial[:, 0] == pytest.approx([1000, -1000], rel=0.02)
+
+
+def test_screening_tells_the_doubtful_from_the_sound() -> None:
+    pieces = [strut("long", TUBE, 3000.0), strut("stout", TUBE, 300.0, 200.0), strut("angle", ANGLE, 400.0, 400.0),
+              strut("tie", TUBE, 3000.0, 600.0)]
+    case = report_of([{**piece, "mesh_as": "line"} for piece in pieces], pull=("tie",), criteria={"required_factor": "5"})
+    found = {item.name: item for item in case.facts.screened}
+    euler = math.pi**2 * 210e3 * (40**4 - 34**4) / 12 / 3000**2
+    assert found["long"].member == pytest.approx(euler / 1000, rel=0.01)
+    assert {name for name, item in found.items() if item.closer} == {"long", "angle"}
+    assert "one edge free" in found["angle"].reason
+    assert found["tie"].compression == pytest.approx(-1000, rel=0.02)
+    assert not found["tie"].closer and "tension" in found["tie"].reason
+    assert case.facts.screened[0].name in ("long", "angle")
+
+
+def test_hand_checks_of_a_piece_take_the_models_numbers_and_typed_ones() -> None:
+    inertia = 30 * 4**3 / 12
+    flat = strut("strut", {"shape": "flat", "width": "30 mm", "thickness": "4 mm"}, 400.0, mesh_as="line")
+    case = report_of([flat], "modes", checks=[{"kind": "perry", "member": "strut", "values": {"e0": "4 mm"}, "on_ladder": True}])
+    found = {item.form.key: item for item in case.hand_checks()}
+    euler = math.pi**2 * 210e3 * inertia / (4 * 400**2)
+    assert found["euler"].factor == pytest.approx(euler / 1000, rel=1e-3)  # fixed-free was found
+    assert abs(found["euler"].difference) < 0.5 and found["euler"].reasons == ()
+    perry = found["perry"]
+    assert next(item for item in perry.taken if item.symbol.name == "e0").typed and perry.on_ladder
+    slender = math.sqrt(120 * 235 / (1000 * case.facts.modes.positive[0]))
+    assert found["ec3"].outcome.load == pytest.approx(ec3.reduction(slender, "c") * 120 * 235, rel=1e-6)
+    assert found["cylinder"].outcome is None and "R" in found["cylinder"].problem
+    from labilis.judge.ladder import rungs
+
+    assert any(rung.title.endswith("Perry") for rung in rungs(case.facts, "1 kN"))
+
+
+def test_reasons_when_the_model_is_far_off() -> None:
+    flat = strut("strut", {"shape": "flat", "width": "30 mm", "thickness": "4 mm"}, 400.0, mesh_as="line")
+    case = report_of([flat], "modes", checks=[{"kind": "euler", "member": "strut", "values": {"K": "1"}}])
+    euler = next(item for item in case.hand_checks() if item.form.key == "euler")
+    assert euler.difference == pytest.approx(-75, abs=1) and "Ends that give" in euler.reasons[0]
+
+
+# --- required factors by class -------------------------------------------------------------------------------------------
+def test_each_mode_is_judged_by_its_drivers_class() -> None:
+    pieces = [{**strut("rib", {"shape": "flat", "width": "30 mm", "thickness": "4 mm"}, 300.0), "mesh_as": "line", "acts_as": "stiffener"},
+              {**strut("post", {"shape": "flat", "width": "30 mm", "thickness": "6 mm"}, 300.0, 100.0), "mesh_as": "line",
+               "acts_as": "member"}]
+    case = report_of(pieces, "modes", criteria={"stiffener_factor": "0.5"})
+    drivers = case.facts.modes.drivers
+    assert drivers[0] == "rib" and "post" in drivers
+    assert case.facts.meets(0) is True and case.facts.meets(drivers.index("post")) is False
+    verdict = verdict_of_case(case.facts)
+    assert verdict.meets is False and verdict.headline == "Does not meet 15" and "post" in verdict.detail
+
+
+def test_of_a_closed_section_the_trace_decides() -> None:
+    tube = {**strut("tube", {"shape": "square tube", "width": "30 mm", "thickness": "2 mm"}, 300.0), "acts_as": "closed section"}
+    case = report_of([tube], "modes", mesh={"size": "10 mm"}, criteria={"modes": 1})
+    verdict = verdict_of_case(case.facts)
+    assert verdict.meets is None and verdict.headline == "No verdict: the trace decides"
+    assert case.facts.meets(0) is None
+    traced = report_of([tube], "trace", mesh={"size": "10 mm"}, criteria={"modes": 1}, trace={"target": "4"})
+    assert verdict_of_case(traced.facts).meets is True
+    assert np.isclose(verdict_of_case(traced.facts).factor, traced.facts.trace.verified)
