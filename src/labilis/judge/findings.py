@@ -97,7 +97,8 @@ class StrengthFindings:
     motion about its centre, as Cᵀ C with turns scaled by its radius; centres (s, 3); radii (s,) mm; reach (s, 2): extent along the
     long axis; load_station (l,): where each load acts along the long axis, mm; axial (2,): compression in the part at mid length,
     N, growing and held; residual: of the solution, relative; yield_factor (inf without yield strength or stress), yield_node,
-    yield_body: where; growing_size N: sum of the sizes of the growing forces, whatever their directions.
+    yield_body: where; growing_size N: sum of the sizes of the growing forces, whatever their directions;
+    load_sizes (l,) N: the same for each load.
     """
 
     case: str
@@ -123,6 +124,7 @@ class StrengthFindings:
     growing_size: float
     layers: Floats
     yield_body: str
+    load_sizes: Floats
 
     @property
     def max_displacement(self) -> float:

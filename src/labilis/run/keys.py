@@ -9,7 +9,7 @@ from typing import Any
 from labilis.model import LabilisError, Piece, Project
 
 STAGES = ("shape", "mesh", "strength", "modes", "trace")
-_VERSION = 5  # raise when a result's content changes its meaning
+_VERSION = 6  # raise when a result's content changes its meaning
 
 
 @dataclass(frozen=True)

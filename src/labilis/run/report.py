@@ -9,11 +9,11 @@ import numpy as np
 
 from labilis.judge.evidence import CaseFacts, Evidence, collect
 from labilis.judge.findings import MemberFindings, MeshFindings, ModesFindings, SectionFindings, StrengthFindings
-from labilis.judge.hand import EulerCheck, euler_check
+from labilis.judge.hand import EndCase, EulerCheck, euler_check
 from labilis.judge.hand.taken import HandFacts, HandResult, hand_results
 from labilis.judge.screening import screened_or_none
 from labilis.judge.verdict import Verdict, overall, verdict_of_case
-from labilis.model import LabilisError, Project
+from labilis.model import EulerChoice, LabilisError, Project
 from labilis.run.keys import stage_keys
 from labilis.shape import ShapeView
 
@@ -108,8 +108,15 @@ def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseR
     members = results.get(keys.members)
     hand = None if members is None else _hand_facts(members, modes, euler)
     facts = CaseFacts(project, case, mesh, strength, modes, euler, required, min(limits) if limits else None,
-                      results.get(keys.trace), members, screened_or_none(project, members, required), hand)
+                      results.get(keys.trace), members, screened_or_none(project, members, required), hand,
+                      _ends_found(project, view, strength, sections) if isinstance(euler, EulerCheck) else None)
     return CaseReport(facts, collect(facts), verdict_of_case(facts))
+
+
+def _ends_found(project: Project, view: ShapeView, strength: StrengthFindings, sections: SectionFindings) -> EndCase | None:
+    """The ends of a part that is one strut as its supports make them, in the plane that governs."""
+    found = _euler(project.model_copy(update={"euler": EulerChoice()}), view, strength, sections, None, 1.0)
+    return found.governing.ends if isinstance(found, EulerCheck) else None
 
 
 def required_factor(project: Project, modes: ModesFindings | None) -> float:

@@ -3,19 +3,26 @@ from collections.abc import Callable
 
 from labilis.judge.evidence.balance import balance
 from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.evidence.centred import centred
 from labilis.judge.evidence.completeness import completeness, under_required
 from labilis.judge.evidence.compression import compression
 from labilis.judge.evidence.deflection import deflection_before_buckling
+from labilis.judge.evidence.each_load import each_load
+from labilis.judge.evidence.edge_support import edge_support
+from labilis.judge.evidence.effective_length import effective_length
 from labilis.judge.evidence.element_order import element_order
 from labilis.judge.evidence.following import following_pressure
 from labilis.judge.evidence.free_motion import free_motion
 from labilis.judge.evidence.half_waves import half_waves
 from labilis.judge.evidence.hand_check import hand_check
 from labilis.judge.evidence.held_direction import held_direction
+from labilis.judge.evidence.held_part import held_part
 from labilis.judge.evidence.interacting import interacting_modes
 from labilis.judge.evidence.joints import joints
 from labilis.judge.evidence.midsurface import midsurface
 from labilis.judge.evidence.negative import negative_factors
+from labilis.judge.evidence.proportions import proportions
+from labilis.judge.evidence.stretch import stretch
 from labilis.judge.evidence.symmetry import symmetry
 from labilis.judge.evidence.traced import traced
 from labilis.judge.evidence.yield_first import yield_first
@@ -23,6 +30,7 @@ from labilis.judge.evidence.yield_first import yield_first
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     free_motion, balance, held_direction, compression, element_order, half_waves, completeness, under_required, negative_factors,
     interacting_modes, symmetry, joints, midsurface, deflection_before_buckling, following_pressure, yield_first, traced, hand_check,
+    edge_support, each_load, held_part, centred, proportions, effective_length, stretch,
 )
 _ORDER = {"bad": 0, "caution": 1, "not judged": 2, "good": 3}
 

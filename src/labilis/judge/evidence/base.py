@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from labilis.judge.findings import MemberFindings, MeshFindings, ModesFindings, StrengthFindings, TraceFindings
-from labilis.judge.hand import EulerCheck
+from labilis.judge.hand import EndCase, EulerCheck
 from labilis.judge.hand.taken import HandFacts
 from labilis.judge.screening import Screened
 from labilis.model import Project
@@ -28,7 +28,8 @@ class Evidence:
 @dataclass(frozen=True)
 class CaseFacts:
     """Everything known about one load case; parts that have not been run are None. `euler` may be the reason in words
-    why there is none. `hand`: what hand checks of members draw on."""
+    why there is none. `hand`: what hand checks of members draw on; `ends_found`: the
+    ends that the supports make, whatever was chosen."""
 
     project: Project
     case: str
@@ -42,6 +43,7 @@ class CaseFacts:
     members: MemberFindings | None = None
     screened: tuple[Screened, ...] = ()
     hand: HandFacts | None = None
+    ends_found: EndCase | None = None
 
     def required_of(self, driver: str) -> float:
         """Factor that a mode of this driver must reach."""

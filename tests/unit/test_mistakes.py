@@ -1,0 +1,124 @@
+"""The mistakes that people make, one wrong project each, run like any other; the right one beside it stays quiet."""
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from labilis.judge.evidence import Evidence, collect
+from labilis.model import LabilisError, load_project
+from labilis.run import Plan, Runner, Snapshot, judge_project
+
+STEEL = {"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3", "density": "7850 kg/m^3", "yield_strength": "235 MPa"}
+ALL = ["x", "y", "z", "turn_x", "turn_y", "turn_z"]
+
+
+def flat(thickness: str = "4 mm", mesh_as: str = "shell", **more: Any) -> dict[str, Any]:
+    """A strip along x, 200 × 20 mm."""
+    return {"name": "strip", "material": "steel", "mesh_as": mesh_as, "recipe": {"kind": "plate", "thickness": thickness, "outline": [
+        {"x": f"{x} mm", "y": f"{y} mm"} for x, y in ((0, 0), (200, 0), (200, 20), (0, 20))]}, **more}
+
+
+def force(x: str = "-100 N", y: str = "0 N", z: str = "0 N", **more: Any) -> dict[str, Any]:
+    return {"kind": "force", "name": "push", "on": "head", "components": [x, y, z], **more}
+
+
+def strip(*loads: dict[str, Any], **change: Any) -> dict[str, Any]:
+    """Right in every way unless changed: fixed at one end, pushed along its length at the other."""
+    loads = loads or (force(),)
+    return {"materials": [STEEL], "pieces": [flat()], "regions": [{"name": "foot", "names": ["strip/side.4"]},
+                                                                  {"name": "head", "names": ["strip/side.2"]}],
+            "supports": [{"name": "foot", "on": "foot", "held": ALL}], "loads": list(loads),
+            "cases": [{"name": "one", "loads": [{"load": load["name"]} for load in loads]}], "mesh": {"size": "5 mm"},
+            "criteria": {"modes": 2, "required_factor": "1"}, **change}
+
+
+def said(name: str, model: dict[str, Any], upto: str = "modes") -> Evidence | None:
+    project = load_project(model)
+    case = judge_project(project, Runner().run(Snapshot(project), Plan(upto))).cases[0]  # type: ignore[arg-type]
+    return next((item for item in collect(case.facts) if item.name == name), None)
+
+
+def solid(**change: Any) -> dict[str, Any]:
+    """The strip as a solid."""
+    return strip(pieces=[flat(mesh_as="solid")], supports=[{"name": "foot", "on": "foot", "held": ["x", "y", "z"]}], **change)
+
+
+WRONG: dict[str, tuple[str, dict[str, Any], str]] = {
+    "1 first-order solids": ("element order", solid(mesh={"size": "6 mm", "order": 1}), "bad"),
+    "2 a support swallows the load": ("held loaded direction", strip(supports=[
+        {"name": "foot", "on": "foot", "held": ALL}, {"name": "head", "on": "head", "held": ["x"]}]), "bad"),
+    "3 an edge for a face": ("edges for faces", solid(regions=[{"name": "foot", "names": ["strip/side.4+bottom"]},
+                                                               {"name": "head", "names": ["strip/side.2"]}], hubs=[],
+                                                      supports_extra=True), "caution"),
+    "4 force on each instead of the total": ("total or each", strip(force(share="each"), regions=[
+        {"name": "foot", "names": ["strip/side.4"]}, {"name": "head", "names": ["strip/side.2", "strip/side.1"]}]), "caution"),
+    "6 a preload read as part of the factor": ("held part", strip(force("-100 N"), {**force("-50 N", growth="held"), "name": "stays"}),
+                                               "caution"),
+    "7 negative factors": ("negative factors", strip(force("100 N"), criteria={"modes": 2, "sign": "both"}), "caution"),
+    "8 several modes under the required factor": ("modes under the required factor", strip(criteria={"modes": 3, "required_factor": "400"}),
+                                                  "caution"),
+    "10 the ideal factor read as capacity": ("ideal factor as capacity", strip(), "not judged"),
+    "13 a thickness ten times too small": ("proportions", strip(pieces=[flat("0.04 mm")], mesh={"size": "10 mm"}), "caution"),
+    "13 a thickness ten times too large": ("proportions", strip(pieces=[flat("14 mm")], mesh={"size": "10 mm"}), "caution"),
+    "14 the effective length of another case": ("effective length", strip(euler={"ends": "fixed-fixed"}), "caution"),
+    "15 too few elements": ("elements per half wave", strip(mesh={"size": "100 mm"}, criteria={"modes": 4}), "caution"),
+    "17 large turns under linear theory": ("stretch", strip(force("-1 N", z="300 N")), "bad"),
+    "18 yield long before buckling": ("yield before buckling", strip(force("-100 N", z="40 N")), "caution")}
+
+
+@pytest.mark.parametrize("mistake", sorted(WRONG))
+def test_a_mistake_is_caught(mistake: str) -> None:
+    name, model, state = WRONG[mistake]
+    if model.pop("supports_extra", False):
+        model["supports"] = [{"name": "foot", "on": "foot", "held": ["x", "y", "z"]}, {"name": "head", "on": "head", "held": ["z"]}]
+    found = said(name, model)
+    assert found is not None, mistake
+    assert found.state == state or (found.state == "bad" and state == "caution"), found.text
+
+
+QUIET = ("element order", "held loaded direction", "total or each", "completeness", "proportions", "effective length", "stretch",
+         "elements per half wave", "yield before buckling", "balance", "compression", "free rigid motion", "edges for faces")
+
+
+def test_the_right_project_stays_quiet() -> None:
+    """Nothing but what has not been looked at yet: no trace was run."""
+    project = load_project(strip())
+    case = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0]
+    states = {item.name: item.state for item in collect(case.facts)}
+    assert {name: states.get(name) for name in QUIET} == dict.fromkeys(QUIET, "good")
+    assert {name for name, state in states.items() if state != "good"} == {"ideal factor as capacity"}
+
+
+def test_12_a_centred_load_is_told_from_one_out_of_true() -> None:
+    short = {"criteria": {"modes": 1, "required_factor": "1"}, "mesh": {"size": "20 mm"}}
+    perfect = said("centred load", strip(trace={"mode": 0, "target": "1", "steps": 4}, **short), "trace")
+    assert perfect is not None and perfect.state == "caution"
+    past = said("centred load", strip(force("-20 kN"), trace={"mode": 0, "target": "1", "steps": 12}, **short), "trace")
+    assert past is not None and past.state == "bad"
+    assert said("centred load", strip(trace={"target": "1", "steps": 4}, **short), "trace").state == "good"  # type: ignore[union-attr]
+    little = said("centred load", strip(trace={"target": "1", "steps": 4, "amplitude": "0.001 mm"}, **short), "trace")
+    assert little is not None and little.state == "caution"
+
+
+def test_16_no_compression_is_an_answer() -> None:
+    project = load_project(strip(force("100 N")))
+    case = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0]
+    assert case.verdict.meets is True and case.verdict.headline == "Cannot go unstable"
+    assert next(item for item in case.evidence if item.name == "compression").state == "good"
+
+
+def test_19_pieces_that_are_not_connected_are_named() -> None:
+    other = {**flat(), "name": "loose", "place": {"at": ["0 mm", "0 mm", "30 mm"]}}
+    with pytest.raises(LabilisError, match="'loose' is not connected"):
+        said("joints", strip(pieces=[flat(), other]))
+
+
+def test_9_and_20_a_mode_has_neither_millimetres_nor_stress() -> None:
+    """What leaves the program of a mode is a shape whose largest motion is 1, and nothing of stress."""
+    project = load_project(strip())
+    modes = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0].facts.modes
+    assert modes is not None
+    assert np.linalg.norm(modes.shapes, axis=2).max(axis=1) == pytest.approx(np.ones(len(modes.factors)))
+    assert not [name for name in vars(modes) if "stress" in name]
