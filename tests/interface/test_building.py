@@ -118,13 +118,13 @@ def test_convergence_study_fills_the_drawer(hand: Hand) -> None:
     window = hand.window
     hand.load(BRACKET)
     hand.click(hand.card("Mesh").tools["converge"])
-    assert window.drawer.tabs["Convergence"].isChecked()
+    assert window.drawer.tabs["Studies"].isChecked()
     hand.wait_idle()
-    table = window.drawer.convergence.table
+    table = window.drawer.studies.convergence.table
     assert table.rowCount() == 4
     assert [table.item(row, 0).text() for row in range(4)] == ["7.94 mm", "6.3 mm", "5 mm", "3.97 mm"]
     found = hand.session.current("converge")
-    assert found.done and window.drawer.convergence.note.text().startswith(("The meshes", "They go to"))
+    assert found.done and window.drawer.studies.convergence.note.text().startswith(("The meshes", "They go to"))
 
 
 def test_every_recipe_on_offer_makes_a_shape(hand: Hand) -> None:

@@ -46,7 +46,8 @@ def strength(**change: Any) -> StrengthFindings:
     made = StrengthFindings(
         "service", np.zeros((4, 3)), np.zeros((4, 3)), np.tile([-100.0, 0, 0, 0, 0, 0], (4, 1)), np.zeros((4, 6)), applied,
         np.array(["foot"]), reaction, np.array(["push"]), np.array([0.0]), grips, np.zeros((1, 3)), np.array([5.0]),
-        np.zeros((1, 2)), np.array([300.0]), np.array([1000.0, 0.0]), 1e-12, 2.35, 0, 0.99, 1000.0, np.zeros((0, 4)), "strut", np.array([1000.0]))
+        np.zeros((1, 2)), np.array([300.0]), np.array([1000.0, 0.0]), 1e-12, 2.35, 0, 0.99, 1000.0, np.zeros((0, 4)), "strut",
+        np.array([1000.0]))
     return dataclasses.replace(made, **change)
 
 

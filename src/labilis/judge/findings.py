@@ -199,8 +199,9 @@ class TraceFindings:
     converged points, the unloaded one first; largest (s,) mm: largest motion; probe (s,) mm: motion of the point that the mode
     moves most; iterations, negative (s,): of each point, and the negative pivots of its tangent; peak (s,) MPa: largest von Mises
     stress; frame (f,): points whose shapes are kept in motions (f, n, 3) mm; limit: largest factor when the path falls after it, else
-    nan; first_yield: nan when nothing yields; verified: the least of both, or the last factor; reason in words, '' while it runs;
-    done: False while it runs.
+    nan; first_yield: nan when nothing yields; verified: the limit, or the largest factor reached, of an elastic trace the first yield if
+    that is less; reason in words, '' while it runs; done: False while it runs; plastic (s,): largest equivalent plastic strain;
+    yielding: whether the material could yield; force (s,) N: size of the growing load, or what prescribed motions need.
     """
 
     case: str
@@ -221,6 +222,9 @@ class TraceFindings:
     reason: str
     cut_backs: int
     done: bool
+    plastic: Floats
+    yielding: bool
+    force: Floats
 
     @property
     def loss(self) -> float:
@@ -241,6 +245,19 @@ class ConvergenceFindings:
     limit: float
     band: float
     order: float
+    done: bool
+
+
+@dataclass(frozen=True)
+class StudyFindings:
+    """A case run several times with one thing changed: kind 'amplitude' or 'tilt'; labels (k,) what it was; columns (c,) with units;
+    figures (k, c), nan or infinite where there is none; done."""
+
+    case: str
+    kind: str
+    labels: Texts
+    columns: Texts
+    figures: Floats
     done: bool
 
 

@@ -16,6 +16,7 @@ from labilis.model import (
     GRADES,
     CylindricalAxes,
     ForceLoad,
+    Hub,
     LineLoad,
     LocalAxes,
     MomentLoad,
@@ -134,7 +135,19 @@ def support_sentences(project: Project) -> list[Sentence]:
         found.append((Span(support.name, ("supports", index, "name"), "text", strong=True), Span(": "),
                       Span(held_words(support, turns), ("supports", index, "held"), "motions"),
                       Span(f", at {'stiff hub ' if on_hub else ''}{support.on}.")))
-    return found + [_spring_sentence(index, spring) for index, spring in enumerate(project.springs)]
+    found += [_spring_sentence(index, spring) for index, spring in enumerate(project.springs)]
+    return found + [_hub_sentence(index, hub) for index, hub in enumerate(project.hubs)]
+
+
+def _hub_sentence(index: int, hub: Hub) -> Sentence:
+    spans = [Span(hub.name, ("hubs", index, "name"), "text", strong=True), Span(": "),
+             Span(f"{hub.kind} hub", ("hubs", index, "kind"), choices=(
+                 ("stiff: the region moves as a rigid body", "stiff"),
+                 ("spread: the load is shared out, the region stays flexible", "spread"))),
+             Span(f" on {hub.region}")]
+    if hub.at is not None:
+        spans += [Span(", at "), *_components(hub.at, ("hubs", index, "at"), "length")]
+    return (*spans, Span("."))
 
 
 def _spring_sentence(index: int, spring: Spring) -> Sentence:
@@ -153,6 +166,21 @@ def _components(texts: tuple[str, ...], path: tuple[str | int, ...], kind: str) 
     return spans
 
 
+def _lean(load: ForceLoad, path: tuple[str | int, ...]) -> list[Span]:
+    """Misalignment of a force."""
+    spans: list[Span] = []
+    leaning = tuple((f"leaning toward {axis}", {"angle": "1 deg" if load.tilt is None else load.tilt.angle, "toward": axis})
+                    for axis in "xyz")
+    if load.tilt is None:
+        spans += [Span(", "), Span("straight", (*path, "tilt"), choices=(("straight", None), *leaning))]
+    else:
+        spans += [Span(", leaning "), value_span(load.tilt.angle, (*path, "tilt", "angle"), "angle"), Span(" "),
+                  Span(f"toward {load.tilt.toward}", (*path, "tilt"), choices=(("straight", None), *leaning))]
+    if load.offset is not None:
+        spans += [Span(", "), *_components(load.offset, (*path, "offset"), "length"), Span(" beside")]
+    return spans
+
+
 def load_sentences(project: Project) -> list[Sentence]:
     """One sentence per load."""
     if not project.loads:
@@ -163,7 +191,7 @@ def load_sentences(project: Project) -> list[Sentence]:
         spans = [Span(load.name, (*path, "name"), "text", strong=True), Span(": ")]
         if isinstance(load, ForceLoad):
             if load.components is not None:
-                spans += _components(load.components, (*path, "components"), "force")
+                spans += _components(load.components, (*path, "components"), "force") + _lean(load, path)
             else:
                 spans += [value_span(load.normal or "", (*path, "normal"), "force"), Span(" into the face")]
             region = project.target_region(load.on)
@@ -245,7 +273,6 @@ def modes_sentences(project: Project, facts: CaseFacts | None, driver: str) -> l
         Span("with a second opinion" if project.criteria.second_opinion else "without a second opinion", ("criteria", "second_opinion"),
              choices=(("without a second opinion", False), ("with a second opinion on deflection before buckling", True))),
         Span("."))]
-    found += _required_sentences(project)
     if facts is not None and facts.modes is not None:
         positive = facts.modes.positive
         if len(positive):
@@ -259,7 +286,7 @@ def modes_sentences(project: Project, facts: CaseFacts | None, driver: str) -> l
                 found.append((Span(f"1 % more thickness changes it by: {', '.join(best)}."),))
         else:
             found.append((Span("No positive factor: this load cannot make the part unstable.", tone="good"),))
-    return found
+    return found + _required_sentences(project)
 
 
 def _required_sentences(project: Project) -> list[Sentence]:
@@ -296,6 +323,11 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
     spans += [Span("; at most "), value_span(str(plan.steps), ("trace", "steps"), "count"), Span(" steps, up to factor "),
               value_span(plan.target or "1.5 × the first mode's", ("trace", "target"), "number"), Span(" or a motion of "),
               value_span(plan.deflection or "a twentieth of the part's size", ("trace", "deflection"), "length"), Span(".")]
+    spans += [Span(" The material "), Span({"yielding": "yields", "elastic": "stays elastic"}[plan.material], ("trace", "material"),
+                                           choices=(("yields where it has a yield strength", "yielding"), ("stays elastic", "elastic")))]
+    if plan.material == "yielding":
+        spans += [Span(", up to "), value_span(plan.plastic_strain, ("trace", "plastic_strain"), "number"), Span(" of plastic strain")]
+    spans.append(Span("."))
     found: list[Sentence] = [tuple(spans)]
     trace = facts.trace if facts is not None else None
     if trace is None:
@@ -307,6 +339,9 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
     loss = f", {100 * trace.loss:.0f} % under mode 1" if math.isfinite(trace.loss) else ""
     found.insert(0, (Span(f"Verified to {trace.verified:.4g} × the load, {end}{loss}.", tone="good" if trace.verified >= 1 else "bad"),))
     steps = f"{len(trace.factors) - 1} steps, {trace.cut_backs} cut back"
+    if trace.yielding and math.isfinite(trace.first_yield):
+        found.append((Span(f"First yield at {trace.first_yield:.4g}; "
+                           f"at the end {100 * float(trace.plastic[-1]):.2g} % of plastic strain."),))
     found.append((Span(f"Imperfection {abs(trace.amplitude):.3g} mm; {steps}; it ended because {trace.reason}.", tone="quiet"),))
     return found
 

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from labilis.mechanics import shell, solid
 from labilis.mechanics.families import family
 from labilis.mechanics.material import isotropic, von_mises
+from labilis.mechanics.plastic import LAYERS, Memory, YieldLaw, blank, in_space, layered
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -39,7 +40,9 @@ class Block(Protocol):
     def thermal(self, growth: Floats) -> Floats: ...
     def second_state(self, local: Floats) -> Floats: ...
     def work(self, state: Floats, local: Floats) -> float: ...
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]: ...
+    def remember(self, law: YieldLaw) -> Memory | None: ...
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool,
+                 memory: Memory | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]: ...
     def body_force(self, acceleration: Floats) -> Floats: ...
     @property
     def volume(self) -> Floats: ...
@@ -105,20 +108,30 @@ class SolidBlock:
                            for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))], axis=-1)
         return strain @ self.elasticity
 
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
-        """Some elements at a time at large motions (n, 3): (rows, forces (m, k, 3), tangent or None, largest von Mises stress (m,))."""
+    def remember(self, law: YieldLaw) -> Memory:
+        """Memory of a yielding material at the quadrature points."""
+        return blank(law, *self.geometry.weight.shape, 6)
+
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool,
+                 memory: Memory | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+        """Some elements at a time at large motions (n, 3): (rows, forces (m, k, 3), tangent or None, largest von Mises stress (m,)); with a
+        `memory` the material yields."""
         g = self.geometry
         local = motion[self.members]
         for rows in solid.chunks(len(self.members)):
             f = solid.deformation_gradient(g.gradient[rows], local[rows])
-            stress = solid.green_strain(f) @ self.elasticity
+            moduli: Floats | None = self.elasticity
+            if memory is None:
+                stress = solid.green_strain(f) @ self.elasticity
+            else:
+                stress, moduli = in_space(solid.green_strain(f), self.elasticity, memory, rows, tangent)
             b = solid.strain_matrix(g.gradient[rows], f)
             m, points, _, columns = b.shape
             weighted = (stress * g.weight[rows][..., None]).reshape(m, 1, points * 6)
             force = (weighted @ b.reshape(m, points * 6, columns)).reshape(local[rows].shape)
             matrix = None
-            if tangent:
-                matrix = solid.material_part(b, g.weight[rows], self.elasticity) + solid.spread(
+            if tangent and moduli is not None:
+                matrix = solid.material_part(b, g.weight[rows], moduli) + solid.spread(
                     solid.geometric_block(g.gradient[rows], g.weight[rows], stress))
             yield rows, force, matrix, von_mises(stress).max(axis=1)
 
@@ -261,13 +274,29 @@ class ShellBlock:
         """Resultants (m, g, 9) of `second_strain`."""
         return np.asarray(np.einsum("mjk,mgk->mgj", self.section, self.second_strain(local)))
 
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+    def remember(self, law: YieldLaw) -> Memory:
+        """Memory of a yielding material at five layers of the quadrature points."""
+        return blank(law, *self.geometry.area.shape, len(LAYERS), 3)
+
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool,
+                 memory: Memory | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """Some elements at a time at large motions (n, 3) and rotations (n, 3, 3) of all nodes: (rows, forces (m, 2k, 3), tangent or None,
-        largest von Mises stress (m,) at top and bottom)."""
+        largest von Mises stress (m,) at top and bottom, of all layers where a `memory` lets the material yield)."""
         turned = rotation[self.turn_of[self.elements]]
         local = motion[self.elements]
         for rows in self._chunks():
             part = shell.part_of(self.geometry, rows)
+            if memory is not None:
+                peaks: list[Floats] = []
+
+                def law(strain: Floats, part: shell.ShellGeometry = part, rows: slice = rows,
+                        peaks: list[Floats] = peaks) -> tuple[Floats, Floats | None]:
+                    resultant, section, worst = layered(strain, self.section[rows], part.thickness, part.offset, memory, rows, tangent)
+                    peaks.append(worst)
+                    return resultant, section
+                force, matrix, _ = shell.forces_and_tangent(part, self.section[rows], local[rows], turned[rows], tangent, law=law)
+                yield rows, force.reshape(len(force), -1, 3), matrix, peaks[0]
+                continue
             force, matrix, state = shell.forces_and_tangent(part, self.section[rows], local[rows], turned[rows], tangent)
             top, _, bottom = shell.surface_stress(state, part.thickness, part.offset)
             peak = np.maximum(*(np.sqrt(s[..., 0] ** 2 - s[..., 0] * s[..., 1] + s[..., 1] ** 2 + 3 * s[..., 2] ** 2)
@@ -394,7 +423,11 @@ class SpringBlock:
         """A spring in fixed directions has nothing of second order."""
         return 0.0 * local
 
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+    def remember(self, law: YieldLaw) -> None:
+        """Springs do not yield."""
+
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool,
+                 memory: Memory | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """Springs stay linear in motions and in rotation vectors."""
         everything = slice(0, len(self.members))
         vector = motion[self.members] + shell.logarithm(rotation[self.members])

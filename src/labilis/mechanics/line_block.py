@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from labilis.mechanics import line
 from labilis.mechanics.blocks import ENERGY_PARTS, Slices
 from labilis.mechanics.cross_section import CrossSection
+from labilis.mechanics.plastic import Memory, YieldLaw
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -72,7 +73,11 @@ class LineBlock:
         """End forces of `line.second_state`."""
         return line.second_state(self.geometry, local.reshape(len(local), 12))
 
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+    def remember(self, law: YieldLaw) -> None:
+        """Lines are not traced."""
+
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool,
+                 memory: Memory | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """Line elements serve strength and modes only."""
         raise NotImplementedError("line elements have no large-deflection form")
 

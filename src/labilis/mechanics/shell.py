@@ -7,6 +7,7 @@ multiplicatively: R <- exp(ω) R.
 """
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -167,11 +168,16 @@ class ShellState:
     resultant: Floats
     y: Floats
     curvature: Floats
+    section: Floats | None = None
+
+
+Law = Callable[[Floats], tuple[Floats, Floats | None]]
 
 
 def shell_state(geometry: ShellGeometry, stiffness: Floats, displacement: Floats, rotation: Floats | None = None,
-                initial: Floats | None = None) -> ShellState:
-    """Strain e and resultant C e + initial (m, g, 9): forces N/mm, moments N, at a deformation."""
+                initial: Floats | None = None, law: Law | None = None) -> ShellState:
+    """Strain e and resultant C e + initial (m, g, 9): forces N/mm, moments N, at a deformation. A `law` gives resultants and section
+    tangents (m, g, 9, 9) from the strains instead of C."""
     y = _vectors(geometry, displacement, rotation)
     rest = _vectors(geometry, np.zeros_like(displacement), None)
     products = y @ np.swapaxes(y, 1, 2) - rest @ np.swapaxes(rest, 1, 2)
@@ -180,6 +186,9 @@ def shell_state(geometry: ShellGeometry, stiffness: Floats, displacement: Floats
     natural[..., 0:2] += _bulge(geometry) * curvature**2
     strain = np.einsum("mgjk,mgk->mgj", geometry.change, natural)
     strain[:, :, 8] = 0.5 * np.einsum("mgab,mab->mg", _drill_forms(geometry), products, optimize=True)
+    if law is not None:
+        resultant, section = law(strain)
+        return ShellState(strain, resultant, y, curvature, section)
     resultant = np.einsum("mjk,mgk->mgj", stiffness, strain)
     return ShellState(strain, resultant if initial is None else resultant + initial, y, curvature)
 
@@ -205,9 +214,9 @@ def residual_and_tangent(geometry: ShellGeometry, stiffness: Floats, displacemen
 
 def forces_and_tangent(geometry: ShellGeometry, stiffness: Floats, displacement: Floats, rotation: Floats | None = None,
                        with_tangent: bool = True, initial: Floats | None = None,
-                       material: bool = True) -> tuple[Floats, Floats | None, Floats]:
+                       material: bool = True, law: Law | None = None) -> tuple[Floats, Floats | None, Floats]:
     """(internal forces (m, 6n), their derivative (m, 6n, 6n) when asked for, resultants (m, g, 9)); see `residual_and_tangent`."""
-    state = shell_state(geometry, stiffness, displacement, rotation, initial)
+    state = shell_state(geometry, stiffness, displacement, rotation, initial, law)
     forms, y = geometry.forms, state.y
     m, n = geometry.elements.shape
     drill = _drill_forms(geometry)
@@ -234,7 +243,8 @@ def forces_and_tangent(geometry: ShellGeometry, stiffness: Floats, displacement:
     tangent = np.swapaxes(change, 1, 2) @ k_y @ change
     tangent.reshape(m, n, 6, n, 6)[:, np.arange(n), 3:, np.arange(n), 3:] += np.moveaxis(second, 1, 0)
     if material:
-        tangent += material_part(_strain_matrix(geometry, y, state.curvature), stiffness, geometry.area)
+        section = stiffness if state.section is None else state.section
+        tangent += material_part(_strain_matrix(geometry, y, state.curvature), section, geometry.area)
     return residual, tangent, state.resultant
 
 
@@ -273,9 +283,10 @@ def strain_matrix_at_rest(geometry: ShellGeometry) -> Floats:
 
 
 def material_part(b: Floats, stiffness: Floats, area: Floats) -> Floats:
-    """∫ Bᵀ C B dA (m, 6n, 6n) from B (m, g, 9, 6n), C (m, 9, 9), area (m, g)."""
+    """∫ Bᵀ C B dA (m, 6n, 6n) from B (m, g, 9, 6n), C (m, 9, 9) or (m, g, 9, 9), area (m, g)."""
     m, g, s, size = b.shape
-    weighted = ((stiffness[:, None] * area[..., None, None]) @ b).reshape(m, g * s, size)
+    c = stiffness[:, None] if stiffness.ndim == 3 else stiffness
+    weighted = ((c * area[..., None, None]) @ b).reshape(m, g * s, size)
     return np.swapaxes(b.reshape(m, g * s, size), 1, 2) @ weighted
 
 

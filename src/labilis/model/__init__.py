@@ -59,6 +59,7 @@ from labilis.model.statements import (
     Support,
     SymmetryAxes,
     TemperatureLoad,
+    Tilt,
     WeightLoad,
 )
 
@@ -112,6 +113,7 @@ __all__ = [
     "Support",
     "SymmetryAxes",
     "TemperatureLoad",
+    "Tilt",
     "TracePlan",
     "Turn",
     "WeightLoad",

@@ -144,7 +144,10 @@ class TracePlan(Statement):
     sign: Literal["+", "-"] = "+"
     target: str | None = Field(default=None, description="factor to stop at; 1.5 times the first mode's when none is given")
     steps: int = Field(default=40, ge=2, le=500)
-    beyond_yield: float = Field(default=1.5, gt=1.0)
+    material: Literal["yielding", "elastic"] = Field(default="yielding", description="whether pieces yield whose material has a yield "
+                                                     "strength")
+    plastic_strain: str = Field(default="5 %", description="largest plastic strain allowed, where pieces yield")
+    beyond_yield: float = Field(default=1.5, gt=1.0, description="stress over the yield strength at which an elastic trace ends")
     deflection: str | None = Field(default=None, description="largest motion allowed, length; a twentieth of the part's size when none is "
                                    "given")
 
@@ -346,6 +349,9 @@ class Project(Statement):
             found.append(("trace/amplitude", self.trace.amplitude, "length"))
         if self.trace.deflection is not None:
             found.append(("trace/deflection", self.trace.deflection, "length"))
+        found.append(("trace/plastic_strain", self.trace.plastic_strain, "number"))
+        found += [(f"materials/{item.name}/hardening/{row}", text, kind) for item in self.materials
+                  for row, point in enumerate(item.hardening) for text, kind in zip(point, ("number", "stress"))]
         if self.trace.target is not None:
             found.append(("trace/target", self.trace.target, "number"))
         if self.euler.length is not None:

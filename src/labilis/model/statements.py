@@ -24,6 +24,8 @@ class Material(Statement):
     density: str | None = Field(default=None, description="density")
     yield_strength: str | None = Field(default=None, description="stress")
     expansion: str | None = Field(default=None, description="thermal expansion per kelvin")
+    hardening: tuple[tuple[str, str], ...] = Field(default=(), description="points of plastic strain and stress beyond the yield strength; "
+                                                   "without them stress stays at the yield strength")
     source: str = Field(default="", description="where the values come from")
 
 
@@ -108,6 +110,13 @@ class Support(Statement):
 Growth = Literal["growing", "held"]
 
 
+class Tilt(Statement):
+    """A force turned a little from its stated direction, toward an axis of the project."""
+
+    angle: str
+    toward: Literal["x", "y", "z"]
+
+
 class ForceLoad(Statement):
     """A force on a region or hub: by components, or along the region's normal (positive pushes into the part)."""
 
@@ -117,17 +126,24 @@ class ForceLoad(Statement):
     components: Text3 | None = Field(default=None, description="force in x, y, z")
     normal: str | None = Field(default=None, description="force along the normal, positive pushing into the part")
     share: Literal["total", "each"] = Field(default="total", description="total over the region, or on each face or edge")
+    tilt: Tilt | None = Field(default=None, description="misalignment: the force keeps its size and leans over")
+    offset: Text3 | None = Field(default=None, description="misalignment: how far from its hub the force acts, lengths")
     growth: Growth = "growing"
 
     @model_validator(mode="after")
     def _one_way(self) -> ForceLoad:
         if (self.components is None) == (self.normal is None):
             raise ValueError("a force is given either by its components or along the normal")
+        if self.components is None and (self.tilt is not None or self.offset is not None):
+            raise ValueError("tilt and offset belong to a force given by its components")
         return self
 
     def quantities(self) -> list[tuple[str, str]]:
         """(text, kind) of each number."""
-        return [(text, "force") for text in self.components or (self.normal or "",)]
+        found = [(text, "force") for text in self.components or (self.normal or "",)]
+        if self.tilt is not None:
+            found.append((self.tilt.angle, "angle"))
+        return found + [(text, "length") for text in self.offset or ()]
 
 
 class PressureLoad(Statement):

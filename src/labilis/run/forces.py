@@ -138,10 +138,27 @@ def _on_hub(scene: LoadScene, load: ForceLoad | PressureLoad | LineLoad | Moment
     if isinstance(load, MomentLoad):
         nodal[turn] = _numbers(scene, load.components, "moment", factor, where)
     elif isinstance(load, ForceLoad) and load.components is not None:
-        nodal[place] = _numbers(scene, load.components, "force", factor, where)
+        nodal[place] = _force(scene, load, factor, where)
+        if load.offset is not None:
+            nodal[turn] = np.cross(_numbers(scene, load.offset, "length", 1.0, where), nodal[place])
     else:
         raise LabilisError("A hub takes a force by components or a moment.", where, "Give the force in x, y, z.", "hub-load")
     return CaseForces(nodal.ravel())
+
+
+def _force(scene: LoadScene, load: ForceLoad, factor: float, where: str) -> Floats:
+    """Components (3,) N of a force, tilted if it leans."""
+    force = _numbers(scene, load.components or (), "force", factor, where)
+    size = float(np.linalg.norm(force))
+    if load.tilt is None or size == 0.0:
+        return force
+    angle = scene.project.value(load.tilt.angle, "angle", where)
+    axis = np.eye(3)["xyz".index(load.tilt.toward)]
+    aside = axis - (axis @ force) * force / size**2
+    if np.linalg.norm(aside) < 1e-9:
+        raise LabilisError(f"The force already runs along {load.tilt.toward}: it cannot lean toward it.", where,
+                           "Choose an axis across it.", "tilt")
+    return np.cos(angle) * force + np.sin(angle) * size * aside / np.linalg.norm(aside)
 
 
 def _edge_moment(scene: LoadScene, load: MomentLoad, factor: float, where: str) -> CaseForces:
@@ -186,7 +203,10 @@ def _on_region(scene: LoadScene, load: ForceLoad | PressureLoad | LineLoad, fact
         weights = load_forms.edge_weights(mesh.nodes, segments)
         per_length = _numbers(scene, load.components, "line force", factor, where)
         return CaseForces(_spread(scene, load_forms.traction(mesh.nodes, weights, segments, per_length * weights.sum())))
-    force = _numbers(scene, load.components or (), "force", factor, where)
+    force = _force(scene, load, factor, where)
+    if load.offset is not None:
+        raise LabilisError("A force with an offset needs a hub to act beside.", where, "Tie the region to a hub and load the hub.",
+                           "offset")
     for faces in [match.faces] if load.share == "total" else [np.array([face]) for face in match.faces]:
         if len(faces):
             triangles = mesh.face_triangles(faces)

@@ -25,6 +25,8 @@ class StageKeys:
     modes: str = ""
     trace: str = ""
     converge: str = ""
+    amplitude: str = ""
+    tilt: str = ""
 
 
 def _hash(*parts: Any) -> str:
@@ -102,7 +104,7 @@ def _strength_parts(project: Project, case_name: str) -> list[Any]:
             targets.add(load.on)
         values = [project.value(text, kind) for text, kind in load.quantities()]
         shape = {key: value for key, value in load.model_dump().items()
-                 if key not in ("components", "normal", "pressure", "acceleration")}
+                 if key not in ("components", "normal", "pressure", "acceleration", "tilt", "offset")}
         loads.append([shape, values, amount, getattr(load, "normal", None) is not None])
     return [limits, loads, _regions(project, {project.target_region(target).name for target in targets})]
 
@@ -122,11 +124,14 @@ def stage_keys(project: Project, case: str | None = None) -> StageKeys:
             criteria = project.criteria
             keys["modes"] = _hash("modes", keys["strength"], criteria.modes, criteria.sign, criteria.second_opinion,
                                   sorted({project.required_of(piece.name) for piece in project.active_pieces}))
-            keys["converge"] = _hash("converge", keys["modes"])
+            keys["converge"], keys["tilt"] = _hash("converge", keys["modes"]), _hash("tilt", keys["modes"])
             plan = project.trace
             keys["trace"] = _hash("trace", keys["modes"], plan.model_dump(), *(
                 None if text is None else project.value(text, kind)
-                for text, kind in ((plan.amplitude, "length"), (plan.target, "number"), (plan.deflection, "length"))))
+                for text, kind in ((plan.amplitude, "length"), (plan.target, "number"), (plan.deflection, "length"))), [[
+                    [project.value(text, kind) for text, kind in zip(point, ("number", "stress"))] for point in item.hardening]
+                    for item in project.materials])
+            keys["amplitude"] = _hash("amplitude", keys["trace"])
     except (LabilisError, StopIteration):
         pass
     return StageKeys(**keys)

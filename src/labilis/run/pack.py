@@ -13,6 +13,7 @@ from labilis.judge.findings import (
     ModesFindings,
     SectionFindings,
     StrengthFindings,
+    StudyFindings,
     TraceFindings,
 )
 from labilis.model import LabilisError
@@ -20,7 +21,7 @@ from labilis.shape import EdgeTable, FaceTable, ShapeView, Tessellation
 
 _KNOWN: dict[str, Any] = {kind.__name__: kind for kind in (
     ConvergenceFindings, MemberFindings,
-    MeshFindings, ModesFindings, SectionFindings, StrengthFindings, TraceFindings, ShapeView,
+    MeshFindings, ModesFindings, SectionFindings, StrengthFindings, StudyFindings, TraceFindings, ShapeView,
     FaceTable, EdgeTable, Tessellation)}
 _COMPACT = {"displacement_growing", "displacement_held", "stress_growing", "stress_held", "shapes", "shape", "energy", "levers",
             "layers", "motions"}

@@ -7,7 +7,7 @@ from typing import Literal
 
 from labilis.model import Project
 
-Stage = Literal["shape", "mesh", "strength", "modes", "trace", "converge"]
+Stage = Literal["shape", "mesh", "strength", "modes", "trace", "converge", "amplitude", "tilt"]
 
 
 @dataclass(frozen=True)
@@ -20,7 +20,7 @@ class Snapshot:
 
 @dataclass(frozen=True)
 class Plan:
-    """How far to go, for which load cases (all when empty); meshes: how many for the stage converge."""
+    """How far to go, for which load cases (all when empty); meshes: how many for the study converge."""
 
     upto: Stage
     cases: tuple[str, ...] = ()

@@ -7,14 +7,10 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
-
-from labilis.judge.convergence import extrapolated
-from labilis.judge.findings import ConvergenceFindings, MeshFindings, ModesFindings, SectionFindings, StrengthFindings, TraceFindings
+from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings, StrengthFindings, TraceFindings
 from labilis.mesh import (
     Bonds,
     Mesh,
-    proposed_size,
 )
 from labilis.model import LabilisError, Project
 from labilis.run.assembled import check_connected, make_blocks, material_of
@@ -26,12 +22,12 @@ from labilis.run.modes_stage import modes_stage
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
 from labilis.run.resolve import Tied, make_tied
 from labilis.run.strength_stage import SolvedCase, strength_stage
+from labilis.run.studies import amplitude_study, convergence_study, tilt_study
 from labilis.run.trace_stage import trace_stage
 from labilis.shape import BodyShape, PartShape, build_part, scan_sections
 from labilis.solve.factor import Factor, NotPositive, factor
 from labilis.solve.system import System
 
-_RATIO = 1.26  # of element sizes from mesh to mesh of a convergence study: each has twice the elements of a solid
 _MOST_KEPT = 20  # bodies, meshes, solutions of late statements
 Found = Callable[[str, Any], None]
 
@@ -69,8 +65,12 @@ class Runner:
         give(keys.mesh, findings)
         if plan.upto == "mesh":
             return self._finish(started, results)
-        if plan.upto == "converge":
-            self._converge(snapshot, plan, part, mesh, progress, give)
+        if plan.upto == "converge":  # nothing of another mesh is worth keeping
+            convergence_study(snapshot, plan, part, lambda other, its: Runner().run(other, its), progress, give)
+            return self._finish(started, results)
+        if plan.upto in ("amplitude", "tilt"):
+            study = amplitude_study if plan.upto == "amplitude" else tilt_study
+            study(snapshot, plan, self._again, progress, give)
             return self._finish(started, results)
         cases = plan.cases or tuple(case.name for case in project.cases)
         if not cases:
@@ -101,6 +101,14 @@ class Runner:
                 give(case_keys.trace, self._timed("trace", lambda: self._trace(
                     scene, case, part, bonds, results[case_keys.modes], case_keys, case_progress, found)))  # noqa: B023
         return self._finish(started, results)
+
+    def _again(self, snapshot: Snapshot, plan: Plan) -> dict[str, Any]:
+        """One run of a study with what is kept here, its time not counted twice."""
+        timing = self.timing
+        try:
+            return self.run(snapshot, plan)
+        finally:
+            self.timing = timing
 
     # --- stages ---------------------------------------------------------------------------------------------------
     def _part(self, snapshot: Snapshot, keys: StageKeys) -> PartShape:
@@ -158,30 +166,6 @@ class Runner:
             return SectionFindings(found.axis, found.station, found.area, found.i_min, found.i_max, found.weak, found.strong)
 
         return self._keep(keys.sections, lambda: self._timed("sections", scan))
-
-    def _converge(self, snapshot: Snapshot, plan: Plan, part: PartShape, mesh: Mesh, progress: ProgressCall, give: Found) -> None:
-        """First factor with meshes of falling size, the present one the third: what stands so far is given after each."""
-        project = snapshot.project
-        size = proposed_size(part.view) if project.mesh.size is None else project.value(project.mesh.size, "length")
-        case = (plan.cases or tuple(item.name for item in project.cases))[0]
-        key = stage_keys(project, case).converge
-        rows: list[tuple[float, int, int, float]] = []
-        for number in range(plan.meshes):
-            present = size * _RATIO ** (2 - number)
-            progress(Progress(number / plan.meshes, f"Mesh {number + 1} of {plan.meshes}, {present:.3g} mm"))
-            plan_of = project.mesh.model_copy(update={"size": f"{present!r} mm"})
-            changed = project.changed(mesh=plan_of, criteria={**project.criteria.model_dump(), "modes": 1, "second_opinion": False})
-            other = Runner()  # nothing of another mesh is worth keeping
-            found = other.run(Snapshot(changed, snapshot.files), Plan("modes", (case,)))
-            keys = stage_keys(changed, case)
-            modes, findings = found[keys.modes], found[keys.mesh]
-            if len(modes.positive) == 0:
-                raise LabilisError("There is no positive factor to follow over meshes.", f"cases/{case}", "This load cannot make the part "
-                                   "unstable.", "converge")
-            rows.append((present, findings.count, findings.unknowns, float(modes.positive[0])))
-            sizes, elements, unknowns, factors = (np.array(column) for column in zip(*rows))
-            give(key, ConvergenceFindings(case, sizes, elements, unknowns, factors, *extrapolated(sizes, factors),
-                                          number == plan.meshes - 1))
 
     @staticmethod
     def _trace(scene: LoadScene, case: str, part: PartShape, bonds: Bonds, modes: ModesFindings, keys: StageKeys,

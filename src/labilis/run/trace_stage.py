@@ -7,12 +7,13 @@ from dataclasses import replace
 import numpy as np
 
 from labilis.judge.findings import ModesFindings, TraceFindings
+from labilis.mechanics.plastic import YieldLaw
 from labilis.mechanics.ties import Ties
 from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project, TracePlan
-from labilis.run.assembled import make_blocks
+from labilis.run.assembled import make_blocks, material_of
 from labilis.run.forces import LoadScene, load_forces
-from labilis.run.regions import Floats
+from labilis.run.regions import Floats, Ints
 from labilis.run.resolve import make_tied, ties_about
 from labilis.shape import PartShape
 from labilis.solve.system import System
@@ -21,7 +22,8 @@ from labilis.solve.trace import TraceControl, TracePoint, Tracer, TraceResult
 _FRAMES = 24  # shapes kept along the path
 _REASONS = {"target": "the factor asked for was reached", "limit": "the limit was passed", "steps": "the steps ran out",
             "stuck": "no balance was found with the smallest step", "deflection": "the deflection allowed was passed",
-            "yield": "well past first yield, which this trace does not follow"}
+            "yield": "well past first yield, which this trace does not follow",
+            "plastic": "the plastic strain allowed was reached"}
 
 
 def starting_amplitude(project: Project, plan: TracePlan, mesh: Mesh, modes: ModesFindings) -> float:
@@ -58,12 +60,16 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
     total = 3 * tied.numbering.total
     nodal = {"growing": np.zeros(total), "held": np.zeros(total)}
     following: dict[str, list] = {"growing": [], "held": []}
+    given: Floats | None = None
     for name, amount in project.case_loads(case):
         forces = load_forces(scene, name, amount)
-        if forces.given is not None or forces.growth is not None:
-            raise LabilisError(f"A trace does not take prescribed displacement or temperature yet ('{name}').", f"loads/{name}",
-                               "Trace a case without it.", "trace-load")
         growth = project.named("loads", name).growth
+        if forces.growth is not None or (forces.given is not None and growth == "held"):
+            raise LabilisError(f"A trace does not take temperature, nor a prescribed displacement that is held ('{name}').",
+                               f"loads/{name}", "Trace a case without it.", "trace-load")
+        if forces.given is not None:
+            given = forces.given if given is None else given + forces.given
+            continue
         if forces.following is not None:
             following[growth].append(forces.following)
         else:
@@ -75,19 +81,25 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
     target = project.value(plan.target, "number") if plan.target is not None else (1.5 * ideal if np.isfinite(ideal) else 10.0)
     first = min(target, ideal if np.isfinite(ideal) else target) / 10.0
     control = TraceControl(first=first, least=first / 500.0, largest=2.0 * first, target=target, steps=plan.steps)
+    laws = _laws(project, part, bodies, len(system.blocks)) if plan.material == "yielding" else []
     tracer = Tracer(system, tied.numbering.places, ties_at, nodal["growing"], nodal["held"], (following["growing"], following["held"]),
-                    control)
+                    control, laws, None if given is None else tied.ties.carried(given))
+    yielding = any(law is not None for law in laws)
+    plastic = project.value(plan.plastic_strain, "number", "trace/plastic_strain")
     strength = np.concatenate([np.array([yields.get(part.pieces[body]) or np.inf for body in body_of]) for body_of in bodies]
                               + [np.full(len(spring.members), np.inf) for spring in tied.springs])
     probe = _probe(modes, plan)
     allowed = 0.05 * part.view.size if plan.deflection is None else project.value(plan.deflection, "length", "trace/deflection")
-    gathered = _Gathered(case, plan, amplitude, ideal, len(mesh.nodes), strength, probe)
+    gathered = _Gathered(case, plan, amplitude, ideal, len(mesh.nodes), strength, probe, yielding, modes.growing_force)
     result = TraceResult()
     try:
         for result, point in tracer.run():
             gathered.add(point)
             tell(gathered.findings(result, False))
-            if gathered.ratios[-1] > plan.beyond_yield:
+            if gathered.plastic[-1] > plastic:
+                result.reason = "plastic"
+                break
+            if not yielding and gathered.ratios[-1] > plan.beyond_yield:
                 result.reason = "yield"
                 break
             if gathered.largest[-1] > allowed:
@@ -99,6 +111,27 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
     return gathered.findings(result, True)
 
 
+def _laws(project: Project, part: PartShape, bodies: tuple[Ints, ...], count: int) -> list[YieldLaw | None]:
+    """For each block how its material yields; None without a yield strength."""
+    laws: list[YieldLaw | None] = [None] * count
+    for number, body in enumerate(bodies):
+        material = material_of(project, part.pieces[int(body[0])])
+        if material.yield_strength is None:
+            continue
+        start = project.value(material.yield_strength, "stress")
+        points = [(0.0, start)]
+        for row, (strain, stress) in enumerate(material.hardening):
+            where = f"materials/{material.name}/hardening/{row}"
+            points.append((project.value(strain, "number", where), project.value(stress, "stress", where)))
+            if points[-1][0] <= points[-2][0] or points[-1][1] < points[-2][1]:
+                raise LabilisError(f"Point {row + 1} of the curve of '{material.name}' does not rise above the one before.", where,
+                                   "Give plastic strains and stresses in rising order, beyond the yield strength.", "hardening")
+        strains, stresses = (np.array(column) for column in zip(*points))
+        laws[number] = YieldLaw(project.value(material.youngs_modulus or "", "stress"),
+                                project.value(material.poisson_ratio or "", "number"), strains, stresses)
+    return laws
+
+
 def _probe(modes: ModesFindings, plan: TracePlan) -> int:
     """Node that the mode moves most, -1 without a mode."""
     return int(np.linalg.norm(modes.shapes[plan.mode - 1], axis=1).argmax()) if plan.mode else -1
@@ -107,9 +140,13 @@ def _probe(modes: ModesFindings, plan: TracePlan) -> int:
 class _Gathered:
     """What is kept of a path as it grows."""
 
-    def __init__(self, case: str, plan: TracePlan, amplitude: float, ideal: float, nodes: int, strength: Floats, probe: int) -> None:
+    def __init__(self, case: str, plan: TracePlan, amplitude: float, ideal: float, nodes: int, strength: Floats, probe: int,
+                 yielding: bool, unit: float) -> None:
         self.case, self.plan, self.amplitude, self.ideal, self.nodes = case, plan, amplitude, ideal, nodes
-        self.strength, self.probe = strength, probe
+        self.strength, self.probe, self.yielding = strength, probe, yielding
+        self.plastic: list[float] = []
+        self.forces: list[float] = []
+        self.unit = unit
         self.factors: list[float] = []
         self.largest: list[float] = []
         self.at_probe: list[float] = []
@@ -128,7 +165,9 @@ class _Gathered:
         self.at_probe.append(float(size[self.probe if self.probe >= 0 else int(size.argmax())]))
         self.iterations.append(point.iterations)
         self.negative.append(point.negative)
-        self.ratios.append(float((point.peak / self.strength).max()))
+        self.ratios.append(float(np.maximum(point.peak / self.strength, point.demand).max()))
+        self.forces.append(point.factor * self.unit if np.isnan(point.driving) else point.driving)
+        self.plastic.append(float(point.plastic.max(initial=0.0)))
         self.peaks.append(float(point.peak.max()))
         self.frames.append(motion.astype(np.float32))
 
@@ -147,9 +186,9 @@ class _Gathered:
         frames = np.array([self.frames[k] for k in chosen]).reshape(len(chosen), self.nodes, 3)
         peak = int(np.argmax(self.factors))
         limit = self.factors[peak] if peak < len(self.factors) - 1 else float("nan")
-        ends = [value for value in (limit, self.first_yield()) if np.isfinite(value)]
+        ends = [value for value in (limit, float("nan") if self.yielding else self.first_yield()) if np.isfinite(value)]
         verified = min(ends) if ends else max(self.factors)
         return TraceFindings(
             self.case, self.plan.mode, self.amplitude, self.ideal, np.array(self.factors), np.array(self.largest), np.array(self.at_probe),
             np.array(self.iterations), np.array(self.negative), np.array(self.peaks), chosen, frames, limit, self.first_yield(), verified,
-            _REASONS[result.reason] if done else "", result.cut_backs, done)
+            _REASONS[result.reason] if done else "", result.cut_backs, done, np.array(self.plastic), self.yielding, np.array(self.forces))

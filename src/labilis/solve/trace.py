@@ -7,7 +7,7 @@ angle to the step before. Limit and bifurcation are told apart by the pivots of 
 """
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from labilis.mechanics import assembly, loads
+from labilis.mechanics.plastic import Memory, YieldLaw
 from labilis.mechanics.shell import exponential
 from labilis.mechanics.ties import Ties
 from labilis.solve.factor import Factor, factor
@@ -45,7 +46,9 @@ class TraceControl:
 @dataclass(frozen=True)
 class TracePoint:
     """One converged state: factor; motion (total, 3) mm of all places; rotation (total, 3, 3) of turns; iterations; negative pivots of
-    the tangent; peak (m,) largest von Mises stress of each element, MPa; arc: whether arc length found it."""
+    the tangent; peak (m,) largest von Mises stress of each element, MPa; arc: whether arc length found it; demand (m,): largest elastic
+    predictor over the yield stress, 0 where nothing yields; plastic (m,): largest equivalent plastic strain;
+    driving N: force that the prescribed motions need, as work over their largest, nan without them."""
 
     factor: float
     motion: Floats
@@ -54,6 +57,9 @@ class TracePoint:
     negative: int
     peak: Floats
     arc: bool
+    demand: Floats
+    plastic: Floats
+    driving: float
 
 
 @dataclass
@@ -81,6 +87,7 @@ class TraceResult:
 class _State:
     motion: Floats
     rotation: Floats
+    moved: float = 0.0  # factor whose prescribed motions it has
 
 
 class _NotConverged(ArithmeticError):
@@ -89,15 +96,20 @@ class _NotConverged(ArithmeticError):
 
 class Tracer:
     """Follows one path. forces: growing and held nodal forces (3 total,) N at rest; following: surface triangles with pressures that grow
-    and that are held."""
+    and that are held; laws: for each block how it yields, None where it does not; given: prescribed motions (3 total,) that grow, or
+    None. With them the path is followed by them alone, which passes a limit without arc length."""
 
     def __init__(self, system: System, places: Floats, ties_at: TiesAt, growing: Floats, held: Floats,
                  following: tuple[list[tuple[Ints, float]], list[tuple[Ints, float]]] = ((), ()),  # type: ignore[assignment]
-                 control: TraceControl | None = None) -> None:
+                 control: TraceControl | None = None, laws: Sequence[YieldLaw | None] = (),
+                 given: Floats | None = None) -> None:
         self.system, self.places, self.ties_at = system, places, ties_at
         self.growing, self.held, self.following = growing, held, following
         self.control = control or TraceControl()
         self._like: Factor | None = None
+        self.given = None if given is None else given.reshape(-1, 3)
+        laws = laws or [None] * len(system.blocks)
+        self.memory: list[Memory | None] = [None if law is None else block.remember(law) for block, law in zip(system.blocks, laws)]
 
     # --- path -------------------------------------------------------------------------------------------------------------
     def run(self) -> Iterator[tuple[TraceResult, TracePoint]]:
@@ -109,10 +121,11 @@ class Tracer:
             state, point = self._held_first(state)
         else:
             point = self._point(state, 0.0, 0, False)
+        self._accept()
         result.points.append(point)
         yield result, point
         step, arc, before = control.first, False, None
-        value, first_slope, past = 0.0, 0.0, False
+        value, first_slope, last_slope, past = 0.0, 0.0, 0.0, False
         while len(result.points) <= control.steps:
             try:
                 if arc:
@@ -129,7 +142,7 @@ class Tracer:
                 result.cut_backs += 1
                 step *= 0.5
                 small = step < control.least * (1.0 if not arc else self._scale)
-                if small and not arc and before is not None:
+                if small and not arc and before is not None and self.given is None:
                     arc, step = True, 0.25 * self._scale  # load control has come to its end
                 elif small:
                     result.reason = "stuck"
@@ -142,6 +155,12 @@ class Tracer:
             slope = (value_new - value) / max(float(np.linalg.norm(moved)), 1e-300)
             first_slope = first_slope or slope
             point = self._point(new, value_new, count, arc)
+            jumped = before is not None and self.given is None and point.negative > result.points[-1].negative
+            if jumped and not arc and step > control.least:
+                # load control has jumped over a limit, or past a bifurcation: go there again along the arc
+                arc, step = True, 0.5 * self._scale
+                continue
+            self._accept()
             if not arc:
                 self._scale = float(np.linalg.norm(moved))
             state, value, before = new, value_new, moved
@@ -150,12 +169,15 @@ class Tracer:
             if value >= control.target * (1 - 1e-9):
                 result.reason = "target"
                 return
-            if value < control.fall * result.factors.max() and value < result.factors[-2]:
+            if self.given is None and value < control.fall * result.factors.max() and value < result.factors[-2]:
                 result.reason = "limit"
                 return
-            if not arc and slope < 0.35 * first_slope:
+            if not arc and self.given is None and slope < 0.35 * first_slope:
                 arc, step = True, float(np.linalg.norm(moved))
             grow = 1.5 if count <= 5 else 1.0 if count <= 9 else 0.6
+            if arc and not past and slope < 0.6 * last_slope:
+                grow = min(grow, 0.7)  # the top comes near
+            last_slope = slope
             step = step * grow if arc else min(step * grow, control.largest)
             if arc:
                 step = min(step, 8.0 * self._scale)
@@ -181,6 +203,8 @@ class Tracer:
     def _load_step(self, state: _State, value: float) -> tuple[_State, Floats, int]:
         """(state, sum of the corrections in reduced unknowns, iterations) at a given factor."""
         control = self.control
+        if self.given is not None:
+            state = replace(state, motion=state.motion + (value - state.moved) * self.given, moved=value)
         total: Floats | None = None
         energy, most = np.inf, 0.0
         for count in range(1, control.iterations + 1):
@@ -270,7 +294,7 @@ class Tracer:
         inner = np.zeros((len(self.places), 3))
         parts: list[assembly.Part] = []
         for number, block in enumerate(self.system.blocks):
-            for rows, force, matrix, _ in block.deformed(state.motion, state.rotation, tangent):
+            for rows, force, matrix, _ in block.deformed(state.motion, state.rotation, tangent, self.memory[number]):
                 np.add.at(inner, block.members[rows].ravel(), force.reshape(-1, 3))
                 if matrix is not None:
                     parts.append((number, rows, matrix))
@@ -307,12 +331,33 @@ class Tracer:
                 carried = du[follow.nodes] - lever  # motion of the foot
                 motion[follow.nodes] = state.motion[follow.nodes] + carried + np.einsum(
                     "kij,kj->ki", exponential(turn) - np.eye(3), follow.arms)
-        return _State(motion, rotation)
+        return _State(motion, rotation, state.moved)
+
+    def _accept(self) -> None:
+        """What the last trial did to the material stays."""
+        for memory in self.memory:
+            if memory is not None:
+                memory.accept()
 
     def _point(self, state: _State, value: float, iterations: int, arc: bool) -> TracePoint:
         """What is kept of a converged state."""
         ties, _, tangent, _ = self._balance(state, value)
         solver = self._factor(tangent, ties)
-        peaks = [np.concatenate([peak for _, _, _, peak in block.deformed(state.motion, state.rotation, False)])
-                 for block in self.system.blocks]
-        return TracePoint(value, state.motion, state.rotation, iterations, solver.negative_pivots, np.concatenate(peaks), arc)
+        peaks = [np.concatenate([peak for _, _, _, peak in block.deformed(state.motion, state.rotation, False, memory)])
+                 for block, memory in zip(self.system.blocks, self.memory)]
+        demand = [np.zeros(len(block.members)) if memory is None else memory.demand.copy()
+                  for block, memory in zip(self.system.blocks, self.memory)]
+        plastic = [np.zeros(len(block.members)) if memory is None else memory.largest
+                   for block, memory in zip(self.system.blocks, self.memory)]
+        return TracePoint(value, state.motion, state.rotation, iterations, solver.negative_pivots, np.concatenate(peaks), arc,
+                          np.concatenate(demand), np.concatenate(plastic), self._driving(state))
+
+    def _driving(self, state: _State) -> float:
+        """Force that the prescribed motions need."""
+        if self.given is None:
+            return float("nan")
+        work = 0.0
+        for number, block in enumerate(self.system.blocks):
+            for rows, force, _, _ in block.deformed(state.motion, state.rotation, False, self.memory[number]):
+                work += float((force.reshape(*block.members[rows].shape, 3) * self.given[block.members[rows]]).sum())
+        return work / float(np.abs(self.given).max())

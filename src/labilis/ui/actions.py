@@ -11,13 +11,17 @@ from labilis.model import (
     ForceLoad,
     GlobalAxes,
     Hub,
+    LineLoad,
+    Load,
     LoadCase,
     LocalAxes,
     MeshZone,
+    MomentLoad,
     NormalAxes,
     PressureLoad,
     Project,
     Region,
+    Spring,
     Support,
     SymmetryAxes,
 )
@@ -83,7 +87,19 @@ def hold_offers(view: ShapeView, selection: Selection) -> list[Offer]:
     plane = _plane_of(view, selection)
     if plane:
         offers.append(Offer(f"symmetry {plane}", "Plane of symmetry"))
-    return offers + [Offer("x", "Only x held"), Offer("y", "Only y held"), Offer("z", "Only z held")]
+    offers += [Offer("x", "Only x held"), Offer("y", "Only y held"), Offer("z", "Only z held"), Offer("springs", "Springs along x, y, z")]
+    return offers + ([Offer("foundation", "Elastic foundation")] if faces else [])
+
+
+def push_offers(view: ShapeView, selection: Selection) -> list[Offer]:
+    """Ways to load what is picked."""
+    offers = [Offer("force", "Force by components")]
+    if selection[0][0] == "face":
+        offers += [Offer("normal", "Force square to the face"), Offer("pressure", "Pressure")]
+    elif all(view.edges.length[index] > 0 for _, index in selection):
+        offers.append(Offer("line", "Force per length"))
+    return [*offers, Offer("moment", "Moment, on a stiff hub"), Offer("hub force", "Force on a stiff hub"),
+            Offer("spread force", "Force on a spread hub")]
 
 
 def _plane_of(view: ShapeView, selection: Selection) -> str:
@@ -115,12 +131,12 @@ def with_region(project: Project, view: ShapeView, selection: Selection) -> tupl
     return project.with_item("regions", region), region
 
 
-def with_hub(project: Project, region: Region) -> tuple[Project, Hub]:
-    """Statements with a stiff hub on a region."""
+def with_hub(project: Project, region: Region, kind: str = "stiff") -> tuple[Project, Hub]:
+    """Statements with a hub on a region; one that is there already stays as it is."""
     for hub in project.hubs:
         if hub.region == region.name:
             return project, hub
-    hub = Hub(name=project.free_name("hubs", f"{region.name} hub"), region=region.name)
+    hub = Hub(name=project.free_name("hubs", f"{region.name} hub"), region=region.name, kind=kind)  # type: ignore[arg-type]
     return project.with_item("hubs", hub), hub
 
 
@@ -140,6 +156,11 @@ def _pin_axes(view: ShapeView, face: int) -> tuple[GlobalAxes | LocalAxes, str, 
 def hold(project: Project, view: ShapeView, selection: Selection, way: str) -> tuple[Project, str, str]:
     """(statements, words, name of the support) with the selection held in one of the ways of `hold_offers`."""
     project, region = with_region(project, view, selection)
+    if way in ("springs", "foundation"):
+        name = project.free_name("springs", f"{region.name} {way}")
+        spring = (Spring(name=name, on=region.name, per="area", normal="1 N/mm^3") if way == "foundation" else
+                  Spring(name=name, on=region.name, x="100 N/mm", y="100 N/mm", z="100 N/mm"))
+        return project.with_item("springs", spring), f"{name} added", name
     name = project.free_name("supports", f"{region.name} held")
     if way in ("pin", "pin-slide"):
         project, hub = with_hub(project, region)
@@ -166,12 +187,18 @@ def hold(project: Project, view: ShapeView, selection: Selection, way: str) -> t
 
 
 def push(project: Project, view: ShapeView, selection: Selection, way: str) -> tuple[Project, str, str]:
-    """(statements, words, name of the load) with a force ('force', 'normal') or 'pressure' on the selection."""
+    """(statements, words, name of the load) with a load in one of the ways of `push_offers` on the selection."""
     project, region = with_region(project, view, selection)
+    if way in ("moment", "hub force", "spread force"):
+        project, _ = with_hub(project, region, "spread" if way == "spread force" else "stiff")
     hub = next((hub.name for hub in project.hubs if hub.region == region.name), None)
     name = project.free_name("loads", f"push on {region.name}" if way != "pressure" else f"pressure on {region.name}")
     if way == "pressure":
-        load: ForceLoad | PressureLoad = PressureLoad(name=name, on=region.name, pressure="0.1 MPa")
+        load: ForceLoad | PressureLoad | LineLoad | MomentLoad = PressureLoad(name=name, on=region.name, pressure="0.1 MPa")
+    elif way == "line":
+        load = LineLoad(name=name, on=region.name, components=("0 N/mm", "0 N/mm", "-1 N/mm"))
+    elif way == "moment":
+        load = MomentLoad(name=name, on=hub or region.name, components=("0 N*m", "0 N*m", "1 N*m"))
     elif way == "normal":
         load = ForceLoad(name=name, on=region.name, normal="1 kN")
     else:
@@ -181,10 +208,15 @@ def push(project: Project, view: ShapeView, selection: Selection, way: str) -> t
         inward = "-1 kN" if centre > float(view.centroid[axis]) else "1 kN"
         components = tuple(inward if index == axis else "0 N" for index in range(3))
         load = ForceLoad(name=name, on=hub or region.name, components=components)  # type: ignore[arg-type]
+    return with_load(project, load), f"{name} added", name
+
+
+def with_load(project: Project, load: Load) -> Project:
+    """Statements with a load that acts in the first case."""
     project = project.with_item("loads", load)
     cases = list(project.cases) or [LoadCase(name="service")]
-    cases[0] = cases[0].model_copy(update={"loads": (*cases[0].loads, CaseLoad(load=name))})
-    return project.changed(cases=cases), f"{name} added", name
+    cases[0] = cases[0].model_copy(update={"loads": (*cases[0].loads, CaseLoad(load=load.name))})
+    return project.changed(cases=cases)
 
 
 def refine(project: Project, view: ShapeView, selection: Selection, size: str) -> tuple[Project, str, str]:

@@ -13,6 +13,7 @@ from labilis.model import (
     FoldedSheet,
     LoadCase,
     Material,
+    MoveLoad,
     Opening,
     Piece,
     Place,
@@ -22,9 +23,11 @@ from labilis.model import (
     Rib,
     Section,
     Strut,
+    TemperatureLoad,
     WeightLoad,
 )
 from labilis.model.recipes import SECTION_SIZES
+from labilis.ui.actions import with_load
 
 _SIZES = {"width": "40 mm", "height": "40 mm", "diameter": "40 mm", "thickness": "2 mm", "web": "2 mm", "gap": "8 mm", "flange": "15 mm"}
 _SOLID_ONLY = ("round", "square")
@@ -82,6 +85,34 @@ def with_weight(project: Project) -> tuple[Project, str]:
     project = project.with_item("loads", WeightLoad(name=name, growth="held"))
     cases = [case.model_copy(update={"loads": (*case.loads, CaseLoad(load=name))}) for case in project.cases or (LoadCase(name="service"),)]
     return project.changed(cases=cases), name
+
+
+def with_temperature(project: Project) -> tuple[Project, str]:
+    """(statements, name) with a change of temperature of all pieces."""
+    name = project.free_name("loads", "warming")
+    return with_load(project, TemperatureLoad(name=name, change="20 K")), name
+
+
+def with_move(project: Project, support: str) -> tuple[Project, str]:
+    """(statements, name) with a displacement of a support along the first direction that it holds."""
+    name = project.free_name("loads", f"{support} moved")
+    held = project.named("supports", support).held
+    along = next((axis for axis in range(3) if "xyz"[axis] in held), 0)
+    step = tuple("0.1 mm" if axis == along else "0 mm" for axis in range(3))
+    return with_load(project, MoveLoad(name=name, support=support, components=step)), name  # type: ignore[arg-type]
+
+
+def offer_loads(parent: QWidget, project: Project, take: Callable[[str, str], None]) -> QMenu:
+    """Menu of loads that need nothing picked: (kind, support)."""
+    menu = QMenu(parent)
+    rows = [("own weight, held", "weight", ""), ("change of temperature", "temperature", "")]
+    rows += [(f"displacement of {support.name}", "move", support.name) for support in project.supports]
+    for words, kind, support in rows:
+        action = menu.addAction(words)
+        assert action is not None
+        action.triggered.connect(lambda _=False, kind=kind, support=support: take(kind, support))
+    menu.popup(QCursor.pos())
+    return menu
 
 
 def offer_recipes(parent: QWidget, take: Callable[[str], None]) -> QMenu:

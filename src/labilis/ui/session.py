@@ -22,7 +22,7 @@ from labilis.store.json_form import project_files
 
 STEEL = GRADES[0]
 _STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes", "trace": "the trace",
-                "converge": "the convergence study"}
+                "converge": "the convergence study", "amplitude": "the study of amplitudes", "tilt": "the study of tilts"}
 
 
 def recovery_folder() -> Path:
@@ -339,7 +339,7 @@ class Session(QObject):
         """Start a run in the worker."""
         if self.worker.busy:
             return
-        self._begin(Plan(upto, (self.case_name,) if upto in ("trace", "converge") else ()), None)
+        self._begin(Plan(upto, (self.case_name,) if upto in ("trace", "converge", "amplitude", "tilt") else ()), None)
 
     def _begin(self, plan: Plan, query: BodyQuery | None) -> None:
         self.running, self.run_started, self.last_error = plan, time.monotonic(), None

@@ -27,7 +27,7 @@ from labilis.judge.verdict import Verdict
 from labilis.model import LabilisError, LoadCase
 from labilis.run.about import proposed_mesh_size
 from labilis.ui import actions
-from labilis.ui.building import RECIPES, offer_recipes, with_piece, with_weight
+from labilis.ui.building import RECIPES, offer_loads, offer_recipes, with_move, with_piece, with_temperature, with_weight
 from labilis.ui.commands import Command, CommandBox
 from labilis.ui.drawer.drawer import Drawer
 from labilis.ui.ladder.ladder import Ladder
@@ -67,8 +67,9 @@ class Window(QMainWindow):
             "pressure": lambda: self.push_picked("pressure"), "mesh": lambda: self.run("mesh"), "zone": self.zone_picked,
             "strength": lambda: self.run("strength"), "show_stress": lambda: self.stage.show_view("Stress"),
             "modes": lambda: self.run("modes"), "trace": self.run_trace,
-            "converge": self.run_convergence,
-            "piece": lambda: offer_recipes(self, self.add_piece), "weight": self.add_weight})
+            "converge": self.run_convergence, "amplitude": lambda: self.run_study("amplitude"), "tilt": lambda: self.run_study("tilt"),
+            "piece": lambda: offer_recipes(self, self.add_piece),
+            "other_load": lambda: offer_loads(self, self.session.project, self.add_load)})
         centre = QVBoxLayout()
         centre.setSpacing(0)
         centre.addWidget(self.stage, 1)
@@ -153,6 +154,8 @@ class Window(QMainWindow):
         return [
             Command("Run: find modes", "Ctrl+R", self.run_or_stop), Command("Run strength only", "", lambda: self.run("strength")),
             Command("Study convergence over meshes", "", self.run_convergence),
+            Command("Study the verified factor over the amplitude", "", lambda: self.run_study("amplitude")),
+            Command("Study a tilt of the load", "", lambda: self.run_study("tilt")),
             Command("Run the trace of this case", "", self.run_trace), Command("Show the traced shape", "",
                                                                                  lambda: self.stage.show_view("Trace")),
             Command("Mesh now", "", lambda: self.run("mesh")),
@@ -373,8 +376,13 @@ class Window(QMainWindow):
 
     def run_convergence(self) -> None:
         """First factor of the present case over several meshes; rows come into the drawer as they are done."""
-        self.drawer.show_page("Convergence")
-        self.run("converge")
+        self.run_study("converge")
+
+    def run_study(self, kind: str) -> None:
+        """The case several times with one thing changed; rows come into the drawer as they are done."""
+        self.drawer.show_page("Studies")
+        self.drawer.studies.choose(kind)
+        self.run(kind)
 
     def run_trace(self) -> None:
         """Follow the imperfect part of the present case; the curve grows in the drawer."""
@@ -473,7 +481,7 @@ class Window(QMainWindow):
         def act() -> None:
             project, words, name = actions.hold(self.session.project, view, self.stage.selection, way)
             self.session.edit(project, words)
-            self._said("Supports", "supports", name)
+            self._said("Supports", "springs" if way in ("springs", "foundation") else "supports", name)
         self._guard(act)
 
     def push_picked(self, way: str) -> None:
@@ -511,7 +519,7 @@ class Window(QMainWindow):
         if edit:
             card = self.sheet.cards[station]
             label = card.sentences[index]
-            spans = [span for span in label.sentence if span.kind in ("force", "stress")]
+            spans = [span for span in label.sentence if span.kind in ("force", "stress", "line force", "moment", "temperature", "length")]
             busy = [span for span in spans if not span.text.startswith("0 ")]
             card.edit((busy or spans)[0], label)
 
@@ -535,6 +543,18 @@ class Window(QMainWindow):
             project, name = with_weight(self.session.project)
             self.session.edit(project, f"{name} added")
             self.sheet.open_station("Loads")
+        self._guard(act)
+
+    def add_load(self, kind: str, support: str) -> None:
+        """A load that needs nothing picked: 'weight', 'temperature', or the 'move' of a support."""
+        if kind == "weight":
+            self.add_weight()
+            return
+
+        def act() -> None:
+            project, name = with_temperature(self.session.project) if kind == "temperature" else with_move(self.session.project, support)
+            self.session.edit(project, f"{name} added")
+            self._said("Loads", "loads", name, edit=True)
         self._guard(act)
 
     def add_case(self) -> None:

@@ -22,16 +22,16 @@ from PyQt6.QtWidgets import (
 
 from labilis.judge.numbers import critical_text
 from labilis.run.report import CaseReport
-from labilis.ui.drawer.convergence import ConvergencePage
 from labilis.ui.drawer.curve import TraceCurve
 from labilis.ui.drawer.hand import HandPage
 from labilis.ui.drawer.screening import ScreeningPage
+from labilis.ui.drawer.studies import StudiesPage
 from labilis.ui.theme import LIGHT, icon
 
 if TYPE_CHECKING:
     from labilis.ui.session import Session
 
-PAGES = ("Modes", "Screening", "Hand checks", "Convergence", "Trace", "Evidence", "Journal")
+PAGES = ("Modes", "Screening", "Hand checks", "Studies", "Trace", "Evidence", "Journal")
 _STATES = {"good": ("✓", LIGHT.good), "caution": ("▬", LIGHT.caution), "bad": ("✕", LIGHT.bad), "not judged": ("○", LIGHT.quiet)}
 
 
@@ -122,9 +122,9 @@ class Drawer(QWidget):
         self.journal = QPlainTextEdit()
         self.journal.setReadOnly(True)
         self.journal.setAccessibleName("Journal")
-        self.curve, self.convergence = TraceCurve(), ConvergencePage()
+        self.curve, self.studies = TraceCurve(), StudiesPage()
         self.hand, self.screening = HandPage(session), ScreeningPage()
-        for page in (modes_page, self.screening, self.hand, self.convergence, self.curve, self.evidence, self.journal):
+        for page in (modes_page, self.screening, self.hand, self.studies, self.curve, self.evidence, self.journal):
             self.pages.addWidget(page)
         self.setMinimumHeight(34)
         self._height = 210
@@ -170,7 +170,7 @@ class Drawer(QWidget):
         self.curve.show_trace(report.facts.trace if report is not None else None, stale)
         self.hand.show_report(report)
         self.screening.show_report(report)
-        self.convergence.show_study(self.session.current("converge"))
+        self.studies.show_studies(*(self.session.current(kind) for kind in ("converge", "amplitude", "tilt")))  # type: ignore[arg-type]
         self._filling = False
 
     def choose_mode(self, mode: int) -> None:

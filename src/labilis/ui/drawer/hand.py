@@ -32,7 +32,7 @@ _NOTHING = "Hand checks take their numbers from a strength run: run it, then cho
 _HEIGHT = 26
 
 
-def _text(words: str, colour: str = "") -> QTableWidgetItem:
+def text_cell(words: str, colour: str = "") -> QTableWidgetItem:
     item = QTableWidgetItem(words)
     item.setToolTip(words)
     item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
@@ -41,7 +41,7 @@ def _text(words: str, colour: str = "") -> QTableWidgetItem:
     return item
 
 
-def _plain(columns: list[str], name: str) -> QTableWidget:
+def plain_table(columns: list[str], name: str) -> QTableWidget:
     table = QTableWidget(0, len(columns))
     table.setHorizontalHeaderLabels(columns)
     table.setAccessibleName(name)
@@ -60,7 +60,7 @@ def _plain(columns: list[str], name: str) -> QTableWidget:
     return table
 
 
-def _widths(table: QTableWidget, widths: tuple[int | None, ...], stretched: int) -> None:
+def column_widths(table: QTableWidget, widths: tuple[int | None, ...], stretched: int) -> None:
     """Fixed columns but for one that takes the rest; no scroll bar sideways."""
     head = table.horizontalHeader()
     assert head is not None
@@ -70,6 +70,14 @@ def _widths(table: QTableWidget, widths: tuple[int | None, ...], stretched: int)
         if width is not None:
             table.setColumnWidth(column, width)
     table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+
+
+def note_below(words: str) -> QLabel:
+    """A small wrapped label."""
+    note = QLabel(words)
+    note.setObjectName("note")
+    note.setWordWrap(True)
+    return note
 
 
 class HandPage(QWidget):
@@ -93,8 +101,8 @@ class HandPage(QWidget):
         row.addWidget(self.members)
         row.addStretch(1)
         left.addLayout(row)
-        self.table = _plain(["check", "gives", "factor", "model beside it", "ladder"], "Hand checks")
-        _widths(self.table, (None, 64, 50, 94, 46), 0)
+        self.table = plain_table(["check", "gives", "factor", "model beside it", "ladder"], "Hand checks")
+        column_widths(self.table, (None, 64, 50, 94, 46), 0)
         self.table.itemSelectionChanged.connect(self._show_selected)
         self.table.itemChanged.connect(self._ticked)
         left.addWidget(self.table, 1)
@@ -102,12 +110,10 @@ class HandPage(QWidget):
         self.formula.setWordWrap(True)
         self.formula.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         right.addWidget(self.formula)
-        self.symbols = _plain(["symbol", "value", "model has", ""], "Numbers of the check")
-        _widths(self.symbols, (None, 92, 84, 30), 0)
+        self.symbols = plain_table(["symbol", "value", "model has", ""], "Numbers of the check")
+        column_widths(self.symbols, (None, 92, 84, 30), 0)
         right.addWidget(self.symbols, 1)
-        self.note = QLabel(_NOTHING)
-        self.note.setObjectName("note")
-        self.note.setWordWrap(True)
+        self.note = note_below(_NOTHING)
         right.addWidget(self.note)
         layout.addLayout(left, 1)
         layout.addLayout(right, 1)
@@ -144,7 +150,7 @@ class HandPage(QWidget):
                      f"{item.factor:.4g}" if math.isfinite(item.factor) else "–", self._beside(item)]
             for column, words in enumerate(cells):
                 off = column == 3 and math.isfinite(item.difference) and abs(item.difference) > 5
-                self.table.setItem(row, column, _text(words, LIGHT.caution if off else quiet))
+                self.table.setItem(row, column, text_cell(words, LIGHT.caution if off else quiet))
             tick = QTableWidgetItem()
             tick.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)
             tick.setCheckState(Qt.CheckState.Checked if item.on_ladder else Qt.CheckState.Unchecked)
@@ -181,9 +187,9 @@ class HandPage(QWidget):
         self.formula.setText(item.form.formula)
         self.symbols.setRowCount(len(item.taken))
         for row, taken in enumerate(item.taken):
-            self.symbols.setItem(row, 0, _text(f"{taken.symbol.name}, {taken.symbol.words}"))
+            self.symbols.setItem(row, 0, text_cell(f"{taken.symbol.name}, {taken.symbol.words}"))
             self.symbols.setCellWidget(row, 1, self._editor(item, taken))
-            self.symbols.setItem(row, 2, _text((taken.found or "unknown").replace("^2", "²").replace("^4", "⁴"), LIGHT.quiet))
+            self.symbols.setItem(row, 2, text_cell((taken.found or "unknown").replace("^2", "²").replace("^4", "⁴"), LIGHT.quiet))
             self.symbols.setCellWidget(row, 3, self._back(item, taken))
         parts = []
         if item.outcome is not None:

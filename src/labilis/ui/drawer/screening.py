@@ -3,11 +3,11 @@ from __future__ import annotations
 
 import math
 
-from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from labilis.judge.numbers import force_text
 from labilis.run.report import CaseReport
-from labilis.ui.drawer.hand import _plain, _text, _widths
+from labilis.ui.drawer.hand import column_widths, note_below, plain_table, text_cell
 from labilis.ui.theme import LIGHT
 
 _NOTHING = "Screening needs a strength run only: it then says which pieces are slender and in compression."
@@ -22,12 +22,10 @@ class ScreeningPage(QWidget):
         super().__init__()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.table = _plain(["", "piece", "compression", "L / i", "b / t", "member", "walls", "why"], "Screening")
-        _widths(self.table, (96, 128, 84, 40, 40, 56, 50, None), 7)
+        self.table = plain_table(["", "piece", "compression", "L / i", "b / t", "member", "walls", "why"], "Screening")
+        column_widths(self.table, (96, 128, 84, 40, 40, 56, 50, None), 7)
         self.table.verticalHeader().setDefaultSectionSize(38)  # type: ignore[union-attr]
-        self.note = QLabel(_NOTHING)
-        self.note.setObjectName("note")
-        self.note.setWordWrap(True)
+        self.note = note_below(_NOTHING)
         layout.addWidget(self.table, 1)
         layout.addWidget(self.note)
 
@@ -41,5 +39,5 @@ class ScreeningPage(QWidget):
             cells = ["▬ look closer" if item.closer else "✓ leave it", item.name + (f" (worst of {item.alike})" if item.alike > 1 else ""),
                      push, f"{item.slenderness:.0f}", f"{item.ratio:.0f}" if item.ratio else "–", *rough, item.reason]
             for column, words in enumerate(cells):
-                self.table.setItem(row, column, _text(words, (LIGHT.caution if item.closer else LIGHT.good) if column == 0 else ""))
+                self.table.setItem(row, column, text_cell(words, (LIGHT.caution if item.closer else LIGHT.good) if column == 0 else ""))
         self.note.setText(_HOW if items else _NOTHING)

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from labilis.judge import sentences
 from labilis.judge.spans import Sentence, Span
+from labilis.judge.studies import study_words
 from labilis.model import Project
 from labilis.run.about import proposed_mesh_size
 from labilis.ui.sheet.card import Card, Mark
@@ -59,7 +60,7 @@ class Sheet(QScrollArea):
         add["Supports"].add_tool("+ hold what is picked", commands["hold"], "Pick a face or an edge on the stage first")
         add["Loads"].add_tool("+ force", commands["force"], "On the picked face or edge")
         add["Loads"].add_tool("+ pressure", commands["pressure"], "On the picked faces")
-        add["Loads"].add_tool("+ weight", commands["weight"], "The weight of all pieces, held")
+        add["Loads"].add_tool("+ other", commands["other_load"], "Weight, a change of temperature, a displacement")
         add["Mesh"].add_tool("mesh now", commands["mesh"], "Make the mesh and look at it")
         add["Mesh"].add_tool("converge", commands["converge"], "First factor with several meshes: how far the number can be believed")
         add["Mesh"].add_tool("+ zone", commands["zone"], "Finer elements on the picked face or edge")
@@ -67,6 +68,8 @@ class Sheet(QScrollArea):
         add["Strength"].add_tool("show stress", commands["show_stress"], "Stress on the stage")
         add["Modes"].add_tool("find modes", commands["modes"], "Run everything that is out of date, to the verdict")
         add["Trace"].add_tool("run the trace", commands["trace"], "Follow the imperfect part of this case along its path")
+        add["Trace"].add_tool("how sensitive", commands["amplitude"], "The verified factor over the amplitude, to both sides")
+        add["Strength"].add_tool("tilt", commands["tilt"], "First factor, first yield and stress over a tilt of the largest force")
         session.statements_changed.connect(self.refresh)
         session.results_changed.connect(self.refresh)
         session.case_changed.connect(self.refresh)
@@ -99,7 +102,9 @@ class Sheet(QScrollArea):
         self._show("Supports", sentences.support_sentences(project),
                    {index: ("supports", item.name, "Remove this support") for index, item in enumerate(project.supports)}
                    | {len(project.supports) + index: ("springs", item.name, "Remove this spring")
-                      for index, item in enumerate(project.springs)})
+                      for index, item in enumerate(project.springs)}
+                   | {len(project.supports) + len(project.springs) + index: ("hubs", item.name, "Remove this hub")
+                      for index, item in enumerate(project.hubs)})
         self._show("Loads", sentences.load_sentences(project),
                    {index: ("loads", item.name, "Remove this load") for index, item in enumerate(project.loads)})
         if project.supports and self.cards["Supports"].is_open:
@@ -121,7 +126,11 @@ class Sheet(QScrollArea):
         if report is not None and facts is not None and facts.modes is not None:
             modes += [(Span(item.text, tone=item.state),) for item in report.evidence if item.state in ("bad", "caution")][:3]
         self._show("Modes", modes)
-        self._show("Trace", sentences.trace_sentences(project, facts))
+        trace = sentences.trace_sentences(project, facts)
+        study = session.current("amplitude")
+        if study is not None and study.done:
+            trace.append((Span(study_words(study)),))
+        self._show("Trace", trace)
         self._mark()
 
     def _show(self, name: str, found: list[Sentence], removable: dict[int, tuple[str, str, str]] | None = None) -> None:

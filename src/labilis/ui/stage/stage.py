@@ -469,12 +469,9 @@ class Stage(QWidget):
         for offer in actions.hold_offers(view, self.selection):
             self.hold_menu.addAction(offer.words).triggered.connect(  # type: ignore[union-attr]
                 lambda _=False, key=offer.key: self._wanted(self.hold_wanted, key))
-        offers = [("force", "Force by components")]
-        if self.selection[0][0] == "face":
-            offers += [("normal", "Force square to the face"), ("pressure", "Pressure")]
-        for key, words in offers:
-            self.push_menu.addAction(words).triggered.connect(  # type: ignore[union-attr]
-                lambda _=False, key=key: self._wanted(self.push_wanted, key))
+        for offer in actions.push_offers(view, self.selection):
+            self.push_menu.addAction(offer.words).triggered.connect(  # type: ignore[union-attr]
+                lambda _=False, key=offer.key: self._wanted(self.push_wanted, key))
 
     def _wanted(self, signal: Any, key: str) -> None:
         self.pointer_bar.hide()

@@ -1,0 +1,24 @@
+"""What a study says in words."""
+from __future__ import annotations
+
+import numpy as np
+
+from labilis.judge.findings import StudyFindings
+
+
+def study_words(found: StudyFindings) -> str:
+    """How sensitive the part is to what was changed."""
+    values = found.figures[:, 0]
+    good = values[np.isfinite(values)]
+    if len(good) < 2:
+        return "Too little was found to compare."
+    lost = 100 * (1 - float(good.min()) / float(good.max()))
+    worst = str(found.labels[int(np.nanargmin(np.where(np.isfinite(values), values, np.nan)))])
+    if found.kind == "amplitude":
+        how = "hardly sensitive" if lost < 5 else "sensitive" if lost < 20 else "very sensitive"
+        return (f"The part is {how} to its shape: the verified factor runs from {good.max():.4g} to {good.min():.4g}, {lost:.0f} % lost, "
+                f"worst with {worst}.")
+    yields = found.figures[:, 1]
+    yields = yields[np.isfinite(yields)]
+    fall = f" First yield falls from {yields[0]:.4g} to {yields.min():.4g}." if len(yields) else ""
+    return f"Over the tilt the first factor changes by {lost:.1f} %, worst {worst}.{fall}"
