@@ -231,6 +231,13 @@ class TraceFindings:
         """Part of the ideal factor that the imperfect part does not reach, nan without an ideal one."""
         return 1.0 - self.verified / self.ideal
 
+    @property
+    def loss_words(self) -> str:
+        """'12 % under mode 1', '5 % above mode 1', '' without an ideal factor."""
+        if not np.isfinite(self.loss):
+            return ""
+        return f"{abs(100 * self.loss):.0f} % {'under' if self.loss >= 0 else 'above'} mode 1"
+
 
 @dataclass(frozen=True)
 class ConvergenceFindings:

@@ -74,7 +74,7 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
                                   f"Mode {index + 1} occurs only if the load reverses."))
     trace = facts.trace
     if trace is not None and trace.done:
-        loss = f"{100 * trace.loss:.0f} % under mode 1" if math.isfinite(trace.loss) else "traced"
+        loss = trace.loss_words or "traced"
         end = {trace.limit: "limit", trace.first_yield: "first yield on the trace"}.get(trace.verified, "not yet at its limit")
         found.append(Rung("verified", trace.verified, f"{trace.verified:.4g} verified", f"{end}, {loss}",
                           bool(trace.verified >= 1.0),

@@ -336,7 +336,7 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
     if not trace.done:
         return [*found, (Span(f"Tracing: {len(trace.factors) - 1} steps, factor {trace.factors[-1]:.4g}.", tone="quiet"),)]
     end = "its limit" if trace.verified == trace.limit else "first yield" if trace.verified == trace.first_yield else "where it ended"
-    loss = f", {100 * trace.loss:.0f} % under mode 1" if math.isfinite(trace.loss) else ""
+    loss = f", {trace.loss_words}" if trace.loss_words else ""
     found.insert(0, (Span(f"Verified to {trace.verified:.4g} × the load, {end}{loss}.", tone="good" if trace.verified >= 1 else "bad"),))
     steps = f"{len(trace.factors) - 1} steps, {trace.cut_backs} cut back"
     if trace.yielding and math.isfinite(trace.first_yield):

@@ -21,7 +21,7 @@ from labilis.mechanics.plastic import LAYERS, Memory, YieldLaw, blank, in_space,
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Slices = Iterator[tuple[slice, Floats]]
-SHELL_CHUNK = 1024
+SHELL_CHUNK = 256
 _KEPT = 20_000  # shells whose strain matrices are kept: 7 kB each
 ENERGY_PARTS = ("bulk", "membrane", "bending", "twist", "shear")
 

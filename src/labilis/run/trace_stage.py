@@ -80,12 +80,12 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
     ideal = float(modes.positive[0]) if len(modes.positive) else float("nan")
     target = project.value(plan.target, "number") if plan.target is not None else (1.5 * ideal if np.isfinite(ideal) else 10.0)
     first = min(target, ideal if np.isfinite(ideal) else target) / 10.0
-    control = TraceControl(first=first, least=first / 500.0, largest=2.0 * first, target=target, steps=plan.steps)
+    plastic = project.value(plan.plastic_strain, "number", "trace/plastic_strain")
+    control = TraceControl(first=first, least=first / 500.0, largest=2.0 * first, target=target, steps=plan.steps, plastic_step=plastic / 4)
     laws = _laws(project, part, bodies, len(system.blocks)) if plan.material == "yielding" else []
     tracer = Tracer(system, tied.numbering.places, ties_at, nodal["growing"], nodal["held"], (following["growing"], following["held"]),
                     control, laws, None if given is None else tied.ties.carried(given))
     yielding = any(law is not None for law in laws)
-    plastic = project.value(plan.plastic_strain, "number", "trace/plastic_strain")
     strength = np.concatenate([np.array([yields.get(part.pieces[body]) or np.inf for body in body_of]) for body_of in bodies]
                               + [np.full(len(spring.members), np.inf) for spring in tied.springs])
     probe = _probe(modes, plan)
@@ -177,6 +177,10 @@ class _Gathered:
             low, high = self.ratios[k - 1], self.ratios[k]
             if low < 1.0 <= high:
                 share = (1.0 - low) / (high - low)
+                if self.yielding and k > 1 and low > self.ratios[k - 2]:
+                    # beyond yield the elastic predictor runs away: go on with the slope before it
+                    slope = (low - self.ratios[k - 2]) / (self.factors[k - 1] - self.factors[k - 2])
+                    return float(np.clip(self.factors[k - 1] + (1.0 - low) / slope, *sorted(self.factors[k - 1:k + 1])))
                 return self.factors[k - 1] + share * (self.factors[k] - self.factors[k - 1])
         return float("nan")
 

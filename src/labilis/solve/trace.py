@@ -31,7 +31,7 @@ TiesAt = Callable[[Floats], Ties]  # places of all nodes (total, 3) -> ties abou
 class TraceControl:
     """first, least and largest step of the factor (or of what it stands for on the arc); target: factor to stop at; steps: most of
     them; iterations: most in one step; tolerance of the residual relative to the load; fall: part of the largest factor at which
-    a falling path has been followed far enough; strength MPa: stress that counts as yield, inf for none."""
+    a falling path has been followed far enough; plastic_step: most that the equivalent plastic strain may grow in one step."""
 
     first: float = 0.1
     least: float = 1e-4
@@ -41,6 +41,7 @@ class TraceControl:
     iterations: int = 20
     tolerance: float = 1e-6
     fall: float = 0.9
+    plastic_step: float = np.inf
 
 
 @dataclass(frozen=True)
@@ -159,6 +160,11 @@ class Tracer:
             if jumped and not arc and step > control.least:
                 # load control has jumped over a limit, or past a bifurcation: go there again along the arc
                 arc, step = True, 0.5 * self._scale
+                continue
+            grown = float(point.plastic.max(initial=0.0) - result.points[-1].plastic.max(initial=0.0))
+            if grown > control.plastic_step and step > control.least * (self._scale if arc else 1.0):
+                result.cut_backs += 1
+                step *= 0.5
                 continue
             self._accept()
             if not arc:

@@ -1,6 +1,4 @@
 """What the trace of the imperfect part says beside the ideal factor."""
-import math
-
 from labilis.judge.evidence.base import CaseFacts, Evidence
 
 
@@ -12,7 +10,7 @@ def traced(facts: CaseFacts) -> Evidence | None:
     if trace is None or not trace.done:
         return Evidence("ideal factor as capacity", "–", "", "not judged",
                         "The first factor is of an ideal part. What an imperfect, yielding part carries is less: run a trace.", "trace")
-    lost = f", {100 * trace.loss:.0f} % under the first mode" if math.isfinite(trace.loss) else ""
+    lost = f", {trace.loss_words}" if trace.loss_words else ""
     text = f"With {abs(trace.amplitude):.3g} mm of mode {trace.mode} the part is verified to {trace.verified:.4g} × the load{lost}."
     state = "good" if trace.verified >= 1 and not trace.loss > 0.5 else "caution" if trace.verified >= 1 else "bad"
     return Evidence("trace", f"{trace.verified:.4g}", "verified factor", state, text, "trace")

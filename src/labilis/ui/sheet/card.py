@@ -62,6 +62,9 @@ class Mark(QWidget):
             painter.drawLine(QPointF(x - 2.6, y + 2.6), QPointF(x + 2.6, y - 2.6))
 
 
+_TOOL_ROOM = 236  # pixels for a row of buttons
+
+
 class Card(QFrame):
     """One station. Subclass-free: the sheet fills it by `show_sentences` and `add_tool`."""
 
@@ -88,10 +91,10 @@ class Card(QFrame):
         self._layout.addWidget(self._more)
         self._closed_lines = 1
         self._tools = QWidget()
-        self._tool_row = QHBoxLayout(self._tools)
-        self._tool_row.setContentsMargins(0, 5, 0, 1)
-        self._tool_row.setSpacing(6)
-        self._tool_row.addStretch(1)
+        self._tool_rows = QVBoxLayout(self._tools)
+        self._tool_rows.setContentsMargins(0, 5, 0, 1)
+        self._tool_rows.setSpacing(6)
+        self._room = 0
         self._layout.addWidget(self._tools)
         self.tools: dict[str, QPushButton] = {}
         self.sentences: list[SentenceLabel] = []
@@ -105,6 +108,14 @@ class Card(QFrame):
         button.setObjectName("tool")
         button.setToolTip(tip)
         button.clicked.connect(lambda _=False: call())
+        needed = button.sizeHint().width() + 6
+        if needed > self._room:  # the next row
+            self._tool_row = QHBoxLayout()
+            self._tool_row.setSpacing(6)
+            self._tool_row.addStretch(1)
+            self._tool_rows.addLayout(self._tool_row)
+            self._room = _TOOL_ROOM
+        self._room -= needed
         self._tool_row.insertWidget(self._tool_row.count() - 1, button)
         self.tools[name] = button
         return button
