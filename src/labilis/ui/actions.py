@@ -84,9 +84,7 @@ def hold_offers(view: ShapeView, selection: Selection) -> list[Offer]:
     faces = [index for of, index in selection if of == "face"]
     if faces and all(str(view.faces.kind[index]) == "plane" for index in faces):
         offers.append(Offer("normal", "Slides on the face"))
-    plane = _plane_of(view, selection)
-    if plane:
-        offers.append(Offer(f"symmetry {plane}", "Plane of symmetry"))
+    offers += [Offer(f"symmetry {axis}", f"Plane of symmetry square to {axis}") for axis in _planes_of(view, selection)]
     offers += [Offer("x", "Only x held"), Offer("y", "Only y held"), Offer("z", "Only z held"), Offer("springs", "Springs along x, y, z")]
     return offers + ([Offer("foundation", "Elastic foundation")] if faces else [])
 
@@ -102,12 +100,12 @@ def push_offers(view: ShapeView, selection: Selection) -> list[Offer]:
             Offer("spread force", "Force on a spread hub")]
 
 
-def _plane_of(view: ShapeView, selection: Selection) -> str:
-    """Axis that all picked flat faces or straight edges are square to, when they lie in one such plane; else ''."""
+def _planes_of(view: ShapeView, selection: Selection) -> str:
+    """Axes to which the plane is square that holds all that is picked: 'y', or 'xy' for an edge along z; '' when there is none."""
     points = np.concatenate([view.tessellation.points[view.tessellation.triangles[view.tessellation.face == index].ravel()] if of == "face"
                              else view.tessellation.edge(index) for of, index in selection])
     flat = np.flatnonzero(np.ptp(points, axis=0) < 1e-6 * view.size)
-    return "xyz"[int(flat[0])] if len(flat) == 1 else ""
+    return "".join("xyz"[axis] for axis in flat)
 
 
 def with_region(project: Project, view: ShapeView, selection: Selection) -> tuple[Project, Region]:

@@ -1,0 +1,206 @@
+"""Lines, screening, hand checks, classes, studies, and all kinds of supports and loads, by the real controls."""
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu
+
+from labilis.ui.sheet import card as cards
+from tests.interface.conftest import DEMO, Hand
+from tests.unit.test_mistakes import force, strip
+
+
+@pytest.fixture
+def short(tmp_path: Path) -> Path:
+    """A strip that runs in no time."""
+    path = tmp_path / "strip.json"
+    model = strip(force("-100 N"), mesh={"size": "20 mm"}, criteria={"modes": 2, "required_factor": "1"},
+                  trace={"target": "30", "amplitude": "0.2 mm"})
+    path.write_text(json.dumps({"labilis": 1, **model}), encoding="utf-8")
+    return path
+
+
+def choose(hand: Hand, station: str, path: tuple[Any, ...], words: str) -> None:
+    """Click a value with choices and take the one that holds these words."""
+    taken: list[Any] = []
+    hand.patch.setattr(cards, "choose", lambda _parent, span, take: taken.append((span, take)))
+    card = hand.card(station)
+    label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == path)
+    label.linkActivated.emit(str(label.sentence.index(span)))
+    span, take = taken[0]
+    take(next(value for shown, value in span.choices if words in shown))
+    hand.qtbot.wait(40)
+
+
+def named(hand: Hand, name: str) -> tuple[str, int]:
+    view = hand.session.current("shape")
+    for of, table in (("face", view.faces), ("edge", view.edges)):
+        for row, words in enumerate(table.name):
+            if name in str(words).split("|"):
+                return of, row
+    raise AssertionError(name)
+
+
+def test_a_line_is_made_picked_and_judged(hand: Hand) -> None:
+    window, session = hand.window, hand.session
+    window.add_piece("strut, round")
+    hand.wait_idle()
+    name = session.project.pieces[0].name
+    choose(hand, "Part", ("pieces", 0, "mesh_as"), "a line of its section")
+    hand.wait_idle()
+    assert session.project.pieces[0].mesh_as == "line"
+    view = session.current("shape")
+    assert len(view.faces) == 0 and len(view.ghost_triangles) > 0
+    window.stage.look("x")
+    hand.qtbot.wait(150)
+    ends = [view.edges.centroid[named(hand, f"{name}/{word}")[1]] for word in ("start", "end")]
+    hand.click_in_view(ends[0])
+    assert window.stage.selection == (named(hand, f"{name}/start"),)
+    window.stage.fill_menus()
+    hand.menu(window.stage.hold_menu, "Fixed")
+    window.stage.select((named(hand, f"{name}/end"),))
+    window.stage.fill_menus()
+    assert not any("per length" in action.text() for action in window.stage.push_menu.actions())
+    hand.menu(window.stage.push_menu, "by components")
+    editor = window.sheet.cards["Loads"].editor
+    editor.line.setText("-1 kN")
+    hand.click(editor.ok)
+    hand.run()
+    facts = session.case_report.facts
+    assert facts.modes.positive[0] == pytest.approx(np.pi**2 * 210e3 * np.pi * 40**4 / 64 / (2 * 500) ** 2 / 1000, rel=0.01)
+    assert "line elements" in facts.mesh.words
+    window.stage.show_view("Mode", 0)
+    assert window.stage.scene.field.n_points > 5
+    window.stage.show_view("Mesh")
+    assert "mesh struts" in window.stage.scene.actors
+
+
+def test_screening_and_hand_checks_show_and_take_numbers(hand: Hand) -> None:
+    window, session = hand.window, hand.session
+    hand.load(DEMO)
+    hand.click(hand.card("Strength").tools["run strength"])
+    hand.wait_idle()
+    hand.click(window.drawer.tabs["Screening"])
+    table = window.drawer.screening.table
+    assert table.rowCount() == 1 and "look closer" in table.item(0, 0).text() and "pinned" in table.item(0, 7).text()
+    hand.run()
+    hand.click(window.drawer.tabs["Hand checks"])
+    page = window.drawer.hand
+    titles = [page.table.item(row, 0).text() for row in range(page.table.rowCount())]
+    assert titles[:4] == ["Euler", "Johnson", "Secant", "Perry"] and "EN 1993-1-1" in titles
+    before = page.table.item(0, 2).text()
+    assert page.table.item(0, 3).text().endswith("above")
+    names = [page.symbols.item(row, 0).text() for row in range(page.symbols.rowCount())]
+    length = page.symbols.cellWidget(next(k for k, text in enumerate(names) if text.startswith("L,")), 1)
+    assert isinstance(length, QLineEdit) and length.text() == "420 mm"
+    length.setText("400 mm")
+    hand.qtbot.keyClick(length, Qt.Key.Key_Return)
+    hand.qtbot.wait(60)
+    assert session.project.checks[0].values == {"L": "400 mm"}
+    assert float(page.table.item(0, 2).text()) == pytest.approx(float(before) * (420 / 400) ** 2, rel=1e-3)
+    names = [page.symbols.item(row, 0).text() for row in range(page.symbols.rowCount())]
+    hand.click(page.symbols.cellWidget(next(k for k, text in enumerate(names) if text.startswith("L,")), 3))
+    assert session.project.checks == () and page.table.item(0, 2).text() == before
+    # a choice, and a rung on the ladder
+    page.table.selectRow(titles.index("EN 1993-1-1"))
+    hand.qtbot.wait(40)
+    curve = next(page.symbols.cellWidget(row, 1) for row in range(page.symbols.rowCount())
+                 if isinstance(page.symbols.cellWidget(row, 1), QComboBox))
+    curve.setCurrentText("a")
+    curve.textActivated.emit("a")
+    assert session.project.checks[0].values == {"curve": "a"}
+    row = next(k for k in range(page.table.rowCount()) if page.table.item(k, 0).text() == "EN 1993-1-1")
+    page.table.item(row, 4).setCheckState(Qt.CheckState.Checked)
+    hand.qtbot.wait(60)
+    assert session.project.checks[0].on_ladder
+    assert any("EN 1993-1-1" in rung.title for rung in window.ladder.rungs)
+    # what is wrong stays out
+    page.table.selectRow(0)
+    hand.qtbot.wait(40)
+    wrong = page.symbols.cellWidget(2, 1)
+    wrong.setText("12 kg")
+    hand.qtbot.keyClick(wrong, Qt.Key.Key_Return)
+    assert len(session.project.checks) == 1 and "length" in page.note.text()
+
+
+def test_the_class_of_a_piece_changes_what_is_required(hand: Hand, short: Path) -> None:
+    hand.load(short)
+    hand.run()
+    assert hand.session.case_report.verdict.required == 1.0
+    choose(hand, "Modes", ("pieces", 0, "acts_as"), "member, or plate")
+    hand.run()
+    assert hand.session.case_report.verdict.required == 15.0 and "15" in hand.text("Modes")
+
+
+def test_supports_and_loads_of_every_kind(hand: Hand, short: Path) -> None:
+    window, session = hand.window, hand.session
+    hand.load(short)
+
+    def pick(name: str) -> None:
+        window.stage.select((named(hand, name),))
+        window.stage.fill_menus()
+    pick("strip/face")
+    hand.menu(window.stage.hold_menu, "Elastic foundation")
+    assert session.project.springs[0].per == "area" and "foundation of 1 N/mm^3" in hand.text("Supports")
+    pick("strip/side.1")
+    hand.menu(window.stage.hold_menu, "Springs along")
+    assert session.project.springs[1].x == "100 N/mm"
+    pick("strip/side.3")
+    hand.menu(window.stage.hold_menu, "Plane of symmetry")
+    assert session.project.supports[-1].axes.normal == "y" and "plane of symmetry square to y" in hand.text("Supports")
+    pick("strip/side.2")
+    hand.menu(window.stage.push_menu, "per length")
+    window.sheet.cards["Loads"].close_editor()
+    assert session.project.loads[-1].kind == "line"
+    pick("strip/side.2")
+    hand.menu(window.stage.push_menu, "Moment")
+    window.sheet.cards["Loads"].close_editor()
+    assert session.project.loads[-1].kind == "moment" and session.project.hubs[0].kind == "stiff"
+    choose(hand, "Supports", ("hubs", 0, "kind"), "spread")
+    assert session.project.hubs[0].kind == "spread"
+    choose(hand, "Loads", ("loads", 0, "tilt"), "toward z")
+    assert session.project.loads[0].tilt.toward == "z" and "leaning 1 deg" in hand.text("Loads")
+    hand.type_value("Loads", "1 deg", "2 deg")
+    assert session.project.loads[0].tilt.angle == "2 deg"
+    for words, kind in (("temperature", "temperature"), ("displacement of foot", "move"), ("own weight", "weight")):
+        hand.click(hand.card("Loads").tools["+ other"])
+        hand.qtbot.wait(60)
+        menu = QApplication.activePopupWidget()
+        assert isinstance(menu, QMenu)
+        hand.menu(menu, words)
+        menu.close()
+        window.sheet.cards["Loads"].close_editor()
+        assert session.project.loads[-1].kind == kind
+    for _ in range(3):
+        hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.project.loads[-1].kind == "moment"
+
+
+def test_studies_of_amplitude_and_tilt(hand: Hand, short: Path) -> None:
+    window = hand.window
+    hand.load(short)
+    hand.click(hand.card("Trace").tools["how sensitive"])
+    assert window.drawer.studies.buttons["amplitude"].isChecked()
+    hand.wait_idle(240)
+    table = window.drawer.studies.tables["amplitude"].table
+    assert table.rowCount() == 6 and table.item(0, 0).text() == "0.1 mm"
+    assert "sensitive to its shape" in hand.text("Trace")
+    hand.click(hand.card("Strength").tools["tilt"])
+    hand.wait_idle(120)
+    assert window.drawer.studies.tables["tilt"].table.rowCount() == 13
+    hand.click(window.drawer.studies.buttons["converge"])
+    assert window.drawer.studies.pages.currentIndex() == 0
+
+
+def test_a_trace_that_yields_says_so(hand: Hand, short: Path) -> None:
+    hand.load(short)
+    hand.click(hand.card("Trace").tools["run the trace"])
+    hand.wait_idle(120)
+    assert "The material yields" in hand.text("Trace") and "plastic strain" in hand.text("Trace")
+    choose(hand, "Trace", ("trace", "material"), "elastic")
+    assert hand.session.current("trace") is None and "stays elastic" in hand.text("Trace")
