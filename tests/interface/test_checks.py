@@ -204,3 +204,27 @@ def test_a_trace_that_yields_says_so(hand: Hand, short: Path) -> None:
     assert "The material yields" in hand.text("Trace") and "plastic strain" in hand.text("Trace")
     choose(hand, "Trace", ("trace", "material"), "elastic")
     assert hand.session.current("trace") is None and "stays elastic" in hand.text("Trace")
+
+
+def test_measures_stand_on_the_small_bar_and_films_are_saved(hand: Hand, short: Path, tmp_path: Path) -> None:
+    window = hand.window
+    hand.load(short)
+    view = hand.session.current("shape")
+    hand.click_in_view(view.faces.centroid[0])
+    assert window.stage.pointer_bar.isVisible() and "4 mm thick" in window.stage.bar_note.text()
+    window.stage.pointer_bar.hide()
+    window.stage.select(())
+    hand.run()
+    window.stage.show_view("Mode", 0)
+    for name in ("mode one.png", "mode.gif", "mode.mp4"):
+        hand.answer_open(tmp_path / name)
+        hand.click(window.stage.playback.save)
+        assert (tmp_path / name).stat().st_size > 2000
+    import imageio.v3 as imageio
+
+    picture, film = imageio.imread(tmp_path / "mode one.png"), imageio.imread(tmp_path / "mode.mp4")
+    assert film.shape[0] == 48 and film.shape[1:3] == picture.shape[:2]
+    assert np.abs(film[0].astype(int) - film[12]).max() > 40  # it moves
+    hand.answer_open(tmp_path / "mode.avi")
+    hand.click(window.stage.playback.save)
+    assert not (tmp_path / "mode.avi").exists() and "no kind of picture" in window.banner_text.text()

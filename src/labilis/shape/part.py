@@ -14,7 +14,7 @@ from labilis.shape.members import Member, again, member_of
 from labilis.shape.midsurface import find_midsurface, named_patches
 from labilis.shape.recipes.kinds import make_recipe
 from labilis.shape.recipes.made import Made, images, parts, typed
-from labilis.shape.step import read_step, solids_of, volume_of
+from labilis.shape.step import read_bodies, solids_of, volume_of
 from labilis.shape.tables import EdgeTable, FaceTable, ShapeView, Tessellation
 from labilis.shape.topology import BodyShape, build_body, edge_row, face_row, make_table, shape_key
 
@@ -247,7 +247,7 @@ def _imported(project: Project, piece: Piece, files: Mapping[str, bytes]) -> Any
     geometry = next(item for item in project.geometry if item.file == piece.geometry)
     if geometry.sha256 not in files:
         raise LabilisError(f"The bytes of '{geometry.file}' are missing.", "part", "Import the file again.", "missing-file")
-    bodies, _ = read_step(files[geometry.sha256], geometry.file)
+    bodies, _ = read_bodies(files[geometry.sha256], geometry.file)
     if piece.body > len(bodies):
         raise LabilisError(f"'{geometry.file}' has {len(bodies)} bodies, not {piece.body}.", f"pieces/{piece.name}",
                            "Choose another body.", "no-body")

@@ -136,7 +136,16 @@ def read_step(data: bytes, file: str = "part.step") -> tuple[list[tuple[str, Any
     return bodies, unit.lower()
 
 
+def read_bodies(data: bytes, file: str) -> tuple[list[tuple[str, Any]], str]:
+    """Solids of a STEP or STL file, told by its name, and the file's length unit."""
+    if file.lower().endswith(".stl"):
+        from labilis.shape.stl import read_stl
+
+        return read_stl(data, file), "millimetre (taken, STL has no unit)"
+    return read_step(data, file)
+
+
 def list_bodies(data: bytes, file: str = "part.step") -> list[BodyInfo]:
-    """What a STEP file holds, for making pieces of it."""
-    bodies, unit = read_step(data, file)
+    """What a STEP or STL file holds, for making pieces of it."""
+    bodies, unit = read_bodies(data, file)
     return [BodyInfo(number, name, unit, volume_of(solid)) for number, (name, solid) in enumerate(bodies, 1)]

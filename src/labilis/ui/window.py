@@ -155,6 +155,7 @@ class Window(QMainWindow):
             Command("Run: find modes", "Ctrl+R", self.run_or_stop), Command("Run strength only", "", lambda: self.run("strength")),
             Command("Study convergence over meshes", "", self.run_convergence),
             Command("Study the verified factor over the amplitude", "", lambda: self.run_study("amplitude")),
+            Command("Save a picture or a film", "", self.save_film),
             Command("Study a tilt of the load", "", lambda: self.run_study("tilt")),
             Command("Run the trace of this case", "", self.run_trace), Command("Show the traced shape", "",
                                                                                  lambda: self.stage.show_view("Trace")),
@@ -212,6 +213,7 @@ class Window(QMainWindow):
         self.stage.push_wanted.connect(self.push_picked)
         self.stage.zone_wanted.connect(self.zone_picked)
         self.stage.mode_changed.connect(self._mode_shown)
+        self.stage.film_wanted.connect(self.save_film)
         self.drawer.mode_chosen.connect(lambda mode: self.stage.show_view("Mode", mode))
         self.drawer.station_wanted.connect(self._go_to_station)
         self.ladder.rung_chosen.connect(self._rung_chosen)
@@ -408,7 +410,8 @@ class Window(QMainWindow):
 
     def import_step(self) -> None:
         """Choose a STEP file and make a project of it."""
-        name, _ = QFileDialog.getOpenFileName(self, "New from a STEP file", "", "STEP (*.step *.stp *.STEP *.STP)")
+        name, _ = QFileDialog.getOpenFileName(self, "New from a STEP or STL file", "",
+                                              "Parts (*.step *.stp *.stl *.STEP *.STP *.STL)")
         if name:
             self.load_path(Path(name))
 
@@ -422,7 +425,7 @@ class Window(QMainWindow):
     def load_path(self, path: Path) -> None:
         """Open a file of any kind we read; a problem is shown and the present project stays."""
         self._say("")
-        if path.suffix.lower() in (".step", ".stp"):
+        if path.suffix.lower() in (".step", ".stp", ".stl"):
             self._guard(lambda: self.session.import_step(path))
         else:
             self._guard(lambda: self.session.open(path))
@@ -544,6 +547,13 @@ class Window(QMainWindow):
             self.session.edit(project, f"{name} added")
             self.sheet.open_station("Loads")
         self._guard(act)
+
+    def save_film(self) -> None:
+        """Ask for a name and save what the stage shows as a picture or a film."""
+        name, _ = QFileDialog.getSaveFileName(self, "Save a picture or a film", f"{self.session.project.name}.png",
+                                              "Picture (*.png);;Film (*.gif *.mp4)")
+        if name:
+            self._guard(lambda: self.stage.save_film(Path(name)))
 
     def add_load(self, kind: str, support: str) -> None:
         """A load that needs nothing picked: 'weight', 'temperature', or the 'move' of a support."""

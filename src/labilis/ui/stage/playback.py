@@ -87,6 +87,11 @@ class Playback(QWidget):
             row.addWidget(label)
             row.addWidget(widget)
         row.addWidget(self.ghost)
+        self.save = QToolButton()
+        self.save.setText("save…")
+        self.save.setAccessibleName("Save a picture or a film")
+        self.save.setToolTip("Save what is shown as PNG, or one swing as GIF or MP4")
+        row.addWidget(self.save)
         layout.addLayout(row)
         self.set_playing(True)
 

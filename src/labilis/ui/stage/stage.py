@@ -3,6 +3,7 @@ from __future__ import annotations
 
 import math
 import time
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -32,6 +33,7 @@ class Stage(QWidget):
     push_wanted = pyqtSignal(str)
     zone_wanted = pyqtSignal()
     mode_changed = pyqtSignal(int)
+    film_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -74,6 +76,7 @@ class Stage(QWidget):
         layout.addLayout(self._holder, 1)
         self.playback = Playback()
         self.playback.changed.connect(self._frame)
+        self.playback.save.clicked.connect(self.film_wanted)
         self.playback.ghost.toggled.connect(lambda _: self.refresh(force=True))
         layout.addWidget(self.playback)
         self.name_tag = QLabel(self, Qt.WindowType.ToolTip)
@@ -446,6 +449,9 @@ class Stage(QWidget):
         layout.setSpacing(4)
         self.bar_title = QLabel()
         layout.addWidget(self.bar_title)
+        self.bar_note = QLabel()
+        self.bar_note.setObjectName("note")
+        layout.addWidget(self.bar_note)
         row = QHBoxLayout()
         self.bar_buttons: dict[str, QPushButton] = {}
         for name, picture in (("Hold", "hold"), ("Push", "push"), ("Zone", "zone")):
@@ -481,12 +487,42 @@ class Stage(QWidget):
         names = [self.describe(item) for item in self.selection]
         title = names[0][0] if len(names) == 1 else f"{len(names)} picked"
         self.bar_title.setText(f"<b>{title}</b>  {names[0][1] if len(names) == 1 else ''}")
+        view = self.session.current("shape")
+        from labilis.judge.measure import measured  # brings the mesher along: not before something is picked
+
+        lines = measured(view, self.selection) if view is not None else []
+        self.bar_note.setText("\n".join(lines))
+        self.bar_note.setVisible(bool(lines))
         self.fill_menus()
         self.name_tag.hide()
         self.pointer_bar.adjustSize()
         self.pointer_bar.move(self._global(x, y) + QPoint(14, 12))
         self.pointer_bar.show()
         self.pointer_bar.raise_()
+
+    def save_film(self, path: Path) -> None:
+        """What is shown as a picture or a film, the words of the playback strip under it. Raises LabilisError."""
+        from labilis.ui.stage.film import save
+
+        before, playing = self.playback.phase, self.playback.playing
+        self.playback.set_playing(False)
+
+        def frame(phase: float) -> np.ndarray:
+            self.playback.phase = phase
+            self._frame()
+            return np.asarray(self.plotter.screenshot(return_img=True))[..., :3]
+        report = self.session.case_report
+        first = f"{self.session.project.name}, case {self.session.case_name}: {self.playback.story.text()}"
+        second = self.playback.unit.text() + (
+            f" ({self.playback.low.text()} to {self.playback.high.text()})" if self.playback.high.text() else "")
+        if report is not None and self.view_name == "Mode":
+            second += "; the size of a mode has no meaning"
+        try:
+            save(path, frame, (first, second), before)
+        finally:
+            self.playback.phase = before
+            self.playback.set_playing(playing)
+            self._frame()
 
     def close_view(self) -> None:
         """Let go of the 3D view before the window goes."""

@@ -1,0 +1,110 @@
+"""Measuring on the part, and STL."""
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import meshio
+import numpy as np
+import pytest
+
+from labilis.judge.measure import face_section, measured
+from labilis.model import LabilisError, load_project
+from labilis.run import Plan, Runner, Snapshot, judge_project
+from labilis.shape import build_body, build_part
+from labilis.shape.step import list_bodies, volume_of
+from labilis.shape.stl import read_stl
+from tests.unit.test_mistakes import STEEL
+
+
+def view_of(recipe: dict[str, Any], mesh_as: str = "solid") -> Any:
+    return build_part(load_project({"pieces": [{"name": "one", "recipe": recipe, "mesh_as": mesh_as}]}), {}).view
+
+
+def face(view: Any, name: str) -> tuple[str, int]:
+    return "face", list(view.faces.name).index(f"one/{name}")
+
+
+def test_section_properties_of_a_flat_face_with_a_hole() -> None:
+    view = view_of({"kind": "strut", "length": "100 mm", "section": {"shape": "square tube", "width": "40 mm", "thickness": "3 mm"}})
+    found = face_section(view, face(view, "start")[1])
+    assert found is not None
+    assert found.area == pytest.approx(40**2 - 34**2, rel=1e-6)
+    assert found.i_z == pytest.approx((40**4 - 34**4) / 12, rel=1e-6)
+    lines = measured(view, (face(view, "start"),))
+    assert lines[0].startswith("I 1.02e+05") and "centroid (0, 0, 0) mm" in lines[1]
+    round_one = view_of({"kind": "strut", "length": "50 mm", "section": {"shape": "round", "diameter": "20 mm"}})
+    section = face_section(round_one, face(round_one, "end")[1])
+    assert section is not None and section.torsion == pytest.approx(np.pi * 20**4 / 32, rel=0.02)
+    assert face_section(round_one, face(round_one, "skin.1")[1]) is None
+
+
+def test_distances_and_angles_between_two() -> None:
+    view = view_of({"kind": "block", "width": "40 mm", "height": "30 mm", "depth": "20 mm"})
+    lines = measured(view, (face(view, "bottom"), face(view, "top")))
+    assert lines[0].startswith("20 mm between their middles") and lines[1] == "parallel, 20 mm apart"
+    side = next(("face", k) for k in range(len(view.faces)) if abs(view.faces.direction[k][0]) > 0.9)
+    assert measured(view, (face(view, "bottom"), side))[1] == "90° between them"
+    assert measured(view, (side, side, side)) == []
+    sheet = view_of({"kind": "plate", "thickness": "2 mm", "outline": [
+        {"x": f"{x} mm", "y": f"{y} mm"} for x, y in ((0, 0), (9, 0), (9, 9))]}, "shell")
+    assert measured(sheet, (("face", 0),)) == ["sheet, 2 mm thick"]
+
+
+# --- STL ---------------------------------------------------------------------------------------------------------------
+def stl_of(recipe: dict[str, Any], drop: int = 0, binary: bool = True) -> bytes:
+    tessellation = view_of(recipe).tessellation
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "x.stl"
+        meshio.write(path, meshio.Mesh(tessellation.points, [("triangle", tessellation.triangles[drop:])]), binary=binary)
+        return path.read_bytes()
+
+
+BLOCK = {"kind": "block", "width": "40 mm", "height": "8 mm", "depth": "4 mm"}
+
+
+@pytest.mark.parametrize("binary", [True, False])
+def test_a_closed_stl_becomes_a_solid_with_flat_faces(binary: bool) -> None:
+    ((name, solid),) = read_stl(stl_of(BLOCK, binary=binary), "block.stl")
+    body = build_body(solid)
+    assert name == "block" and volume_of(solid) == pytest.approx(40 * 8 * 4, rel=1e-6)
+    assert len(body.faces) == 6 and set(body.faces.kind) == {"plane"}
+
+
+def test_stl_runs_like_any_part() -> None:
+    import hashlib
+
+    data = stl_of(BLOCK)
+    body = build_body(read_stl(data)[0][1])
+    sha = hashlib.sha256(data).hexdigest()
+    picks = {}
+    for word, x in (("foot", -20.0), ("head", 20.0)):
+        k = int(np.argmin(np.abs(body.faces.centroid[:, 0] - x)))
+        picks[word] = {"name": word, "piece": "block", "picks": [{
+            "of": "face", "kind": "plane", "position": body.faces.centroid[k].tolist(), "size": float(body.faces.area[k]),
+            "direction": body.faces.direction[k].tolist()}]}
+    project = load_project({"geometry": [{"file": "block.stl", "sha256": sha}], "materials": [STEEL], "regions": list(picks.values()),
+                            "pieces": [{"name": "block", "geometry": "block.stl", "material": "steel"}],
+                            "supports": [{"name": "foot", "on": "foot", "held": ["x", "y", "z"]}],
+                            "loads": [{"kind": "force", "name": "push", "on": "head", "components": ["-1 kN", "0 N", "0 N"]}],
+                            "cases": [{"name": "one", "loads": [{"load": "push"}]}], "criteria": {"modes": 1}})
+    found = judge_project(project, Runner().run(Snapshot(project, {sha: data}), Plan("modes"))).cases[0].facts.modes
+    assert found is not None
+    # stocky: shear takes some of Euler's load
+    assert found.positive[0] == pytest.approx(np.pi**2 * 210e3 * 8 * 4**3 / 12 / (4 * 40**2) / 1000, rel=0.04)
+    assert list_bodies(data, "block.stl")[0].unit.startswith("millimetre")
+
+
+@pytest.mark.parametrize(("data", "code"), [
+    (b"", "not-stl"), (b"solid x\nendsolid x\n", "not-stl"), (b"nothing of the kind", "not-stl")])
+def test_what_is_no_stl_is_refused(data: bytes, code: str) -> None:
+    with pytest.raises(LabilisError) as caught:
+        read_stl(data)
+    assert caught.value.code == code
+
+
+def test_an_open_stl_is_refused_with_the_place() -> None:
+    with pytest.raises(LabilisError, match="is not closed: 3 sides") as caught:
+        read_stl(stl_of(BLOCK, drop=1))
+    assert caught.value.code == "stl-open"
