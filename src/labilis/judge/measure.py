@@ -61,9 +61,9 @@ def _face_lines(view: ShapeView, face: int) -> list[str]:
     section = face_section(view, face)
     if section is None:
         return []
+    centre = ", ".join(f"{c:.4g}" for c in np.round(view.faces.centroid[face], 6) + 0.0)
     return [f"I {section.i_z:.4g} and {section.i_y:.4g} mm⁴, J {section.torsion:.4g} mm⁴",
-            f"least radius of gyration {section.radius:.4g} mm; centroid ({', '.join(f'{c:.4g}' for c in np.round(
-                view.faces.centroid[face], 6) + 0.0)}) mm"]
+            f"least radius of gyration {section.radius:.4g} mm; centroid ({centre}) mm"]
 
 
 def _points(view: ShapeView, item: Item) -> Floats:
