@@ -7,9 +7,24 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 
 ROOT = Path(__file__).parents[1]
 DEMOS = ROOT / "src/labilis/demos"
+
+
+def line_model(project: Any) -> Any:
+    """The mast's tube alone as a line, fixed at its foot and pulled down at its head."""
+    from labilis.model import load_project
+
+    data = project.model_dump()
+    tube = {**next(piece for piece in data["pieces"] if piece["name"] == "tube"), "mesh_as": "line"}
+    return load_project({
+        "name": "Antenna mast as a line", "scenario": data["scenario"], "parameters": data["parameters"], "materials": data["materials"],
+        "pieces": [tube], "regions": [{"name": "foot", "names": ["tube/start"]}, {"name": "head", "names": ["tube/end"]}],
+        "supports": [{"name": "foot", "on": "foot", "held": ["x", "y", "z", "turn_x", "turn_y", "turn_z"]}],
+        "loads": [{"kind": "force", "name": "cable", "on": "head", "components": ["0 N", "0 N", "-3 kN"]}],
+        "cases": [{"name": "taut cable", "loads": [{"load": "cable"}]}], "criteria": {"modes": 4}})
 
 
 def main() -> None:
@@ -63,6 +78,9 @@ def main() -> None:
     window.stage.playback.phase = 0.25
     window.stage._frame()
     picture("modes")
+    window.drawer.show_page("Hand checks")
+    window.drawer.hand.table.selectRow(4)
+    picture("hand-checks")
     window.sheet.open_station("Strength")
     window.drawer.show_page("Evidence")
     picture("strength-evidence")
@@ -88,6 +106,9 @@ def main() -> None:
     window.drawer.show_page("Modes")
     freeze()
     picture("stand-modes")
+    window.sheet.open_station("Strength")
+    window.drawer.show_page("Screening")
+    picture("screening")
     window.drawer.set_open(False)
     window.sheet.open_station("Mesh")
     picture("stand-mesh")
@@ -100,6 +121,20 @@ def main() -> None:
     window.stage.playback.set_playing(False)
     window.stage._frame()
     picture("trace")
+    window.run_study("amplitude")
+    idle()
+    picture("amplitude")
+    window.load_path(DEMOS / "antenna-mast/antenna-mast.json")
+    idle()
+    session = window.session
+    project = session.project
+    session.new(line_model(project), {}, "the tube as a line")
+    idle()
+    window.run_or_stop()
+    idle()
+    window.sheet.open_station("Modes")
+    freeze()
+    picture("line")
     window.close()
     application.quit()
 

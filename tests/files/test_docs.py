@@ -4,6 +4,7 @@ import re
 import shutil
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from labilis.run import Plan, Runner, judge_project
@@ -36,6 +37,18 @@ def test_the_example_of_recipes_runs(tmp_path: Path) -> None:
     assert [case.facts.case for case in report.cases] == ["loads", "hot day"]
     assert all(len(case.facts.modes.positive) for case in report.cases)
     assert report.mesh.has_solids is False
+
+
+def test_the_example_of_lines_runs(tmp_path: Path) -> None:
+    text = (ROOT / "docs/model-format.md").read_text(encoding="utf-8")
+    example = re.findall(r"```json\n(.*?)```", text, re.S)[2]
+    (tmp_path / "m.json").write_text(example, encoding="utf-8")
+    snapshot = load_model(tmp_path / "m.json")
+    case = judge_project(snapshot.project, Runner().run(snapshot, Plan("modes"))).cases[0]
+    assert len(case.facts.modes.positive) and np.isfinite(case.facts.modes.antisymmetric)
+    column = next(item for item in case.hand_checks() if item.form.key == "ec3")
+    assert column.on_ladder and column.outcome is not None
+    assert {case.facts.required_of("post"), case.facts.required_of("beam")} == {15.0, 3.0}
 
 
 @pytest.mark.parametrize("page", ["README.md", "CONTRIBUTING.md", "docs/guide/README.md", "docs/method/README.md"])

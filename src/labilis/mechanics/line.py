@@ -24,6 +24,7 @@ from labilis.mechanics.cross_section import CrossSection
 
 Floats = NDArray[np.float64]
 STRAINS = 7
+_HINGE = 1e-8  # of an end's own stiffness
 _GAUSS = np.polynomial.legendre.leggauss(3)
 
 
@@ -32,7 +33,8 @@ class LineGeometry:
     """What is fixed of m line elements of one section: length (m,) mm; relative (m, 6, 12): motion of the second end beside the first,
     in local axes, from global unknowns; stiff (m, 6, 6) inverse of the cantilever's flexibility; section (7, 7), its rows as
     STRAINS; fields at g points: strain (m, g, 6, 12), slope u' (m, g, 3, 12), turn θ and its slope (m, g, 3, 12), all
-    from global unknowns; weight (m, g) mm."""
+    from global unknowns; weight (m, g) mm; hinges (m, 12, 12): next to nothing that hinges hold, so that a joint of hinges only is not
+    loose."""
 
     length: Floats
     relative: Floats
@@ -43,6 +45,7 @@ class LineGeometry:
     turn: Floats
     turn_slope: Floats
     weight: Floats
+    hinges: Floats
 
 
 def section_stiffness(section: CrossSection, modulus: float, ratio: float) -> Floats:
@@ -86,7 +89,10 @@ def line_geometry(ends: Floats, frames: Floats, section: Floats, released: NDArr
     to_local = np.zeros((m, 12, 12))
     for k in range(4):
         to_local[:, 3 * k:3 * k + 3, 3 * k:3 * k + 3] = frames
+    hinges = np.zeros((m, 12, 12))
     if released is not None:
+        local = np.swapaxes(relative, 1, 2) @ stiff @ relative
+        hinges = np.swapaxes(to_local, 1, 2) @ (np.where(released, _HINGE * np.einsum("mii->mi", local), 0.0)[:, :, None] * to_local)
         to_local = _hinged(np.swapaxes(relative, 1, 2) @ stiff @ relative, released) @ to_local
     relative = relative @ to_local
     first = to_local[:, 3:6]
@@ -97,7 +103,7 @@ def line_geometry(ends: Floats, frames: Floats, section: Floats, released: NDArr
     slope = strain[:, :, :3].copy()
     slope[:, :, 1] += turn[:, :, 2]
     slope[:, :, 2] -= turn[:, :, 1]
-    return LineGeometry(length, relative, stiff, section, strain, slope, turn, strain[:, :, 3:], weight)
+    return LineGeometry(length, relative, stiff, section, strain, slope, turn, strain[:, :, 3:], weight, hinges)
 
 
 def _hinged(stiffness: Floats, released: NDArray[np.bool_]) -> Floats:
@@ -114,7 +120,7 @@ def _hinged(stiffness: Floats, released: NDArray[np.bool_]) -> Floats:
 
 def stiffness(g: LineGeometry) -> Floats:
     """K_0 (m, 12, 12)."""
-    return np.asarray(np.swapaxes(g.relative, 1, 2) @ g.stiff @ g.relative)
+    return np.asarray(np.swapaxes(g.relative, 1, 2) @ g.stiff @ g.relative + g.hinges)
 
 
 def resultants(g: LineGeometry, state: Floats) -> Floats:

@@ -132,12 +132,16 @@ def required_factor(project: Project, modes: ModesFindings | None) -> float:
 def _hand_facts(members: MemberFindings, modes: ModesFindings | None, euler: EulerCheck | str | None) -> HandFacts:
     """What hand checks draw on; ends and free length where the part is one member whose ends were found."""
     first, driver = float("nan"), ""
+    own: dict[str, float] = {}
     if modes is not None and len(modes.positive):
+        for factor, who in sorted(zip(modes.factors, modes.drivers)):
+            if factor > 0:
+                own.setdefault(who, float(factor))
         first = float(modes.positive[0])
         driver = modes.drivers[int(np.flatnonzero(modes.factors == modes.positive[0])[0])]
     if isinstance(euler, EulerCheck) and len(members.names) == 1:
-        return HandFacts(members, first, driver, euler.governing.ends.k, euler.length)
-    return HandFacts(members, first, driver)
+        return HandFacts(members, first, driver, tuple(own.items()), euler.governing.ends.k, euler.length)
+    return HandFacts(members, first, driver, tuple(own.items()))
 
 
 def judge_project(project: Project, results: Mapping[str, Any], only: tuple[str, ...] = ()) -> ProjectReport:

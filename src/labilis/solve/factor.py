@@ -66,6 +66,8 @@ class PardisoFactor:
     def __init__(self, upper: sparse.csr_matrix, positive: bool, ordering: NDArray[np.int32] | None = None,
                  analyse_only: bool = False) -> None:
         upper.sort_indices()
+        if positive and (upper.diagonal() <= 0.0).any():  # the library may crash on an empty row
+            raise NotPositive("a diagonal entry is not positive")
         self._n = upper.shape[0]
         self._a = np.ascontiguousarray(upper.data, dtype=np.float64)
         self._ia = np.ascontiguousarray(upper.indptr, dtype=np.int32)

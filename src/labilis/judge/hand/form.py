@@ -66,7 +66,7 @@ AREA = Symbol("A", "area of the section", "area")
 INERTIA = Symbol("I", "smallest second moment of area", "second moment")
 LENGTH = Symbol("L", "length", "length")
 ENDS = Symbol("K", "effective length factor", "number")
-CRITICAL = Symbol("Ncr", "ideal critical load, from the model", "force")
+CRITICAL = Symbol("Ncr", "ideal critical load, of its first mode, else Euler's", "force")
 FIBRE = Symbol("c", "distance of the extreme fibre", "length")
 
 

@@ -43,12 +43,13 @@ class HandResult:
 
 @dataclass(frozen=True)
 class HandFacts:
-    """What checks draw on: members, first factor of the model (nan without), the driver of that mode, K and the free length (mm) found
-    for a part that is one member."""
+    """What checks draw on: members, first factor of the model (nan without), the driver of that mode, the first factor that each
+    piece drives, K and the free length (mm) found for a part that is one member."""
 
     members: MemberFindings
     first: float
     driver: str
+    by_piece: tuple[tuple[str, float], ...] = ()
     k: float | None = None
     length: float | None = None
 
@@ -104,12 +105,15 @@ def _from_model(project: Project, facts: HandFacts, k: int, form: Form, symbol: 
     material = project.named("materials", project.named("pieces", str(members.pieces[k])).material or "")
     length = float(members.length[k]) if facts.length is None else facts.length
     growing, held = (float(value) for value in members.axial[k])
-    own = facts.driver == str(members.pieces[k])
-    critical = facts.first * growing + held if own and growing > 0 and math.isfinite(facts.first) else None
+    mine = dict(facts.by_piece).get(str(members.pieces[k]))
+    e = _value(project, material.youngs_modulus, "stress")
+    stretch = (1.0 if facts.k is None else facts.k) * length
+    critical = mine * growing + held if mine is not None and growing > 0 else None if e is None else (
+        math.pi**2 * e * float(members.i_min[k]) / stretch**2)  # a piece that drives no mode: Euler's load of its length
     wall = float(members.wall_width[k])
     rolled = form.key in ("plate", "cylinder")
     table: dict[str, float | str | None] = {
-        "E": _value(project, material.youngs_modulus, "stress"), "fy": _value(project, material.yield_strength, "stress"),
+        "E": e, "fy": _value(project, material.yield_strength, "stress"),
         "ν": _value(project, material.poisson_ratio, "number"), "A": float(members.area[k]), "I": float(members.i_min[k]),
         "c": float(members.fibre[k]), "L": length, "K": 1.0 if facts.k is None else facts.k, "Ncr": critical,
         "e": length / 1000, "e0": length / 1000, "curve": "c", "γM1": 1.0, "φc": 0.9, "φ": 0.9, "αb": "0.5",
