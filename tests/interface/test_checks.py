@@ -228,3 +228,15 @@ def test_measures_stand_on_the_small_bar_and_films_are_saved(hand: Hand, short: 
     hand.answer_open(tmp_path / "mode.avi")
     hand.click(window.stage.playback.save)
     assert not (tmp_path / "mode.avi").exists() and "no kind of picture" in window.banner_text.text()
+
+
+def test_the_worst_of_several_cases_is_told(hand: Hand, tmp_path: Path) -> None:
+    model = strip(force("-100 N"), {**force("-900 N"), "name": "more"}, mesh={"size": "20 mm"}, criteria={"modes": 1, "required_factor": "8"})
+    model["cases"] = [{"name": "little", "loads": [{"load": "push"}]}, {"name": "much", "loads": [{"load": "more"}]}]
+    path = tmp_path / "two.json"
+    path.write_text(json.dumps({"labilis": 1, **model}), encoding="utf-8")
+    hand.load(path)
+    hand.run()
+    texts = [hand.window.case_box.itemText(row) for row in range(2)]
+    assert texts[0].startswith("Case: little   ✓") and texts[1].startswith("Case: much   ✕")
+    assert "Worst of 2 cases: much" in hand.window.case_box.toolTip()

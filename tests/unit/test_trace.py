@@ -119,6 +119,8 @@ def test_a_bowed_strut_loses_little_and_yields_where_the_secant_formula_says() -
     assert trace.first_yield == pytest.approx(expected, rel=0.02)
     assert trace.verified == trace.first_yield < trace.ideal
     assert any(item.name == "trace" and item.state == "good" for item in case.evidence)
+    line = next(item for item in case.evidence if item.name == "Southwell line")
+    assert line.state == "good" and float(line.figure) == pytest.approx(euler, rel=0.02)
     other = traced(PINNED, amplitude="0.3 mm", sign="-", material="elastic").facts.trace
     assert other.verified == pytest.approx(trace.verified, rel=1e-3)
     # let it yield: it carries a little more than to first yield, less than Euler's load

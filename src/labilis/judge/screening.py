@@ -69,12 +69,12 @@ def _one(project: Project, members: MemberFindings, k: int, required: float, lar
         thickness = float(members.thickness[k])
         slim = float(members.radius[k]) / thickness
         wall = knock_down(slim) * e * thickness / (float(members.radius[k]) * math.sqrt(3 * (1 - ratio**2))) / max(stress, 1e-300)
-        words = f"wall {slim:.0f} times thinner than its radius"
+        words = f"radius {slim:.0f} t"
     elif members.wall_width[k] > 0:
         edges = str(members.wall_edges[k]) or "one supported, one free"
         slim = float(members.wall_width[k] / members.wall_thickness[k])
         wall = plate_stress(e, ratio, 1.0, slim, COEFFICIENTS[edges]) / max(stress, 1e-300)
-        words = f"wall {slim:.0f} times wider than thick, {_EDGES.get(edges, edges)}"
+        words = f"wall {slim:.0f} t wide, {_EDGES.get(edges, edges)}"
     if stress < _LITTLE * largest or stress <= 0:
         return Screened(name, piece, growing + held, slenderness, slim, member, math.inf, False,
                         "hardly loaded" if growing >= 0 else "in tension")

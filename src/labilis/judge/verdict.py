@@ -46,8 +46,8 @@ def verdict_of_case(facts: CaseFacts) -> Verdict:
             return Verdict(None, "No verdict: modes are missing", f"first factor found {first:.4g}; ask for more modes", first,
                            required)
         if modes.antisymmetric < first:
-            return Verdict(True, f"Meets {required:.4g}", f"goes unstable at {modes.antisymmetric:.4g} × the growing load, in a mode that the "
-                           "plane of symmetry hides", modes.antisymmetric, required)
+            return Verdict(True, f"Meets {required:.4g}", f"goes unstable at {modes.antisymmetric:.4g} × the growing load, in a mode that "
+                           "the plane of symmetry hides", modes.antisymmetric, required)
         return Verdict(True, f"Meets {required:.4g}", f"goes unstable at {first:.4g} × the growing load, ideal part", first,
                        required)
     share, factor, driver = min(wanting)

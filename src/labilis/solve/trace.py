@@ -91,6 +91,19 @@ class _State:
     moved: float = 0.0  # factor whose prescribed motions it has
 
 
+@dataclass(frozen=True)
+class _Looked:
+    """What the last balance with a tangent found: the state and factor it belongs to, ties, tangent, largest stress of each element (m,),
+    inner forces (total, 3)."""
+
+    state: _State
+    value: float
+    ties: Ties
+    tangent: sparse.csr_matrix
+    peaks: Floats
+    inner: Floats
+
+
 class _NotConverged(ArithmeticError):
     """A step did not come to balance."""
 
@@ -108,6 +121,7 @@ class Tracer:
         self.growing, self.held, self.following = growing, held, following
         self.control = control or TraceControl()
         self._like: Factor | None = None
+        self._last: _Looked | None = None
         self.given = None if given is None else given.reshape(-1, 3)
         laws = laws or [None] * len(system.blocks)
         self.memory: list[Memory | None] = [None if law is None else block.remember(law) for block, law in zip(system.blocks, laws)]
@@ -299,9 +313,11 @@ class Tracer:
             outer = outer + self._pressures(state, surfaces)
         inner = np.zeros((len(self.places), 3))
         parts: list[assembly.Part] = []
+        peaks = []
         for number, block in enumerate(self.system.blocks):
-            for rows, force, matrix, _ in block.deformed(state.motion, state.rotation, tangent, self.memory[number]):
+            for rows, force, matrix, peak in block.deformed(state.motion, state.rotation, tangent, self.memory[number]):
                 np.add.at(inner, block.members[rows].ravel(), force.reshape(-1, 3))
+                peaks.append(peak)
                 if matrix is not None:
                     parts.append((number, rows, matrix))
         residual = inner.ravel() - outer
@@ -315,6 +331,7 @@ class Tracer:
             matrix = sparse.csr_matrix(matrix + ties.geometric(residual))
         if surfaces:
             matrix = sparse.csr_matrix(matrix + replace(self.system, nodes=now[:len(self.system.nodes)], ties=ties).following(surfaces)[0])
+        self._last = _Looked(state, value, ties, matrix, np.concatenate(peaks), inner)
         return ties, reduced, matrix, scale
 
     def _moved(self, state: _State, ties: Ties, dq: Floats) -> _State:
@@ -347,23 +364,18 @@ class Tracer:
 
     def _point(self, state: _State, value: float, iterations: int, arc: bool) -> TracePoint:
         """What is kept of a converged state."""
-        ties, _, tangent, _ = self._balance(state, value)
-        solver = self._factor(tangent, ties)
-        peaks = [np.concatenate([peak for _, _, _, peak in block.deformed(state.motion, state.rotation, False, memory)])
-                 for block, memory in zip(self.system.blocks, self.memory)]
+        if self._last is None or self._last.state is not state or self._last.value != value:
+            self._balance(state, value)
+        last = self._last
+        assert last is not None
+        solver = self._factor(last.tangent, last.ties)
         demand = [np.zeros(len(block.members)) if memory is None else memory.demand.copy()
                   for block, memory in zip(self.system.blocks, self.memory)]
         plastic = [np.zeros(len(block.members)) if memory is None else memory.largest
                    for block, memory in zip(self.system.blocks, self.memory)]
-        return TracePoint(value, state.motion, state.rotation, iterations, solver.negative_pivots, np.concatenate(peaks), arc,
-                          np.concatenate(demand), np.concatenate(plastic), self._driving(state))
+        return TracePoint(value, state.motion, state.rotation, iterations, solver.negative_pivots, last.peaks, arc,
+                          np.concatenate(demand), np.concatenate(plastic), self._driving(last.inner))
 
-    def _driving(self, state: _State) -> float:
-        """Force that the prescribed motions need."""
-        if self.given is None:
-            return float("nan")
-        work = 0.0
-        for number, block in enumerate(self.system.blocks):
-            for rows, force, _, _ in block.deformed(state.motion, state.rotation, False, self.memory[number]):
-                work += float((force.reshape(*block.members[rows].shape, 3) * self.given[block.members[rows]]).sum())
-        return work / float(np.abs(self.given).max())
+    def _driving(self, inner: Floats) -> float:
+        """Force that the prescribed motions need, of the inner forces (total, 3)."""
+        return float("nan") if self.given is None else float((inner * self.given).sum() / np.abs(self.given).max())

@@ -241,13 +241,30 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{project.name} — Labilis")
         self.case_box.blockSignals(True)
         self.case_box.clear()
-        self.case_box.addItems([f"Case: {case.name}" for case in project.cases] or ["no load case"])
+        self.case_box.addItems([f"Case: {case.name}{self._case_mark(case.name)}" for case in project.cases] or ["no load case"])
+        self.case_box.setToolTip(self._worst_case())
         names = [case.name for case in project.cases]
         if session.case_name in names:
             self.case_box.setCurrentIndex(names.index(session.case_name))
         self.case_box.blockSignals(False)
         self._run_changed()
         self._fill_ladder()
+
+    def _case_mark(self, name: str) -> str:
+        """Verdict and factor of a case, where there are several to compare."""
+        report = self.session.report.case(name)
+        if report is None or report.facts.modes is None or len(self.session.project.cases) < 2:
+            return ""
+        sign = {True: "✓", False: "✕", None: "○"}[report.verdict.meets]
+        return f"   {sign} {report.verdict.factor:.4g}" if report.verdict.factor is not None else f"   {sign}"
+
+    def _worst_case(self) -> str:
+        """Which case comes out worst, of several."""
+        judged = [case for case in self.session.report.cases if case.verdict.factor is not None]
+        if len(judged) < 2:
+            return "Load case that is shown"
+        worst = min(judged, key=lambda case: (case.verdict.factor or 0.0) / case.verdict.required)
+        return f"Worst of {len(judged)} cases: {worst.facts.case}, {worst.verdict.headline}, {worst.verdict.detail}"
 
     def _fill_ladder(self) -> None:
         session = self.session

@@ -22,6 +22,7 @@ from labilis.judge.evidence.joints import joints
 from labilis.judge.evidence.midsurface import midsurface
 from labilis.judge.evidence.negative import negative_factors
 from labilis.judge.evidence.proportions import proportions
+from labilis.judge.evidence.southwell import southwell_line
 from labilis.judge.evidence.stretch import stretch
 from labilis.judge.evidence.symmetry import symmetry
 from labilis.judge.evidence.traced import traced
@@ -30,7 +31,7 @@ from labilis.judge.evidence.yield_first import yield_first
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     free_motion, balance, held_direction, compression, element_order, half_waves, completeness, under_required, negative_factors,
     interacting_modes, symmetry, joints, midsurface, deflection_before_buckling, following_pressure, yield_first, traced, hand_check,
-    edge_support, each_load, held_part, centred, proportions, effective_length, stretch,
+    edge_support, each_load, held_part, centred, proportions, effective_length, stretch, southwell_line,
 )
 _ORDER = {"bad": 0, "caution": 1, "not judged": 2, "good": 3}
 

@@ -23,7 +23,7 @@ class ScreeningPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         self.table = plain_table(["", "piece", "compression", "L / i", "b / t", "member", "walls", "why"], "Screening")
-        column_widths(self.table, (96, 128, 84, 40, 40, 56, 50, None), 7)
+        column_widths(self.table, (96, 128, 84, 40, 40, 62, 50, None), 7)
         self.table.verticalHeader().setDefaultSectionSize(38)  # type: ignore[union-attr]
         self.note = note_below(_NOTHING)
         layout.addWidget(self.table, 1)
