@@ -231,7 +231,8 @@ def test_measures_stand_on_the_small_bar_and_films_are_saved(hand: Hand, short: 
 
 
 def test_the_worst_of_several_cases_is_told(hand: Hand, tmp_path: Path) -> None:
-    model = strip(force("-100 N"), {**force("-900 N"), "name": "more"}, mesh={"size": "20 mm"}, criteria={"modes": 1, "required_factor": "8"})
+    model = strip(force("-100 N"), {**force("-900 N"), "name": "more"}, mesh={"size": "20 mm"},
+                  criteria={"modes": 1, "required_factor": "8"})
     model["cases"] = [{"name": "little", "loads": [{"load": "push"}]}, {"name": "much", "loads": [{"load": "more"}]}]
     path = tmp_path / "two.json"
     path.write_text(json.dumps({"labilis": 1, **model}), encoding="utf-8")

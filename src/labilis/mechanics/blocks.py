@@ -274,6 +274,15 @@ class ShellBlock:
         """Resultants (m, g, 9) of `second_strain`."""
         return np.asarray(np.einsum("mjk,mgk->mgj", self.section, self.second_strain(local)))
 
+    def _cut(self) -> Iterator[tuple[slice, shell.ShellGeometry]]:
+        for rows in self._chunks():
+            yield rows, shell.part_of(self.geometry, rows)
+
+    @cached_property
+    def _parts(self) -> list[tuple[slice, shell.ShellGeometry]]:
+        """Geometry some elements at a time, with what it makes once and for all: a trace asks hundreds of times."""
+        return list(self._cut())
+
     def remember(self, law: YieldLaw) -> Memory:
         """Memory of a yielding material at five layers of the quadrature points."""
         return blank(law, *self.geometry.area.shape, len(LAYERS), 3)
@@ -284,8 +293,7 @@ class ShellBlock:
         largest von Mises stress (m,) at top and bottom, of all layers where a `memory` lets the material yield)."""
         turned = rotation[self.turn_of[self.elements]]
         local = motion[self.elements]
-        for rows in self._chunks():
-            part = shell.part_of(self.geometry, rows)
+        for rows, part in self._parts if len(self.elements) <= _KEPT else self._cut():
             if memory is not None:
                 peaks: list[Floats] = []
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -43,6 +44,17 @@ class ShellGeometry:
     def forms(self) -> ShellForms:
         """Table of the parent element."""
         return forms_of(self.elements.shape[1])
+
+    @cached_property
+    def drill(self) -> Floats:
+        """Drilling forms (m, g, 4n, 4n), see `_drill_forms`."""
+        return _drill_forms(self)
+
+    @cached_property
+    def at_rest(self) -> Floats:
+        """Products (m, 4n, 4n) of the nodal vectors at rest."""
+        rest = _vectors(self, np.zeros((*self.elements.shape, 3)), None)
+        return np.asarray(rest @ np.swapaxes(rest, 1, 2))
 
 
 def flat_triads(places: Floats) -> Floats:
@@ -179,13 +191,12 @@ def shell_state(geometry: ShellGeometry, stiffness: Floats, displacement: Floats
     """Strain e and resultant C e + initial (m, g, 9): forces N/mm, moments N, at a deformation. A `law` gives resultants and section
     tangents (m, g, 9, 9) from the strains instead of C."""
     y = _vectors(geometry, displacement, rotation)
-    rest = _vectors(geometry, np.zeros_like(displacement), None)
-    products = y @ np.swapaxes(y, 1, 2) - rest @ np.swapaxes(rest, 1, 2)
+    products = y @ np.swapaxes(y, 1, 2) - geometry.at_rest
     natural = 0.5 * np.einsum("gkab,mab->mgk", geometry.forms.q, products, optimize=True)
     curvature = natural[..., 3:5].copy()
     natural[..., 0:2] += _bulge(geometry) * curvature**2
     strain = np.einsum("mgjk,mgk->mgj", geometry.change, natural)
-    strain[:, :, 8] = 0.5 * np.einsum("mgab,mab->mg", _drill_forms(geometry), products, optimize=True)
+    strain[:, :, 8] = 0.5 * np.einsum("mgab,mab->mg", geometry.drill, products, optimize=True)
     if law is not None:
         resultant, section = law(strain)
         return ShellState(strain, resultant, y, curvature, section)
@@ -219,7 +230,7 @@ def forces_and_tangent(geometry: ShellGeometry, stiffness: Floats, displacement:
     state = shell_state(geometry, stiffness, displacement, rotation, initial, law)
     forms, y = geometry.forms, state.y
     m, n = geometry.elements.shape
-    drill = _drill_forms(geometry)
+    drill = geometry.drill
     weighted = state.resultant * geometry.area[..., None]
     natural = np.einsum("mgjk,mgj->mgk", geometry.change, weighted)
     bulge = 2.0 * _bulge(geometry)
