@@ -133,6 +133,7 @@ def main() -> None:
     window.run_or_stop()
     idle()
     window.sheet.open_station("Modes")
+    window.drawer.show_page("Modes")
     freeze()
     picture("line")
     window.close()
