@@ -148,11 +148,13 @@ STAND = DEMO.parents[1] / "cabinet-stand/cabinet-stand.json"
 
 
 def test_trace_writes_its_curve(tmp_path: Path) -> None:
-    done = labilis("trace", BRACKET, "--amplitude", "0.3 mm", "--json", tmp_path / "t.json", "--out", tmp_path / "out")
+    coarse = {**json.loads(BRACKET.read_text(encoding="utf-8")), "mesh": {"size": "14 mm"}}
+    (tmp_path / "coarse.json").write_text(json.dumps(coarse), encoding="utf-8")
+    done = labilis("trace", tmp_path / "coarse.json", "--amplitude", "0.3 mm", "--json", tmp_path / "t.json", "--out", tmp_path / "out")
     assert done.returncode == 0, done.stderr
     trace = json.loads((tmp_path / "t.json").read_text())["cases"][0]["trace"]
     assert trace["amplitude_mm"] == pytest.approx(0.3)
-    assert 0 < trace["verified_factor"] < 4
+    assert 0 < trace["verified_factor"] < 4.5
     assert trace["reason_stopped"]
     factors = [point["factor"] for point in trace["curve"]]
     assert factors[0] == 0 and len(factors) > 4

@@ -152,6 +152,8 @@ def test_trace_curve_says_what_to_do_and_draws(hand: Hand) -> None:
     assert ticks(3.6) == [0.0, 1.0, 2.0, 3.0]
     assert ticks(0.0) == [0.0]
     hand.load(BRACKET)
+    hand.session.set_value(("mesh", "size"), "14 mm", "coarser")
+    hand.wait_idle()
     hand.window.drawer.show_page("Trace")
     hand.qtbot.wait(50)
     assert hand.window.drawer.curve.trace is None
