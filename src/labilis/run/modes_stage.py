@@ -32,8 +32,7 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     """
     project, mesh, system = scene.project, scene.mesh, scene.system
     criteria = project.criteria
-    required = max(project.required_of(piece.name) for piece in project.active_pieces if piece.acts_as != "closed section" or
-                   len(project.active_pieces) == 1)
+    required = max(project.required_of(piece.name) for piece in project.active_pieces)
     growing = solved.growing_states
     k_g = system.geometric(growing, solved.growing.internal)
     unsymmetric = 0.0

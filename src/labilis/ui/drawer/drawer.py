@@ -4,16 +4,14 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QResizeEvent
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
     QLabel,
     QPlainTextEdit,
     QPushButton,
     QStackedWidget,
-    QTableWidget,
     QTableWidgetItem,
     QToolButton,
     QVBoxLayout,
@@ -26,6 +24,7 @@ from labilis.ui.drawer.curve import TraceCurve
 from labilis.ui.drawer.hand import HandPage
 from labilis.ui.drawer.screening import ScreeningPage
 from labilis.ui.drawer.studies import StudiesPage
+from labilis.ui.drawer.tables import plain_table, text_cell
 from labilis.ui.theme import LIGHT, icon
 
 if TYPE_CHECKING:
@@ -33,31 +32,6 @@ if TYPE_CHECKING:
 
 PAGES = ("Modes", "Screening", "Hand checks", "Studies", "Trace", "Evidence", "Journal")
 _STATES = {"good": ("✓", LIGHT.good), "caution": ("▬", LIGHT.caution), "bad": ("✕", LIGHT.bad), "not judged": ("○", LIGHT.quiet)}
-
-
-def _table(columns: list[str]) -> QTableWidget:
-    table = QTableWidget(0, len(columns))
-    table.setHorizontalHeaderLabels(columns)
-    table.verticalHeader().hide()  # type: ignore[union-attr]
-    table.setShowGrid(False)
-    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-    head = table.horizontalHeader()
-    assert head is not None
-    head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-    head.setHighlightSections(False)
-    head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-    head.setStretchLastSection(True)
-    return table
-
-
-def _cell(text: str, colour: str = "") -> QTableWidgetItem:
-    item = QTableWidgetItem(text)
-    item.setToolTip(text)
-    if colour:
-        item.setForeground(QColor(colour))
-    return item
 
 
 class Drawer(QWidget):
@@ -100,7 +74,7 @@ class Drawer(QWidget):
         modes_page = QWidget()
         modes_layout = QVBoxLayout(modes_page)
         modes_layout.setContentsMargins(0, 0, 0, 0)
-        self.modes = _table(["mode", "factor", "critical load", "driver", "kind", "required", "verdict"])
+        self.modes = plain_table(["mode", "factor", "critical load", "driver", "kind", "required", "verdict"], "Modes")
         self.modes.setObjectName("modes")
         self.modes.itemSelectionChanged.connect(self._mode_clicked)
         modes_layout.addWidget(self.modes, 1)
@@ -108,7 +82,7 @@ class Drawer(QWidget):
         self.modes_note.setObjectName("note")
         self.modes_note.setWordWrap(True)
         modes_layout.addWidget(self.modes_note)
-        self.evidence = _table(["", "evidence", "what it says", ""])
+        self.evidence = plain_table(["", "evidence", "what it says", ""], "Evidence")
         head = self.evidence.horizontalHeader()
         assert head is not None
         head.setStretchLastSection(False)
@@ -204,8 +178,8 @@ class Drawer(QWidget):
             cells = [str(row + 1), f"{factor:.4g}", critical_text(float(factor), modes.growing_force), modes.drivers[row], str(kind),
                      f"{facts.required_of(modes.drivers[row]):.4g}"]
             for column, text in enumerate(cells):
-                self.modes.setItem(row, column, _cell(text, grey))
-            self.modes.setItem(row, 6, _cell(verdict, grey or colour))
+                self.modes.setItem(row, column, text_cell(text, grey))
+            self.modes.setItem(row, 6, text_cell(verdict, grey or colour))
         notes = [item.text for item in report.evidence if item.name in ("completeness", "modes under the required factor",
                                                                         "negative factors", "compression")]
         if len(modes.factors) == 0:
@@ -219,10 +193,10 @@ class Drawer(QWidget):
         self.evidence.setRowCount(len(items))
         for row, item in enumerate(items):
             mark, colour = _STATES[item.state]
-            self.evidence.setItem(row, 0, _cell(f"{mark} {item.state}", colour))
-            self.evidence.setItem(row, 1, _cell(f"{item.name}\n{item.figure} {item.unit}"))
-            self.evidence.setItem(row, 2, _cell(item.text))
-            link = _cell(f"→ {item.station.capitalize()}", LIGHT.accent)
+            self.evidence.setItem(row, 0, text_cell(f"{mark} {item.state}", colour))
+            self.evidence.setItem(row, 1, text_cell(f"{item.name}\n{item.figure} {item.unit}"))
+            self.evidence.setItem(row, 2, text_cell(item.text))
+            link = text_cell(f"→ {item.station.capitalize()}", LIGHT.accent)
             link.setData(Qt.ItemDataRole.UserRole, item.station.capitalize())
             self.evidence.setItem(row, 3, link)
         worst = [item for item in items if item.state in ("bad", "caution")]

@@ -5,14 +5,11 @@ import math
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QLineEdit,
-    QTableWidget,
     QTableWidgetItem,
     QToolButton,
     QVBoxLayout,
@@ -23,61 +20,13 @@ from labilis.judge.hand.taken import HandResult, Taken
 from labilis.judge.numbers import force_text
 from labilis.model import HandCheck, LabilisError
 from labilis.run.report import CaseReport
+from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.theme import LIGHT
 
 if TYPE_CHECKING:
     from labilis.ui.session import Session
 
 _NOTHING = "Hand checks take their numbers from a strength run: run it, then choose a piece."
-_HEIGHT = 26
-
-
-def text_cell(words: str, colour: str = "") -> QTableWidgetItem:
-    item = QTableWidgetItem(words)
-    item.setToolTip(words)
-    item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
-    if colour:
-        item.setForeground(QColor(colour))
-    return item
-
-
-def plain_table(columns: list[str], name: str) -> QTableWidget:
-    table = QTableWidget(0, len(columns))
-    table.setHorizontalHeaderLabels(columns)
-    table.setAccessibleName(name)
-    table.verticalHeader().hide()  # type: ignore[union-attr]
-    table.verticalHeader().setDefaultSectionSize(_HEIGHT)  # type: ignore[union-attr]
-    table.setShowGrid(False)
-    table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-    table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
-    table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
-    head = table.horizontalHeader()
-    assert head is not None
-    head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-    head.setHighlightSections(False)
-    head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-    head.setStretchLastSection(True)
-    return table
-
-
-def column_widths(table: QTableWidget, widths: tuple[int | None, ...], stretched: int) -> None:
-    """Fixed columns but for one that takes the rest; no scroll bar sideways."""
-    head = table.horizontalHeader()
-    assert head is not None
-    head.setStretchLastSection(False)
-    for column, width in enumerate(widths):
-        head.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch if column == stretched else QHeaderView.ResizeMode.Fixed)
-        if width is not None:
-            table.setColumnWidth(column, width)
-    table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-
-
-def note_below(words: str) -> QLabel:
-    """A small wrapped label."""
-    note = QLabel(words)
-    note.setObjectName("note")
-    note.setWordWrap(True)
-    return note
 
 
 class HandPage(QWidget):

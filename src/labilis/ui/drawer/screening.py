@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from labilis.judge.numbers import force_text
 from labilis.run.report import CaseReport
-from labilis.ui.drawer.hand import column_widths, note_below, plain_table, text_cell
+from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.theme import LIGHT
 
 _NOTHING = "Screening needs a strength run only: it then says which pieces are slender and in compression."

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayou
 from labilis.judge.findings import ConvergenceFindings, StudyFindings
 from labilis.judge.studies import study_words
 from labilis.ui.drawer.convergence import ConvergencePage
-from labilis.ui.drawer.hand import note_below, plain_table, text_cell
+from labilis.ui.drawer.tables import note_below, plain_table, text_cell
 
 KINDS = {"converge": "over meshes", "amplitude": "over the amplitude", "tilt": "over a tilt of the load"}
 _NOTHING = {"amplitude": "Not done yet. It traces the part with half, once and twice the amplitude to both sides: run it at the Trace "
