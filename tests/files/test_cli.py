@@ -155,7 +155,7 @@ def test_trace_writes_its_curve(tmp_path: Path) -> None:
     trace = json.loads((tmp_path / "t.json").read_text())["cases"][0]["trace"]
     assert trace["amplitude_mm"] == pytest.approx(0.3)
     assert 0 < trace["verified_factor"] < 4.5
-    assert trace["reason_stopped"]
+    assert trace["reason_stopped"] and trace["yielding"] and trace["plastic_strain"] >= 0
     factors = [point["factor"] for point in trace["curve"]]
     assert factors[0] == 0 and len(factors) > 4
     assert {"probe_mm", "max_displacement_mm", "max_von_mises_mpa", "iterations", "negative_pivots"} <= set(trace["curve"][0])
@@ -184,3 +184,16 @@ def test_all_demos_are_listed() -> None:
     done = labilis("demo", "--list")
     for name in ("panel-prop", "cabinet-stand", "antenna-mast", "sensor-bracket"):
         assert name in done.stdout
+
+
+def test_screening_lists_pieces_and_a_hidden_mode_is_in_the_json(tmp_path: Path) -> None:
+    from tests.unit.test_symmetry import half
+
+    done = labilis("screen", BRACKET)
+    assert done.returncode == 0 and "look closer" in done.stdout and "leave it" in done.stdout
+    steel = {"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3"}
+    (tmp_path / "half.json").write_text(json.dumps({"labilis": 1, "materials": [steel], **half("line", True)}), encoding="utf-8")
+    done = labilis("check", tmp_path / "half.json", "--json", "-")
+    case = json.loads(done.stdout)["cases"][0]
+    assert case["antisymmetric_factor"] < case["modes"][0]["factor"]
+    assert case["screening"][0]["member"] == "strut" and {item["check"] for item in case["hand_checks"]} >= {"euler", "johnson", "ec3"}

@@ -17,7 +17,15 @@ from labilis.judge.hand.euler import FOUR_CASES, critical_load
 from labilis.judge.kinds import kind_of_mode
 from labilis.judge.ladder import Rung, rungs
 from labilis.judge.numbers import critical_text, force_text
-from labilis.judge.sentences import convergence_words, held_words, load_sentences, modes_sentences, part_sentences, support_sentences
+from labilis.judge.sentences import (
+    convergence_words,
+    held_words,
+    load_sentences,
+    modes_sentences,
+    part_sentences,
+    strength_sentences,
+    support_sentences,
+)
 from labilis.judge.stress import first_yield
 from labilis.judge.verdict import overall, verdict_of_case
 from labilis.model import CylindricalAxes, EulerChoice, LabilisError, NormalAxes, Project, Support
@@ -301,3 +309,13 @@ def test_extrapolation_finds_limit_order_and_doubt() -> None:
     assert "go to 3" in convergence_words(found)
     assert "agree" in convergence_words(dataclasses.replace(found, band=1e-4))
     assert "do not close in" in convergence_words(dataclasses.replace(found, order=math.nan))
+
+
+def test_reactions_are_written_out() -> None:
+    words = ["".join(span.text for span in sentence) for sentence in strength_sentences(facts())]
+    assert "foot pushes back with x 1 kN." in words
+    many = np.zeros((6, 2, 6))
+    many[:, 0, 2] = [500.0, 0.0, 250.0, 1.0, 2.0, 3.0]
+    several = strength_sentences(facts(strength=strength(reaction=many, supports=np.array(list("abcdef")))))
+    words = ["".join(span.text for span in sentence) for sentence in several]
+    assert "b carries no force." in words and "2 more supports." in words and "c pushes back with z 250 N." in words

@@ -44,6 +44,8 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
              "meets": facts.meets(number - 1), "residual": float(residual)}
             for number, (factor, kind, residual) in enumerate(zip(modes.factors, modes.kinds, modes.residuals), 1)]
         data["modes_complete"] = modes.complete
+        if not math.isnan(modes.antisymmetric):
+            data["antisymmetric_factor"] = _number(modes.antisymmetric)
         data["second_opinion_factor"] = _number(modes.second_opinion)
     if facts.screened:
         data["screening"] = [{
@@ -67,6 +69,7 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
         data["trace"] = {"verified_factor": trace.verified, "limit_factor": _number(trace.limit),
                          "first_yield_factor": _number(trace.first_yield), "reason_stopped": trace.reason, "mode": trace.mode,
                          "amplitude_mm": trace.amplitude, "loss_against_ideal": _number(trace.loss), "cut_backs": trace.cut_backs,
+                         "yielding": trace.yielding, "plastic_strain": float(trace.plastic[-1]),
                          "curve": [{"factor": float(f), "probe_mm": float(u), "max_displacement_mm": float(m),
                                     "max_von_mises_mpa": float(s), "iterations": int(i), "negative_pivots": int(n)}
                                    for f, u, m, s, i, n in zip(trace.factors, trace.probe, trace.largest, trace.peak, trace.iterations,

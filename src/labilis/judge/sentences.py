@@ -7,7 +7,8 @@ from __future__ import annotations
 import math
 
 from labilis.judge.evidence.base import CaseFacts
-from labilis.judge.findings import ConvergenceFindings
+from labilis.judge.findings import ConvergenceFindings, StrengthFindings
+from labilis.judge.numbers import force_text
 from labilis.judge.recipe_sentences import count_words, place_sentence, recipe_spans
 from labilis.judge.spans import Sentence, Span, value_span
 from labilis.judge.stress import von_mises
@@ -260,6 +261,22 @@ def strength_sentences(facts: CaseFacts | None) -> list[Sentence]:
         where = f", in {strength.yield_body}" if strength.yield_body else ""
         found.append((Span(f"First yield at {strength.yield_factor:.4g} × the load{where}.",
                            tone="bad" if strength.yield_factor < 1 else ""),))
+    return found + [(Span(text),) for text in _reactions(strength)]
+
+
+_LISTED = 4  # supports whose reactions are written out
+
+
+def _reactions(strength: StrengthFindings) -> list[str]:
+    """'foot pushes with z 1 kN' for each support under the service load; parts that are nothing beside the whole are left out."""
+    forces = strength.reaction[:, :, :3].sum(axis=1)
+    scale = max((float(abs(force).max()) for force in forces), default=0.0)
+    found = []
+    for name, force in list(zip(strength.supports, forces))[:_LISTED]:
+        parts = [f"{axis} {force_text(float(value))}" for axis, value in zip("xyz", force) if abs(value) > 1e-4 * scale]
+        found.append(f"{name} pushes back with {', '.join(parts)}." if parts else f"{name} carries no force.")
+    if len(forces) > _LISTED:
+        found.append(f"{len(forces) - _LISTED} more supports.")
     return found
 
 
