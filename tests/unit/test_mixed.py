@@ -4,6 +4,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy.sparse import csr_matrix
 
 from labilis.mechanics.assembly import full
 from labilis.mechanics.bonds import bond_follows, spread_follow
@@ -304,3 +305,27 @@ def test_elements_per_half_wave_of_a_plate() -> None:
     # sin(πx/a) sin(πy/a) has k² = 2 (π/a)²: a half wave of 200/√2 mm; triangle sides are 1.14 times the quadrilaterals'
     assert float(said(20.0).figure) == pytest.approx(200 / 2**0.5 / (20 * (2 + 2**0.5) / 3), rel=0.05)
     assert said(10.0).state == "good" and said(50.0).state == "bad"
+
+
+def test_turning_bonds_against_differences() -> None:
+    """T(λ)ᵀ K T(λ) with a node bonded to a shell at the end of its turned arm, derived at λ = 0."""
+    corners = np.array([[0.0, 0, 0], [3, 0.2, 0], [0.5, 2.5, 0.3]])
+    nodes = np.concatenate([corners, [[1.1, 0.8, 0.7]]])
+    turn_of = np.array([4, 5, 6, 7])
+    weights = np.array([[0.4, 0.35, 0.25]])
+
+    def ties_of(at: np.ndarray) -> Any:
+        return make_ties(np.concatenate([at, at]), [], [], bond_follows(at, np.array([3]), np.array([[0, 1, 2]]), weights, turn_of))
+    ties = ties_of(nodes)
+    k = RNG.standard_normal((24, 24))
+    k = k + k.T
+    q = 0.1 * RNG.standard_normal(ties.size)
+    found = full(ties.reduce_turning(csr_matrix(np.triu(k)), q)).toarray()
+    u = ties.expand(q).reshape(-1, 3)
+
+    def reduced(scale: float) -> np.ndarray:
+        moved = nodes + scale * u[:4]
+        t = ties_of(moved).matrix.toarray()
+        return t.T @ k @ t
+    numeric = (reduced(1e-5) - reduced(-1e-5)) / 2e-5
+    assert np.allclose(found, numeric, atol=1e-7 * np.abs(numeric).max())

@@ -4,17 +4,10 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.mechanics.ties import Follow
+from labilis.mechanics.ties import Follow, cross_matrix
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
-
-
-def _cross(vectors: Floats) -> Floats:
-    """(k, 3, 3) matrices of v×."""
-    x, y, z = vectors.T
-    zero = np.zeros_like(x)
-    return np.stack([np.stack([zero, -z, y], -1), np.stack([z, zero, -x], -1), np.stack([-y, x, zero], -1)], -2)
 
 
 def _quadratic(weights: Floats) -> tuple[Floats, Floats]:
@@ -46,7 +39,7 @@ def _on_shell(nodes: Floats, slaves: Ints, triangles: Ints, weights: Floats, tur
     shares = weights[:, :, None, None] * eye
     zero = np.zeros_like(shares)
     masters = np.concatenate([corners, turn_of[corners]], axis=1)
-    lever = -weights[:, :, None, None] * _cross(arms)[:, None]  # θ×r = -r×θ
+    lever = -weights[:, :, None, None] * cross_matrix(arms)[:, None]  # θ×r = -r×θ
     turning = np.concatenate([zero, shares], axis=1)
     return _both(slaves, masters, np.concatenate([shares, lever], axis=1), turning, arms, turn_of)
 
@@ -67,11 +60,11 @@ def _on_solid(nodes: Floats, slaves: Ints, triangles: Ints, weights: Floats, tur
     gradient = np.einsum("kca,kab,kbx->kcx", slopes, metric, tangent)  # surface gradient of each shape function
     # the normal turns by -(∇u)ᵀ n, so that ω = n × dn; about the normal half the surface curl: together linear in u
     k, p = values.shape
-    tipping = -np.einsum("kij,kcj,kx->kcix", _cross(normal), gradient, normal)
-    spin = 0.5 * np.einsum("ki,kcjx,kj->kcix", normal, _cross(gradient.reshape(-1, 3)).reshape(k, p, 3, 3), normal)
+    tipping = -np.einsum("kij,kcj,kx->kcix", cross_matrix(normal), gradient, normal)
+    spin = 0.5 * np.einsum("ki,kcjx,kj->kcix", normal, cross_matrix(gradient.reshape(-1, 3)).reshape(k, p, 3, 3), normal)
     turning = tipping + spin
     shares = values[:, :, None, None] * np.eye(3)
-    lever = -np.einsum("kij,kcjx->kcix", _cross(arms), turning)
+    lever = -np.einsum("kij,kcjx->kcix", cross_matrix(arms), turning)
     return _both(slaves, triangles, shares + lever, turning, arms, turn_of)
 
 
@@ -98,8 +91,8 @@ def spread_follow(nodes: Floats, region: Ints, weights: Floats, hub: int, hub_tu
     values = np.linalg.eigvalsh(inertia)
     if values[0] < 1e-9 * values[-1]:
         raise ValueError("the region's nodes lie on one line")
-    turning = np.linalg.inv(inertia) @ (share[:, None, None] * _cross(arms))
-    places = share[:, None, None] * np.eye(3) - _cross((centre - middle)[None])[0] @ turning
+    turning = np.linalg.inv(inertia) @ (share[:, None, None] * cross_matrix(arms))
+    places = share[:, None, None] * np.eye(3) - cross_matrix((centre - middle)[None])[0] @ turning
     masters = region[None]
     return [Follow(np.array([hub]), masters, places[None], turning[None], (centre - middle)[None]),
             Follow(np.array([hub_turn]), masters, turning[None], 0 * turning[None], np.zeros((1, 3)))]

@@ -172,12 +172,22 @@ class Ties:
         return sparse.csr_matrix(total)
 
     def reduce_turning(self, upper: sparse.csr_matrix, q: Floats) -> sparse.csr_matrix:
-        """T'ᵀ K T + Tᵀ K T' (upper triangle), T' the change of T as the hubs turn by their motion in q: their arms turn too."""
+        """T'ᵀ K T + Tᵀ K T' (upper triangle), T' the change of T as hubs and bonded nodes turn by their motion in q: their arms turn too.
+        Exact for hubs and for nodes bonded to shells; on solids the change of the surface's own gradient is left out."""
         changed = sparse.lil_matrix((len(self.tied), self.size))
         for hub, where, rows, basis in zip(self.hubs, self.hub_slices, self.hub_rows, self.hub_bases):
             arms = np.cross(basis[3:] @ q[where], self.node_places[hub.nodes] - hub.centre)
             changed[rows, where] = (rigid_motion(arms) - rigid_motion(0 * arms)).reshape(-1, 6) @ basis
-        moved = sparse.csr_matrix(self._columns_of_tied(upper) @ changed.tocsr())
+        rows_of = changed.tocsr()
+        if self.follows:
+            u, t = self.expand(q).reshape(-1, 3), self.matrix
+            parts = []
+            for follow in self.follows:
+                aside = np.cross(np.einsum("kpij,kpj->ki", follow.turning, u[follow.masters]), follow.arms)
+                parts.append(follow.matrix(-np.einsum("kij,kpjl->kpil", cross_matrix(aside), follow.turning), self.n_nodes) @ t)
+            bonded = sparse.vstack(parts)
+            rows_of = rows_of + sparse.vstack([sparse.csr_matrix((len(self.tied) - bonded.shape[0], self.size)), bonded])
+        moved = sparse.csr_matrix(self._columns_of_tied(upper) @ rows_of.tocsr())
         a_t = self.block.T @ moved[self.tied]
         return self._with_plain(None, moved, a_t + a_t.T)
 
@@ -234,6 +244,13 @@ class Ties:
                 turn = np.einsum("kpij,kpj->ki", follow.turning, u[follow.masters])
                 found[follow.nodes] += np.cross(turn, np.cross(turn, follow.arms))
         return found.ravel()
+
+
+def cross_matrix(vectors: Floats) -> Floats:
+    """(k, 3, 3) matrices of v×."""
+    x, y, z = vectors.T
+    zero = np.zeros_like(x)
+    return np.stack([np.stack([zero, -z, y], -1), np.stack([z, zero, -x], -1), np.stack([-y, x, zero], -1)], -2)
 
 
 def _arm_matrix(forces: Floats, arms: Floats) -> Floats:

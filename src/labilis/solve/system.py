@@ -96,7 +96,7 @@ class System:
             (number, rows, part) for number, (block, values) in enumerate(zip(self.blocks, local))
             for rows, part in block.path_derivative(values)))
         reduced = self.ties.reduce_matrix(full)
-        if self.ties.hubs:
+        if self.ties.hubs or self.ties.follows:
             reduced = sparse.csr_matrix(reduced + self.ties.reduce_turning(self.stiffness, q))
         return self._with_ties(reduced, internal)
 
