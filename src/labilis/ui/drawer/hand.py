@@ -50,8 +50,8 @@ class HandPage(QWidget):
         row.addWidget(self.members)
         row.addStretch(1)
         left.addLayout(row)
-        self.table = plain_table(["check", "gives", "factor", "model beside it", "ladder"], "Hand checks")
-        column_widths(self.table, (None, 64, 50, 94, 46), 0)
+        self.table = plain_table(["check", "gives", "factor", "the model", "ladder"], "Hand checks")
+        column_widths(self.table, (None, 74, 50, 84, 48), 0)
         self.table.itemSelectionChanged.connect(self._show_selected)
         self.table.itemChanged.connect(self._ticked)
         left.addWidget(self.table, 1)
@@ -117,7 +117,7 @@ class HandPage(QWidget):
             return item.problem
         if math.isfinite(item.difference):
             return f"{abs(item.difference):.1f} % {'above' if item.difference > 0 else 'below'}"
-        return item.problem or ("real member" if item.form.real else "")
+        return item.problem or ("capacity" if item.form.real else "")
 
     def _selected(self) -> HandResult | None:
         row = self.table.currentRow()
