@@ -6,6 +6,7 @@ from scipy.sparse.linalg import eigsh, spsolve
 
 from labilis.mechanics import shell
 from labilis.mechanics.shell_forms import forms_of
+from validation.elements import grid as quadrilaterals
 
 E, NU = 210e3, 0.3
 RNG = np.random.default_rng(21)
@@ -90,13 +91,7 @@ def test_a_large_rigid_turn_gives_no_strain(n: int) -> None:
 
 
 def grid(nx: int, ny: int, lx: float, ly: float, triangles: bool = False, distort: float = 0.0) -> tuple[np.ndarray, np.ndarray]:
-    x, y = np.meshgrid(np.linspace(0, lx, nx + 1), np.linspace(0, ly, ny + 1), indexing="ij")
-    nodes = np.stack([x.ravel(), y.ravel(), np.zeros(x.size)], axis=1)
-    inner = (nodes[:, 0] > 0) & (nodes[:, 0] < lx) & (nodes[:, 1] > 0) & (nodes[:, 1] < ly)
-    nodes[inner, :2] += distort * np.random.default_rng(2).uniform(-1, 1, (int(inner.sum()), 2)) * [lx / nx, ly / ny]
-    i, j = np.meshgrid(np.arange(nx), np.arange(ny), indexing="ij")
-    a = (i * (ny + 1) + j).ravel()
-    quads = np.stack([a, a + ny + 1, a + ny + 2, a + 1], axis=1)
+    nodes, quads = quadrilaterals(nx, ny, lx, ly, distort)
     return nodes, np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]) if triangles else quads
 
 
