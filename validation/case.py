@@ -33,7 +33,8 @@ class Direct:
 class Case:
     """name; what it shows; part: makes the TopoDS shape; regions: picks by name from the measured part; model: statements but
     for geometry, pieces and regions, or all of them when part and regions are None (recipes); reference value of `figure` and
-    where it comes from; within: tolerance as a fraction; quick: part of ./test; direct: computes the row on bare elements."""
+    where it comes from; within: tolerance as a fraction; quick: part of ./test; direct: computes the row on bare elements;
+    model_of, files: statements and files beside them that take work to make."""
 
     name: str
     note: str
@@ -48,6 +49,8 @@ class Case:
     table: str = "Modes"
     upto: Literal["modes", "trace"] = "modes"
     direct: Callable[[], Direct] | None = None
+    model_of: Callable[[], dict[str, Any]] | None = None
+    files: Callable[[], dict[str, bytes]] | None = None
 
 
 @dataclass(frozen=True)
@@ -108,13 +111,15 @@ def run_case(case: Case) -> Row:
     if case.direct is not None:
         started = time.perf_counter()
         found = case.direct()
-        assert isinstance(case.reference, float | int)
-        return Row(case, float(case.reference), found.result, found.elements, found.unknowns, time.perf_counter() - started)
+        stated = case.reference if isinstance(case.reference, float | int) else case.reference()
+        return Row(case, float(stated), found.result, found.elements, found.unknowns, time.perf_counter() - started)
     with tempfile.TemporaryDirectory(prefix="labilis-validation-") as name:
         folder = Path(name)
         model = {"labilis": 1, "name": case.name,
                  "materials": [{"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3"}],
-                 **_imported(case, folder), **case.model}
+                 **_imported(case, folder), **case.model, **(case.model_of() if case.model_of is not None else {})}
+        for file, data in (case.files() if case.files is not None else {}).items():
+            (folder / file).write_bytes(data)
         (folder / "model.json").write_text(json.dumps(model), encoding="utf-8")
         snapshot = load_model(folder / "model.json")
         runner = Runner()

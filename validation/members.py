@@ -126,7 +126,7 @@ def agreement(name: str, pieces: list[dict[str, Any]], regions: list[dict[str, A
     def figure(k: int) -> Callable[[Any], float]:
         return lambda report: float(report.cases[0].facts.modes.positive[k])
     model = _model(pieces, regions, load, held, shell_size, solid_size, "shell")
-    return [Case(f"{name}, factor {k + 1} against solids", "shells beside ten-node tetrahedra", None, None, model, reference(k),
+    return [Case(f"{name}, factor {k + 1} against solids", "shells beside second-order solids", None, None, model, reference(k),
                  "the same recipe as solids", 0.02, figure(k)) for k in range(3)]
 
 

@@ -36,6 +36,12 @@ def fused(*boxes: Any) -> Any:
     return joined.Shape()
 
 
+def step_bytes(shape: Any) -> bytes:
+    """A shape as STEP."""
+    with tempfile.TemporaryDirectory() as folder:
+        return write_step(shape, Path(folder) / "out.step")
+
+
 def write_step(shape: Any, path: Path) -> bytes:
     """Write a shape as STEP and give its bytes."""
     from OCP.Message import Message, Message_PrinterOStream

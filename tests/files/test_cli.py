@@ -197,3 +197,20 @@ def test_screening_lists_pieces_and_a_hidden_mode_is_in_the_json(tmp_path: Path)
     case = json.loads(done.stdout)["cases"][0]
     assert case["antisymmetric_factor"] < case["modes"][0]["factor"]
     assert case["screening"][0]["member"] == "strut" and {item["check"] for item in case["hand_checks"]} >= {"euler", "johnson", "ec3"}
+
+
+def test_revise_lists_what_is_blocked(tmp_path: Path) -> None:
+    from tests.parts import box, to_step
+
+    model = bar(tmp_path)
+    (tmp_path / "thicker.step").write_bytes(to_step(box(244, 16, 5)))
+    done = labilis("revise", model, tmp_path / "thicker.step", "--out", tmp_path / "new.json")
+    assert done.returncode == 0 and "Every region found" in done.stdout, done.stderr
+    checked = labilis("check", tmp_path / "new.json", "--modes", 1)  # (5/4)³ (240/244)² of the first one's factor
+    assert checked.returncode == 1 and "1.45" in checked.stdout
+    (tmp_path / "other.step").write_bytes(to_step(box(10, 9, 8, (900, 0, 0))))
+    done = labilis("revise", model, tmp_path / "other.step", "--out", tmp_path / "bad.labilis")
+    assert done.returncode == 1
+    assert "blocked: support" in done.stdout and "blocked: load" in done.stdout
+    assert labilis("check", tmp_path / "bad.labilis").returncode == 2
+    assert labilis("revise", model, tmp_path / "missing.step", "--out", tmp_path / "x.json").returncode == 2

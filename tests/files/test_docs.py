@@ -51,6 +51,12 @@ def test_the_example_of_lines_runs(tmp_path: Path) -> None:
     assert {case.facts.required_of("post"), case.facts.required_of("beam")} == {15.0, 3.0}
 
 
+def test_the_examples_are_the_demos() -> None:
+    demos = ROOT / "src/labilis/demos"
+    shipped = {path.name: path.read_bytes() for path in demos.glob("*/*") if path.suffix in (".json", ".step")}
+    assert {path.name: path.read_bytes() for path in (ROOT / "examples").iterdir()} == shipped
+
+
 @pytest.mark.parametrize("page", ["README.md", "CONTRIBUTING.md", "docs/guide/README.md", "docs/method/README.md"])
 def test_links_lead_somewhere(page: str) -> None:
     path = ROOT / page

@@ -1,8 +1,10 @@
 """Pieces from recipes, shells and the trace, by the real controls."""
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QMenu
 
 from tests.interface.conftest import DEMO, Hand
@@ -93,6 +95,15 @@ def test_the_stand_runs_renames_and_loses_a_piece(hand: Hand) -> None:
     assert "side-rail" in hand.text("Part")
     window.add_load("weight", "")
     assert session.project.loads[-1].kind == "weight"
+    window.session.undo()
+    hand.wait_idle()
+    window.add_load("aside", "cabinet")
+    hand.wait_idle()
+    load, hub = session.project.loads[-1], session.project.hubs[-1]
+    assert load.components[2] == "-6931 N" and hub.kind == "spread"  # 0.5 × 0.4 × 0.45 m of steel
+    assert hub.at == ("250 mm", "200 mm", "1125 mm")
+    assert set(session.project.named("regions", hub.region).names) == {"front-rail.1/run.1", "front-rail.2/run.1", "side-rail.1/run.1",
+                                                                       "side-rail.2/run.1"}
 
 
 def test_a_grade_from_the_library(hand: Hand) -> None:
@@ -164,3 +175,186 @@ def test_trace_curve_says_what_to_do_and_draws(hand: Hand) -> None:
     images.append(hand.window.drawer.curve.grab().toImage())
     assert images[0] != images[1]
     assert "steps" in hand.window.drawer.curve.toolTip()
+
+
+def test_a_scribed_line_is_held_and_a_patch_is_pushed(hand: Hand) -> None:
+    window, session = hand.window, hand.session
+    window.add_piece("plate")
+    hand.wait_idle()
+    window.stage.select((("face", 0),))
+    window.stage.fill_menus()
+    hand.menu(window.stage.scribe_menu, "Line across")
+    hand.wait_idle()
+    editor = hand.card("Part").editor
+    assert editor is not None and editor.line.text() == "0 mm", "the offset is open for typing"
+    editor.line.setText("40 mm")
+    hand.qtbot.keyClick(editor.line, Qt.Key.Key_Return)
+    hand.wait_idle()
+    assert "line is scribed: a line crosswise on plate/face, 40 mm from its middle." in hand.text("Part")
+    window.stage.select((edge(hand, "line/line"),))
+    window.hold_picked("fixed")
+    window.stage.select((("face", 0),))
+    window.scribe_picked("circle")
+    hand.wait_idle()
+    view = session.current("shape")
+    patch = next(row for row, words in enumerate(view.faces.name) if "circle/patch" in str(words))
+    window.stage.select((("face", patch),))
+    window.push_picked("normal")
+    hand.wait_idle()
+    assert [region.names for region in session.project.regions] == [("line/line",), ("circle/patch",)]
+    session.set_value(("mesh", "size"), "20 mm", "coarse")
+    session.set_value(("scribes", 0, "name"), "rest line", "renamed")
+    hand.wait_idle()
+    assert session.project.regions[0].names == ("rest line/line",)
+    window.run("strength")
+    hand.wait_idle()
+    strength = session.case_report.facts.strength
+    assert abs(strength.applied[0, :3]).max() == pytest.approx(1000.0, rel=1e-9)
+    label = next(label for label in hand.card("Part").sentences if label.accessibleName().startswith("rest line is scribed"))
+    label.removed.emit()
+    hand.wait_idle()
+    assert not session.project.supports and len(session.project.scribes) == 1
+
+
+def test_a_revised_file_keeps_what_it_finds_and_blocks_the_rest(hand: Hand, tmp_path: Path) -> None:
+    from tests.parts import bar_step, box, to_step
+
+    window, session = hand.window, hand.session
+    (tmp_path / "bar.step").write_bytes(bar_step())
+    hand.answer_open(tmp_path / "bar.step")
+    hand.click(hand.card("Part").tools["open STEP…"])
+    hand.wait_idle()
+    ends = np.argsort(session.current("shape").faces.centroid[:, 0])
+    window.stage.select((("face", int(ends[0])),))
+    window.hold_picked("fixed")
+    window.stage.select((("face", int(ends[-1])),))
+    window.push_picked("force")
+    window.escape()
+    for name, shape in (("longer.step", box(255, 16, 5)), ("other.step", box(120, 90, 80, (400, 0, 0)))):
+        (tmp_path / name).write_bytes(to_step(shape))
+    hand.answer_open(tmp_path / "longer.step")
+    hand.click(hand.card("Part").tools["revised file…"])
+    hand.wait_idle()
+    assert session.current("shape").length == pytest.approx(255) and not session.lost
+    hand.answer_open(tmp_path / "other.step")
+    hand.click(hand.card("Part").tools["revised file…"])
+    hand.wait_idle()
+    assert len(session.project.supports) == 1 and "Blocked" in hand.text("Supports") and "Blocked" in hand.text("Loads")
+    assert window.sheet.marks["Loads"].state == "blocked"
+    ends = np.argsort(session.current("shape").faces.centroid[:, 0])
+    for end in (0, -1):
+        window.stage.select((("face", int(ends[end])),))
+        window.stage.fill_menus()
+        hand.menu(window.stage.give_menu, session.project.regions[end].name)
+        hand.wait_idle()
+    assert not session.lost and "Blocked" not in hand.text("Supports")
+    for _ in range(4):
+        window.session.undo()
+    hand.wait_idle()
+    assert session.current("shape").length == pytest.approx(240), "the first file's bytes are still there"
+
+
+def test_a_stand_from_nothing(hand: Hand) -> None:
+    """Legs, rails and a plate by recipes, turned, mirrored, drilled, with parameters; held, loaded, combined, run."""
+    from PyQt6.QtWidgets import QInputDialog
+
+    window, session = hand.window, hand.session
+    window.add_piece("folded angle")
+    hand.wait_idle()
+    for name, value in (("wide", "300 mm"), ("tall", "400 mm")):
+        hand.patch.setattr(QInputDialog, "getText", staticmethod(lambda *_, name=name: (name, True)))
+        hand.click(hand.card("Part").tools["+ parameter"])
+        editor = hand.card("Part").editor
+        assert editor is not None
+        editor.line.setText(value)
+        hand.qtbot.keyClick(editor.line, Qt.Key.Key_Return)
+        hand.wait_idle()
+    hand.type_value("Part", "500 mm", "tall")
+    hand.choose("Part", ("pieces", 0, "copies"), "mirrored across x")
+    hand.type_value("Part", "100 mm", "wide/2")
+    hand.choose("Part", ("pieces", 0, "copies"), "mirrored across y")
+    hand.type_value("Part", "100 mm", "wide/2")
+    hand.wait_idle()
+    assert session.project.pieces[0].count == 4 and "4 × folded" in hand.text("Part")
+    window.add_piece("plate")
+    hand.wait_idle()
+    plate = session.project.pieces[1]
+    corners = [["0 mm", "0 mm"], ["wide", "0 mm"], ["wide", "wide"], ["0 mm", "wide"]]
+    session.set_value(("pieces", 1, "recipe", "outline"), [{"x": x, "y": y} for x, y in corners], "outline")
+    for axis, text in enumerate(("0 mm", "0 mm", "tall + 1.5 mm")):
+        session.set_value(("pieces", 1, "place", "at", axis), text, "moved")
+    hand.choose("Part", ("pieces", 1, "recipe", "openings"), "a slot")
+    hand.choose("Part", ("pieces", 1, "cuts"), "a hole along z")
+    hand.type_value("Part", "6 mm", "20 mm")
+    session.set_value(("pieces", 1, "cuts", 0, "x"), "wide/2", "hole")
+    session.set_value(("pieces", 1, "cuts", 0, "y"), "wide/2", "hole")
+    hand.wait_idle()
+    assert "cut along z Ø 20 mm x wide/2 (150 mm) y wide/2 (150 mm)" in hand.text("Part")
+    view = session.current("shape")
+    feet = tuple(("edge", row) for row, words in enumerate(view.edges.name) if "/start" in str(words))
+    window.stage.select(feet)
+    window.hold_picked("fixed")
+    face = next(row for row, words in enumerate(view.faces.name) if str(words).startswith(f"{plate.name}/"))
+    window.stage.select((("face", face),))
+    window.push_picked("normal")
+    window.escape()
+    window.add_load("weight", "")
+    hand.click(hand.card("Loads").tools["+ case"])
+    hand.wait_idle()
+    hand.choose("Loads", ("cases", 1, "loads"), "without own weight")
+    hand.choose("Loads", ("cases", 1, "combine"), "add case service")
+    assert [part.case for part in session.project.cases[1].combine] == ["service"]
+    session.set_value(("cases", 1, "combine", 0, "factor"), "0.5", "half")
+    session.set_value(("mesh", "size"), "20 mm", "coarse")
+    hand.wait_idle()
+    assert "unknowns: " in hand.text("Mesh")
+    hand.run()
+    one, two = (report.facts for report in session.report.cases)
+    assert one.strength is not None and two.strength is not None
+    assert abs(two.strength.applied[0, 2] / one.strength.applied[0, 2]) == pytest.approx(1.5)
+    assert len(one.modes.positive) and len(two.modes.positive)
+    assert window.stage.quality.isHidden()
+    hand.click(window.stage.chips["Mesh"])
+    assert window.stage.quality.isVisible() and "1 is ideal" in window.stage.quality.words()
+
+
+def test_a_material_is_copied_hardened_and_kept(hand: Hand, tmp_path: Path) -> None:
+    from labilis.ui.sheet import card as cards
+
+    hand.load(BRACKET)
+    session = hand.session
+    name = session.project.materials[0].name
+
+    def menu() -> QMenu:
+        hand.click(hand.card("Part").tools["materials"])
+        hand.qtbot.wait(60)
+        found = QApplication.activePopupWidget()
+        assert isinstance(found, QMenu)
+        return found
+    opened = menu()
+    hand.menu(opened, f"Copy {name}")
+    opened.close()
+    copied = f"{name} copy"
+    assert {piece.material for piece in session.project.pieces} == {copied} and copied in hand.text("Part")
+    taken: list[Any] = []
+    hand.patch.setattr(cards, "choose", lambda _parent, span, take: taken.append((span, take)))
+    card = hand.card("Part")
+    label, span = next((label, span) for label in card.sentences for span in label.sentence if span.text == "no hardening")
+    label.linkActivated.emit(str(label.sentence.index(span)))
+    chosen, take = taken[0]
+    take(dict(chosen.choices)["add a point"])
+    assert session.project.materials[0].hardening == (("1 %", "258.5 MPa"),)
+    assert "beyond yield 258.5 MPa at 1 % plastic strain" in hand.text("Part")
+    opened = menu()
+    keep = next(action.menu() for action in opened.actions() if action.menu() is not None)
+    hand.menu(keep, "outside folders")
+    opened.close()
+    assert [item.material.name for item in session.own_grades] == [copied]
+    hand.answer_open(tmp_path / "mine.json")
+    opened = menu()
+    hand.menu(opened, "Export own grades")
+    opened.close()
+    assert (tmp_path / "mine.json").is_file()
+    label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == ("pieces", 0, "material"))
+    label.linkActivated.emit(str(label.sentence.index(span)))
+    assert (f"{name} (library)", name) in taken[-1][0].choices

@@ -10,7 +10,6 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu
 
-from labilis.ui.sheet import card as cards
 from tests.interface.conftest import DEMO, Hand
 from tests.unit.test_mistakes import force, strip
 
@@ -23,18 +22,6 @@ def short(tmp_path: Path) -> Path:
                   trace={"target": "30", "amplitude": "0.2 mm"})
     path.write_text(json.dumps({"labilis": 1, **model}), encoding="utf-8")
     return path
-
-
-def choose(hand: Hand, station: str, path: tuple[Any, ...], words: str) -> None:
-    """Click a value with choices and take the one that holds these words."""
-    taken: list[Any] = []
-    hand.patch.setattr(cards, "choose", lambda _parent, span, take: taken.append((span, take)))
-    card = hand.card(station)
-    label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == path)
-    label.linkActivated.emit(str(label.sentence.index(span)))
-    span, take = taken[0]
-    take(next(value for shown, value in span.choices if words in shown))
-    hand.qtbot.wait(40)
 
 
 def named(hand: Hand, name: str) -> tuple[str, int]:
@@ -51,7 +38,7 @@ def test_a_line_is_made_picked_and_judged(hand: Hand) -> None:
     window.add_piece("strut, round")
     hand.wait_idle()
     name = session.project.pieces[0].name
-    choose(hand, "Part", ("pieces", 0, "mesh_as"), "a line of its section")
+    hand.choose("Part", ("pieces", 0, "mesh_as"), "a line of its section")
     hand.wait_idle()
     assert session.project.pieces[0].mesh_as == "line"
     view = session.current("shape")
@@ -132,7 +119,7 @@ def test_the_class_of_a_piece_changes_what_is_required(hand: Hand, short: Path) 
     hand.load(short)
     hand.run()
     assert hand.session.case_report.verdict.required == 1.0
-    choose(hand, "Modes", ("pieces", 0, "acts_as"), "member, or plate")
+    hand.choose("Modes", ("pieces", 0, "acts_as"), "member, or plate")
     hand.run()
     assert hand.session.case_report.verdict.required == 15.0 and "15" in hand.text("Modes")
 
@@ -161,9 +148,9 @@ def test_supports_and_loads_of_every_kind(hand: Hand, short: Path) -> None:
     hand.menu(window.stage.push_menu, "Moment")
     window.sheet.cards["Loads"].close_editor()
     assert session.project.loads[-1].kind == "moment" and session.project.hubs[0].kind == "stiff"
-    choose(hand, "Supports", ("hubs", 0, "kind"), "spread")
+    hand.choose("Supports", ("hubs", 0, "kind"), "spread")
     assert session.project.hubs[0].kind == "spread"
-    choose(hand, "Loads", ("loads", 0, "tilt"), "toward z")
+    hand.choose("Loads", ("loads", 0, "tilt"), "toward z")
     assert session.project.loads[0].tilt.toward == "z" and "leaning 1 deg" in hand.text("Loads")
     hand.type_value("Loads", "1 deg", "2 deg")
     assert session.project.loads[0].tilt.angle == "2 deg"
@@ -202,7 +189,7 @@ def test_a_trace_that_yields_says_so(hand: Hand, short: Path) -> None:
     hand.click(hand.card("Trace").tools["run the trace"])
     hand.wait_idle(120)
     assert "The material yields" in hand.text("Trace") and "plastic strain" in hand.text("Trace")
-    choose(hand, "Trace", ("trace", "material"), "elastic")
+    hand.choose("Trace", ("trace", "material"), "elastic")
     assert hand.session.current("trace") is None and "stays elastic" in hand.text("Trace")
 
 
@@ -241,3 +228,132 @@ def test_the_worst_of_several_cases_is_told(hand: Hand, tmp_path: Path) -> None:
     texts = [hand.window.case_box.itemText(row) for row in range(2)]
     assert texts[0].startswith("Case: little   ✓") and texts[1].startswith("Case: much   ✕")
     assert "Worst of 2 cases: much" in hand.window.case_box.toolTip()
+
+
+def test_looking_at_stress_energy_and_several_modes(hand: Hand, short: Path) -> None:
+    hand.load(short)
+    hand.run()
+    stage = hand.window.stage
+    hand.click(stage.chips["Stress"])
+    what = stage.playback.what
+    assert [what.itemText(k) for k in range(what.count())] == ["worst side", "top", "middle", "bottom"]
+    strength = hand.session.case_report.facts.strength
+    what.setCurrentText("middle")
+    what.activated.emit(2)
+    assert stage.field.most == pytest.approx(float(strength.layers[1].max())) and "membrane" in stage.playback.unit.text()
+    arrows = [mark for mark in stage.glyphs.loads if mark.reaction]
+    total = sum(mark.direction * float(mark.tag.split()[0]) for mark in arrows)
+    assert len(arrows) >= 1 and abs(total[0]) == pytest.approx(100.0, rel=1e-3)
+    mesh = hand.session.current("mesh")
+    node = int(np.argmax(mesh.nodes[:, 0]))
+    hand.qtbot.waitUntil(lambda: stage.scene.field is not None)
+    at = hand.pixel(stage.scene.field.points[int(np.flatnonzero(stage.scene.field.point_data["node"] == node)[0])])
+    found = stage.spot_at(at.x(), stage.plotter.height() - at.y())
+    assert np.linalg.norm(mesh.nodes[found] - mesh.nodes[node]) < 25.0
+    hand.click(stage.chips["Mode"])
+    stage.fill_compare()
+    hand.menu(stage.compare_menu, "modes 1 and 2")
+    assert stage.compared.count == 2 and not stage.glyphs.supports
+    stage.look("z")
+    parts = [actor.GetPosition() for _, actor, _, _ in stage.compared._parts]
+    assert np.linalg.norm(np.subtract(*parts)) > 10.0
+    what.setCurrentText("where the energy is")
+    what.activated.emit(1)
+    assert "energy per volume" in stage.playback.unit.text() and stage.compared.count == 2
+    stage.fill_compare()
+    hand.menu(stage.compare_menu, "one shape again")
+    assert stage.compared.count == 0 and stage.scene.field is not None and stage.glyphs.supports
+
+
+def test_a_trace_is_paused_stopped_and_gone_on_with(hand: Hand) -> None:
+    window, session = hand.window, hand.session
+    hand.load(DEMO.parents[1] / "sensor-bracket/sensor-bracket.json")
+    session.set_value(("trace", "steps"), 12, "fewer")
+    session.set_value(("mesh", "size"), "8 mm", "coarser")
+    hand.wait_idle()
+    hand.run()
+    hand.click(hand.card("Trace").tools["run the trace"])
+
+    def steps() -> int:
+        found = session.current("path")
+        return 0 if found is None else found.steps
+    hand.qtbot.waitUntil(lambda: steps() >= 1, timeout=90000)
+    hand.click(window.banner_pause)
+    assert session.paused and window.banner_pause.text() == "go on" and "paused" in window.banner_text.text()
+    hand.qtbot.wait(300)  # what was on its way has come in
+    before = steps()
+    hand.qtbot.wait(1500)
+    assert steps() == before and session.running is not None, "nothing moves while it is paused"
+    hand.click(window.banner_pause)
+    hand.qtbot.waitUntil(lambda: steps() > before, timeout=90000)
+    hand.click(window.banner_pause)
+    hand.click(window.run_button)  # stop, while it is paused
+    hand.qtbot.waitUntil(lambda: session.running is None, timeout=3000)
+    left = steps()
+    tool = hand.card("Trace").tools["run the trace"]
+    assert tool.text() == f"go on from step {left}" and hand.card("Trace").tools["anew"].isVisible()
+    assert "Traced so far" in hand.text("Trace")
+    stored = session.file.results([session_key(session)])
+    assert stored[session_key(session)].steps == left, "it is in the file as well"
+    hand.click(tool)
+    hand.wait_idle()
+    trace = session.case_report.facts.trace
+    assert trace.done and len(trace.factors) - 1 > left
+    assert tool.text() == "run the trace"
+    session.set_value(("trace", "steps"), 14, "a few more")
+    hand.wait_idle()
+    assert session.current("trace") is None and tool.text().startswith("go on from step")
+
+
+def session_key(session: Any) -> str:
+    from labilis.run import stage_keys
+
+    return stage_keys(session.project, session.case_name).path
+
+
+def test_a_starting_shape_is_mixed_and_its_amplitude_taken_from_a_standard(hand: Hand, short: Path) -> None:
+    hand.load(short)
+    hand.run()
+    hand.choose("Trace", ("trace", "seeds"), "mix in mode 2")
+    assert "with mode 2 0.2 mm to its own side" in hand.text("Trace")
+    card = hand.card("Trace")
+    span = next(span for label in card.sentences for span in label.sentence if span.text == "recommended amplitudes")
+    words, value = span.choices[1]
+    assert "EN 1993" in words
+    hand.session.set_value(("trace", "amplitude"), value, "recommended")
+    hand.type_value("Trace", "none", "0.3")
+    hand.wait_idle()
+    assert hand.session.project.trace.modes_at == "0.3"
+    hand.click(card.tools["run the trace"])
+    hand.wait_idle()
+    assert "About the loaded state" in hand.text("Trace")
+
+
+def test_modes_show_energy_and_half_waves_and_traces_are_compared(hand: Hand, short: Path) -> None:
+    hand.load(short)
+    hand.run()
+    drawer = hand.window.drawer
+    drawer.show_page("Modes")
+    report = hand.session.case_report
+    assert drawer.modes.item(0, 4).data(Qt.ItemDataRole.UserRole) == pytest.approx([1.0])
+    assert "strip 100 %" in drawer.modes.item(0, 4).toolTip()
+    wave, count = report.half_waves[0]
+    assert drawer.modes.item(0, 6).text() == f"{wave:.0f} mm, {count:.2g}" and "meets 1" in drawer.modes.item(0, 7).text()
+    page = drawer.trace_page
+    hand.window.run_trace()
+    hand.wait_idle()
+    first = page.curve.trace
+    hand.click(page.keep)
+    assert not page.keep.isEnabled() and page.clear.isVisible()
+    hand.session.set_value(("trace", "amplitude"), "2 mm", "further out")
+    hand.wait_idle()
+    hand.window.run_trace()
+    hand.wait_idle()
+    second = page.curve.trace
+    assert second is not first and page.curve.kept == [("A", first)]
+    change = 100 * (second.verified / first.verified - 1)
+    assert page.note.text() == f"A: one: mode 1, 0.2 mm, verified {first.verified:.4g} (now {change:+.1f} %)"
+    assert change < -0.5
+    image = page.curve.grab().toImage()
+    hand.click(page.clear)
+    assert page.curve.kept == [] and page.curve.grab().toImage() != image

@@ -78,6 +78,38 @@ def test_plates_and_cylinders() -> None:
     assert tube.load / 628.3 == pytest.approx(0.581 * 0.605 * 2100, rel=2e-3)
 
 
+@pytest.mark.parametrize(("ratio", "printed"), [(50, 18.35), (100, 12.98)])
+def test_johnsons_parabola_as_it_was_printed(ratio: float, printed: float) -> None:
+    """Allowable stresses in ksi for Fy = 36 ksi, AISC Manual of Steel Construction, 9th ed. (1989), table C-36: Johnson's parabola over
+    the safety factor 5/3 + 3/8 r - r³/8, r = (K l / r) / Cc; Cc = 126.1."""
+    found = checked(FORMS["johnson"], {"E": 29000.0, "fy": 36.0, "A": 1.0, "I": 1.0, "L": float(ratio), "K": 1.0})
+    border = next(value for name, value, _ in found.steps if name == "border")
+    assert round(border, 1) == 126.1
+    share = ratio / border
+    assert round(found.load / (5 / 3 + 3 / 8 * share - share**3 / 8), 2) == printed
+
+
+@pytest.mark.parametrize(("slenderness", "alpha", "printed"), [(1.0, 0.34, 0.5970), (1.5, 0.49, 0.3145), (0.8, 0.21, 0.7957)])
+def test_perrys_formula_with_printed_imperfections(slenderness: float, alpha: float, printed: float) -> None:
+    """η = α (λ - 0.2) makes it the European column curves b, c and a (ECCS 1978, EN 1993-1-1, figure 6.4 and its tables)."""
+    euler = 235.0 / slenderness**2
+    length = math.pi * math.sqrt(210e3 / euler) * 20.0  # radius of gyration 20 mm
+    values = {"E": 210e3, "fy": 235.0, "A": 1000.0, "I": 400e3, "L": length, "K": 1.0, "c": 40.0, "e0": alpha * (slenderness - 0.2) * 10.0}
+    assert round(checked(FORMS["perry"], values).load / 235e3, 4) == printed
+
+
+def test_printed_figures_of_plates_and_cylinders() -> None:
+    """190 000 (t / b)² N/mm² (EN 1993-1-5, A.1(2), E = 210 GPa); 0.904 E (t / b)² for ν = 0.3 (Gerard and Becker 1957, NACA TN 3781);
+    0.605 E t / R (Timoshenko and Gere 1961, art. 11.1; EN 1993-1-6, D.1.2.1)."""
+    plate = {"E": 210e3, "ν": 0.3, "t": 1.0, "b": 50.0, "A": 50.0, "edges": "both supported"}
+    unit = checked(FORMS["plate"], plate).load / 50 / 4 * 50**2
+    assert round(unit, -3) == 190_000 and round(unit / 210e3, 3) == 0.904
+    clamped = checked(FORMS["plate"], {**plate, "edges": "both clamped"}).load / 50
+    assert round(clamped / (unit / 50**2), 2) == 6.97
+    tube = checked(FORMS["cylinder"], {"E": 210e3, "ν": 0.3, "t": 2.0, "R": 100.0, "A": 1.0})
+    assert round(next(value for name, value, _ in tube.steps if name == "σcr") / (210e3 * 2 / 100), 3) == 0.605
+
+
 def test_missing_and_wrong_numbers_are_named() -> None:
     with pytest.raises(LabilisError, match=r"Yield strength \(fy\) is not known"):
         checked(FORMS["johnson"], {key: value for key, value in COLUMN.items() if key != "fy"})

@@ -17,12 +17,12 @@ from labilis.judge.hand.euler import FOUR_CASES, critical_load
 from labilis.judge.kinds import kind_of_mode
 from labilis.judge.ladder import Rung, rungs
 from labilis.judge.numbers import critical_text, force_text
+from labilis.judge.part_sentences import part_sentences
 from labilis.judge.sentences import (
     convergence_words,
     held_words,
     load_sentences,
     modes_sentences,
-    part_sentences,
     strength_sentences,
     support_sentences,
 )
@@ -64,7 +64,7 @@ def mesh(order: int = 2) -> MeshFindings:
     elements = np.zeros((1, 4 if order == 1 else 10), dtype=int)
     return MeshFindings(nodes, elements.ravel(), np.array([elements.shape[1]]), np.array([False]), np.array([0]), np.array(["strut"]),
                         np.zeros((0, 3), int), EMPTY, np.array([0.5]), np.zeros(10, int), 5.0, 4.0, 1e4, 0, 5.0, 12,
-                        np.zeros((0, 3), int), EMPTY, 0.0, np.zeros((0, 2), int))
+                        np.zeros((0, 3), int), EMPTY, 0.0, np.zeros((0, 2), int), np.zeros((0, 8), int), EMPTY)
 
 
 SECTIONS = SectionFindings(np.array([1.0, 0, 0]), np.array([100.0, 200.0]), np.array([50.0, 50.0]), np.array([104.17, 104.17]),
@@ -204,7 +204,7 @@ def test_kinds_of_made_up_shapes() -> None:
     assert kind_of_mode(nodes, np.stack([-z * slope, zero, bow], 1), axis) == "member bow"
     sway = 1 - np.cos(np.pi * x / 600)
     assert kind_of_mode(nodes, np.stack([zero, zero, sway], 1), axis) == "member sway"
-    assert kind_of_mode(nodes, np.stack([zero, -z * bow, y * bow], 1), axis) == "twist"
+    assert kind_of_mode(nodes, np.stack([zero, -z * bow, y * bow], 1), axis) == "torsion"
     assert kind_of_mode(nodes, np.stack([zero, zero, np.cos(np.pi * y / 10) * np.sin(8 * np.pi * x / 300)], 1), axis) == "plate"
 
 

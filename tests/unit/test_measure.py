@@ -9,7 +9,7 @@ import meshio
 import numpy as np
 import pytest
 
-from labilis.judge.measure import face_section, measured
+from labilis.judge.measure import face_section, measured, measured_moved
 from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.shape import build_body, build_part
@@ -50,6 +50,21 @@ def test_distances_and_angles_between_two() -> None:
     sheet = view_of({"kind": "plate", "thickness": "2 mm", "outline": [
         {"x": f"{x} mm", "y": f"{y} mm"} for x, y in ((0, 0), (9, 0), (9, 9))]}, "shell")
     assert measured(sheet, (("face", 0),)) == ["sheet, 2 mm thick"]
+
+
+def test_measuring_under_a_load() -> None:
+    view = view_of({"kind": "block", "width": "40 mm", "height": "30 mm", "depth": "20 mm"})
+    nodes = np.unique(view.tessellation.points, axis=0)
+    stretched = nodes * np.array([0.01, 0.0, -0.002])
+    lines = measured_moved(view, (face(view, "top"),), nodes, stretched)
+    assert lines == ["moves by 0.04 mm under the load (x 0, y 0, z -0.04)"]
+    lines = measured_moved(view, (face(view, "bottom"), face(view, "top")), nodes, stretched)
+    assert lines == ["middles 19.96 mm apart under the load, -0.04 mm"]
+    along_x = next(("edge", k) for k in range(len(view.edges)) if abs(view.edges.direction[k][0]) > 0.9)
+    fine = np.unique(np.concatenate([np.linspace(*view.tessellation.edge(k)[[0, -1]], 81) for k in range(len(view.edges))]), axis=0)
+    lines = measured_moved(view, (along_x,), fine, fine * np.array([0.01, 0.0, -0.002]))
+    assert lines[1].startswith("40 mm long, +0.4 mm")
+    assert measured_moved(view, (along_x,) * 3, nodes, stretched) == []
 
 
 # --- STL ---------------------------------------------------------------------------------------------------------------

@@ -81,3 +81,52 @@ def test_factors_of_the_imported_sheet_equal_the_recipe() -> None:
     same = judge_project(recipe, Runner().run(Snapshot(recipe), Plan("modes")))
     assert report.cases[0].facts.modes.positive == pytest.approx(same.cases[0].facts.modes.positive, rel=0.01)
     assert next(item for item in report.cases[0].evidence if item.name == "mid-surface").state == "good"
+
+
+def _cone() -> Any:
+    """A conical tube: 1.5 mm wall, 60 to 30 mm mean radius at the ends of 80 mm."""
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeCone
+
+    half = 0.75 / np.cos(np.arctan(30 / 80))
+    return BRepAlgoAPI_Cut(*(BRepPrimAPI_MakeCone(60 + by, 30 + by, 80.0).Solid() for by in (half, -half))).Shape()
+
+
+def _wave() -> Any:
+    """A sheet of 2 mm bent to a wave by a spline, 120 mm wide."""
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge
+    from OCP.BRepOffset import BRepOffset_MakeSimpleOffset
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
+    from OCP.GeomAPI import GeomAPI_PointsToBSpline
+    from OCP.gp import gp_Pnt, gp_Vec
+    from OCP.TColgp import TColgp_Array1OfPnt
+
+    points = TColgp_Array1OfPnt(1, 13)
+    for k, x in enumerate(np.linspace(0, 200, 13), 1):
+        points.SetValue(k, gp_Pnt(float(x), 0.0, float(12 * np.sin(np.pi * x / 100))))
+    edge = BRepBuilderAPI_MakeEdge(GeomAPI_PointsToBSpline(points).Curve()).Edge()
+    face = BRepPrimAPI_MakePrism(edge, gp_Vec(0, 120, 0)).Shape()
+    maker = BRepOffset_MakeSimpleOffset(face, 2.0)
+    maker.SetBuildSolidFlag(True)
+    maker.Perform()
+    return maker.GetResultShape()
+
+
+@pytest.mark.parametrize(("make", "thickness", "area"), [
+    (_cone, 1.5, np.pi * 90 * np.hypot(80, 30)), (_wave, 2.0, None)], ids=["cone", "free form"])
+def test_curved_sheets_become_shells_on_their_true_mid_surface(make: Any, thickness: float, area: float | None) -> None:
+    from labilis.mesh import mesh_part
+    from labilis.shape.step import solids_of, volume_of
+
+    solid = solids_of(make())[0]
+    data = to_step(solid)
+    found = build_part(load_project(imported(data)), {hashlib.sha256(data).hexdigest(): data})
+    assert np.allclose(found.view.faces.thickness, thickness, rtol=2e-3)
+    if area is not None:
+        # the ends of a slanted wall are cut square to the axis, the moved skin ends square to the wall: half a thickness times its slope
+        assert found.view.faces.area.sum() == pytest.approx(area, rel=3e-3)
+    assert abs(found.view.volume / abs(volume_of(solid)) - 1) < 0.01 and abs(found.deviation) < 0.01
+    mesh = mesh_part(found, 10.0)
+    corners = mesh.nodes[mesh.triangles]
+    meshed = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
+    assert meshed == pytest.approx(found.view.faces.area.sum(), rel=0.01)

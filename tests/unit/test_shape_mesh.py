@@ -1,13 +1,16 @@
 """Reading STEP, measuring, finding faces again, sections, meshes."""
+import hashlib
+from typing import Any
+
 import numpy as np
 import pytest
 
-from labilis.mesh import estimate, measure_quality, mesh_body, proposed_size
-from labilis.model import LabilisError, Region
+from labilis.mesh import estimate, measure_quality, mesh_body, mesh_part, proposed_size
+from labilis.model import LabilisError, Region, load_project
 from labilis.run.mesh_stage import check_size
 from labilis.run.picking import describe_edge, describe_face, make_pick
 from labilis.run.resolve import describe_motions
-from labilis.shape import build_body, find_region, list_bodies, read_step, scan_sections
+from labilis.shape import PartShape, build_body, build_part, find_region, list_bodies, read_step, scan_sections
 from tests.parts import bar_step, body_of, bored_step, bores, box, face_towards, to_step
 
 NONE = np.array([], dtype=int)
@@ -172,7 +175,7 @@ def test_zones_make_it_finer_there_only() -> None:
 def test_estimates_are_of_the_right_size(size: float) -> None:
     body = body_of(bored_step())
     mesh = mesh_body(body, size, 2)
-    guess = estimate(body.view, size, 2)
+    guess = estimate(body.view, size, 2, swept=False)
     assert 0.4 < guess.elements / len(mesh.elements) < 2.5
     assert 0.4 < guess.nodes / len(mesh.nodes) < 2.5
 
@@ -195,14 +198,37 @@ def test_files_that_are_not_step(data: bytes, said: str) -> None:
         read_step(data, "x.step")
 
 
-def test_step_with_surfaces_only() -> None:
+def _strip() -> bytes:
+    """A bent strip of two faces, 20 mm wide, 120 mm and 80 mm long."""
     from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace
-    from OCP.gp import gp_Pln
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_Sewing as Sewing
+    from OCP.gp import gp_Ax3, gp_Dir, gp_Pln, gp_Pnt
 
-    with pytest.raises(LabilisError) as caught:
-        read_step(to_step(BRepBuilderAPI_MakeFace(gp_Pln(), 0, 10, 0, 10).Face()), "sheet.step")
-    assert caught.value.code == "step-surfaces"
-    assert "surfaces only" in str(caught.value)
+    sewing = Sewing(1e-6)
+    for normal, run, low, high in ((gp_Dir(0, 0, 1), gp_Dir(1, 0, 0), 0, 120), (gp_Dir(-1, 0, 0), gp_Dir(0, 0, 1), 0, 80)):
+        at = gp_Pnt(0, 0, 0) if low == 0 and high == 120 else gp_Pnt(120, 0, 0)
+        sewing.Add(BRepBuilderAPI_MakeFace(gp_Pln(gp_Ax3(at, normal, run)), low, high, 0, 20).Face())
+    sewing.Perform()
+    return to_step(sewing.SewedShape())
+
+
+def test_step_surfaces_become_shells() -> None:
+    data = _strip()
+    (info,) = list_bodies(data, "strip.step")
+    assert info.volume == 0.0
+    sha = hashlib.sha256(data).hexdigest()
+
+    def part_of(**fields: Any) -> PartShape:
+        return build_part(load_project({"geometry": [{"file": "strip.step", "sha256": sha}],
+                                        "pieces": [{"name": "strip", "geometry": "strip.step", **fields}]}), {sha: data})
+    part = part_of(mesh_as="shell", thickness="1.5 mm")
+    mesh = mesh_part(part, 10.0)
+    assert part.view.volume == pytest.approx(20 * 200 * 1.5) and set(part.view.faces.thickness) == {1.5}
+    assert len(mesh.nodes) == 3 * 21, "the fold's nodes are shared"
+    for fields, said in (({}, "encloses nothing"), ({"mesh_as": "shell"}, "no thickness"),
+                         ({"mesh_as": "shell", "thickness": "0 mm"}, "not above zero")):
+        with pytest.raises(LabilisError, match=said):
+            part_of(**fields)
 
 
 def test_step_without_any_body() -> None:

@@ -130,6 +130,19 @@ def test_a_bowed_strut_loses_little_and_yields_where_the_secant_formula_says() -
     assert yielding.plastic[-1] > 0 and yielding.plastic[0] == 0
 
 
+def test_linear_and_large_deflection_side_by_side() -> None:
+    """A strip bent far by a force across: the linear run lengthens and overrates it, the trace keeps the length."""
+    model = {**STRIP, "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")], **case_of(force("head", z=5 * EI / L**2))}
+    case = traced(model, mode=0, target="1", material="elastic", beyond_yield=1e9, deflection="1 m")
+    found = {item.name: item for item in case.evidence}
+    assert found["stretch"].state == "bad"  # linear: 1.67 L of deflection
+    assert float(found["large against linear"].figure) == pytest.approx(0.7138 / (5 / 3) * np.hypot(1, 0.3876 / 0.7138), rel=0.02)
+    assert found["large against linear"].state == "bad"
+    assert found["length on the trace"].state == "good" and float(found["length on the trace"].figure) < 0.3
+    gentle = traced({**model, **case_of(force("head", z=0.05 * EI / L**2))}, mode=0, target="1", material="elastic", beyond_yield=1e9)
+    assert next(item for item in gentle.evidence if item.name == "large against linear").state == "good"
+
+
 def test_held_loads_come_first() -> None:
     euler = np.pi**2 * EI / L**2
     held = {**force("head", x=-0.5 * euler), "name": "held", "growth": "held"}

@@ -13,7 +13,7 @@ from labilis.run.about import available_gib, solver_name
 
 _PACKAGES = {"numpy": True, "scipy": True, "cadquery-ocp-novtk": True, "tetgen": True, "PyQt6": True, "pyvista": True,
              "pyvistaqt": True, "vtk": True, "pydantic": True, "pint": True, "meshio": True, "typer": True, "rich": True,
-             "platformdirs": True, "pypardiso": False, "mkl": False}
+             "platformdirs": True, "threadpoolctl": True, "pypardiso": False, "mkl": False}
 
 
 def examine(say: Callable[[str], None]) -> bool:

@@ -110,14 +110,25 @@ def check(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis
 
 
 @app.command()
-def materials() -> None:
-    """List the grades of the library with their values and sources."""
+def materials(import_: Annotated[Path | None, typer.Option("--import", help="Take the grades of a JSON file over into your own.")] = None,
+              export: Annotated[Path | None, typer.Option(help="Write your own grades to a JSON file.")] = None) -> None:
+    """List the grades of the library and your own, with their values and sources."""
     from rich.console import Console
     from rich.table import Table
 
     from labilis.model import GRADES
+    from labilis.store.grades import import_grades, read_grades, write_grades
 
+    if import_ is not None:
+        import_grades(import_)
+    if export is not None:
+        typer.echo(write_grades(read_grades(), export))
+        return
     table = Table("grade", "E", "ν", "density", "yield", "source", box=None)
+    for own in read_grades():
+        item = own.material
+        table.add_row(f"{item.name} ({own.folder or 'own'})", item.youngs_modulus, item.poisson_ratio, item.density, item.yield_strength,
+                      item.source)
     for item in GRADES:
         table.add_row(item.name, item.youngs_modulus, item.poisson_ratio, item.density, item.yield_strength, item.source)
     Console(highlight=False, width=150).print(table)
@@ -176,16 +187,21 @@ def trace_model(model: Annotated[Path, typer.Argument(help="A JSON model or a .l
                 case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,
                 mode: Annotated[int | None, typer.Option(min=0, help="Mode whose shape is the imperfection; 0 for none.")] = None,
                 amplitude: Annotated[str | None, typer.Option(help="Its amplitude, such as '0.5 mm'.")] = None,
+                steps: Annotated[int | None, typer.Option(min=2, max=500, help="Steps at most.")] = None,
+                modes_at: Annotated[str | None, typer.Option(help="Factor at which modes about the loaded state are found.")] = None,
+                checkpoint: Annotated[Path | None, typer.Option(help="File for where the trace stands after each step; it goes on "
+                                                                "from there when the file is there and fits.")] = None,
                 out: Annotated[Path | None, typer.Option(help="Folder for VTU and CSV files.")] = None,
                 json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None,
                 ) -> None:
     """Follow the imperfect part along its load-deflection path."""
-    change = {key: value for key, value in (("mode", mode), ("amplitude", amplitude)) if value is not None}
-    _check(model, case, None, out, json_, True, change)
+    change = {key: value for key, value in (("mode", mode), ("amplitude", amplitude), ("steps", steps), ("modes_at", modes_at))
+              if value is not None}
+    _check(model, case, None, out, json_, True, change, checkpoint)
 
 
 def _check(model: Path, case: str | None, modes: int | None, out: Path | None, json_file: Path | None, trace: bool = False,
-           trace_plan: dict[str, Any] | None = None) -> None:
+           trace_plan: dict[str, Any] | None = None, checkpoint: Path | None = None) -> None:
     from labilis.cli.output import as_json, print_report
     from labilis.run import Plan, Runner, judge_project
     from labilis.store import load_model
@@ -200,8 +216,16 @@ def _check(model: Path, case: str | None, modes: int | None, out: Path | None, j
     chosen = () if case is None else (project.case(case).name,)
     snapshot = type(snapshot)(project, snapshot.files)
     runner = Runner()
+    resume, keep = None, lambda _key, _result: None
+    if checkpoint is not None:
+        from labilis.store.checkpoints import CheckpointFile
+
+        kept = CheckpointFile(checkpoint)
+        resume, keep = kept.fitting(project, chosen), kept.keep
+        if resume is not None:
+            typer.echo(f"Going on from step {resume.steps} of {checkpoint}.", err=True)
     with _progress() as show:
-        results = runner.run(snapshot, Plan("trace" if trace else "modes", chosen), show)
+        results = runner.run(snapshot, Plan("trace" if trace else "modes", chosen, resume=resume), show, keep)
     report = judge_project(project, results, chosen)
     data = as_json(report, runner.timing)
     if json_file is not None and str(json_file) == "-":
@@ -274,6 +298,41 @@ def import_model(model: Annotated[Path, typer.Argument(help="A JSON model.")],
     snapshot = load_model(model)
     ProjectFile.create(project, snapshot.project, project_files(snapshot.project, snapshot.files)).close()
     typer.echo(project)
+
+
+@app.command()
+def revise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project with imported parts.")],
+           file: Annotated[Path, typer.Argument(help="The revised STEP or STL file.")],
+           out: Annotated[Path, typer.Option("--out", help="Where to write the revised model (.json or .labilis).")],
+           instead_of: Annotated[str | None, typer.Option(help="File it replaces; needed when the model has several.")] = None) -> None:
+    """Read a revised file into a model: supports, loads and zones find their faces again; those that cannot are listed (status 1)."""
+    from labilis.run import Plan, Runner, Snapshot, stage_keys
+    from labilis.run.picking import list_bodies
+    from labilis.run.revision import blocked, lost_regions
+    from labilis.run.revision import revise as revised
+    from labilis.store import ProjectFile, load_model, write_model
+    from labilis.store.json_form import project_files
+
+    snapshot = load_model(model)
+    known = [item.file for item in snapshot.project.geometry]
+    if instead_of is None and len(known) != 1:
+        raise LabilisError(f"The model has {len(known)} files.", "part", "Name the one to replace with --instead-of.", "which-file")
+    if not file.is_file():
+        raise LabilisError("There is no such file.", str(file), "Check the name.", "no-file")
+    data = file.read_bytes()
+    project, files = revised(snapshot.project, snapshot.files, instead_of or known[0], file.name, data, list_bodies(data, file.name))
+    lost = lost_regions(project, Runner().run(Snapshot(project, files), Plan("shape"))[stage_keys(project, "").shape])
+    if out.suffix.lower() == ".json":
+        write_model(Snapshot(project, files), out)
+    else:
+        ProjectFile.create(out, project, project_files(project, files)).close()
+    for item in blocked(project, lost):
+        typer.echo(f"blocked: {item.kind} '{item.name}', whose region '{item.region}' lost {item.lost}")
+    for name in sorted(set(lost) - {item.region for item in blocked(project, lost)}):
+        typer.echo(f"lost: region '{name}', which nothing uses: {lost[name]}")
+    if not lost:
+        typer.echo("Every region found its faces again.")
+    raise typer.Exit(1 if lost else 0)
 
 
 @app.command()

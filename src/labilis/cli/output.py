@@ -42,7 +42,7 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
             {"number": number, "factor": float(factor), "critical_load_n": float(factor * modes.growing_force) or None,
              "driver": modes.drivers[number - 1], "kind": str(kind), "required_factor": facts.required_of(modes.drivers[number - 1]),
              "meets": facts.meets(number - 1), "residual": float(residual)}
-            for number, (factor, kind, residual) in enumerate(zip(modes.factors, modes.kinds, modes.residuals), 1)]
+            for number, (factor, kind, residual) in enumerate(zip(modes.factors, facts.kinds, modes.residuals), 1)]
         data["modes_complete"] = modes.complete
         if not math.isnan(modes.antisymmetric):
             data["antisymmetric_factor"] = _number(modes.antisymmetric)
@@ -69,6 +69,8 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
         data["trace"] = {"verified_factor": trace.verified, "limit_factor": _number(trace.limit),
                          "first_yield_factor": _number(trace.first_yield), "reason_stopped": trace.reason, "mode": trace.mode,
                          "amplitude_mm": trace.amplitude, "loss_against_ideal": _number(trace.loss), "cut_backs": trace.cut_backs,
+                         "modes_about": None if not math.isfinite(trace.about_at) else {
+                             "at_factor": trace.about_at, "total_factors": [float(value) for value in trace.about]},
                          "yielding": trace.yielding, "plastic_strain": float(trace.plastic[-1]),
                          "curve": [{"factor": float(f), "probe_mm": float(u), "max_displacement_mm": float(m),
                                     "max_von_mises_mpa": float(s), "iterations": int(i), "negative_pivots": int(n)}
@@ -115,7 +117,7 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
                              if math.isfinite(strength.yield_factor) else ""))
         if facts.modes is not None and len(facts.modes.factors):
             table = Table("mode", "factor", "critical load", "driver", "kind", "required", "verdict", box=None, pad_edge=True)
-            for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.modes.kinds), 1):
+            for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.kinds), 1):
                 needed = facts.required_of(case.drivers[number - 1])
                 verdict = ("load must reverse" if factor < 0 else "the trace decides" if facts.meets(number - 1) is None else
                            "meets" if facts.meets(number - 1) else f"under by {100 * (1 - factor / needed):.0f} %")

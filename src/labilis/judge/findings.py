@@ -22,7 +22,8 @@ class MeshFindings:
     elements with sides made straight; size mm asked for; unknowns before supports; bonded (p, 3): pairs of bodies joined by bonded
     nodes, and how many; sheet_faces: numbers of the CAD faces that are sheets; deviation: relative difference between the
     volume of an imported thin solid and of the mid-surface made of it; missed (p, 2): pairs of bodies that touch where all nodes are
-    bonded to others already.
+    bonded to others already; quads (q, 8): sides of hexahedra and wedges on the surface, corners, then mid-sides; of_quad (k,): the
+    one that a triangle is cut from, -1 for none.
     """
 
     nodes: Floats
@@ -45,6 +46,8 @@ class MeshFindings:
     sheet_faces: Ints
     deviation: float
     missed: Ints
+    quads: Ints
+    of_quad: Ints
 
     @property
     def count(self) -> int:
@@ -201,7 +204,8 @@ class TraceFindings:
     stress; frame (f,): points whose shapes are kept in motions (f, n, 3) mm; limit: largest factor when the path falls after it, else
     nan; first_yield: nan when nothing yields; verified: the limit, or the largest factor reached, of an elastic trace the first yield if
     that is less; reason in words, '' while it runs; done: False while it runs; plastic (s,): largest equivalent plastic strain;
-    yielding: whether the material could yield; force (s,) N: size of the growing load, or what prescribed motions need.
+    yielding: whether the material could yield; force (s,) N: size of the growing load, or what prescribed motions need; about_at:
+    factor of the loaded state about which modes were found, nan when they were not asked for; about (k,): their factors, in all.
     """
 
     case: str
@@ -225,6 +229,8 @@ class TraceFindings:
     plastic: Floats
     yielding: bool
     force: Floats
+    about_at: float
+    about: Floats
 
     @property
     def loss(self) -> float:

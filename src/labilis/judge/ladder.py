@@ -60,7 +60,7 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
                                 f"{check.length:.4g} mm)² = {force_text(plane.critical_load)}, bending about the {plane.axis} axis."))
     found += _by_hand(facts)
     if facts.modes is not None:
-        for index, (factor, kind, driver) in enumerate(zip(facts.modes.factors, facts.modes.kinds, facts.modes.drivers)):
+        for index, (factor, kind, driver) in enumerate(zip(facts.modes.factors, facts.kinds, facts.modes.drivers)):
             load = critical_text(float(factor), facts.modes.growing_force)
             if factor > 0:
                 meets, needed = facts.meets(index), facts.required_of(driver)

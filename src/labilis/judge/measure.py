@@ -2,6 +2,7 @@
 from __future__ import annotations
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from labilis.judge.findings import Floats
 from labilis.mechanics.cross_section import CrossSection, cross_section
@@ -90,3 +91,36 @@ def _between(view: ShapeView, items: tuple[Item, ...]) -> list[str]:
                      f"parallel, {abs(float((tables[b[0]].centroid[b[1]] - tables[a[0]].centroid[a[1]]) @ ways[0])):.4g} mm apart"
                      if a[0] == b[0] == "face" else "parallel")
     return lines
+
+
+def measured_moved(view: ShapeView, items: tuple[Item, ...], nodes: Floats, motion: Floats) -> list[str]:
+    """What a motion (n, 3) mm of the mesh's nodes (n, 3) does to one picked thing, or to the distance of two."""
+    if len(items) not in (1, 2) or len(nodes) == 0:
+        return []
+    tree = cKDTree(nodes)
+    moves, lines = [], []
+    for item in items:
+        places = _along(view, item)
+        away, near = tree.query(places, k=min(4, len(nodes)))
+        share = 1.0 / np.maximum(np.atleast_2d(away.T).T, 1e-9) ** 2
+        at = np.einsum("kn,knx->kx", share / share.sum(axis=1, keepdims=True), motion[near.reshape(len(places), -1)])
+        moves.append(at.mean(axis=0))
+        if len(items) == 1 and item[0] == "edge" and len(places) > 1:
+            before, after = (float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()) for line in (places, places + at))
+            lines.append(f"{before:.6g} mm long, {after - before:+.3g} mm under the load")
+    if len(items) == 1:
+        x, y, z = moves[0] + 0.0
+        return [f"moves by {np.linalg.norm(moves[0]):.3g} mm under the load (x {x:.3g}, y {y:.3g}, z {z:.3g})", *lines]
+    one, two = ((view.faces if of == "face" else view.edges).centroid[index] for of, index in items)
+    before, after = float(np.linalg.norm(two - one)), float(np.linalg.norm(two + moves[1] - one - moves[0]))
+    return [f"middles {after:.6g} mm apart under the load, {after - before:+.3g} mm"]
+
+
+def _along(view: ShapeView, item: Item) -> Floats:
+    """Points of an edge at equal distances, or those of a face."""
+    places = _points(view, item)
+    if item[0] == "face" or len(places) < 2:
+        return places
+    run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(places, axis=0), axis=1))])
+    even = np.linspace(0.0, run[-1], max(33, len(places)))
+    return np.stack([np.interp(even, run, places[:, axis]) for axis in range(3)], axis=1)

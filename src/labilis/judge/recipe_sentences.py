@@ -95,4 +95,49 @@ def place_sentence(project: Project, piece: Piece, path: Path) -> Sentence:
             spans.append(Span(")"))
         elif isinstance(copy, RingCopies):
             spans += [Span(", "), value_span(str(copy.count), (*where, "count"), "count"), Span(f" in a ring about {copy.about}")]
-    return (*spans, Span("."))
+    for number, cut in enumerate(piece.cuts):
+        where = (*path, "cuts", number)
+        spans += [Span(", cut along "), Span(cut.along, (*where, "along"), choices=tuple((f"along {axis}", axis) for axis in "xyz")),
+                  Span(" Ø "), write.length(cut.diameter, (*where, "diameter"))]
+        spans += [span for axis in "xyz" if axis != cut.along
+                  for span in (Span(f" {axis} "), write.length(getattr(cut, axis), (*where, axis)))]
+    return (*spans, *_more(piece, path), Span("."))
+
+
+def _more(piece: Piece, path: Path) -> list[Span]:
+    """What else can be done with a recipe in its place: turn it, repeat it, drill it; and each undone."""
+    turns, copies, cuts = ([item.model_dump() for item in items] for items in (piece.place.turns, piece.copies, piece.cuts))
+    turn = [(f"turned 90° about {axis}", [*turns, {"about": axis, "angle": "90 deg"}]) for axis in "xyz"]
+    repeat = [(f"mirrored across {axis}", [*copies, {"kind": "mirror", "across": axis, "at": "100 mm"}]) for axis in "xyz"]
+    repeat += [(f"two in a line along {axis}", [*copies, {"kind": "line", "count": 2, "step": ["100 mm" if axis == other else "0 mm"
+                                                                                             for other in "xyz"]}]) for axis in "xyz"]
+    repeat += [(f"four in a ring about {axis}", [*copies, {"kind": "ring", "count": 4, "about": axis}]) for axis in "xyz"]
+    drill = [(f"a hole along {axis}", [*cuts, {"along": axis, "diameter": "6 mm"}]) for axis in "xyz"]
+    found = [Span("; ")]
+    for words, key, choices, stated in (("turn", ("place", "turns"), turn, turns), ("repeat", ("copies",), repeat, copies),
+                                        ("drill", ("cuts",), drill, cuts)):
+        if stated:
+            choices.append((f"undo the last: {words}", stated[:-1]))
+        found += [Span(", " if len(found) > 1 else ""), Span(words, (*path, *key), choices=tuple(choices))]
+    return found
+
+
+def openings_sentence(project: Project, piece: Piece, path: Path) -> Sentence | None:
+    """Openings of a plate, None for anything else."""
+    if not isinstance(piece.recipe, Plate):
+        return None
+    write, here = _Writer(project), (*path, "recipe", "openings")
+    spans: list[Span] = []
+    stated = [item.model_dump() for item in piece.recipe.openings]
+    for number, opening in enumerate(piece.recipe.openings):
+        spans += [Span("Ø " if not spans else ", Ø "), write.length(opening.diameter, (*here, number, "diameter"))]
+        if opening.length is not None:
+            spans += [Span(" slot, "), write.length(opening.length, (*here, number, "length")), Span(" longer")]
+        for axis, text in (("x", opening.x), ("y", opening.y)):
+            spans += [Span(" at x " if axis == "x" else ", y "), write.length(text, (*here, number, axis))]
+    new = {"x": "20 mm", "y": "20 mm", "diameter": "10 mm"}
+    choices = [("a round one", [*stated, new]), ("a slot", [*stated, {**new, "length": "20 mm"}])]
+    if stated:
+        choices.append(("not the last one", stated[:-1]))
+    more = Span("more" if spans else "none", here, choices=tuple(choices))
+    return (Span("Openings: "), *spans, Span("; " if spans else ""), more, Span("."))

@@ -5,16 +5,15 @@ The window shows them live, the report prints the same ones.
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.findings import ConvergenceFindings, StrengthFindings
 from labilis.judge.numbers import force_text
-from labilis.judge.recipe_sentences import count_words, place_sentence, recipe_spans
-from labilis.judge.spans import Sentence, Span, value_span
+from labilis.judge.spans import Sentence, Span, component_spans, value_span
 from labilis.judge.stress import von_mises
 from labilis.model import (
     CLASS_FACTORS,
-    GRADES,
     CylindricalAxes,
     ForceLoad,
     Hub,
@@ -26,70 +25,13 @@ from labilis.model import (
     PressureLoad,
     Project,
     Spring,
-    Strut,
     Support,
     SymmetryAxes,
     TemperatureLoad,
     WeightLoad,
 )
 
-
-def part_sentences(project: Project, extents: tuple[float, float, float] | None, volume: float | None) -> list[Sentence]:
-    """What the part is, of what, and how large."""
-    if not project.pieces:
-        return [(Span("No part yet. Open a STEP file, or make a piece from a recipe.", tone="quiet"),)]
-    found: list[Sentence] = []
-    known = {material.name for material in project.materials}
-    names = (*((material.name, material.name) for material in project.materials),
-             *((f"{item.name} (library)", item.name) for item in GRADES if item.name not in known))
-    for index, piece in enumerate(project.pieces):
-        spans = [Span(count_words(piece)), Span(piece.name, ("pieces", index, "name"), "text", strong=True)]
-        if piece.set_aside:
-            spans.append(Span(" is "))
-            spans.append(Span("set aside", ("pieces", index, "set_aside"), choices=(("carrying load", False), ("set aside", True))))
-            found.append((*spans, Span(".")))
-            continue
-        if piece.recipe is not None:
-            spans += [Span(": "), *recipe_spans(project, piece, ("pieces", index)), Span(",")]
-        spans.append(Span(" of "))
-        spans.append(Span(piece.material or "no material yet", ("pieces", index, "material"), choices=names,
-                          tone="" if piece.material else "bad"))
-        spans.append(Span(", as "))
-        ways = [("shells on its mid-surface", "shell"), ("solid elements", "solid")]
-        ways += [("a line of its section", "line")] if isinstance(piece.recipe, Strut) else []
-        spans.append(Span({"solid": "solid", "shell": "shells", "line": "a line"}[piece.mesh_as], ("pieces", index, "mesh_as"),
-                          choices=tuple(ways)))
-        if len(project.pieces) > 1:
-            spans.append(Span(", "))
-            spans.append(Span("carrying load", ("pieces", index, "set_aside"),
-                              choices=(("carrying load", False), ("set aside", True))))
-        if extents is not None and len(project.pieces) == 1:
-            size = " × ".join(f"{value:.4g}" for value in sorted(extents, reverse=True))
-            spans.append(Span(f", {size} mm"))
-            material = next((item for item in project.materials if item.name == piece.material), None)
-            if material is not None and material.density is not None and volume is not None:
-                mass = 1000.0 * volume * project.value(material.density, "density")
-                spans.append(Span(f", {mass:.3g} kg"))
-        found.append((*spans, Span(".")))
-        if piece.recipe is not None:
-            found.append(place_sentence(project, piece, ("pieces", index)))
-    if extents is not None and len(project.pieces) > 1:
-        size = " × ".join(f"{value:.4g}" for value in extents)
-        found.append((Span(f"Together {size} mm in x, y, z."),))
-    used = {piece.material for piece in project.pieces if not piece.set_aside}
-    for index, material in enumerate(project.materials):
-        if material.name not in used:
-            continue
-        spans = []
-        for words, field, kind, needed in (("E", "youngs_modulus", "stress", True), ("ν", "poisson_ratio", "number", True),
-                                           ("yield", "yield_strength", "stress", False),
-                                           ("density", "density", "density", False)):
-            text = getattr(material, field)
-            spans.append(Span(f"{', ' if spans else ''}{words} "))
-            spans.append(Span(text or ("needed" if needed else "not given"), ("materials", index, field), kind,
-                              tone="bad" if needed and text is None else ""))
-        found.append((*spans, Span(".")))
-    return found
+_NONE: Mapping[str, str] = {}
 
 
 _TURN = {"turn_x": "turning about x", "turn_y": "turning about y", "turn_z": "turning about z"}
@@ -124,8 +66,16 @@ def held_words(support: Support, on_hub: bool) -> str:
     return "held, free to " + " and to ".join(words) + local
 
 
-def support_sentences(project: Project) -> list[Sentence]:
-    """One sentence per support, then one per spring."""
+def _lost_words(project: Project, on: str, lost: Mapping[str, str]) -> tuple[Span, ...]:
+    """'Blocked: ...' behind what stands on a region that lost faces."""
+    region = project.target_region(on).name if lost and on else ""
+    if region not in lost:
+        return ()
+    return (Span(f" Blocked: {region} lost {lost[region]}. Pick it again on the stage.", tone="bad"),)
+
+
+def support_sentences(project: Project, lost: Mapping[str, str] = _NONE) -> list[Sentence]:
+    """One sentence per support, then one per spring and hub; `lost`: what regions have lost, in words."""
     if not project.supports and not project.springs:
         return [(Span("Nothing holds the part. Pick a face on the stage and hold it.", tone="quiet"),)]
     hubs = {hub.name for hub in project.hubs}
@@ -135,8 +85,8 @@ def support_sentences(project: Project) -> list[Sentence]:
         turns = on_hub or any(piece.mesh_as != "solid" for piece in project.active_pieces)
         found.append((Span(support.name, ("supports", index, "name"), "text", strong=True), Span(": "),
                       Span(held_words(support, turns), ("supports", index, "held"), "motions"),
-                      Span(f", at {'stiff hub ' if on_hub else ''}{support.on}.")))
-    found += [_spring_sentence(index, spring) for index, spring in enumerate(project.springs)]
+                      Span(f", at {'stiff hub ' if on_hub else ''}{support.on}."), *_lost_words(project, support.on, lost)))
+    found += [(*_spring_sentence(index, spring), *_lost_words(project, spring.on, lost)) for index, spring in enumerate(project.springs)]
     return found + [_hub_sentence(index, hub) for index, hub in enumerate(project.hubs)]
 
 
@@ -147,7 +97,7 @@ def _hub_sentence(index: int, hub: Hub) -> Sentence:
                  ("spread: the load is shared out, the region stays flexible", "spread"))),
              Span(f" on {hub.region}")]
     if hub.at is not None:
-        spans += [Span(", at "), *_components(hub.at, ("hubs", index, "at"), "length")]
+        spans += [Span(", at "), *component_spans(hub.at, ("hubs", index, "at"), "length")]
     return (*spans, Span("."))
 
 
@@ -158,13 +108,6 @@ def _spring_sentence(index: int, spring: Spring) -> Sentence:
         spans += [Span(", " if number else ""), value_span(text, ("springs", index, motion), kind),
                   Span({"normal": " square to the face"}.get(motion, f" along {motion}" if len(motion) == 1 else f" about {motion[-1]}"))]
     return (*spans, Span(f", at {spring.on}."))
-
-
-def _components(texts: tuple[str, ...], path: tuple[str | int, ...], kind: str) -> list[Span]:
-    spans = []
-    for axis, text in enumerate(texts):
-        spans += [Span(f"{'xyz'[axis]} "), value_span(text, (*path, axis), kind), Span(", " if axis < 2 else "")]
-    return spans
 
 
 def _lean(load: ForceLoad, path: tuple[str | int, ...]) -> list[Span]:
@@ -178,12 +121,12 @@ def _lean(load: ForceLoad, path: tuple[str | int, ...]) -> list[Span]:
         spans += [Span(", leaning "), value_span(load.tilt.angle, (*path, "tilt", "angle"), "angle"), Span(" "),
                   Span(f"toward {load.tilt.toward}", (*path, "tilt"), choices=(("straight", None), *leaning))]
     if load.offset is not None:
-        spans += [Span(", "), *_components(load.offset, (*path, "offset"), "length"), Span(" beside")]
+        spans += [Span(", "), *component_spans(load.offset, (*path, "offset"), "length"), Span(" beside")]
     return spans
 
 
-def load_sentences(project: Project) -> list[Sentence]:
-    """One sentence per load."""
+def load_sentences(project: Project, lost: Mapping[str, str] = _NONE) -> list[Sentence]:
+    """One sentence per load; `lost`: what regions have lost, in words."""
     if not project.loads:
         return [(Span("Nothing loads the part. Pick a face on the stage and push on it.", tone="quiet"),)]
     found = []
@@ -192,7 +135,7 @@ def load_sentences(project: Project) -> list[Sentence]:
         spans = [Span(load.name, (*path, "name"), "text", strong=True), Span(": ")]
         if isinstance(load, ForceLoad):
             if load.components is not None:
-                spans += _components(load.components, (*path, "components"), "force") + _lean(load, path)
+                spans += component_spans(load.components, (*path, "components"), "force") + _lean(load, path)
             else:
                 spans += [value_span(load.normal or "", (*path, "normal"), "force"), Span(" into the face")]
             region = project.target_region(load.on)
@@ -206,37 +149,81 @@ def load_sentences(project: Project) -> list[Sentence]:
                            (*path, "direction"),
                            choices=(("keeping its direction", "fixed"), ("following the surface", "following"))), Span(",")]
         elif isinstance(load, LineLoad):
-            spans += _components(load.components, (*path, "components"), "line force") + [Span(" per length")]
+            spans += component_spans(load.components, (*path, "components"), "line force") + [Span(" per length")]
         elif isinstance(load, MomentLoad):
-            spans += [Span("moment about "), *_components(load.components, (*path, "components"), "moment")]
+            spans += [Span("moment about "), *component_spans(load.components, (*path, "components"), "moment")]
         elif isinstance(load, WeightLoad):
             what = "all pieces" if not load.pieces else ", ".join(load.pieces)
-            spans += [Span(f"weight of {what} under ")] + _components(load.acceleration, (*path, "acceleration"), "acceleration")
+            spans += [Span(f"weight of {what} under ")] + component_spans(load.acceleration, (*path, "acceleration"), "acceleration")
         elif isinstance(load, TemperatureLoad):
             spans += [value_span(load.change, (*path, "change"), "temperature"), Span(" change of temperature")]
         elif isinstance(load, MoveLoad):
-            spans += [Span(f"{load.support} moved by "), *_components(load.components, (*path, "components"), "length")]
+            spans += [Span(f"{load.support} moved by "), *component_spans(load.components, (*path, "components"), "length")]
         if hasattr(load, "on"):
             spans.append(Span(f" on {load.on}"))
-        spans += [Span(", "), Span(load.growth, (*path, "growth"), choices=(("growing", "growing"), ("held", "held"))), Span(".")]
+        spans += [Span(", "), Span(load.growth, (*path, "growth"), choices=(("growing", "growing"), ("held", "held"))), Span("."),
+                  *_lost_words(project, getattr(load, "on", ""), lost)]
         found.append(tuple(spans))
     return found
 
 
-def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | None) -> list[Sentence]:
-    """Size, order, zones, and the mesh that came of it."""
+def case_sentences(project: Project) -> list[Sentence]:
+    """One sentence per load case: its loads and the cases it combines, each with its factor; what else could be in it on offer."""
+    found: list[Sentence] = []
+    for index, case in enumerate(project.cases):
+        path = ("cases", index)
+        spans = [Span("Case "), Span(case.name, (*path, "name"), "text", strong=True), Span(": ")]
+        for number, entry in enumerate(case.loads):
+            spans += [Span(", " if number else ""), value_span(entry.factor, (*path, "loads", number, "factor"), "number"),
+                      Span(f" × {entry.load}")]
+        for number, part in enumerate(case.combine):
+            spans += [Span(", " if number or case.loads else ""), value_span(part.factor, (*path, "combine", number, "factor"), "number"),
+                      Span(f" × case {part.case}")]
+        if not case.loads and not case.combine:
+            spans.append(Span("nothing acts", tone="bad"))
+        inside = {entry.load for entry in case.loads}
+        stated = [entry.model_dump() for entry in case.loads]
+        choices = [(f"with {load.name}", [*stated, {"load": load.name}]) for load in project.loads if load.name not in inside]
+        choices += [(f"without {name}", [entry for entry in stated if entry["load"] != name]) for name in sorted(inside)]
+        if choices:
+            spans += [Span("; "), Span("loads", (*path, "loads"), choices=tuple(choices))]
+        parts = [part.model_dump() for part in case.combine]
+        others = [(f"add case {other.name}", [*parts, {"case": other.name}]) for other in project.cases
+                  if other.name != case.name and other.name not in {part["case"] for part in parts}
+                  and case.name not in _inside(project, other.name)]
+        others += [(f"leave out case {part['case']}", [other for other in parts if other is not part]) for part in parts]
+        if others:
+            spans += [Span(", "), Span("combine", (*path, "combine"), choices=tuple(others))]
+        found.append((*spans, Span(".")))
+    return found
+
+
+def _inside(project: Project, case: str) -> set[str]:
+    """Names of all cases that a case is made of, itself included."""
+    return {case}.union(*(_inside(project, part.case) for part in project.case(case).combine))
+
+
+def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | None, lost: Mapping[str, str] = _NONE,
+                   expected: str = "") -> list[Sentence]:
+    """Size, order, zones, and the mesh that came of it, or what is `expected` before there is one."""
     plan = project.mesh
     kinds = {piece.mesh_as for piece in project.active_pieces}
     order = Span({2: "Second-order", 1: "First-order draft"}[plan.order], ("mesh", "order"),
                  choices=(("second-order", 2), ("first-order draft, far too stiff", 1)), tone="bad" if plan.order == 1 else "")
     size = plan.size or (f"{proposed:.3g} mm (proposed)" if proposed else "a proposed size")
-    what = [order, Span(" tetrahedra")] if "solid" in kinds or not kinds else []
+    mixed = "swept hexahedra where a solid allows it, else tetrahedra"
+    solids = Span(mixed if plan.solids == "swept" and plan.order == 2 else "tetrahedra", ("mesh", "solids"),
+                  choices=((mixed, "swept"), ("tetrahedra everywhere", "tetrahedra")))
+    what = [order, Span(" "), solids] if "solid" in kinds or not kinds else []
     what += [Span(" and quadrilateral shells" if what else "Quadrilateral shells")] if "shell" in kinds else []
     what += [Span(" and line elements" if what else "Line elements")] if "line" in kinds else []
     found: list[Sentence] = [(*what, Span(" of "), value_span(size, ("mesh", "size"), "length"), Span("."))]
     for index, zone in enumerate(plan.zones):
         found.append((Span("Finer on "), Span(zone.region, strong=True), Span(": "),
-                      value_span(zone.size, ("mesh", "zones", index, "size"), "length"), Span(".")))
+                      value_span(zone.size, ("mesh", "zones", index, "size"), "length"), Span("."),
+                      *_lost_words(project, zone.region, lost)))
+    if (facts is None or facts.mesh is None) and expected:
+        found.append((Span(expected, tone="quiet"),))
     if facts is not None and facts.mesh is not None:
         mesh = facts.mesh
         worst = float(mesh.shape.min())
@@ -323,44 +310,6 @@ def _required_sentences(project: Project) -> list[Sentence]:
     if len(spans) == 1:
         spans += [value_span(project.criteria.required_factor, ("criteria", "required_factor"), "number")]
     return [(*spans, Span("."))]
-
-
-def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]:
-    """Starting shape, where it ends, and what was found."""
-    plan = project.trace
-    modes = facts.modes if facts is not None else None
-    count = len(modes.factors) if modes is not None else 0
-    choices = (*((f"the shape of mode {number}", number) for number in range(1, max(count, plan.mode) + 1)), ("the part as drawn", 0))
-    start = f"the shape of mode {plan.mode}" if plan.mode else "the part as drawn"
-    spans = [Span("Start from "), Span(start, ("trace", "mode"), choices=choices)]
-    if plan.mode:
-        spans += [Span(", "), value_span(plan.amplitude or "a thousandth of the moving length", ("trace", "amplitude"), "length"),
-                  Span(" out, to "), Span({"+": "its own side", "-": "the other side"}[plan.sign], ("trace", "sign"),
-                                           choices=(("its own side", "+"), ("the other side", "-")))]
-    spans += [Span("; at most "), value_span(str(plan.steps), ("trace", "steps"), "count"), Span(" steps, up to factor "),
-              value_span(plan.target or "1.5 × the first mode's", ("trace", "target"), "number"), Span(" or a motion of "),
-              value_span(plan.deflection or "a twentieth of the part's size", ("trace", "deflection"), "length"), Span(".")]
-    spans += [Span(" The material "), Span({"yielding": "yields", "elastic": "stays elastic"}[plan.material], ("trace", "material"),
-                                           choices=(("yields where it has a yield strength", "yielding"), ("stays elastic", "elastic")))]
-    if plan.material == "yielding":
-        spans += [Span(", up to "), value_span(plan.plastic_strain, ("trace", "plastic_strain"), "number"), Span(" of plastic strain")]
-    spans.append(Span("."))
-    found: list[Sentence] = [tuple(spans)]
-    trace = facts.trace if facts is not None else None
-    if trace is None:
-        return [*found, (Span("Not traced. The first mode's factor is of an ideal part; this finds what the real one carries.",
-                              tone="quiet"),)]
-    if not trace.done:
-        return [*found, (Span(f"Tracing: {len(trace.factors) - 1} steps, factor {trace.factors[-1]:.4g}.", tone="quiet"),)]
-    end = "its limit" if trace.verified == trace.limit else "first yield" if trace.verified == trace.first_yield else "where it ended"
-    loss = f", {trace.loss_words}" if trace.loss_words else ""
-    found.insert(0, (Span(f"Verified to {trace.verified:.4g} × the load, {end}{loss}.", tone="good" if trace.verified >= 1 else "bad"),))
-    steps = f"{len(trace.factors) - 1} steps, {trace.cut_backs} cut back"
-    if trace.yielding and math.isfinite(trace.first_yield):
-        found.append((Span(f"First yield at {trace.first_yield:.4g}; "
-                           f"at the end {100 * float(trace.plastic[-1]):.2g} % of plastic strain."),))
-    found.append((Span(f"Imperfection {abs(trace.amplitude):.3g} mm; {steps}; it ended because {trace.reason}.", tone="quiet"),))
-    return found
 
 
 def convergence_words(found: ConvergenceFindings) -> str:

@@ -26,3 +26,11 @@ Sentence = tuple[Span, ...]
 def value_span(text: str, path: Path, kind: str) -> Span:
     """A quantity that can be edited."""
     return Span(text, path, kind)
+
+
+def component_spans(texts: tuple[str, ...], path: tuple[str | int, ...], kind: str) -> list[Span]:
+    """'x 1 kN, y 0 N, z 0 N', each number to be edited."""
+    spans = []
+    for axis, text in enumerate(texts):
+        spans += [Span(f"{'xyz'[axis]} "), value_span(text, (*path, axis), kind), Span(", " if axis < 2 else "")]
+    return spans

@@ -16,12 +16,13 @@ from numpy.typing import NDArray
 from labilis.mechanics import shell, solid
 from labilis.mechanics.families import family
 from labilis.mechanics.material import isotropic, von_mises
+from labilis.mechanics.parallel import spread
 from labilis.mechanics.plastic import LAYERS, Memory, YieldLaw, blank, in_space, layered
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Slices = Iterator[tuple[slice, Floats]]
-SHELL_CHUNK = 256
+SHELL_CHUNK = 1024
 _KEPT = 20_000  # shells whose strain matrices are kept: 7 kB each
 ENERGY_PARTS = ("bulk", "membrane", "bending", "twist", "shear")
 
@@ -217,9 +218,12 @@ class ShellBlock:
         yield from self._made()
 
     def _made(self) -> Iterator[tuple[slice, shell.ShellGeometry, Floats]]:
-        for rows in self._chunks():
-            part = shell.part_of(self.geometry, rows)
-            yield rows, part, shell.strain_matrix_at_rest(part)
+        geometry = self.geometry
+
+        def one(rows: slice) -> tuple[slice, shell.ShellGeometry, Floats]:
+            part = shell.part_of(geometry, rows)
+            return rows, part, shell.strain_matrix_at_rest(part)
+        yield from spread(one, self._chunks())
 
     @cached_property
     def _kept(self) -> list[tuple[slice, shell.ShellGeometry, Floats]]:
@@ -227,8 +231,12 @@ class ShellBlock:
 
     def stiffness(self) -> Slices:
         """K_0, some elements at a time."""
-        for rows, part, b in self._matrices():
-            yield rows, shell.material_part(b, self.section[rows], part.area)
+        section = self.section
+
+        def one(item: tuple[slice, shell.ShellGeometry, Floats]) -> tuple[slice, Floats]:
+            rows, part, b = item
+            return rows, shell.material_part(b, section[rows], part.area)
+        yield from spread(one, self._matrices())
 
     def linear_strain(self, local: Floats) -> Floats:
         """Strains (m, g, 9, c) of small motions (m, 2k, 3, c), c of them at once."""
@@ -241,10 +249,13 @@ class ShellBlock:
 
     def geometric(self, state: Floats) -> Slices:
         """K_G."""
-        for rows in self._chunks():
-            part = shell.part_of(self.geometry, rows)
+        geometry, section = self.geometry, self.section
+
+        def one(rows: slice) -> tuple[slice, Floats]:
+            part = shell.part_of(geometry, rows)
             zero = np.zeros((*part.elements.shape, 3))
-            yield rows, shell.residual_and_tangent(part, self.section[rows], zero, None, state[rows], material=False)[1]
+            return rows, shell.residual_and_tangent(part, section[rows], zero, None, state[rows], material=False)[1]
+        yield from spread(one, self._chunks())
 
     def path_derivative(self, local: Floats) -> Slices:
         """Derivative of the tangent along the linear path, by central differences of the exact tangent."""
@@ -292,24 +303,25 @@ class ShellBlock:
         """Some elements at a time at large motions (n, 3) and rotations (n, 3, 3) of all nodes: (rows, forces (m, 2k, 3), tangent or None,
         largest von Mises stress (m,) at top and bottom, of all layers where a `memory` lets the material yield)."""
         turned = rotation[self.turn_of[self.elements]]
-        local = motion[self.elements]
-        for rows, part in self._parts if len(self.elements) <= _KEPT else self._cut():
-            if memory is not None:
-                peaks: list[Floats] = []
+        local, section = motion[self.elements], self.section
 
-                def law(strain: Floats, part: shell.ShellGeometry = part, rows: slice = rows,
-                        peaks: list[Floats] = peaks) -> tuple[Floats, Floats | None]:
-                    resultant, section, worst = layered(strain, self.section[rows], part.thickness, part.offset, memory, rows, tangent)
-                    peaks.append(worst)
-                    return resultant, section
-                force, matrix, _ = shell.forces_and_tangent(part, self.section[rows], local[rows], turned[rows], tangent, law=law)
-                yield rows, force.reshape(len(force), -1, 3), matrix, peaks[0]
-                continue
-            force, matrix, state = shell.forces_and_tangent(part, self.section[rows], local[rows], turned[rows], tangent)
-            top, _, bottom = shell.surface_stress(state, part.thickness, part.offset)
-            peak = np.maximum(*(np.sqrt(s[..., 0] ** 2 - s[..., 0] * s[..., 1] + s[..., 1] ** 2 + 3 * s[..., 2] ** 2)
-                                for s in (top, bottom)))
-            yield rows, force.reshape(len(force), -1, 3), matrix, peak.max(axis=1)
+        def one(cut: tuple[slice, shell.ShellGeometry]) -> tuple[slice, Floats, Floats | None, Floats]:
+            rows, part = cut
+            peaks: list[Floats] = []
+
+            def law(strain: Floats) -> tuple[Floats, Floats | None]:
+                assert memory is not None
+                resultant, moduli, worst = layered(strain, section[rows], part.thickness, part.offset, memory, rows, tangent)
+                peaks.append(worst)
+                return resultant, moduli
+            force, matrix, state = shell.forces_and_tangent(part, section[rows], local[rows], turned[rows], tangent,
+                                                            law=None if memory is None else law)
+            if memory is None:
+                top, _, bottom = shell.surface_stress(state, part.thickness, part.offset)
+                peaks.append(np.maximum(*(np.sqrt(s[..., 0] ** 2 - s[..., 0] * s[..., 1] + s[..., 1] ** 2 + 3 * s[..., 2] ** 2)
+                                          for s in (top, bottom))).max(axis=1))
+            return rows, force.reshape(len(force), -1, 3), matrix, peaks[0]
+        yield from spread(one, self._parts if len(self.elements) <= _KEPT else self._cut())
 
     def work(self, state: Floats, local: Floats) -> float:
         """∫ state · strain(local) dA, N mm."""

@@ -1,6 +1,8 @@
 """Consistent nodal forces of tractions on faces and edges. N, mm, MPa."""
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -30,13 +32,33 @@ def _triangle_shape(n_nodes: int) -> tuple[Floats, Floats]:
     return values, np.concatenate([corners, mids], axis=1)
 
 
+@lru_cache
+def _rule(n_nodes: int) -> tuple[Floats, Floats, Floats]:
+    """Shape functions (g, n), natural derivatives (g, n, 2) and weights (g,) of triangles of 3 or 6 nodes or quadrilaterals of 8 (corners,
+    then mid-sides 01 12 23 30; three points each way)."""
+    if n_nodes != 8:
+        return (*_triangle_shape(n_nodes), _TRIANGLE_WEIGHTS)
+    x, y = (grid.ravel() for grid in np.meshgrid(_LINE_POINTS, _LINE_POINTS, indexing="ij"))
+    values, slopes = np.empty((9, 8)), np.empty((9, 8, 2))
+    for node, (a, b) in enumerate(((-1, -1), (1, -1), (1, 1), (-1, 1))):
+        values[:, node] = 0.25 * (1 + a * x) * (1 + b * y) * (a * x + b * y - 1)
+        slopes[:, node] = 0.25 * np.stack([a * (1 + b * y) * (2 * a * x + b * y), b * (1 + a * x) * (a * x + 2 * b * y)], axis=1)
+    for node, b in ((4, -1), (6, 1)):
+        values[:, node] = 0.5 * (1 - x**2) * (1 + b * y)
+        slopes[:, node] = np.stack([-x * (1 + b * y), 0.5 * b * (1 - x**2)], axis=1)
+    for node, a in ((5, 1), (7, -1)):
+        values[:, node] = 0.5 * (1 - y**2) * (1 + a * x)
+        slopes[:, node] = np.stack([0.5 * a * (1 - y**2), -y * (1 + a * x)], axis=1)
+    return values, slopes, np.outer(_LINE_WEIGHTS, _LINE_WEIGHTS).ravel()
+
+
 def face_weights(nodes: Floats, triangles: Ints) -> tuple[Floats, Floats]:
-    """(∫N dA (t, n) mm², ∫N n dA (t, n, 3) mm²) of surface triangles (t, 3) or (t, 6), normals outward."""
-    values, slopes = _triangle_shape(triangles.shape[1])
+    """(∫N dA (t, n) mm², ∫N n dA (t, n, 3) mm²) of surface triangles (t, 3) or (t, 6) or quadrilaterals (t, 8), normals outward."""
+    values, slopes, rule = _rule(triangles.shape[1])
     tangent = np.einsum("gna,tnx->tgax", slopes, nodes[triangles], optimize=True)
     normal = np.cross(tangent[:, :, 0], tangent[:, :, 1])
-    area = np.linalg.norm(normal, axis=2) * _TRIANGLE_WEIGHTS
-    return area @ values, np.einsum("tgx,g,gn->tnx", normal, _TRIANGLE_WEIGHTS, values, optimize=True)
+    area = np.linalg.norm(normal, axis=2) * rule
+    return area @ values, np.einsum("tgx,g,gn->tnx", normal, rule, values, optimize=True)
 
 
 def edge_weights(nodes: Floats, segments: Ints) -> Floats:
@@ -69,7 +91,7 @@ def following_stiffness(nodes: Floats, triangles: Ints, value: float) -> Floats:
     The forces are f_a = -p ∫ N_a (x,1 × x,2); this is -df/du, to be added to the tangent (Schweizerhof and Ramm 1984). It is
     symmetric on closed surfaces and where the border is held.
     """
-    values, slopes = _triangle_shape(triangles.shape[1])
+    values, slopes, rule = _rule(triangles.shape[1])
     tangent = np.einsum("gna,tnx->tgax", slopes, nodes[triangles], optimize=True)
 
     def cross(vector: Floats) -> Floats:
@@ -77,7 +99,7 @@ def following_stiffness(nodes: Floats, triangles: Ints, value: float) -> Floats:
         zero = np.zeros_like(x)
         return np.stack([np.stack([zero, -z, y], -1), np.stack([z, zero, -x], -1), np.stack([-y, x, zero], -1)], -2)
     one, two = cross(tangent[:, :, 0]), cross(tangent[:, :, 1])
-    weighted = values * _TRIANGLE_WEIGHTS[:, None]
+    weighted = values * rule[:, None]
     blocks = np.einsum("ga,gb,tgxy->taxby", weighted, slopes[:, :, 1], one, optimize=True)
     blocks -= np.einsum("ga,gb,tgxy->taxby", weighted, slopes[:, :, 0], two, optimize=True)
     size = 3 * triangles.shape[1]

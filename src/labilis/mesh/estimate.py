@@ -5,20 +5,24 @@ import os
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
+from labilis.mesh.prism import find_sweep
 from labilis.shape import ShapeView
+from labilis.shape.tables import EdgeTable, FaceTable
 
 _PER_CHORD = 30.0  # elements that each chord square of a curved face brings with it, the grading around it included
 
 
 @dataclass(frozen=True)
 class MeshEstimate:
-    """Expected counts; memory in bytes that the whole run will take at its peak."""
+    """Expected counts; memory in bytes that the whole run will take at its peak; seconds that a run of modes will take, roughly."""
 
     elements: int
     nodes: int
     unknowns: int
     memory: int
+    seconds: float
 
 
 def available_memory() -> int:
@@ -40,8 +44,41 @@ def chord_angle(view: ShapeView, size: float) -> float:
     return float(np.clip(size / (5.0 * radii.min()), 0.55, 0.8)) if len(radii) else 0.55
 
 
-def estimate(view: ShapeView, size: float, order: int) -> MeshEstimate:
-    """Counts for elements of about `size` mm.
+@dataclass(frozen=True)
+class _Body:
+    """Faces and edges of one solid, numbered among themselves."""
+
+    faces: FaceTable
+    edges: EdgeTable
+    reach: float
+
+
+def _swept(view: ShapeView, size: float) -> tuple[NDArray[np.bool_], int, int]:
+    """(faces of solids that will be swept, elements and nodes of those)."""
+    done, elements, nodes = np.zeros(len(view.faces), dtype=bool), 0, 0
+    for body in np.unique(view.faces.body[~view.sheet]):
+        mine = (view.faces.body == body) & ~view.sheet
+        number = np.cumsum(mine) - 1
+        beside = view.edges.faces
+        inside = (beside >= 0).all(axis=1) & mine[beside].all(axis=1)
+        faces = FaceTable(**{name: getattr(view.faces, name)[mine] for name in FaceTable.__dataclass_fields__})
+        edges = EdgeTable(**{name: getattr(view.edges, name)[inside] for name in EdgeTable.__dataclass_fields__ if name != "faces"},
+                          faces=number[beside[inside]])
+        sweep = find_sweep(_Body(faces, edges, view.size))
+        if sweep is None:
+            continue
+        layers = max(1, int(np.ceil(np.linalg.norm(sweep.along) / size - 0.1)))
+        length, radius = edges.length[sweep.edges[:, 0]], edges.radius[sweep.edges[:, 0]]
+        around = np.ceil(np.maximum(length / size, np.nan_to_num(length / radius / 0.55))).sum()
+        cells = float(faces.area[sweep.caps[0]]) / size**2 + 0.5 * around
+        corners, sides = cells + 0.5 * around + 1, 2 * cells + 0.5 * around  # Euler's count for quadrilaterals
+        done |= mine
+        elements, nodes = elements + int(cells) * layers, nodes + int((corners + sides) * (layers + 1) + corners * layers)
+    return done, elements, nodes
+
+
+def estimate(view: ShapeView, size: float, order: int, swept: bool = True) -> MeshEstimate:
+    """Counts for elements of about `size` mm; `swept`: solids that can be are swept.
 
     Fitted to meshes of plates, struts and blocks made here (within about 40 %): the interior of a solid needs
     V / (0.1 size³) elements, and a thin body cannot have fewer than its surface asks for; a sheet area / size².
@@ -50,22 +87,27 @@ def estimate(view: ShapeView, size: float, order: int) -> MeshEstimate:
     elements = nodes = 0
     if not len(sheet):
         lines = sum(max(int(length / size), 8) for length in view.edges.length[view.edges.name != ""] if length > 0)
-        return MeshEstimate(lines, lines + 1, 6 * (lines + 1), int(350e6))
-    if not sheet.all():
-        solid_area = float(view.faces.area[~sheet].sum())
+        return MeshEstimate(lines, lines + 1, 6 * (lines + 1), int(350e6), 1.0)
+    regular, hexahedra, corners = _swept(view, size) if swept and order == 2 else (np.zeros(len(sheet), dtype=bool), 0, 0)
+    filled = ~sheet & ~regular
+    if filled.any():
+        solid_area = float(view.faces.area[filled].sum())
         volume = view.volume - float((view.faces.area * view.faces.thickness)[sheet].sum())
+        volume *= solid_area / float(view.faces.area[~sheet].sum())
         wall = max(2.0 * volume / solid_area, 1e-9)
         edge = min(size, 1.6 * wall)
-        curved = np.isfinite(view.faces.radius) & ~sheet
+        curved = np.isfinite(view.faces.radius) & filled
         chord = np.minimum(view.faces.radius[curved] * chord_angle(view, size), size)
         fine = float((_PER_CHORD * view.faces.area[curved] / chord**2 * np.clip(size / chord - 1.0, 0.0, 1.0)).sum())
         elements = max(int(volume / (0.105 * edge**3) + fine), 6)
         nodes = int(elements * (0.30 if order == 1 else 1.8)) + 30
+    elements, nodes = elements + hexahedra, nodes + corners
     shells = int(1.1 * float(view.faces.area[sheet].sum()) / size**2 + 2 * sheet.sum())
     unknowns = 3 * nodes + int(6 * 1.05 * shells)
     # factors of a sparse direct solver on solids grow with about the power 4/3, on shells with little more than one
     memory = int(350e6 + 2500.0 * 3 * nodes + 110.0 * (3.0 * nodes) ** (4.0 / 3.0) + 9000.0 * 6 * shells)
-    return MeshEstimate(elements + shells, nodes + int(1.05 * shells), unknowns, memory)
+    seconds = 3.2 * (3 * nodes / 48e3) ** 1.2 + 7.6 * (6 * shells / 52e3) ** 0.87 + 0.5  # from docs/performance.md
+    return MeshEstimate(elements + shells, nodes + int(1.05 * shells), unknowns, memory, seconds)
 
 
 def proposed_size(view: ShapeView) -> float:

@@ -1,7 +1,7 @@
 """The mesh as plain arrays."""
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
@@ -38,8 +38,9 @@ class Mesh:
     nodes (n, 3) mm; cells: blocks of like elements; tetrahedra have corners, then mid-sides of corner pairs 01 12 02 03 13 23;
     triangles (k, 3) or (k, 6) of solids' surfaces, turned outward, and of shells (quadrilaterals cut in two): corners, then
     mid-sides 01 12 20 (-1 where a triangle has none); triangle_face (k,) the CAD face each lies on; segments (s, 2) or (s, 3) along
-    CAD edges: ends, then mid-side; segment_edge (s,); straightened: number of elements whose curved sides had to be made
-    straight again to keep a positive volume.
+    CAD edges: ends, then mid-side; segment_edge (s,); quads (q, 8): sides of hexahedra and wedges on the surface, corners, then
+    mid-sides, outward; quad_face (q,); of_quad (k,): the quadrilateral a triangle is cut from, -1 for none; straightened: number of
+    elements whose curved sides had to be made straight again to keep a positive volume.
     """
 
     nodes: Floats
@@ -49,6 +50,9 @@ class Mesh:
     segments: Ints
     segment_edge: Ints
     straightened: int = 0
+    quads: Ints = field(default_factory=lambda: np.zeros((0, 8), dtype=np.int64))
+    quad_face: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    of_quad: Ints | None = None
 
     @property
     def elements(self) -> Ints:
@@ -80,9 +84,13 @@ class Mesh:
         turns[self.turning_nodes] = len(self.nodes) + np.arange(len(self.turning_nodes))
         return turns
 
-    def face_triangles(self, faces: Ints) -> Ints:
-        """Surface triangles of these CAD faces, (k, 3) or (k, 6)."""
-        return _plain(self.triangles[np.isin(self.triangle_face, faces)])
+    def skin(self, faces: Ints) -> list[Ints]:
+        """Surface cells of these CAD faces, by kind: triangles (k, 3) or (k, 6), quadrilaterals (k, 8); none that is cut from another."""
+        chosen = np.isin(self.triangle_face, faces)
+        if self.of_quad is not None:
+            chosen &= self.of_quad < 0
+        triangles, quads = _plain(self.triangles[chosen]), self.quads[np.isin(self.quad_face, faces)]
+        return [cells for cells in (triangles, quads) if len(cells)]
 
     def edge_segments(self, edges: Ints) -> Ints:
         """Segments of these CAD edges, (k, 2) or (k, 3)."""
@@ -90,7 +98,8 @@ class Mesh:
 
     def region_nodes(self, faces: Ints, edges: Ints) -> Ints:
         """Numbers of the nodes on these CAD faces and edges, sorted."""
-        return np.unique(np.concatenate([self.face_triangles(faces).ravel(), self.edge_segments(edges).ravel()]))
+        on_faces, on_edges = self.triangles[np.isin(self.triangle_face, faces)].ravel(), self.edge_segments(edges).ravel()
+        return np.unique(np.concatenate([on_faces[on_faces >= 0], on_edges]))
 
 
 def _plain(cells: Ints) -> Ints:
@@ -103,3 +112,5 @@ def _plain(cells: Ints) -> Ints:
 # mid-side node -> its two corners, in the order of the element's nodes 4 to 9
 TET_SIDES = np.array([[0, 1], [1, 2], [0, 2], [0, 3], [1, 3], [2, 3]])
 TRIANGLE_SIDES = np.array([[0, 1], [1, 2], [2, 0]])
+# a quadrilateral of eight nodes (corners, then mid-sides 01 12 23 30) as six triangles
+QUAD_CUTS = np.array([[0, 4, 7], [4, 1, 5], [5, 2, 6], [6, 3, 7], [4, 5, 6], [4, 6, 7]])

@@ -142,7 +142,20 @@ def _grid_points(points: Floats, segments: Ints, front: list[list[int]], size: S
     away, which = tree.query(grid)
     local = np.minimum(np.concatenate([length, length])[which], size(grid))
     grid = grid[away > _CLEAR * local]
+    grid = grid[_clearance(grid, points[segments]) > 0.5 * _CLEAR]
     return grid[inside(grid, [points[path] for path in front])]
+
+
+def _clearance(grid: Floats, segments: Floats) -> Floats:
+    """(k,): distance of points to the nearest segments (s, 2, 2) over the length of each, the least of them."""
+    if len(grid) == 0:
+        return np.zeros(0)
+    tree = cKDTree(segments.mean(axis=1))
+    near = np.atleast_2d(tree.query(grid, k=min(8, len(segments)))[1].T).T.reshape(len(grid), -1)
+    start, step = segments[near, 0], segments[near, 1] - segments[near, 0]
+    length = np.maximum((step**2).sum(axis=2), 1e-300)
+    along = np.clip(((grid[:, None] - start) * step).sum(axis=2) / length, 0.0, 1.0)
+    return np.asarray((np.linalg.norm(grid[:, None] - start - along[..., None] * step, axis=2) / np.sqrt(length)).min(axis=1))
 
 
 def _triangulate(points: Floats, segments: Ints, loops: list[Floats]) -> Ints:

@@ -30,7 +30,7 @@ def measure_quality(mesh: Mesh, thickness: float) -> MeshQuality:
     """Quality of the straight-sided elements; `thickness` mm is the body's wall (`ShapeView.thickness`)."""
     shapes, edges, volume = [], [], 0.0
     for cell in mesh.cells:
-        form = _lines if cell.line else _shells if cell.shell else _solids
+        form = _lines if cell.line else _shells if cell.shell else _swept if cell.elements.shape[1] in (15, 20) else _solids
         shape, length, amount = form(mesh.nodes, cell)
         shapes.append(shape)
         edges.append(length.ravel())
@@ -46,6 +46,15 @@ def _solids(nodes: Floats, cell: Cells) -> tuple[Floats, Floats, float]:
     volume = np.einsum("ij,ij->i", np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]),
                        corner[:, 3] - corner[:, 0]) / 6.0
     return 72.0 * np.sqrt(3.0) * volume / np.sum(edges**2, axis=1) ** 1.5, edges, float(volume.sum())
+
+
+def _swept(nodes: Floats, cell: Cells) -> tuple[Floats, Floats, float]:
+    """Hexahedra and wedges: the least sine of a corner of a cap, over that of the ideal one; layers are parallel."""
+    n = 4 if cell.elements.shape[1] == 20 else 3
+    low, high = nodes[cell.elements[:, :n]], nodes[cell.elements[:, n:2 * n]]
+    height = np.linalg.norm(high - low, axis=2).mean(axis=1)
+    shape, edges, volume = _shells(nodes, Cells(cell.elements[:, :n], cell.body, height))
+    return shape, np.concatenate([edges, height[:, None]], axis=1), volume
 
 
 def _lines(nodes: Floats, cell: Cells) -> tuple[Floats, Floats, float]:

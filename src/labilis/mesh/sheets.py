@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from labilis.mesh.mesh import Cells, Floats, Ints, Mesh
@@ -14,7 +15,9 @@ from labilis.mesh.tetrahedra import zone_points
 from labilis.shape import BodyShape
 from labilis.shape.charts import Chart, Curves, make_charts, make_curves
 
-_BEND = 0.55  # rad per element on bends: three over a right angle, twelve round a hole
+_BEND = 0.4  # rad per element on bends: four over a right angle
+_ROUND = 0.15  # the same on round tubes: a polygon inside the circle misses 5/24 of its square in the second moment
+_HOLE = 0.55  # twelve round a hole
 _SMALL_HOLE = 0.8  # the same for holes that are small beside the element size
 _CORNER = 0.8  # rad the border must turn by for a corner of a four-sided patch
 _GROWTH = 0.35  # element size gained per mm of distance from something finer
@@ -30,11 +33,12 @@ class _Division:
     density: list[Floats]
 
 
-def mesh_sheets(sheets: BodyShape, size: float, zones: Sequence[tuple[Ints, Ints, float]] = ()) -> Mesh:
-    """Quadrilaterals with triangles as filler on fused sheets; sizes as in `mesh_body`. Edges between faces are shared."""
+def mesh_sheets(sheets: BodyShape, size: float, zones: Sequence[tuple[Ints, Ints, float]] = (), wall: float = np.inf) -> Mesh:
+    """Quadrilaterals with triangles as filler on fused sheets; sizes as in `mesh_body`. Edges between faces are shared. `wall` mm: arcs
+    are divided so finely that they bulge by a quarter of it at most between their nodes."""
     charts, curves = make_charts(sheets), make_curves(sheets)
     field = _Field(size, [(cKDTree(points), zone_size) for points, zone_size in zone_points(sheets, zones)])
-    division = _divide(sheets, curves, field)
+    division = _divide(sheets, curves, field, wall)
     patches = [_patch(chart, curves) for chart in charts]
     _agree(division, charts, patches)
     nodes, along, parameters = _edge_nodes(curves, division)
@@ -84,9 +88,9 @@ class _Field:
         return found
 
 
-def _divide(sheets: BodyShape, curves: Curves, field: _Field) -> _Division:
+def _divide(sheets: BodyShape, curves: Curves, field: _Field, wall: float) -> _Division:
     """How many elements each edge gets by length and by bend, with the wanted density along it."""
-    counts, densities = [], []
+    counts, densities, closed = [], [], _round_faces(sheets, curves)
     for edge in range(len(curves.length)):
         if field.zones:
             sizes = field.at(curves.places(edge, curves.parameters(edge, _SAMPLES - 1)))
@@ -94,11 +98,40 @@ def _divide(sheets: BodyShape, curves: Curves, field: _Field) -> _Division:
             sizes = np.full(_SAMPLES, field.size)
         density = 1.0 / sizes
         by_length = curves.length[edge] * float(np.trapezoid(density, dx=1.0 / (_SAMPLES - 1)))
-        radius = sheets.edges.radius[edge]
-        step = _SMALL_HOLE if np.isfinite(radius) and radius < 0.5 * field.size else _BEND
+        step = _turn(sheets, closed, edge, field.size)
+        if np.isfinite(sheets.edges.radius[edge]):
+            step = min(step, max(float(np.sqrt(2.0 * wall / sheets.edges.radius[edge])), 0.1))
         counts.append(max(1, int(np.ceil(by_length - 0.1)), int(np.ceil(curves.bend[edge] / step - 0.1))))
         densities.append(density)
     return _Division(np.array(counts, dtype=np.int64), densities)
+
+
+def _round_faces(sheets: BodyShape, curves: Curves) -> NDArray[np.bool_]:
+    """(n_faces,): cylinders that go round more than half way, all faces of one axis and radius together."""
+    faces, edges, found = sheets.faces, sheets.edges, np.zeros(len(sheets.faces), dtype=bool)
+    pending = set(np.flatnonzero(faces.kind == "cylinder").tolist())
+    while pending:
+        one = min(pending)
+        axis = faces.direction[one]
+        off = faces.origin - faces.origin[one]
+        away = np.linalg.norm(off - (off @ axis)[:, None] * axis, axis=1)
+        same = ((faces.kind == "cylinder") & (np.abs(faces.direction @ axis) > 1 - 1e-9) & (away < 1e-6 * faces.radius[one])
+                & (np.abs(faces.radius / faces.radius[one] - 1) < 1e-6))
+        group = np.flatnonzero(same)
+        arcs = np.isin(edges.faces, group).any(axis=1) & (edges.kind == "circle")
+        heights = np.unique(np.round(edges.centroid[arcs] @ axis, 6))
+        found[group] = bool(len(heights)) and float(curves.bend[arcs].sum()) / len(heights) > 3.5
+        pending -= set(group.tolist())
+    return found
+
+
+def _turn(sheets: BodyShape, closed: NDArray[np.bool_], edge: int, size: float) -> float:
+    """Rad per element along a curved edge: by what it bounds, a `closed` round tube, a bend or a hole in something flat."""
+    beside = sheets.edges.faces[edge][sheets.edges.faces[edge] >= 0]
+    if (sheets.faces.kind[beside] != "plane").any():
+        return _ROUND if closed[beside].any() else _BEND
+    radius = sheets.edges.radius[edge]
+    return _SMALL_HOLE if np.isfinite(radius) and radius < 0.5 * size else _HOLE
 
 
 def _patch(chart: Chart, curves: Curves) -> list[list[int]] | None:

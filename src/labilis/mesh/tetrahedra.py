@@ -217,10 +217,7 @@ def _onto_surface(body: BodyShape, nodes: Floats, tets: Ints, triangles: Ints, f
         if len(inner):
             moved[inner] = body.project_to_edge(index, nodes[inner])
     before = _volumes(nodes, tets)
-    for _ in range(5):
-        bad = _volumes(moved, tets) < 0.15 * before
-        if not bad.any():
-            break
+    while (bad := _volumes(moved, tets) < 0.15 * before).any():  # each round takes nodes back for good, so that it ends
         back = np.unique(tets[bad])
         moved[back] = nodes[back]
     return moved
@@ -261,12 +258,11 @@ def _second_order(body: BodyShape, mesh: Mesh) -> Mesh:
         if len(new):
             nodes[new] = body.project_to_edge(index, straight[new])
     straightened = 0
-    for _ in range(5):
-        bad = _least_jacobian(nodes, elements) <= 0.05
-        if not bad.any():
+    while (bad := _least_jacobian(nodes, elements) <= 0.05).any():
+        back = np.unique(elements[bad, 4:])
+        if np.array_equal(nodes[back], straight[back]):
             break
         straightened += int(bad.sum())
-        back = np.unique(elements[bad, 4:])
         nodes[back] = straight[back]
     return Mesh(nodes, _cells(elements), triangles, mesh.triangle_face, segments, mesh.segment_edge, straightened)
 

@@ -2,20 +2,24 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from labilis.mesh.lines import mesh_lines
 from labilis.mesh.mesh import Cells, Ints, Mesh
+from labilis.mesh.prism import find_sweep
 from labilis.mesh.sheets import mesh_sheets
+from labilis.mesh.sweep import sweep_body
 from labilis.mesh.tetrahedra import mesh_body
 from labilis.shape import BodyShape, PartShape
 
 
 def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tuple[Ints, Ints, float]] = (),
-              apart: frozenset[tuple[int, int]] = frozenset()) -> Mesh:
+              apart: frozenset[tuple[int, int]] = frozenset(), swept: bool = True) -> Mesh:
     """Mesh all solids, sheets and lines with elements of about `size` mm; `zones` as in `mesh_body`, faces and edges numbered as in
-    `part.view`. Lines that touch share nodes unless their bodies are `apart`; other bodies are not joined here, see `bonds`."""
+    `part.view`. Solids that are an outline moved along a line are `swept` where no zone touches them. Lines that touch share nodes
+    unless their bodies are `apart`; other bodies are not joined here, see `bonds`."""
     meshes = []
     face, edge = 0, 0
     for number, shape in enumerate(part.components):
@@ -29,10 +33,10 @@ def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tupl
         if not isinstance(shape, BodyShape):
             mesh = mesh_lines(shape, size, apart)
         elif number < len(part.solids):
-            mesh = mesh_body(shape, size, order, mine)
+            sweep = find_sweep(shape) if order == 2 and swept and not mine else None
+            mesh = mesh_body(shape, size, order, mine) if sweep is None else sweep_body(shape, sweep, size)
             body = part.solid_bodies[number]
-            cells = tuple(Cells(cell.elements, np.full(len(cell.elements), body)) for cell in mesh.cells)
-            mesh = Mesh(mesh.nodes, cells, mesh.triangles, mesh.triangle_face, mesh.segments, mesh.segment_edge, mesh.straightened)
+            mesh = replace(mesh, cells=tuple(Cells(cell.elements, np.full(len(cell.elements), body)) for cell in mesh.cells))
         else:
             mesh = mesh_sheets(shape, size, mine)
         meshes.append((mesh, face, edge))
@@ -54,7 +58,17 @@ def _joined(meshes: list[tuple[Mesh, int, int]]) -> Mesh:
                 np.concatenate([mesh.triangle_face + face for mesh, face, _ in meshes]),
                 _stacked([mesh.segments for mesh, _, _ in meshes], starts),
                 np.concatenate([mesh.segment_edge + edge for mesh, _, edge in meshes]),
-                sum(mesh.straightened for mesh, _, _ in meshes))
+                sum(mesh.straightened for mesh, _, _ in meshes),
+                np.concatenate([mesh.quads + start for (mesh, _, _), start in zip(meshes, starts)]),
+                np.concatenate([mesh.quad_face + face for mesh, face, _ in meshes]),
+                np.concatenate([_of_quads(mesh, first) for (mesh, _, _), first in zip(
+                    meshes, np.cumsum([0] + [len(mesh.quads) for mesh, _, _ in meshes]))]))
+
+
+def _of_quads(mesh: Mesh, first: int) -> Ints:
+    if mesh.of_quad is None:
+        return np.full(len(mesh.triangles), -1, dtype=np.int64)
+    return np.where(mesh.of_quad >= 0, mesh.of_quad + first, -1)
 
 
 def _stacked(items: list[Ints], starts: Ints) -> Ints:

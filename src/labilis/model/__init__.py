@@ -20,6 +20,7 @@ from labilis.model.project import (
     Piece,
     Project,
     Release,
+    Seed,
     TracePlan,
     load_project,
 )
@@ -43,6 +44,7 @@ from labilis.model.recipes import (
     Turn,
 )
 from labilis.model.regions import Pick, Region
+from labilis.model.scribes import Scribe, ScribeCircle, ScribeLine
 from labilis.model.statements import (
     CylindricalAxes,
     ForceLoad,
@@ -107,7 +109,11 @@ __all__ = [
     "Release",
     "Rib",
     "RingCopies",
+    "Scribe",
+    "ScribeCircle",
+    "ScribeLine",
     "Section",
+    "Seed",
     "Spring",
     "Strut",
     "Support",

@@ -11,6 +11,7 @@ from labilis.model.errors import LabilisError
 from labilis.model.expressions import evaluate, is_name, number_of
 from labilis.model.recipes import Copies, Cut, MirrorCopy, Place, Recipe, recipe_quantities
 from labilis.model.regions import Region
+from labilis.model.scribes import Scribe
 from labilis.model.statements import Load, Material, Spring, Statement, Support, Text3
 
 FORMAT_VERSION: Literal[1] = 1
@@ -46,6 +47,7 @@ class Piece(Statement):
     mesh_as: Literal["solid", "shell", "line"] = "solid"
     acts_as: Literal["machine part", "member", "stiffener", "closed section"] = Field(
         default="machine part", description="decides the required factor; of a closed thin-walled section the trace decides")
+    thickness: str | None = Field(default=None, description="of an imported surface body, whose shells it gives, length")
     releases: tuple[Release, ...] = Field(default=(), description="hinges at the ends of a strut that is a line")
     set_aside: bool = Field(default=False, description="shown as a ghost, carries nothing")
 
@@ -57,6 +59,8 @@ class Piece(Statement):
             raise ValueError("place, copies and cuts belong to recipes; an imported body stays where its file puts it")
         if self.mesh_as == "line" and self.recipe is None:
             raise ValueError("only struts made from a recipe can be lines")
+        if self.thickness is not None and (self.recipe is not None or self.mesh_as != "shell"):
+            raise ValueError("a thickness is stated of imported surfaces that are meshed as shells")
         if self.releases and self.mesh_as != "line":
             raise ValueError("releases belong to struts that are lines")
         return self
@@ -119,6 +123,8 @@ class MeshPlan(Statement):
 
     size: str | None = Field(default=None, description="element size, length")
     order: Literal[1, 2] = Field(default=2, description="2 for results; 1 as a draft, always flagged")
+    solids: Literal["swept", "tetrahedra"] = Field(default="swept", description="swept: hexahedra and wedges in solids that are an outline "
+                                                   "moved along a line, unless a zone touches them; tetrahedra in all others")
     zones: tuple[MeshZone, ...] = ()
 
 
@@ -134,6 +140,14 @@ class Criteria(Statement):
     second_opinion: bool = Field(default=False, description="also solve with the deflection before buckling")
 
 
+class Seed(Statement):
+    """A further mode in the starting shape of a trace, with its own amplitude."""
+
+    mode: int = Field(ge=1)
+    amplitude: str = Field(description="length")
+    sign: Literal["+", "-"] = "+"
+
+
 class TracePlan(Statement):
     """How the imperfect part is followed: it starts from a mode's shape with an amplitude (a thousandth of the moving length when none
     is given), at large deflection, until its limit is passed, the target factor or the number of steps reached, or the stress has
@@ -142,6 +156,8 @@ class TracePlan(Statement):
     mode: int = Field(default=1, ge=0, description="mode whose shape is the imperfection; 0 for the part as drawn")
     amplitude: str | None = Field(default=None, description="length")
     sign: Literal["+", "-"] = "+"
+    seeds: tuple[Seed, ...] = Field(default=(), description="further modes in the starting shape")
+    modes_at: str | None = Field(default=None, description="factor at which the modes about the loaded state are found as well")
     target: str | None = Field(default=None, description="factor to stop at; 1.5 times the first mode's when none is given")
     steps: int = Field(default=40, ge=2, le=500)
     material: Literal["yielding", "elastic"] = Field(default="yielding", description="whether pieces yield whose material has a yield "
@@ -197,6 +213,7 @@ class Project(Statement):
     materials: tuple[Material, ...] = ()
     pieces: tuple[Piece, ...] = ()
     released: tuple[tuple[str, str], ...] = Field(default=(), description="pairs of pieces that touch without being joined")
+    scribes: tuple[Scribe, ...] = ()
     regions: tuple[Region, ...] = ()
     hubs: tuple[Hub, ...] = ()
     supports: tuple[Support, ...] = ()
@@ -214,7 +231,7 @@ class Project(Statement):
         for name in self.parameters:
             if not is_name(name):
                 raise ValueError(f"parameters: '{name}' cannot be a parameter's name (a word that is not a unit)")
-        for field in ("materials", "pieces", "regions", "hubs", "supports", "springs", "loads", "cases"):
+        for field in ("materials", "pieces", "scribes", "regions", "hubs", "supports", "springs", "loads", "cases"):
             names = [item.name for item in getattr(self, field)]
             for name in names:
                 if names.count(name) > 1:
@@ -225,7 +242,12 @@ class Project(Statement):
                     "material")
         self._known("regions", ((r.name, r.piece) for r in self.regions if r.piece), self._names(self.pieces), "piece")
         bodies = {name for piece in self.pieces for name in piece.instances} | self._names(self.pieces)
-        self._known("regions", ((r.name, name.split("/")[0]) for r in self.regions for name in r.names), bodies, "piece")
+        if overlap := bodies & self._names(self.scribes):
+            raise ValueError(f"scribes: '{min(overlap)}' is the name of a piece as well")
+        self._known("scribes", ((s.name, s.face.split("/")[0]) for s in self.scribes if s.face), bodies | self._names(self.scribes),
+                    "piece or scribe")
+        self._known("regions", ((r.name, name.split("/")[0]) for r in self.regions for name in r.names),
+                    bodies | self._names(self.scribes), "piece or scribe")
         self._known("released", (((a, name) for a, b in self.released for name in (a, b))), bodies, "piece")
         self._known("hubs", ((h.name, h.region) for h in self.hubs), self._names(self.regions), "region")
         self._known("checks", ((check.kind, check.member) for check in self.checks), bodies, "piece")
@@ -326,9 +348,12 @@ class Project(Statement):
                     found.append((f"materials/{item.name}/{field}", text, kind))
         for piece in self.pieces:
             where = f"pieces/{piece.name}"
+            found += [(f"{where}/thickness", piece.thickness, "length")] if piece.thickness is not None else []
             for part_of, stated in (("recipe", (piece.recipe,)), ("place", (piece.place,)), ("copies", piece.copies), ("cuts", piece.cuts)):
                 for part in stated:
                     found += recipe_quantities(part, f"{where}/{part_of}")
+        for scribe in self.scribes:
+            found += [(f"scribes/{scribe.name}", text, kind) for text, kind in scribe.quantities()]
         for hub in self.hubs:
             found += [(f"hubs/{hub.name}/at", text, "length") for text in hub.at or ()]
         for spring in self.springs:
@@ -347,6 +372,9 @@ class Project(Statement):
                       if symbol not in SYMBOL_WORDS]
         if self.trace.amplitude is not None:
             found.append(("trace/amplitude", self.trace.amplitude, "length"))
+        found += [(f"trace/seeds/{number}", seed.amplitude, "length") for number, seed in enumerate(self.trace.seeds)]
+        if self.trace.modes_at is not None:
+            found.append(("trace/modes_at", self.trace.modes_at, "number"))
         if self.trace.deflection is not None:
             found.append(("trace/deflection", self.trace.deflection, "length"))
         found.append(("trace/plastic_strain", self.trace.plastic_strain, "number"))

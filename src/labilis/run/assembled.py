@@ -42,7 +42,7 @@ def make_blocks(project: Project, part: PartShape, mesh: Mesh, numbering: Number
     bodies: list[Ints] = []
     for cell in mesh.cells:
         if cell.line:
-            _add_lines(project, part, mesh, numbering, cell, blocks, bodies)
+            _add_lines(project, part, mesh, numbering, cell, blocks, bodies)  # in the order of `element_order`
             continue
         triads = smooth_triads(mesh.nodes[cell.elements], cell.elements, _FOLD) if cell.shell else None
         for name in np.unique(names[cell.body]):
@@ -58,6 +58,17 @@ def make_blocks(project: Project, part: PartShape, mesh: Mesh, numbering: Number
     return tuple(blocks), tuple(bodies)
 
 
+def element_order(project: Project, pieces: tuple[str, ...], mesh: Mesh) -> Ints:
+    """(m,): number in the mesh of each element as the blocks of `make_blocks` have them one after the other."""
+    names = np.array([project.named("pieces", piece).material for piece in pieces])
+    found, start = [], 0
+    for cell in mesh.cells:
+        groups = cell.body if cell.line else np.unique(names[cell.body], return_inverse=True)[1]
+        found += [start + np.flatnonzero(groups == group) for group in np.unique(groups)]
+        start += len(cell.elements)
+    return np.concatenate(found)
+
+
 def _elastic(project: Project, material: Material) -> tuple[float, float, float]:
     """(Young's modulus MPa, Poisson's ratio, density t/mm³ or 0)."""
     return (project.value(material.youngs_modulus or "", "stress"), project.value(material.poisson_ratio or "", "number"),
@@ -69,7 +80,7 @@ def _add_lines(project: Project, part: PartShape, mesh: Mesh, numbering: Numberi
     """One block for each strut that is a line: its section meshed, its frame turned to the principal axes, its hinges."""
     assert part.lines is not None
     sections: dict[bytes, CrossSection] = {}
-    for line in part.lines.lines:
+    for line in sorted(part.lines.lines, key=lambda line: line.body):
         piece = project.named("pieces", part.pieces[line.body])
         key = b"".join(path.tobytes() for paths in line.outlines for path in paths)
         if key not in sections:

@@ -36,7 +36,7 @@ class CaseForces:
     that is already in `nodal` and has to be taken off the stresses, or None."""
 
     nodal: Floats
-    following: tuple[Ints, float] | None = None
+    following: tuple[tuple[Ints, float], ...] = ()
     given: Floats | None = None
     growth: tuple[Floats, ...] | None = None
 
@@ -183,16 +183,16 @@ def _on_region(scene: LoadScene, load: ForceLoad | PressureLoad | LineLoad, fact
         if len(match.faces) == 0:
             raise LabilisError("Pressure and forces along the normal need a face; this region is an edge.", where,
                                "Pick a face, or give the force by components.", "edge-for-face")
-        triangles = mesh.face_triangles(match.faces)
+        skin = mesh.skin(match.faces)
         if isinstance(load, PressureLoad):
             value = scene.project.value(load.pressure, "stress", where)
         else:
             total = scene.project.value(load.normal or "", "force", where)
-            area = float(load_forms.face_weights(mesh.nodes, triangles)[0].sum())
+            area = sum(float(load_forms.face_weights(mesh.nodes, cells)[0].sum()) for cells in skin)
             value = total * (len(match.faces) if load.share == "each" else 1) / area
         follows = isinstance(load, PressureLoad) and load.direction == "following"
-        return CaseForces(_spread(scene, factor * load_forms.pressure(mesh.nodes, triangles, value)),
-                          (triangles, factor * value) if follows else None)
+        pushed = sum((load_forms.pressure(mesh.nodes, cells, value) for cells in skin), np.zeros_like(mesh.nodes))
+        return CaseForces(_spread(scene, factor * pushed), tuple((cells, factor * value) for cells in skin) if follows else ())
     if isinstance(load, LineLoad):
         if len(match.edges) == 0:
             raise LabilisError("A force per length needs an edge; this region is a face.", where,
@@ -209,9 +209,10 @@ def _on_region(scene: LoadScene, load: ForceLoad | PressureLoad | LineLoad, fact
                            "offset")
     for faces in [match.faces] if load.share == "total" else [np.array([face]) for face in match.faces]:
         if len(faces):
-            triangles = mesh.face_triangles(faces)
-            weights, _ = load_forms.face_weights(mesh.nodes, triangles)
-            nodal += load_forms.traction(mesh.nodes, weights, triangles, force)
+            weights = [(cells, load_forms.face_weights(mesh.nodes, cells)[0]) for cells in mesh.skin(faces)]
+            area = sum(float(share.sum()) for _, share in weights)
+            for cells, share in weights:
+                nodal += load_forms.traction(mesh.nodes, share, cells, force * float(share.sum()) / area)
     if len(match.faces) == 0:
         for edges in [match.edges] if load.share == "total" else [np.array([edge]) for edge in match.edges]:
             segments = mesh.edge_segments(edges)

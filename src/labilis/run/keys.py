@@ -9,7 +9,10 @@ from typing import Any
 from labilis.model import LabilisError, Piece, Project
 
 STAGES = ("shape", "mesh", "strength", "modes", "trace")
-_VERSION = 6  # raise when a result's content changes its meaning
+_VERSION = 8  # raise when a result's content changes its meaning
+
+# of a trace: where it ends and what is found on the way, not the path itself
+_ENDS = {"steps", "target", "deflection", "plastic_strain", "beyond_yield", "modes_at"}
 
 
 @dataclass(frozen=True)
@@ -24,6 +27,7 @@ class StageKeys:
     strength: str = ""
     modes: str = ""
     trace: str = ""
+    path: str = ""
     converge: str = ""
     amplitude: str = ""
     tilt: str = ""
@@ -42,7 +46,8 @@ def shape_key(project: Project) -> str:
 def _carrying_key(project: Project) -> str:
     """Key of the shape of all pieces that carry load."""
     check_active(project)
-    return _hash("shape", [_piece_part(project, piece) for piece in project.active_pieces], project.released)
+    return _hash("shape", [_piece_part(project, piece) for piece in project.active_pieces], project.released,
+                 [[scribe.model_dump(), [project.value(text, kind) for text, kind in scribe.quantities()]] for scribe in project.scribes])
 
 
 def _piece_part(project: Project, piece: Piece) -> list[Any]:
@@ -66,7 +71,7 @@ def _regions(project: Project, names: set[str]) -> list[Any]:
 def _mesh_parts(project: Project) -> list[Any]:
     plan = project.mesh
     zones = [(_regions(project, {zone.region}), project.value(zone.size, "length")) for zone in plan.zones]
-    return [None if plan.size is None else project.value(plan.size, "length"), plan.order, zones]
+    return [None if plan.size is None else project.value(plan.size, "length"), plan.order, plan.solids, zones]
 
 
 def _material_parts(project: Project) -> list[Any]:
@@ -126,11 +131,15 @@ def stage_keys(project: Project, case: str | None = None) -> StageKeys:
                                   sorted({project.required_of(piece.name) for piece in project.active_pieces}))
             keys["converge"], keys["tilt"] = _hash("converge", keys["modes"]), _hash("tilt", keys["modes"])
             plan = project.trace
-            keys["trace"] = _hash("trace", keys["modes"], plan.model_dump(), *(
+            shared = [keys["modes"], plan.model_dump(exclude=_ENDS),
+                      None if plan.amplitude is None else project.value(plan.amplitude, "length"),
+                      [project.value(seed.amplitude, "length") for seed in plan.seeds],
+                      [[[project.value(text, kind) for text, kind in zip(point, ("number", "stress"))] for point in item.hardening]
+                       for item in project.materials]]
+            keys["path"] = _hash("path", *shared)
+            keys["trace"] = _hash("trace", *shared, plan.model_dump(include=_ENDS), *(
                 None if text is None else project.value(text, kind)
-                for text, kind in ((plan.amplitude, "length"), (plan.target, "number"), (plan.deflection, "length"))), [[
-                    [project.value(text, kind) for text, kind in zip(point, ("number", "stress"))] for point in item.hardening]
-                    for item in project.materials])
+                for text, kind in ((plan.target, "number"), (plan.deflection, "length"), (plan.modes_at, "number"))))
             keys["amplitude"] = _hash("amplitude", keys["trace"])
     except (LabilisError, StopIteration):
         pass

@@ -16,7 +16,7 @@ def mesh_stage(project: Project, part: PartShape) -> tuple[Mesh, Bonds, MeshFind
     """Mesh of a part with its bonds. Raises LabilisError for sizes that make no mesh, or one too large."""
     plan, view = project.mesh, part.view
     size = proposed_size(view) if plan.size is None else project.value(plan.size, "length", "mesh/size")
-    check_size(view, size, plan.order)
+    check_size(view, size, plan.order, plan.solids == "swept")
     zones = []
     for zone in plan.zones:
         match = match_region(project.named("regions", zone.region), view)
@@ -26,7 +26,7 @@ def mesh_stage(project: Project, part: PartShape) -> tuple[Mesh, Bonds, MeshFind
             raise LabilisError("A zone is more than fifty times finer than the rest.", "mesh/zones",
                                "Give it a larger size.", "zone-size")
     apart = _released(project, part)
-    mesh = mesh_part(part, size, plan.order, zones, apart)
+    mesh = mesh_part(part, size, plan.order, zones, apart, plan.solids == "swept")
     bonds = find_bonds(mesh, apart, part.lines)
     return mesh, bonds, _mesh_findings(part, mesh, bonds, size)
 
@@ -43,7 +43,8 @@ def _mesh_findings(part: PartShape, mesh: Mesh, bonds: Bonds, size: float) -> Me
         np.concatenate([cell.body for cell in mesh.cells]), np.array(part.bodies), mesh.triangles, mesh.triangle_face, quality.shape,
         quality.histogram, quality.mean_edge, part.view.thickness, quality.volume, mesh.straightened, size,
         3 * (len(mesh.nodes) + len(mesh.turning_nodes)), np.concatenate([pairs, counts[:, None]], axis=1),
-        np.flatnonzero(part.view.sheet), part.deviation, bonds.missed)
+        np.flatnonzero(part.view.sheet), part.deviation, bonds.missed, mesh.quads,
+        np.full(len(mesh.triangles), -1) if mesh.of_quad is None else mesh.of_quad)
 
 
 def _released(project: Project, part: PartShape) -> frozenset[tuple[int, int]]:
@@ -57,13 +58,13 @@ def _released(project: Project, part: PartShape) -> frozenset[tuple[int, int]]:
     return frozenset(found)
 
 
-def check_size(view: Any, size: float, order: int) -> None:
+def check_size(view: Any, size: float, order: int, swept: bool = True) -> None:
     """Refuse an element size larger than the part, or one whose run would not fit into memory."""
     largest = float((view.extents[:, 1] - view.extents[:, 0]).max())
     if size > largest:
         raise LabilisError(f"An element size of {size:.4g} mm is larger than the part ({largest:.4g} mm).", "mesh/size",
                            f"Try {proposed_size(view):.3g} mm.", "size-too-large")
-    cost = estimate(view, size, order)
+    cost = estimate(view, size, order, swept)
     memory = available_memory()
     if cost.memory > 0.9 * memory:
         raise LabilisError(f"A size of {size:.4g} mm gives about {cost.unknowns:,} unknowns, which need about "

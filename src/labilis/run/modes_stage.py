@@ -7,10 +7,11 @@ from typing import Any
 import numpy as np
 
 from labilis.judge.findings import ModesFindings, StrengthFindings
-from labilis.judge.kinds import kind_of_line, kind_of_mode
+from labilis.judge.kinds import is_one_wall, kind_of_line, kind_of_mode
 from labilis.mechanics.blocks import ENERGY_PARTS, ShellBlock, SolidBlock, typical_stress
 from labilis.mechanics.line_block import LineBlock
 from labilis.model import LabilisError
+from labilis.run.assembled import element_order
 from labilis.run.forces import LoadScene
 from labilis.run.strength_stage import SolvedCase
 from labilis.run.symmetry import Retie, antisymmetric_factor
@@ -85,8 +86,10 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     pieces, shares, parts, energy = _energies(scene, system.ties.expand(solution.vectors))
     kinds = np.array([_kind(scene, shape, density, float(part[_TWIST])) for shape, density, part in zip(shapes, energy, parts)],
                      dtype="U16")
+    order = np.argsort(element_order(project, scene.pieces, mesh))  # from the blocks' order to the mesh's
+    levers, piece_levers = _levers(scene, solved, stiffness, solution)
     return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second,
-                         unsymmetric, pieces, shares, parts, energy, *_levers(scene, solved, stiffness, solution),
+                         unsymmetric, pieces, shares, parts, energy[:, order], levers[:, order] if levers.size else levers, piece_levers,
                          antisymmetric_factor(scene, solved, retie, limit))
 
 
@@ -145,8 +148,17 @@ def _kind(scene: LoadScene, shape: Any, density: Any, twist: float) -> str:
         run = np.ptp(scene.mesh.nodes[nodes], axis=0)
         return kind_of_line(scene.mesh.nodes[nodes], shape[nodes], run / np.linalg.norm(run), twist)
     if len(stored) == 1:
-        return kind_of_mode(scene.mesh.nodes, shape, scene.view.long_axis)
+        return _walls(scene, leader, kind_of_mode(scene.mesh.nodes, shape, scene.view.long_axis))
     nodes = np.unique(np.concatenate([cell.elements[cell.body == leader].ravel() for cell in scene.mesh.cells]))
     places = scene.mesh.nodes[nodes]
     axis = np.linalg.svd(places - places.mean(axis=0), full_matrices=False)[2][0]
-    return kind_of_mode(places, shape[nodes], axis)
+    return _walls(scene, leader, kind_of_mode(places, shape[nodes], axis))
+
+
+def _walls(scene: LoadScene, body: int, kind: str) -> str:
+    """'local wall' for a plate mode of a body that has several walls."""
+    faces = scene.view.faces
+    mine, flat = faces.body == body, faces.kind == "plane"
+    if kind == "plate" and not is_one_wall(faces.direction[mine & flat], faces.area[mine & flat], faces.area[mine & ~flat]):
+        return "local wall"
+    return kind

@@ -3,11 +3,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Any, Literal
 
 from labilis.model import Project
 
-Stage = Literal["shape", "mesh", "strength", "modes", "trace", "converge", "amplitude", "tilt"]
+Stage = Literal["shape", "mesh", "strength", "modes", "trace", "path", "converge", "amplitude", "tilt"]
 
 
 @dataclass(frozen=True)
@@ -20,11 +20,13 @@ class Snapshot:
 
 @dataclass(frozen=True)
 class Plan:
-    """How far to go, for which load cases (all when empty); meshes: how many for the study converge."""
+    """How far to go, for which load cases (all when empty); meshes: how many for the study converge; resume: the `TraceCheckpoint` a
+    trace goes on from, None to begin at the beginning."""
 
     upto: Stage
     cases: tuple[str, ...] = ()
     meshes: int = 4
+    resume: Any = None
 
 
 @dataclass(frozen=True)

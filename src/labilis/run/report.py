@@ -3,11 +3,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
 from labilis.judge.evidence import CaseFacts, Evidence, collect
+from labilis.judge.evidence.half_waves import half_wave_of
 from labilis.judge.findings import MemberFindings, MeshFindings, ModesFindings, SectionFindings, StrengthFindings
 from labilis.judge.hand import EndCase, EulerCheck, euler_check
 from labilis.judge.hand.taken import HandFacts, HandResult, hand_results
@@ -36,6 +38,12 @@ class CaseReport:
     def driver(self) -> str:
         """Piece that drives the first mode."""
         return self.drivers[0] if self.drivers else ""
+
+    @cached_property
+    def half_waves(self) -> list[tuple[float, float]]:
+        """(half wave mm, elements along it) of each mode."""
+        modes, mesh = self.facts.modes, self.facts.mesh
+        return [] if modes is None or mesh is None else [half_wave_of(mesh, shape) for shape in modes.shapes]
 
     @property
     def hand_member(self) -> str:

@@ -10,7 +10,7 @@ from labilis.mechanics import loads as load_forms
 from labilis.mechanics.blocks import SpringBlock
 from labilis.mechanics.bonds import bond_follows, spread_follow
 from labilis.mechanics.ties import Follow, HeldNodes, StiffHub, TieConflict, Ties, free_motions, make_ties
-from labilis.mesh import Bonds, Mesh
+from labilis.mesh import QUAD_CUTS, Bonds, Mesh
 from labilis.model import (
     CylindricalAxes,
     GlobalAxes,
@@ -89,12 +89,12 @@ def _directions(support: Support, region: Region, view: ShapeView, mesh: Mesh, f
         raise LabilisError("An edge has no normal of its own.", where, "Hold x, y or z instead.", "no-normal")
     result = []
     for face in match.faces:
-        triangles = mesh.face_triangles(np.array([face]))
-        _, normal = load_forms.face_weights(mesh.nodes, triangles[:, :3])
-        members = np.unique(triangles)
+        members = mesh.region_nodes(np.array([face]), np.zeros(0, dtype=np.int64))
         total = np.zeros((len(mesh.nodes), 3))
-        flat = np.repeat(normal.sum(axis=1)[:, None], triangles.shape[1], axis=1).reshape(-1, 3)
-        np.add.at(total, triangles.ravel(), flat)
+        for cells in mesh.skin(np.array([face])):
+            _, normal = load_forms.face_weights(mesh.nodes, cells if cells.shape[1] == 8 else cells[:, :3])
+            flat = np.repeat(normal.sum(axis=1)[:, None], cells.shape[1], axis=1).reshape(-1, 3)
+            np.add.at(total, cells.ravel(), flat)
         lengths = np.linalg.norm(total[members], axis=1)
         result.append((members, (total[members] / lengths[:, None])[:, None, :]))
     return result
@@ -128,8 +128,10 @@ def _region_weights(region: Region, view: ShapeView, mesh: Mesh) -> Floats:
     match = match_region(region, view)
     weights = np.zeros(len(mesh.nodes))
     if len(match.faces):
-        triangles = mesh.face_triangles(match.faces)
-        np.add.at(weights, triangles.ravel(), load_forms.face_weights(mesh.nodes, triangles)[0].ravel())
+        for cells in mesh.skin(match.faces):
+            if cells.shape[1] == 8:  # its corners would weigh less than nothing
+                cells = cells[:, QUAD_CUTS].reshape(-1, 3)
+            np.add.at(weights, cells.ravel(), load_forms.face_weights(mesh.nodes, cells)[0].ravel())
     else:
         segments = mesh.edge_segments(match.edges)
         np.add.at(weights, segments.ravel(), load_forms.edge_weights(mesh.nodes, segments).ravel())
@@ -182,9 +184,9 @@ def _spread_spring(project: Project, spring: Spring, values: dict[str, float], l
     share = weights[nodes] if spring.per == "area" else weights[nodes] / weights.sum()
     matrices = share[:, None, None] * linear
     if "normal" in values:
-        triangles = mesh.face_triangles(match.faces)
         normal = np.zeros((len(mesh.nodes), 3))
-        np.add.at(normal, triangles.ravel(), load_forms.face_weights(mesh.nodes, triangles)[1].reshape(-1, 3))
+        for cells in mesh.skin(match.faces):
+            np.add.at(normal, cells.ravel(), load_forms.face_weights(mesh.nodes, cells)[1].reshape(-1, 3))
         n = normal[nodes] / np.linalg.norm(normal[nodes], axis=1, keepdims=True)
         matrices = matrices + values["normal"] * share[:, None, None] * n[:, :, None] * n[:, None, :]
     return SpringBlock(nodes[:, None], matrices)

@@ -14,6 +14,7 @@ from labilis.mesh import (
 )
 from labilis.model import LabilisError, Project
 from labilis.run.assembled import check_connected, make_blocks, material_of
+from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.forces import LoadScene
 from labilis.run.keys import StageKeys, check_active, stage_keys
 from labilis.run.members_stage import members_stage
@@ -99,7 +100,7 @@ class Runner:
                     scene, case, solved, stiffness, strength, retie, case_progress)))  # noqa: B023
             if plan.upto == "trace":
                 give(case_keys.trace, self._timed("trace", lambda: self._trace(
-                    scene, case, part, bonds, results[case_keys.modes], case_keys, case_progress, found)))  # noqa: B023
+                    scene, case, part, bonds, results[case_keys.modes], case_keys, case_progress, found, plan.resume)))  # noqa: B023
         return self._finish(started, results)
 
     def _again(self, snapshot: Snapshot, plan: Plan) -> dict[str, Any]:
@@ -169,13 +170,15 @@ class Runner:
 
     @staticmethod
     def _trace(scene: LoadScene, case: str, part: PartShape, bonds: Bonds, modes: ModesFindings, keys: StageKeys,
-               case_progress: Callable[[float, str], None], found: Found) -> TraceFindings:
-        def tell(so_far: TraceFindings) -> None:
+               case_progress: Callable[[float, str], None], found: Found, resume: TraceCheckpoint | None) -> TraceFindings:
+        def tell(so_far: TraceFindings, checkpoint: TraceCheckpoint) -> None:
             share = min(float(so_far.factors.max()) / max(so_far.ideal, 1e-300), 1.0) if so_far.ideal > 0 else 0.5
             case_progress(min(0.9 + 0.09 * share, 0.99), f"Tracing: step {len(so_far.factors) - 1}, factor {so_far.factors[-1]:.4g}, "
                           f"{so_far.iterations[-1]} iterations")
+            found(keys.path, checkpoint)
             found(keys.trace, so_far)
-        return trace_stage(scene.project, case, part, scene.mesh, bonds, modes, yields_of(scene.project), tell)
+        return trace_stage(scene.project, case, part, scene.mesh, bonds, modes, yields_of(scene.project), tell,
+                           resume if resume is not None and resume.case == case else None)
 
     # --- helpers --------------------------------------------------------------------------------------------------
     def _keep(self, key: str, make: Callable[[], Any]) -> Any:

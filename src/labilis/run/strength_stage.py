@@ -162,7 +162,7 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
         np.array(stations), np.array(axial), max(solution.residual for solution in solutions), factor_yield, node,
         _compression_share(system, states[0]), sum(size for size, growth in sizes if growth == "growing"), layers, body,
         np.array([size for size, _ in sizes]))
-    following = {growth: [part.following for part in parts[growth] if part.following is not None] for growth in parts}
+    following = {growth: [surface for part in parts[growth] for surface in part.following] for growth in parts}
     return findings, SolvedCase(solutions[0], solutions[1], following, states[0], states[1])
 
 

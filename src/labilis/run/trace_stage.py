@@ -12,12 +12,13 @@ from labilis.mechanics.ties import Ties
 from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project, TracePlan
 from labilis.run.assembled import make_blocks, material_of
+from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.forces import LoadScene, load_forces
 from labilis.run.regions import Floats, Ints
 from labilis.run.resolve import make_tied, ties_about
 from labilis.shape import PartShape
 from labilis.solve.system import System
-from labilis.solve.trace import TraceControl, TracePoint, Tracer, TraceResult
+from labilis.solve.trace import PathState, TraceControl, TracePoint, Tracer, TraceResult
 
 _FRAMES = 24  # shapes kept along the path
 _REASONS = {"target": "the factor asked for was reached", "limit": "the limit was passed", "steps": "the steps ran out",
@@ -35,8 +36,10 @@ def starting_amplitude(project: Project, plan: TracePlan, mesh: Mesh, modes: Mod
 
 
 def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds: Bonds, modes: ModesFindings,
-                yields: dict[str, float | None], tell: Callable[[TraceFindings], None]) -> TraceFindings:
-    """Follow one case. `tell` is given what stands so far after every step.
+                yields: dict[str, float | None], tell: Callable[[TraceFindings, TraceCheckpoint], None],
+                resume: TraceCheckpoint | None = None) -> TraceFindings:
+    """Follow one case, from the beginning or from where it was left off. `tell` is given what stands so far after every step, and what
+    is needed to go on from there.
 
     Raises LabilisError for a mode that was not found and for loads that a trace does not take.
     """
@@ -45,14 +48,7 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
         named = next(piece.name for piece in project.active_pieces if piece.mesh_as == "line")
         raise LabilisError(f"'{named}' is meshed as a line, which has no large-deflection form.", f"pieces/{named}/mesh_as",
                            "Mesh it as shells or solids to trace it.", "trace-line")
-    amplitude = 0.0
-    if plan.mode:
-        if plan.mode > len(modes.factors):
-            raise LabilisError(f"Mode {plan.mode} was not found; there are {len(modes.factors)}.", "trace/mode", "Choose another.",
-                               "trace-mode")
-        sign = 1.0 if plan.sign == "+" else -1.0
-        amplitude = sign * starting_amplitude(project, plan, mesh, modes)
-        mesh = replace(mesh, nodes=mesh.nodes + amplitude * modes.shapes[plan.mode - 1])
+    mesh, amplitude = _imperfect(project, mesh, modes)
     tied = make_tied(project, part.view, mesh, bonds)
     blocks, bodies = make_blocks(project, part, mesh, tied.numbering)
     system = System(mesh.nodes, (*blocks, *tied.springs), tied.ties)
@@ -70,8 +66,8 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
         if forces.given is not None:
             given = forces.given if given is None else given + forces.given
             continue
-        if forces.following is not None:
-            following[growth].append(forces.following)
+        if forces.following:
+            following[growth] += forces.following
         else:
             nodal[growth] += forces.nodal
 
@@ -91,11 +87,16 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
     probe = _probe(modes, plan)
     allowed = 0.05 * part.view.size if plan.deflection is None else project.value(plan.deflection, "length", "trace/deflection")
     gathered = _Gathered(case, plan, amplitude, ideal, len(mesh.nodes), strength, probe, yielding, modes.growing_force)
+    wanted = float("nan") if plan.modes_at is None else project.value(plan.modes_at, "number", "trace/modes_at")
+    if resume is not None:
+        gathered.take_up(resume)
     result = TraceResult()
     try:
-        for result, point in tracer.run():
+        for result, point in tracer.run(None if resume is None else resume.state):
             gathered.add(point)
-            tell(gathered.findings(result, False))
+            if np.isnan(gathered.about_at) and point.factor >= wanted and len(gathered.factors) > 2 and point.negative == 0:
+                gathered.about_at, gathered.about = point.factor, tracer.modes_about()
+            tell(gathered.findings(result, False), gathered.checkpoint(tracer.walk))
             if gathered.plastic[-1] > plastic:
                 result.reason = "plastic"
                 break
@@ -109,6 +110,24 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
         raise LabilisError(f"The trace did not start: {error}.", f"cases/{case}", "Look at the held loads, or at the supports.",
                            "trace-start") from error
     return gathered.findings(result, True)
+
+
+def _imperfect(project: Project, mesh: Mesh, modes: ModesFindings) -> tuple[Mesh, float]:
+    """(mesh with the starting shape, amplitude of its first mode with its sign, mm)."""
+    plan, shape = project.trace, np.zeros_like(mesh.nodes)
+    amplitude = 0.0
+    seeds = [(plan.mode, plan.sign, None), *((seed.mode, seed.sign, seed.amplitude) for seed in plan.seeds)]
+    for number, (mode, sign, text) in enumerate(seeds):
+        if mode == 0:
+            continue
+        where = "trace/mode" if number == 0 else f"trace/seeds/{number - 1}"
+        if mode > len(modes.factors):
+            raise LabilisError(f"Mode {mode} was not found; there are {len(modes.factors)}.", where, "Choose another.", "trace-mode")
+        size = starting_amplitude(project, plan, mesh, modes) if text is None else project.value(text, "length", where)
+        size *= 1.0 if sign == "+" else -1.0
+        amplitude = amplitude or size
+        shape += size * modes.shapes[mode - 1]
+    return replace(mesh, nodes=mesh.nodes + shape), amplitude
 
 
 def _laws(project: Project, part: PartShape, bodies: tuple[Ints, ...], count: int) -> list[YieldLaw | None]:
@@ -155,6 +174,20 @@ class _Gathered:
         self.ratios: list[float] = []
         self.peaks: list[float] = []
         self.frames: list[Floats] = []
+        self.about_at, self.about = float("nan"), np.zeros(0)
+
+    def take_up(self, before: TraceCheckpoint) -> None:
+        """Begin with the points of a path that was left off."""
+        self.factors, self.largest, self.at_probe = before.state.factors.tolist(), before.largest.tolist(), before.probe.tolist()
+        self.iterations, self.negative, self.ratios = before.iterations.tolist(), before.negative.tolist(), before.ratios.tolist()
+        self.peaks, self.plastic, self.forces = before.peaks.tolist(), before.strains.tolist(), before.forces.tolist()
+        self.frames = list(before.frames.astype(np.float32))
+
+    def checkpoint(self, state: PathState) -> TraceCheckpoint:
+        """What is needed to go on from the last point."""
+        return TraceCheckpoint(self.case, state, np.array(self.largest), np.array(self.at_probe), np.array(self.iterations, dtype=np.int64),
+                               np.array(self.negative, dtype=np.int64), np.array(self.ratios), np.array(self.peaks), np.array(self.plastic),
+                               np.array(self.forces), np.array(self.frames, dtype=np.float32))
 
     def add(self, point: TracePoint) -> None:
         """One more converged point."""
@@ -195,4 +228,5 @@ class _Gathered:
         return TraceFindings(
             self.case, self.plan.mode, self.amplitude, self.ideal, np.array(self.factors), np.array(self.largest), np.array(self.at_probe),
             np.array(self.iterations), np.array(self.negative), np.array(self.peaks), chosen, frames, limit, self.first_yield(), verified,
-            _REASONS[result.reason] if done else "", result.cut_backs, done, np.array(self.plastic), self.yielding, np.array(self.forces))
+            _REASONS[result.reason] if done else "", result.cut_backs, done, np.array(self.plastic), self.yielding, np.array(self.forces),
+            self.about_at, self.about)

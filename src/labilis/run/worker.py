@@ -13,7 +13,7 @@ from multiprocessing.connection import Connection
 from typing import Any, Literal
 
 from labilis.model import LabilisError
-from labilis.run.plan import Plan, Snapshot
+from labilis.run.plan import Plan, Progress, Snapshot
 from labilis.run.runner import Runner
 from labilis.shape.step import list_bodies, warm_up
 
@@ -35,9 +35,14 @@ class WorkerEvent:
     content: Any = None
 
 
-def _serve(pipe: Connection) -> None:
-    """Body of the worker process: take plans until the pipe closes."""
+def _serve(pipe: Connection, going: Any) -> None:
+    """Body of the worker process: take plans until the pipe closes. While `going` is not set it waits before it tells of progress: never
+    in the middle of a message, which the window would wait for."""
     runner = Runner()
+
+    def tell(progress: Progress) -> None:
+        going.wait()
+        pipe.send(("progress", progress))
     warm_up()
     while True:
         try:
@@ -50,7 +55,7 @@ def _serve(pipe: Connection) -> None:
                 pipe.send(("done", {"total": 0.0}))
                 continue
             snapshot, plan = job
-            runner.run(snapshot, plan, lambda progress: pipe.send(("progress", progress)),
+            runner.run(snapshot, plan, tell,
                        lambda key, result: pipe.send(("found", (key, result))))
             pipe.send(("done", dict(runner.timing)))
         except LabilisError as error:
@@ -73,6 +78,7 @@ class Worker:
     def __init__(self) -> None:
         self._process: Any = None
         self._pipe: Connection | None = None
+        self._going: Any = None
         self.busy = False
 
     def warm(self) -> None:
@@ -81,13 +87,16 @@ class Worker:
             return
         context = multiprocessing.get_context("spawn")
         here, there = context.Pipe()
-        self._process = context.Process(target=_serve, args=(there,), daemon=True, name="labilis-run")
+        self._going = context.Event()
+        self._going.set()
+        self._process = context.Process(target=_serve, args=(there, self._going), daemon=True, name="labilis-run")
         self._process.start()
         there.close()
         self._pipe = here
 
     def submit(self, snapshot: Snapshot, plan: Plan) -> None:
         """Begin a plan. Raises RuntimeError while one is running."""
+        self.pause(False)
         self._send((snapshot, plan))
 
     def ask(self, query: BodyQuery) -> None:
@@ -132,6 +141,11 @@ class Worker:
     def process_id(self) -> int | None:
         """Of the running process."""
         return self._process.pid if self._process is not None else None
+
+    def pause(self, paused: bool) -> None:
+        """Hold the run at its next report of progress (a trace after its step), or let it go on."""
+        if self._going is not None:
+            (self._going.clear if paused else self._going.set)()
 
     def stop(self) -> WorkerEvent:
         """End the run at once."""

@@ -12,12 +12,13 @@ from typing import Any
 import numpy as np
 
 from labilis.model import LabilisError
-from labilis.shape.recipes.made import Made
+from labilis.shape.recipes.made import Made, parts
 from labilis.shape.tables import Floats, Ints
-from labilis.shape.topology import BodyShape
+from labilis.shape.topology import BodyShape, normal_at
 
 _THIN = 0.35  # thickness over the square root of a face's area beyond which a face is no skin
 _EVEN = 0.03  # spread of distances that still counts as constant
+_SQUARE = 0.85  # least cosine between a ray and the normal of the face through which it leaves
 _SMOOTH = 0.05  # rad between normals at an edge that counts as tangent
 _LEAST_COVER = 0.80  # of the volume that must lie between skins
 
@@ -76,12 +77,15 @@ def _opposite(body: BodyShape) -> tuple[Floats, Ints]:
 
 
 def _exact(body: BodyShape, one: int, two: int, rough: float) -> float:
-    """Distance between two planes or coaxial cylinders in closed form, mm; the rough one where they are something else."""
+    """Distance between two planes, coaxial cylinders or cones in closed form, mm; the rough one where they are something else."""
     faces = body.faces
     if faces.kind[one] == faces.kind[two] == "plane":
         exact = abs(float((faces.origin[two] - faces.origin[one]) @ faces.direction[one]))
     elif faces.kind[one] == faces.kind[two] == "cylinder":
         exact = abs(float(faces.radius[two] - faces.radius[one]))
+    elif faces.kind[one] == faces.kind[two] == "cone" and abs(faces.second[one] - faces.second[two]) < 1e-6:
+        up = float((faces.origin[two] - faces.origin[one]) @ faces.direction[one])
+        exact = abs(float(faces.radius[two] - faces.radius[one]) - up * float(np.tan(faces.second[one]))) * float(np.cos(faces.second[one]))
     else:
         return rough
     return exact if abs(exact - rough) < _EVEN * rough else rough
@@ -91,7 +95,8 @@ _SPOTS = np.array([[1, 1, 1], [4, 1, 1], [1, 4, 1], [1, 1, 4]]) / np.array([[3],
 
 
 def _shoot(points: Floats, directions: Floats, corners: Floats, owner: Ints, own: int) -> tuple[Floats, Ints]:
-    """Distance (k,) along rays to the first triangle of another face, inf for none, and that face (Möller and Trumbore 1997)."""
+    """Distance (k,) along rays to the first triangle of another face, inf for none or one that it meets aslant, and that face (Möller
+    and Trumbore 1997)."""
     others = np.flatnonzero(owner != own)
     a, e1, e2 = corners[others, 0], corners[others, 1] - corners[others, 0], corners[others, 2] - corners[others, 0]
     best, face = np.full(len(points), np.inf), np.zeros(len(points), dtype=np.int64)
@@ -107,7 +112,9 @@ def _shoot(points: Floats, directions: Floats, corners: Floats, owner: Ints, own
             inside = (np.abs(det) > 1e-12) & (u >= -1e-6) & (v >= -1e-6) & (u + v <= 1 + 1e-6) & (t > 1e-6)
         if inside.any():
             row = np.flatnonzero(inside)[int(np.argmin(t[inside]))]
-            best[k], face[k] = t[row], owner[others[row]]
+            normal = np.cross(e1[row], e2[row])
+            if abs(float(normal @ direction)) > _SQUARE * float(np.linalg.norm(normal)):  # the end of a slanted wall is no skin
+                best[k], face[k] = t[row], owner[others[row]]
     return best, face
 
 
@@ -129,25 +136,9 @@ def _tangent(body: BodyShape, edge: int, one: int, two: int) -> bool:
     """Whether the surfaces on both sides of an edge have one normal there."""
     from labilis.shape.recipes.made import middle_of
 
-    place = np.array([middle_of(body.edge_handles[edge])])
-    normals = [_normal_at(body, face, place) for face in (one, two)]
+    place = np.array(middle_of(body.edge_handles[edge]))
+    normals = [normal_at(body, face, place) for face in (one, two)]
     return bool(abs(float(normals[0] @ normals[1])) > np.cos(_SMOOTH))
-
-
-def _normal_at(body: BodyShape, face: int, place: Floats) -> Floats:
-    """Normal (3,) of a face's surface near a place, out of the solid."""
-    from OCP.BRep import BRep_Tool
-    from OCP.gp import gp_Pnt, gp_Vec
-    from OCP.ShapeAnalysis import ShapeAnalysis_Surface
-    from OCP.TopAbs import TopAbs_REVERSED
-
-    handle = body.face_handles[face]
-    surface = ShapeAnalysis_Surface(BRep_Tool.Surface_s(handle))
-    uv = surface.ValueOfUV(gp_Pnt(*map(float, place[0])), 1e-6)
-    point, along_u, along_v = gp_Pnt(), gp_Vec(), gp_Vec()
-    BRep_Tool.Surface_s(handle).D1(uv.X(), uv.Y(), point, along_u, along_v)
-    normal = np.array([(c := along_u.Crossed(along_v)).X(), c.Y(), c.Z()])
-    return normal / max(float(np.linalg.norm(normal)), 1e-300) * (-1.0 if handle.Orientation() == TopAbs_REVERSED else 1.0)
 
 
 def _kept(body: BodyShape, sides: list[Ints], partner: Ints) -> list[Ints]:
@@ -171,38 +162,73 @@ def _moved_in(body: BodyShape, faces: Ints, thickness: float) -> list[tuple[Any,
 
 
 def _offset_face(body: BodyShape, face: int, by: float) -> list[Any]:
-    """A plane, cylindrical or conical face moved along its outward normal; a closed round face in two halves."""
+    """A face moved along its outward normal; a closed round one in two halves."""
     from OCP.BRepBuilderAPI import BRepBuilderAPI_Transform
     from OCP.gp import gp_Trsf, gp_Vec
 
     from labilis.shape.recipes.made import typed
 
-    handle, kind = body.face_handles[face], str(body.faces.kind[face])
-    if kind == "plane":
-        step = gp_Trsf()
-        step.SetTranslation(gp_Vec(*(float(c) for c in by * body.faces.direction[face])))
-        maker = BRepBuilderAPI_Transform(handle, step, True)
-        return [typed(maker.Shape().Oriented(handle.Orientation()))]
-    if kind == "cylinder":
-        return _offset_cylinder(handle, by * (-1.0 if body.faces.inner[face] else 1.0))
-    raise LabilisError(f"A {kind} face of a thin solid cannot be made a shell yet.", "pieces", "Mesh the piece as a solid.", "mid-kind")
+    handle = body.face_handles[face]
+    if str(body.faces.kind[face]) != "plane":
+        return _offset_curved(handle, by)
+    step = gp_Trsf()
+    step.SetTranslation(gp_Vec(*(float(c) for c in by * body.faces.direction[face])))
+    maker = BRepBuilderAPI_Transform(handle, step, True)
+    return [typed(maker.Shape().Oriented(handle.Orientation()))]
 
 
-def _offset_cylinder(handle: Any, by: float) -> list[Any]:
-    """A cylindrical face with another radius and the same outline in its parameters."""
+def _offset_surface(handle: Any, by: float) -> Any:
+    """The surface of a face, `by` further out, whose parameters mean the same places: a cylinder, cone, sphere or torus stays one,
+    anything else becomes an offset surface."""
     from OCP.BRep import BRep_Tool
     from OCP.BRepAdaptor import BRepAdaptor_Surface
-    from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
+    from OCP.Geom import (
+        Geom_ConicalSurface,
+        Geom_CylindricalSurface,
+        Geom_OffsetSurface,
+        Geom_SphericalSurface,
+        Geom_ToroidalSurface,
+    )
+    from OCP.gp import gp_Vec
+    from OCP.TopAbs import TopAbs_REVERSED
+
+    adaptor = BRepAdaptor_Surface(handle)
+    kind = adaptor.GetType().name.removeprefix("GeomAbs_")
+    natural = by * (-1.0 if handle.Orientation() == TopAbs_REVERSED else 1.0)  # along du x dv
+    if kind in ("Cylinder", "Cone", "Sphere", "Torus"):
+        form = getattr(adaptor, kind)()
+        frame = form.Position()
+        radial = natural if frame.Direct() else -natural
+        if kind == "Cylinder":
+            return Geom_CylindricalSurface(frame, form.Radius() + radial)
+        if kind == "Sphere":
+            return Geom_SphericalSurface(frame, form.Radius() + radial)
+        if kind == "Torus":
+            return Geom_ToroidalSurface(frame, form.MajorRadius(), form.MinorRadius() + radial)
+        axis, angle = frame.Direction(), form.SemiAngle()
+        frame = frame.Translated(gp_Vec(axis.X(), axis.Y(), axis.Z()).Multiplied(-radial * float(np.sin(angle))))
+        return Geom_ConicalSurface(frame, angle, form.RefRadius() + radial * float(np.cos(angle)))
+    return Geom_OffsetSurface(BRep_Tool.Surface_s(handle), natural)
+
+
+def _offset_curved(handle: Any, by: float) -> list[Any]:
+    """A curved face on its offset surface, with the same outline in its parameters."""
+    from OCP.BRep import BRep_Tool
+    from OCP.BRepAdaptor import BRepAdaptor_Surface
+    from OCP.BRepBuilderAPI import (
+        BRepBuilderAPI_MakeEdge,
+        BRepBuilderAPI_MakeFace,
+        BRepBuilderAPI_MakeWire,
+        BRepBuilderAPI_Sewing,
+    )
     from OCP.BRepLib import BRepLib
     from OCP.BRepTools import BRepTools_WireExplorer
-    from OCP.Geom import Geom_CylindricalSurface
     from OCP.TopAbs import TopAbs_FORWARD, TopAbs_WIRE
     from OCP.TopExp import TopExp_Explorer
     from OCP.TopoDS import TopoDS
 
     adaptor = BRepAdaptor_Surface(handle)
-    cylinder = adaptor.Cylinder()
-    surface = Geom_CylindricalSurface(cylinder.Position(), cylinder.Radius() + by)
+    surface = _offset_surface(handle, by)
     u0, u1, v0, v1 = (adaptor.FirstUParameter(), adaptor.LastUParameter(), adaptor.FirstVParameter(), adaptor.LastVParameter())
     forward = TopoDS.Face_s(handle.Oriented(TopAbs_FORWARD))
     wires = []
@@ -210,17 +236,23 @@ def _offset_cylinder(handle: Any, by: float) -> list[Any]:
     while explorer.More():
         wires.append(TopoDS.Wire_s(explorer.Current()))
         explorer.Next()
-    if u1 - u0 > 2 * np.pi - 1e-6:
+    if adaptor.IsUPeriodic() and u1 - u0 > 2 * np.pi - 1e-6:
         if len(wires) > 1:
             raise LabilisError("A round tube with holes cannot be made a shell yet.", "pieces", "Mesh the piece as a solid.", "mid-kind")
         middle = 0.5 * (u0 + u1)
-        return [TopoDS.Face_s(BRepBuilderAPI_MakeFace(surface, a, b, v0, v1, 1e-6).Face().Oriented(handle.Orientation()))
-                for a, b in ((u0, middle), (middle, u1))]
+        sewing = BRepBuilderAPI_Sewing(1e-6)
+        for a, b in ((u0, middle), (middle, u1)):
+            sewing.Add(BRepBuilderAPI_MakeFace(surface, a, b, v0, v1, 1e-6).Face().Oriented(handle.Orientation()))
+        sewing.Perform()
+        return parts(sewing.SewedShape(), "face")
     maker: Any = None
     for wire in wires:
         made, run = BRepBuilderAPI_MakeWire(), BRepTools_WireExplorer(wire, forward)
         while run.More():
             edge = run.Current()
+            if BRep_Tool.Degenerated_s(edge):
+                raise LabilisError("A face that runs to a point cannot be made a shell yet.", "pieces", "Mesh the piece as a solid.",
+                                   "mid-kind")
             curve = BRep_Tool.CurveOnSurface_s(edge, forward, 0.0, 0.0)
             first, last = _range_of(edge)
             new = BRepBuilderAPI_MakeEdge(curve, surface, first, last).Edge()

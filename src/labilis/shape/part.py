@@ -14,8 +14,9 @@ from labilis.shape.members import Member, again, member_of
 from labilis.shape.midsurface import find_midsurface, named_patches
 from labilis.shape.recipes.kinds import make_recipe
 from labilis.shape.recipes.made import Made, images, parts, typed
-from labilis.shape.step import read_bodies, solids_of, volume_of
-from labilis.shape.tables import EdgeTable, FaceTable, ShapeView, Tessellation
+from labilis.shape.scribes import edges_of, scribe_part
+from labilis.shape.step import gathered, loose_faces, read_bodies, solids_of, volume_of
+from labilis.shape.tables import EdgeTable, FaceTable, ShapeView, Tessellation, Whole
 from labilis.shape.topology import BodyShape, build_body, edge_row, face_row, make_table, shape_key
 
 _REACH = 1e5  # mm: how far a cut goes, both ways
@@ -25,7 +26,7 @@ _REACH = 1e5  # mm: how far a cut goes, both ways
 class PartShape:
     """Solids (one BodyShape for each body, numbers in `solid_bodies`) and sheets (one fused BodyShape or None). Faces and
     edges are numbered solid after solid, then sheets; `bodies` names all of them, `pieces` the piece each belongs to; ghosts:
-    pieces set aside; making: what measures each member; lone: the solid form of a part that is one body, for sections;
+    pieces set aside, with their names; making: what measures each member; lone: the solid form of a part that is one body, for sections;
     deviation: largest relative difference between the volume of an imported solid and of the sheets made of it."""
 
     solids: tuple[BodyShape, ...]
@@ -36,7 +37,7 @@ class PartShape:
     lone: BodyShape | None = None
     lines: LineSet | None = None
     making: tuple[Callable[[], Member | None], ...] = ()
-    ghosts: tuple[Tessellation, ...] = ()
+    ghosts: tuple[tuple[str, Tessellation], ...] = ()
     deviation: float = 0.0
 
     @cached_property
@@ -80,21 +81,36 @@ class PartShape:
         extents = np.stack([triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))], axis=1)
         return self._with_ghosts(ShapeView(
             _join_faces([part.faces for part in self.components]), _join_edges(self.components), joined, volume, centroid, long_axis,
-            extents, 2.0 * volume / skin, np.array(self.bodies)))
+            extents, 2.0 * volume / skin, np.array(self.bodies), whole=_join_wholes(self.components)))
 
     def _with_ghosts(self, view: ShapeView) -> ShapeView:
         ghosts = list(self.ghosts)
         if self.lines is not None:  # what a line stands for is seen through
-            ghosts += [body.view.tessellation for line in self.lines.lines for body in line.looks]
+            ghosts += [("", body.view.tessellation) for line in self.lines.lines for body in line.looks]
         if not ghosts:
             return view
-        starts = np.cumsum([0] + [len(ghost.points) for ghost in ghosts])
-        return replace(view, ghost_points=np.concatenate([ghost.points for ghost in ghosts]),
-                       ghost_triangles=np.concatenate([ghost.triangles + start for ghost, start in zip(ghosts, starts)]))
+        starts = np.cumsum([0] + [len(ghost.points) for _, ghost in ghosts])
+        return replace(view, ghost_points=np.concatenate([ghost.points for _, ghost in ghosts]),
+                       ghost_triangles=np.concatenate([ghost.triangles + start for (_, ghost), start in zip(ghosts, starts)]),
+                       ghost_of=np.repeat(np.arange(len(ghosts)), [len(ghost.triangles) for _, ghost in ghosts]),
+                       ghost_names=np.array([name for name, _ in ghosts]))
 
 
 def _join_faces(tables: list[FaceTable]) -> FaceTable:
     return FaceTable(**{name: np.concatenate([getattr(table, name) for table in tables]) for name in FaceTable.__dataclass_fields__})
+
+
+def _join_wholes(components: tuple[BodyShape | LineSet, ...]) -> Whole | None:
+    """What there was before scribes, of all components; those without scribes are what they were."""
+    if not any(getattr(part, "whole", None) for part in components):
+        return None
+    wholes = [getattr(part, "whole", None) or Whole(part.faces, part.edges, np.arange(len(part.faces)), np.arange(len(part.edges)))
+              for part in components]
+    faces, edges = (np.cumsum([0] + [len(getattr(whole, name)) for whole in wholes]) for name in ("faces", "edges"))
+    columns = {name: np.concatenate([getattr(whole.edges, name) for whole in wholes]) for name in EdgeTable.__dataclass_fields__}
+    return Whole(_join_faces([whole.faces for whole in wholes]), EdgeTable(**columns),
+                 np.concatenate([whole.face_of + start for whole, start in zip(wholes, faces)]),
+                 np.concatenate([np.where(whole.edge_of >= 0, whole.edge_of + start, -1) for whole, start in zip(wholes, edges)]))
 
 
 def _join_edges(components: tuple[BodyShape | LineSet, ...]) -> EdgeTable:
@@ -130,8 +146,17 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
     thin: dict[str, float] = {}
     for piece in project.active_pieces:
         where = f"pieces/{piece.name}"
+        imported = _imported(project, piece, files) if piece.recipe is None else None
+        if imported is not None and not solids_of(imported):
+            bodies.append(piece.name)
+            owners.append(piece.name)
+            sheets.append((_surface(project, piece, imported), len(bodies) - 1))
+            continue
         if piece.recipe is None and piece.mesh_as == "shell":
-            solid = build_body(_imported(project, piece, files))
+            if piece.thickness is not None:
+                raise LabilisError(f"'{piece.name}' is a solid, whose thickness is found from it.", f"{where}/thickness",
+                                   "Leave the thickness away.", "thickness")
+            solid = build_body(imported)
             found = find_midsurface(solid, piece.name)
             thin[piece.name] = solid.view.volume
             first = len(bodies)
@@ -144,7 +169,7 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
         if piece.recipe is None:
             bodies.append(piece.name)
             owners.append(piece.name)
-            solids.append(_named(build_body(_imported(project, piece, files)), {}, len(bodies) - 1))
+            solids.append(_named(build_body(imported), {}, len(bodies) - 1))
             solid_bodies.append(len(bodies) - 1)
             making.append(_maker(piece.name, piece, (len(bodies) - 1,), None, solids[-1].solid, project.value, where))
             continue
@@ -174,7 +199,7 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
                 solids.append(_named(build_body(solid), {shape_key(face): f"{name}/{word}" for face, word in one.solid_names}, number))
                 solid_bodies.append(number)
     _refuse_overlap(solids, [bodies[number] for number in solid_bodies])
-    fused = fuse_sheets(sheets, bodies) if sheets else None
+    solids, fused = scribe_part(project, solids, fuse_sheets(sheets, bodies) if sheets else None)
     lone = None
     if len(bodies) == 1:
         form = [build_body(solid) for solid in solids_of(sheets[0][0].solid)] if sheets and sheets[0][0].solid is not None else (
@@ -183,6 +208,20 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
     return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone,
                      line_set(lines, bodies) if lines else None, tuple(making), _ghosts(project, files),
                      _deviation(fused, owners, thin))
+
+
+def _surface(project: Project, piece: Piece, shape: Any) -> Made:
+    """Sheets of an imported surface body, in the place of its faces."""
+    where = f"pieces/{piece.name}"
+    if piece.mesh_as != "shell":
+        raise LabilisError(f"'{piece.name}' is a surface, which encloses nothing.", f"{where}/mesh_as", "Mesh it as shells.", "surface")
+    if piece.thickness is None:
+        raise LabilisError(f"The surface '{piece.name}' has no thickness.", f"{where}/thickness", "State it, such as '2 mm'.", "thickness")
+    thickness = project.value(piece.thickness, "length", where)
+    if thickness <= 0:
+        raise LabilisError(f"A thickness of '{piece.thickness}' is not above zero.", f"{where}/thickness", "Give a positive length.",
+                           "thickness")
+    return Made(sheets=[(face, thickness, "") for face in loose_faces(shape)])
 
 
 def _maker(name: str, piece: Piece, bodies: tuple[int, ...], made: Made | None, solid: Any, read: Any, where: str,
@@ -198,9 +237,9 @@ def _maker(name: str, piece: Piece, bodies: tuple[int, ...], made: Made | None, 
     return make
 
 
-def _ghosts(project: Project, files: Mapping[str, bytes]) -> tuple[Tessellation, ...]:
+def _ghosts(project: Project, files: Mapping[str, bytes]) -> tuple[tuple[str, Tessellation], ...]:
     """Triangles of the pieces set aside; one that cannot be built is not worth a message."""
-    found: list[Tessellation] = []
+    found: list[tuple[str, Tessellation]] = []
     for piece in project.pieces:
         if not piece.set_aside:
             continue
@@ -212,7 +251,7 @@ def _ghosts(project: Project, files: Mapping[str, bytes]) -> tuple[Tessellation,
                     return project.value(text, kind)
                 made = _cut(_moved(make_recipe(piece.recipe, read, ""), _placing(piece.place, read)), piece, read)
                 shapes = [(_moved(made, move) if move is not None else made).solid for move in _copies(piece, read)]
-            found += [build_body(solid).view.tessellation for shape in shapes for solid in solids_of(shape)]
+            found += [(piece.name, build_body(solid).view.tessellation) for shape in shapes for solid in solids_of(shape)]
         except LabilisError:
             continue
     return tuple(found)
@@ -323,23 +362,12 @@ def _moved(made: Made, move: Any) -> Made:
     solid = BRepBuilderAPI_Transform(made.solid, move, True)
     result = Made(solid.Shape(), [(typed(solid.ModifiedShape(face)), name) for face, name in made.solid_names])
     if made.sheets:
-        maker = BRepBuilderAPI_Transform(_compound([face for face, *_ in made.sheets]), move, True)
+        maker = BRepBuilderAPI_Transform(gathered([face for face, *_ in made.sheets]), move, True)
         for face, thickness, name in made.sheets:  # sides are kept; a mirror image turns the surface's own normal over
             side = TopAbs.Reverse_s(face.Orientation()) if move.IsNegative() else face.Orientation()
             result.sheets.append((typed(maker.ModifiedShape(face).Oriented(side)), thickness, name))
         result.sheet_edges = [(typed(maker.ModifiedShape(edge)), name) for edge, name in made.sheet_edges]
     return result
-
-
-def _compound(shapes: list[Any]) -> Any:
-    from OCP.BRep import BRep_Builder
-    from OCP.TopoDS import TopoDS_Compound
-
-    whole, builder = TopoDS_Compound(), BRep_Builder()
-    builder.MakeCompound(whole)
-    for shape in shapes:
-        builder.Add(whole, shape)
-    return whole
 
 
 def _cut(made: Made, piece: Piece, read: Any) -> Made:
@@ -414,7 +442,9 @@ def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
         row["body"], row["thickness"] = owners[0][3], max(item[1] for item in owners)
         handles.append(face)
         rows.append(row)
-    edges, edge_rows = _sheet_edges(handles, edge_names)
+    edges, edge_rows = edges_of(handles)
+    for edge, row in zip(edges, edge_rows):
+        row["name"] = "|".join(edge_names.get(shape_key(edge), []))
     return BodyShape(shape, tuple(handles), tuple(edges), make_table(FaceTable, rows), make_table(EdgeTable, edge_rows))
 
 
@@ -434,22 +464,3 @@ def _dangling(faces: list[tuple[Any, float, str, int]], imported: set[int]) -> s
         if face_row(face)["area"] < 0.6 * thickness * longest and free > 0.9 * longest:
             found.add(shape_key(face))
     return found
-
-
-def _sheet_edges(faces: list[Any], names: dict[int, list[str]]) -> tuple[list[Any], list[dict[str, Any]]]:
-    """Edges of sheets with the faces beside them."""
-    beside: dict[int, list[int]] = {}
-    handle: dict[int, Any] = {}
-    for number, face in enumerate(faces):
-        for edge in parts(face, "edge"):
-            key = shape_key(edge)
-            handle.setdefault(key, edge)
-            beside.setdefault(key, []).append(number)
-    edges, rows = [], []
-    for key, edge in handle.items():
-        around = beside[key]
-        edges.append(edge)
-        rows.append({**edge_row(edge), "faces": [around[0], around[1] if len(around) > 1 else -1], "name": "|".join(names.get(key, []))})
-    return edges, rows
-
-

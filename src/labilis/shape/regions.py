@@ -40,11 +40,13 @@ def pick_of_edge(edges: EdgeTable, index: int) -> Pick:
     return _pick(edges, index, "edge", float(edges.length[index]))
 
 
-def _closest(pick: Pick, table: FaceTable | EdgeTable, sizes: np.ndarray, scale: float) -> int:
-    """Row that fits best, or -1. Place counts against the body's size, size and radius relative to themselves."""
+def closest_row(pick: Pick, table: FaceTable | EdgeTable, scale: float) -> tuple[int, float]:
+    """(row that fits best, or -1; how badly, 0 for exactly). Place counts against the body's size, size and radius relative to
+    themselves."""
+    sizes = table.area if isinstance(table, FaceTable) else table.length
     same = table.kind == pick.kind
     if not same.any():
-        return -1
+        return -1, np.inf
     distance = np.linalg.norm(table.centroid - np.array(pick.position), axis=1) / scale
     cost = distance + 0.2 * np.abs(np.log(np.maximum(sizes, 1e-12) / pick.size))
     if pick.radius is not None:
@@ -55,10 +57,21 @@ def _closest(pick: Pick, table: FaceTable | EdgeTable, sizes: np.ndarray, scale:
         cost = cost + 0.5 * (1 - (aligned if pick.kind == "plane" else np.abs(aligned)))
     cost = np.where(same, cost, np.inf)
     best = int(np.argmin(cost))
-    return best if cost[best] < 0.12 else -1
+    return (best, float(cost[best])) if cost[best] < 0.12 else (-1, np.inf)
 
 
-def _named(table: FaceTable | EdgeTable, wanted: str) -> list[int]:
+def _rows(pick: Pick, view: ShapeView) -> list[int]:
+    """Rows of a pick: one, or all parts of a face or an edge that scribes have divided since."""
+    table = view.faces if pick.of == "face" else view.edges
+    row, cost = closest_row(pick, table, view.size)
+    if view.whole is not None:
+        whole, cost_of_whole = closest_row(pick, view.whole.faces if pick.of == "face" else view.whole.edges, view.size)
+        if whole >= 0 and cost_of_whole < cost:
+            return [int(part) for part in np.flatnonzero((view.whole.face_of if pick.of == "face" else view.whole.edge_of) == whole)]
+    return [row] if row >= 0 else []
+
+
+def rows_named(table: FaceTable | EdgeTable, wanted: str) -> list[int]:
     """Rows of a name: 'leg/foot' means 'leg.1/foot', 'leg.2/foot', ...; 'tube/wall' means 'tube/wall.1', ..."""
     piece, word = wanted.split("/")
     rule = re.compile(rf"{re.escape(piece)}(\.\d+)*/{re.escape(word)}(\.\d+)*")
@@ -70,22 +83,21 @@ def find_region(region: Region, view: ShapeView) -> RegionMatch:
     found: dict[str, list[int]] = {"face": [], "edge": []}
     lost = []
     for name in region.names:
-        rows = _named(view.faces, name)
+        rows = rows_named(view.faces, name)
         if rows:
             found["face"] += [row for row in rows if row not in found["face"]]
             continue
-        rows = _named(view.edges, name)
+        rows = rows_named(view.edges, name)
         found["edge"] += [row for row in rows if row not in found["edge"]]
         if not rows:
             lost.append(f"'{name}'")
     for pick in region.picks:
-        table, sizes = (view.faces, view.faces.area) if pick.of == "face" else (view.edges, view.edges.length)
-        index = _closest(pick, table, sizes, view.size)
-        if index < 0 or index in found[pick.of]:
+        rows = _rows(pick, view)
+        if not rows or set(rows) & set(found[pick.of]):
             unit = "mm²" if pick.of == "face" else "mm"
             place = ", ".join(f"{c:.4g}" for c in pick.position)
             lost.append(f"{pick.kind} {pick.of} of {pick.size:.4g} {unit} near ({place}) mm")
         else:
-            found[pick.of].append(index)
+            found[pick.of] += rows
     return RegionMatch(np.array(sorted(found["face"]), dtype=np.int64), np.array(sorted(found["edge"]), dtype=np.int64),
                        tuple(lost))

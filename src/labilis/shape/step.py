@@ -11,7 +11,7 @@ from labilis.model import LabilisError
 
 @dataclass(frozen=True)
 class BodyInfo:
-    """What a file holds: number from 1, name in the file, length unit of the file, volume in mm³."""
+    """What a file holds: number from 1, name in the file, length unit of the file, volume in mm³, 0 of a surface."""
 
     number: int
     name: str
@@ -70,6 +70,31 @@ def solids_of(shape: Any) -> list[Any]:
     return solids
 
 
+def loose_faces(shape: Any) -> list[Any]:
+    """Faces in a shape that belong to no solid."""
+    from OCP.TopAbs import TopAbs_FACE, TopAbs_SOLID
+    from OCP.TopExp import TopExp_Explorer
+    from OCP.TopoDS import TopoDS
+
+    explorer, faces = TopExp_Explorer(shape, TopAbs_FACE, TopAbs_SOLID), []
+    while explorer.More():
+        faces.append(TopoDS.Face_s(explorer.Current()))
+        explorer.Next()
+    return faces
+
+
+def gathered(faces: list[Any]) -> Any:
+    """Shapes as one compound."""
+    from OCP.BRep import BRep_Builder
+    from OCP.TopoDS import TopoDS_Compound
+
+    whole, builder = TopoDS_Compound(), BRep_Builder()
+    builder.MakeCompound(whole)
+    for face in faces:
+        builder.Add(whole, face)
+    return whole
+
+
 def volume_of(solid: Any) -> float:
     """Volume of a shape, mm³."""
     from OCP.BRepGProp import BRepGProp
@@ -81,9 +106,10 @@ def volume_of(solid: Any) -> float:
 
 
 def read_step(data: bytes, file: str = "part.step") -> tuple[list[tuple[str, Any]], str]:
-    """Solids of a STEP file as (name, TopoDS_Solid), coordinates in mm, and the file's own length unit.
+    """Bodies of a STEP file as (name, shape), coordinates in mm, and the file's own length unit: solids, and surfaces that belong to
+    none.
 
-    Raises LabilisError for text that is not STEP, a file without bodies, and a file with surfaces only.
+    Raises LabilisError for text that is not STEP, and for a file without bodies.
     """
     if not data.strip():
         raise LabilisError("The file is empty.", file, "Export the part again as STEP.", "step-empty")
@@ -126,12 +152,11 @@ def read_step(data: bytes, file: str = "part.step") -> tuple[list[tuple[str, Any
     bodies: list[tuple[str, Any]] = []
     for name, shape in found:
         solids = solids_of(shape)
-        for index, solid in enumerate(solids, 1):
-            bodies.append((f"{name or 'body'} {index}" if len(solids) > 1 else name or "body", solid))
+        loose = loose_faces(shape)
+        several = len(solids) + bool(loose) > 1
+        for index, body in enumerate([*solids, *([gathered(loose)] if loose else [])], 1):
+            bodies.append((f"{name or 'body'} {index}" if several else name or "body", body))
     if not bodies:
-        if found:
-            raise LabilisError("The STEP file holds surfaces only, no solid.", file,
-                               "Export the part as a closed solid.", "step-surfaces")
         raise LabilisError("The STEP file holds no bodies.", file, "Export the part as solids.", "step-empty")
     return bodies, unit.lower()
 
@@ -148,4 +173,4 @@ def read_bodies(data: bytes, file: str) -> tuple[list[tuple[str, Any]], str]:
 def list_bodies(data: bytes, file: str = "part.step") -> list[BodyInfo]:
     """What a STEP or STL file holds, for making pieces of it."""
     bodies, unit = read_bodies(data, file)
-    return [BodyInfo(number, name, unit, volume_of(solid)) for number, (name, solid) in enumerate(bodies, 1)]
+    return [BodyInfo(number, name, unit, volume_of(solid) if solids_of(solid) else 0.0) for number, (name, solid) in enumerate(bodies, 1)]

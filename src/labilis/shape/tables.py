@@ -78,12 +78,25 @@ class Tessellation:
 
 
 @dataclass(frozen=True)
+class Whole:
+    """Faces and edges as they were before scribes divided them: faces, edges; face_of (n_faces,) and edge_of (n_edges,): the row that each
+    present face or edge is part of, -1 for edges that were scribed."""
+
+    faces: FaceTable
+    edges: EdgeTable
+    face_of: Ints
+    edge_of: Ints
+
+
+@dataclass(frozen=True)
 class ShapeView:
     """Everything the window and the judge need of a body.
 
     volume mm³; centroid (3,) mm; long_axis (3,) unit vector of the longest direction; extents (3, 2): least and greatest
     coordinate in x, y, z, mm; thickness mm: twice volume over area, the wall of a thin body, or the mean one of sheets;
-    bodies (b,): names of the pieces' bodies; ghost_points (k, 3) mm, ghost_triangles (m, 3): pieces set aside, to be looked at only.
+    bodies (b,): names of the pieces' bodies; ghost_points (k, 3) mm, ghost_triangles (m, 3): pieces set aside, to be looked at only;
+    ghost_of (m,): row in ghost_names (g,), the piece each triangle belongs to ('' for the shape that a line stands for);
+    whole: what there was before scribes divided it, None without scribes.
     """
 
     faces: FaceTable
@@ -97,6 +110,9 @@ class ShapeView:
     bodies: NDArray[np.str_]
     ghost_points: Floats = field(default_factory=lambda: np.zeros((0, 3)))
     ghost_triangles: Ints = field(default_factory=lambda: np.zeros((0, 3), dtype=np.int64))
+    ghost_of: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    ghost_names: NDArray[np.str_] = field(default_factory=lambda: np.zeros(0, dtype="U1"))
+    whole: Whole | None = None
 
     @property
     def sheet(self) -> NDArray[np.bool_]:

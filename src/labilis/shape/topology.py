@@ -13,7 +13,7 @@ from scipy.spatial import cKDTree
 
 from labilis.model import LabilisError
 from labilis.shape.surfaces import project_analytic
-from labilis.shape.tables import EdgeTable, FaceTable, Floats, Ints, ShapeView, Tessellation
+from labilis.shape.tables import EdgeTable, FaceTable, Floats, Ints, ShapeView, Tessellation, Whole
 
 _FACE_KINDS = {"GeomAbs_Plane": "plane", "GeomAbs_Cylinder": "cylinder", "GeomAbs_Cone": "cone",
                "GeomAbs_Sphere": "sphere", "GeomAbs_Torus": "torus"}
@@ -110,13 +110,14 @@ def make_table(kind: Any, rows: list[dict[str, Any]]) -> Any:
 
 @dataclass(frozen=True)
 class BodyShape:
-    """A solid and its handles; lives in the process that read it. `view` is what travels."""
+    """A solid and its handles; lives in the process that read it. `view` is what travels. whole: what there was before scribes."""
 
     solid: Any
     face_handles: tuple[Any, ...]
     edge_handles: tuple[Any, ...]
     faces: FaceTable
     edges: EdgeTable
+    whole: Whole | None = None
 
     @cached_property
     def view(self) -> ShapeView:
@@ -140,7 +141,7 @@ class BodyShape:
         tessellation = self.tessellate(diagonal * 1e-3, 0.15)
         extents = np.stack([tessellation.points.min(axis=0), tessellation.points.max(axis=0)], axis=1)
         return ShapeView(self.faces, self.edges, tessellation, float(properties.Mass()), rough[0], long_axis, extents,
-                         float(2.0 * properties.Mass() / self.faces.area.sum()), np.array([""]))
+                         float(2.0 * properties.Mass() / self.faces.area.sum()), np.array([""]), whole=self.whole)
 
     @property
     def reach(self) -> float:
@@ -271,3 +272,19 @@ def build_body(solid: Any) -> BodyShape:
         rows.append({**edge_row(edge), "faces": neighbours[:2]})
     return BodyShape(solid, tuple(faces), tuple(edges), make_table(FaceTable, [face_row(face) for face in faces]),
                      make_table(EdgeTable, rows))
+
+
+def normal_at(body: BodyShape, face: int, place: Floats) -> Floats:
+    """Normal (3,) of a face's surface near a place (3,) mm, out of the solid."""
+    from OCP.BRep import BRep_Tool
+    from OCP.gp import gp_Pnt, gp_Vec
+    from OCP.ShapeAnalysis import ShapeAnalysis_Surface
+    from OCP.TopAbs import TopAbs_REVERSED
+
+    handle = body.face_handles[face]
+    surface = ShapeAnalysis_Surface(BRep_Tool.Surface_s(handle))
+    uv = surface.ValueOfUV(gp_Pnt(*map(float, place)), 1e-6)
+    point, along_u, along_v = gp_Pnt(), gp_Vec(), gp_Vec()
+    BRep_Tool.Surface_s(handle).D1(uv.X(), uv.Y(), point, along_u, along_v)
+    normal = np.array([(c := along_u.Crossed(along_v)).X(), c.Y(), c.Z()])
+    return normal / max(float(np.linalg.norm(normal)), 1e-300) * (-1.0 if handle.Orientation() == TopAbs_REVERSED else 1.0)

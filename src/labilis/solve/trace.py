@@ -18,12 +18,14 @@ from labilis.mechanics import assembly, loads
 from labilis.mechanics.plastic import Memory, YieldLaw
 from labilis.mechanics.shell import exponential
 from labilis.mechanics.ties import Ties
-from labilis.solve.factor import Factor, factor
+from labilis.solve.factor import Factor, NotPositive, factor
+from labilis.solve.modes import NotConverged, find_modes
 from labilis.solve.system import System
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _SHARP = 0.002  # by how much the first point after a limit may lie under the one before it
+_SOFTER = 0.3  # of the slope before: a step that moves the part so much further has snapped
 TiesAt = Callable[[Floats], Ties]  # places of all nodes (total, 3) -> ties about them
 
 
@@ -65,16 +67,18 @@ class TracePoint:
 
 @dataclass
 class TraceResult:
-    """points of the path, the unloaded one first; reason: why it ended, one of target, limit, steps, stuck, stopped; cut_backs."""
+    """points of the path, the unloaded one first; reason: why it ended, one of target, limit, steps, stuck, stopped; cut_backs;
+    earlier: factors of the points before, where the path was taken up."""
 
     points: list[TracePoint] = field(default_factory=list)
     reason: str = "steps"
     cut_backs: int = 0
+    earlier: Floats = field(default_factory=lambda: np.zeros(0))
 
     @property
     def factors(self) -> Floats:
-        """(s,)."""
-        return np.array([point.factor for point in self.points])
+        """(s,), with the `earlier` ones of a path that was taken up again."""
+        return np.concatenate([self.earlier, [point.factor for point in self.points]])
 
     @property
     def limit(self) -> float:
@@ -82,6 +86,32 @@ class TraceResult:
         values = self.factors
         peak = int(values.argmax())
         return float(values[peak]) if peak < len(values) - 1 else float("nan")
+
+
+@dataclass(frozen=True)
+class PathState:
+    """All that is needed to go on from a converged point: motion (n, 3), rotation (n, 3, 3), moved as in the tracer; value: factor; step:
+    length of the next one, along the `arc` or as a factor; before: the last step in reduced unknowns, empty at the start; slopes and
+    `scale` that steer the steps; past: over the limit; negative pivots and largest plastic strain; plastic, p: memory of the material,
+    flat; factors (s,) so far; cut_backs."""
+
+    motion: Floats
+    rotation: Floats
+    moved: float
+    value: float
+    step: float
+    arc: bool
+    before: Floats
+    first_slope: float
+    last_slope: float
+    past: bool
+    scale: float
+    negative: int
+    strain: float
+    plastic: Floats
+    p: Floats
+    factors: Floats
+    cut_backs: int
 
 
 @dataclass(frozen=True)
@@ -122,26 +152,29 @@ class Tracer:
         self.control = control or TraceControl()
         self._like: Factor | None = None
         self._last: _Looked | None = None
+        self.walk: PathState
+        self._tangents: list[tuple[float, sparse.csr_matrix]] = []  # factor and tangent of the last two points
         self.given = None if given is None else given.reshape(-1, 3)
         laws = laws or [None] * len(system.blocks)
         self.memory: list[Memory | None] = [None if law is None else block.remember(law) for block, law in zip(system.blocks, laws)]
 
     # --- path -------------------------------------------------------------------------------------------------------------
-    def run(self) -> Iterator[tuple[TraceResult, TracePoint]]:
-        """Each converged point as it stands, with the result so far; the caller may stop asking at any time."""
-        control = self.control
-        state = _State(np.zeros_like(self.places), np.broadcast_to(np.eye(3), (len(self.places), 3, 3)).copy())
-        result = TraceResult()
-        if np.any(self.held) or self.following[1]:
-            state, point = self._held_first(state)
+    def run(self, start: PathState | None = None) -> Iterator[tuple[TraceResult, TracePoint]]:
+        """Each converged point as it stands, with the result so far; the caller may stop asking at any time and go on later from
+        `walk`, in another Tracer of the same system."""
+        control, result = self.control, TraceResult()
+        if start is None:
+            point = self._begin()
+            result.points.append(point)
+            yield result, point
         else:
-            point = self._point(state, 0.0, 0, False)
-        self._accept()
-        result.points.append(point)
-        yield result, point
-        step, arc, before = control.first, False, None
-        value, first_slope, last_slope, past = 0.0, 0.0, 0.0, False
-        while len(result.points) <= control.steps:
+            self._take_up(start)
+            result.earlier, result.cut_backs = start.factors, start.cut_backs
+        walk = self.walk
+        state = _State(walk.motion, walk.rotation, walk.moved)
+        step, arc, before, value = walk.step, walk.arc, walk.before if len(walk.before) else None, walk.value
+        first_slope, last_slope, past, negative, plastic = walk.first_slope, walk.last_slope, walk.past, walk.negative, walk.strain
+        while len(result.factors) <= control.steps:
             try:
                 if arc:
                     assert before is not None
@@ -170,28 +203,26 @@ class Tracer:
             slope = (value_new - value) / max(float(np.linalg.norm(moved)), 1e-300)
             first_slope = first_slope or slope
             point = self._point(new, value_new, count, arc)
-            jumped = before is not None and self.given is None and point.negative > result.points[-1].negative
+            jumped = before is not None and self.given is None and (point.negative > negative or slope < _SOFTER * last_slope)
             if jumped and not arc and step > control.least:
-                # load control has jumped over a limit, or past a bifurcation: go there again along the arc
+                # load control has jumped over a limit, perhaps to where the path rises again, or past a bifurcation: go there along the arc
                 arc, step = True, 0.5 * self._scale
                 continue
-            grown = float(point.plastic.max(initial=0.0) - result.points[-1].plastic.max(initial=0.0))
+            grown = float(point.plastic.max(initial=0.0) - plastic)
             if grown > control.plastic_step and step > control.least * (self._scale if arc else 1.0):
                 result.cut_backs += 1
                 step *= 0.5
                 continue
             self._accept()
+            assert self._last is not None
+            self._tangents = [*self._tangents[-1:], (value_new, self._last.tangent)]
             if not arc:
                 self._scale = float(np.linalg.norm(moved))
-            state, value, before = new, value_new, moved
+            state, value, before, negative, plastic = new, value_new, moved, point.negative, float(point.plastic.max(initial=0.0))
             result.points.append(point)
-            yield result, point
-            if value >= control.target * (1 - 1e-9):
-                result.reason = "target"
-                return
+            ended = "target" if value >= control.target * (1 - 1e-9) else ""
             if self.given is None and value < control.fall * result.factors.max() and value < result.factors[-2]:
-                result.reason = "limit"
-                return
+                ended = ended or "limit"
             if not arc and self.given is None and slope < 0.35 * first_slope:
                 arc, step = True, float(np.linalg.norm(moved))
             grow = 1.5 if count <= 5 else 1.0 if count <= 9 else 0.6
@@ -201,8 +232,59 @@ class Tracer:
             step = step * grow if arc else min(step * grow, control.largest)
             if arc:
                 step = min(step, 8.0 * self._scale)
+            self.walk = PathState(state.motion, state.rotation, state.moved, value, step, arc, before, first_slope, last_slope, past,
+                                  self._scale, negative, plastic, *self._remembered(), result.factors, result.cut_backs)
+            yield result, point
+            if ended:
+                result.reason = ended
+                return
 
     _scale = 1.0
+
+    def modes_about(self, wanted: int = 3) -> Floats:
+        """Total factors (k,) at which the part goes unstable, seen from the last converged point: K + μ dK/dλ is singular, with dK/dλ
+        from the two last points. Exact for the next instability as the points come near it; empty when there is none ahead."""
+        if len(self._tangents) < 2:
+            return np.zeros(0)
+        (before, first), (now, last) = self._tangents
+        if now <= before or first.shape != last.shape:
+            return np.zeros(0)
+        slope = sparse.csr_matrix((last - first) / (now - before))
+        try:
+            solver = factor(sparse.csr_matrix(last), positive=True)
+            found = find_modes(sparse.csr_matrix(last), solver, slope, wanted, count=False)
+        except (NotPositive, NotConverged):
+            return np.zeros(0)
+        return np.sort(now + found.factors[found.factors > 0])
+
+    def _begin(self) -> TracePoint:
+        """The unloaded point, or the one under the held loads alone; the walk starts there."""
+        state = _State(np.zeros_like(self.places), np.broadcast_to(np.eye(3), (len(self.places), 3, 3)).copy())
+        if np.any(self.held) or self.following[1]:
+            state, point = self._held_first(state)
+        else:
+            point = self._point(state, 0.0, 0, False)
+        self._accept()
+        self.walk = PathState(state.motion, state.rotation, state.moved, 0.0, self.control.first, False, np.zeros(0), 0.0, 0.0, False, 1.0,
+                              point.negative, float(point.plastic.max(initial=0.0)), *self._remembered(), np.array([0.0]), 0)
+        return point
+
+    def _take_up(self, start: PathState) -> None:
+        """Go on where another tracer of the same system left off."""
+        self.walk, self._scale = start, start.scale
+        plastic, p = start.plastic, start.p
+        for memory in self.memory:
+            if memory is not None:
+                size, count = memory.plastic.size, memory.p.size
+                memory.plastic, plastic = plastic[:size].reshape(memory.plastic.shape).copy(), plastic[size:]
+                memory.p, p = p[:count].reshape(memory.p.shape).copy(), p[count:]
+                memory.__post_init__()
+
+    def _remembered(self) -> tuple[Floats, Floats]:
+        """(plastic strain, equivalent plastic strain) of all blocks at the last accepted point, in one row each."""
+        kept = [memory for memory in self.memory if memory is not None]
+        return (np.concatenate([memory.plastic.ravel() for memory in kept] or [np.zeros(0)]),
+                np.concatenate([memory.p.ravel() for memory in kept] or [np.zeros(0)]))
 
     def _held_first(self, state: _State) -> tuple[_State, TracePoint]:
         """The held loads put on in up to sixteen parts, the growing ones at rest."""
@@ -227,8 +309,14 @@ class Tracer:
             state = replace(state, motion=state.motion + (value - state.moved) * self.given, moved=value)
         total: Floats | None = None
         energy, most = np.inf, 0.0
+        last: tuple[_State, Floats, Floats, float] | None = None  # state, total and correction of the step before, its work
         for count in range(1, control.iterations + 1):
             ties, residual, tangent, scale = self._balance(state, value)
+            if last is not None and (ties.size != len(last[2]) or abs(float(last[2] @ residual)) > 0.8 * last[3]):
+                share = self._shortened(last[0], value, last[2], last[3])
+                state = self._moved(last[0], self.ties_at(self.places + last[0].motion), share * last[2])
+                total = last[1] + share * last[2]
+                ties, residual, tangent, scale = self._balance(state, value)
             size = float(np.linalg.norm(residual))
             # in balance, or as near as rounding lets it come: the last correction did no work to speak of
             if total is not None and (size <= control.tolerance * scale or (energy <= 1e-16 * most and size <= 1e-3 * scale)):
@@ -239,20 +327,19 @@ class Tracer:
             if not np.isfinite(work) or (count > 6 and work > 1e6 * energy):
                 raise _NotConverged
             energy, most = min(energy, work), max(most, work)
-            dq = self._searched(state, value, dq, residual, ties) if count > 1 else dq
+            last = (state, total, dq, work) if total is not None else None
             state = self._moved(state, ties, dq)
             total = dq if total is None else total + dq
         raise _NotConverged
 
-    def _searched(self, state: _State, value: float, dq: Floats, residual: Floats, ties: Ties) -> Floats:
-        """Line search: a correction that makes the residual's work much larger is shortened."""
-        before = float(dq @ residual)
-        for share in (1.0, 0.5, 0.25):
-            trial = self._moved(state, ties, share * dq)
-            after_ties, after, _, _ = self._balance(trial, value, tangent=False)
-            if after_ties.size == len(dq) and abs(float(dq @ after)) <= 0.8 * abs(before):
-                return share * dq
-        return 0.5 * dq
+    def _shortened(self, state: _State, value: float, dq: Floats, work: float) -> float:
+        """Line search: share of a correction that made the residual's work larger than it was."""
+        ties = self.ties_at(self.places + state.motion)
+        for share in (0.5, 0.25):
+            after_ties, after, _, _ = self._balance(self._moved(state, ties, share * dq), value, tangent=False)
+            if after_ties.size == len(dq) and abs(float(dq @ after)) <= 0.8 * work:
+                return share
+        return 0.5
 
     def _arc_step(self, state: _State, value: float, length: float, before: Floats) -> tuple[_State, Floats, float, int]:
         """One step of cylindrical arc length: the corrections' sum has the given length."""

@@ -11,7 +11,8 @@ from labilis.model import LabilisError
 from labilis.run.report import CaseReport
 
 # our mid-sides 01 12 02 03 13 23 are VTK's order as well
-_CELLS = {(False, 4): "tetra", (False, 10): "tetra10", (True, 4): "quad", (True, 3): "triangle"}
+_CELLS = {(False, 4): "tetra", (False, 10): "tetra10", (False, 20): "hexahedron20", (False, 15): "wedge15",
+          (True, 4): "quad", (True, 3): "triangle"}
 
 
 def _safe(name: str) -> str:
@@ -36,7 +37,7 @@ def write_results(report: CaseReport, folder: Path) -> list[Path]:
             with open(path, "w", newline="", encoding="utf-8") as target:
                 rows = csv.writer(target)
                 rows.writerow(["mode", "factor", "critical_load_n", "driver", "kind", "required_factor", "meets"])
-                for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.modes.kinds), 1):
+                for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.kinds), 1):
                     meets = facts.meets(number - 1)
                     rows.writerow([number, f"{factor:.9g}", critical(factor), report.drivers[number - 1],
                                    kind, facts.required_of(report.drivers[number - 1]), "" if meets is None else meets])

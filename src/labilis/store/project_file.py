@@ -190,6 +190,11 @@ class ProjectFile:
             found[sha] = data
         return found
 
+    def add_file(self, sha: str, name: str, data: bytes) -> None:
+        """Keep an imported file; those that older statements need stay."""
+        with self._transaction():
+            self._insert_file(sha, name, data)
+
     def put_result(self, key: str, result: Any) -> None:
         """Keep a result under its key; the oldest beyond a few dozen are dropped."""
         kind, meta, arrays = pack(result)

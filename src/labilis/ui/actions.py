@@ -129,6 +129,14 @@ def with_region(project: Project, view: ShapeView, selection: Selection) -> tupl
     return project.with_item("regions", region), region
 
 
+def given(project: Project, view: ShapeView, selection: Selection, name: str) -> Project:
+    """Statements in which the region `name` is what is picked."""
+    named = names_of(view, selection)
+    picks = () if named else tuple(make_pick(view, of, index) for of, index in selection)
+    region = Region(name=name, names=named, picks=picks, piece=_owner(project, view, selection[0]) if picks else "")
+    return project.with_item("regions", region)
+
+
 def with_hub(project: Project, region: Region, kind: str = "stiff") -> tuple[Project, Hub]:
     """Statements with a hub on a region; one that is there already stays as it is."""
     for hub in project.hubs:
@@ -229,10 +237,21 @@ def without_piece(project: Project, name: str) -> Project:
     """Statements without a piece and without what was said about it alone: its regions and what stood on them."""
     piece = project.named("pieces", name)
     gone = {name, *piece.instances}
+    gone |= {item.name for item in project.scribes if item.face.split("/")[0] in gone}
+    return _without_names(project, gone, name)
+
+
+def without_scribe(project: Project, name: str) -> Project:
+    """Statements without a scribe and without what was said about it alone."""
+    return _without_names(project, {name}, "")
+
+
+def _without_names(project: Project, gone: set[str], name: str) -> Project:
+    """Statements without the pieces and scribes `gone`, the regions on them, and what stood on those; `name`: the piece, or ''."""
     regions, lost = [], set()
     for region in project.regions:
         names = tuple(word for word in region.names if word.split("/")[0] not in gone)
-        picks = () if region.piece == name else region.picks
+        picks = () if name and region.piece == name else region.picks
         if names or picks:
             regions.append(region.model_copy(update={"names": names, "picks": picks, "piece": region.piece if picks else ""}))
         else:
@@ -246,7 +265,8 @@ def without_piece(project: Project, name: str) -> Project:
     loads = [load.model_copy(update={"pieces": tuple(p for p in load.pieces if p != name)}) if getattr(load, "pieces", ()) else load
              for load in loads]
     return project.changed(
-        pieces=[item for item in project.pieces if item.name != name], regions=regions, hubs=hubs, loads=loads, cases=cases,
+        pieces=[item for item in project.pieces if item.name != name], regions=regions,
+        scribes=[item for item in project.scribes if item.name not in gone], hubs=hubs, loads=loads, cases=cases,
         supports=[item for item in project.supports if item.on not in lost],
         springs=[item for item in project.springs if item.on not in lost],
         mesh=project.mesh.model_copy(update={"zones": zones}), released=[pair for pair in project.released if not gone & set(pair)])

@@ -2,15 +2,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
 
+import numpy as np
 from PyQt6.QtGui import QCursor
-from PyQt6.QtWidgets import QMenu, QWidget
+from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from labilis.model import (
     Block,
     CaseLoad,
     Corner,
     FoldedSheet,
+    ForceLoad,
+    Hub,
+    LabilisError,
     LoadCase,
     Material,
     MoveLoad,
@@ -27,7 +33,13 @@ from labilis.model import (
     WeightLoad,
 )
 from labilis.model.recipes import SECTION_SIZES
-from labilis.ui.actions import with_load
+from labilis.run.aside import mass_of_aside
+from labilis.run.picking import ShapeView
+from labilis.store.grades import write_grades
+from labilis.ui.actions import with_load, with_region
+
+if TYPE_CHECKING:
+    from labilis.ui.session import Session
 
 _SIZES = {"width": "40 mm", "height": "40 mm", "diameter": "40 mm", "thickness": "2 mm", "web": "2 mm", "gap": "8 mm", "flange": "15 mm"}
 _SOLID_ONLY = ("round", "square")
@@ -102,10 +114,27 @@ def with_move(project: Project, support: str) -> tuple[Project, str]:
     return with_load(project, MoveLoad(name=name, support=support, components=step)), name  # type: ignore[arg-type]
 
 
+def with_aside(project: Project, view: ShapeView, piece: str) -> tuple[Project, str]:
+    """(statements, name) with the weight of a piece set aside: a force at its centre of gravity, shared out over the faces it touches.
+    Raises LabilisError when it touches nothing."""
+    found = mass_of_aside(project, view, piece)
+    if found is None or len(found.faces) == 0:
+        raise LabilisError(f"'{piece}' touches no face of the part.", f"pieces/{piece}", "Move it onto the part, or load a face by hand.",
+                           "aside")
+    project, region = with_region(project, view, tuple(("face", int(face)) for face in found.faces))
+    at = tuple(f"{c:.6g} mm" for c in found.centre)
+    hub = Hub(name=project.free_name("hubs", f"{piece} centre"), region=region.name, kind="spread", at=at)  # type: ignore[arg-type]
+    name = project.free_name("loads", f"weight of {piece}")
+    newtons = 9810.0 * found.mass if np.isfinite(found.mass) else 100.0  # t times mm/s²
+    force = ForceLoad(name=name, on=hub.name, components=("0 N", "0 N", f"-{newtons:.4g} N"))
+    return with_load(project.with_item("hubs", hub), force), name
+
+
 def offer_loads(parent: QWidget, project: Project, take: Callable[[str, str], None]) -> QMenu:
     """Menu of loads that need nothing picked: (kind, support)."""
     menu = QMenu(parent)
     rows = [("own weight, held", "weight", ""), ("change of temperature", "temperature", "")]
+    rows += [(f"weight of {piece.name}, set aside", "aside", piece.name) for piece in project.pieces if piece.set_aside]
     rows += [(f"displacement of {support.name}", "move", support.name) for support in project.supports]
     for words, kind, support in rows:
         action = menu.addAction(words)
@@ -113,6 +142,36 @@ def offer_loads(parent: QWidget, project: Project, take: Callable[[str, str], No
         action.triggered.connect(lambda _=False, kind=kind, support=support: take(kind, support))
     menu.popup(QCursor.pos())
     return menu
+
+
+def offer_grades(parent: QWidget, session: Session, ask_file: Callable[[str], str], guard: Callable[[Callable[[], None]], None]) -> QMenu:
+    """Menu of what can be done with materials: copy, keep in a folder, import, export."""
+    menu = QMenu(parent)
+
+    def add(words: str, call: Callable[[], None], to: QMenu = menu) -> None:
+        action = to.addAction(words)
+        assert action is not None
+        action.triggered.connect(lambda _=False: guard(call))
+    folders = sorted({item.folder for item in session.own_grades if item.folder} | {""})
+    for material in session.project.materials:
+        name = material.name
+        add(f"Copy {name}, to change it", lambda name=name: session.copy_material(name))
+        keep = QMenu(f"Keep {name} among own grades", menu)
+        for folder in folders:
+            add(f"in {folder}" if folder else "outside folders", lambda name=name, folder=folder: session.keep_material(name, folder), keep)
+        add("in a new folder…", lambda name=name: _keep_in_new(parent, session, name), keep)
+        menu.addMenu(keep)
+    menu.addSeparator()
+    add("Import grades…", lambda: (path := ask_file("import")) and session.import_grades(Path(path)))
+    add("Export own grades…", lambda: (path := ask_file("export")) and write_grades(session.own_grades, Path(path)))
+    menu.popup(QCursor.pos())
+    return menu
+
+
+def _keep_in_new(parent: QWidget, session: Session, name: str) -> None:
+    folder, sure = QInputDialog.getText(parent, "Keep a grade", "Folder, such as sheet/galvanised")
+    if sure:
+        session.keep_material(name, folder.strip().strip("/"))
 
 
 def offer_recipes(parent: QWidget, take: Callable[[str], None]) -> QMenu:

@@ -12,17 +12,22 @@ from platformdirs import user_state_path
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from labilis.judge.evidence import CaseFacts
-from labilis.model import GRADES, Geometry, LabilisError, LoadCase, Piece, Project, grade, load_project
+from labilis.model import GRADES, Geometry, LabilisError, LoadCase, Piece, Project, grade
+from labilis.model.renaming import renamed
 from labilis.run import Plan, Snapshot, Worker, judge_project, stage_keys
+from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.plan import Progress, Stage
 from labilis.run.report import CaseReport, ProjectReport
+from labilis.run.revision import lost_regions, revise
 from labilis.run.worker import BodyQuery
 from labilis.store import ProjectFile, load_model
+from labilis.store.grades import OwnGrade, import_grades, keep_grade, read_grades
 from labilis.store.json_form import project_files
 
 STEEL = GRADES[0]
 _STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes", "trace": "the trace",
                 "converge": "the convergence study", "amplitude": "the study of amplitudes", "tilt": "the study of tilts"}
+_KEEP_EVERY = 15.0  # s between writing where a trace stands
 
 
 def recovery_folder() -> Path:
@@ -77,10 +82,17 @@ class Session(QObject):
         self.journal: list[str] = []
         self.last_modes: dict[str, CaseReport] = {}  # newest finished report of each case, shown as out of date
         self.last_edit = ""
+        self.own_grades: list[OwnGrade] = []
+        try:
+            self.own_grades = read_grades()
+        except LabilisError as error:  # a spoilt file of grades must not keep the window shut
+            self.journal.append(str(error))
         self._bodies: Callable[[list[Any]], None] | None = None
         self._found_bodies: list[Any] = []
         self._shape_wanted = False
         self._unsaved_number = 0
+        self.paused, self._paused_at, self._kept_at = False, 0.0, 0.0
+        self._latest: tuple[str, TraceCheckpoint | None] = ("", None)
         self.worker = Worker()
         self._timer = QTimer(self)
         self._timer.setInterval(25)
@@ -123,10 +135,7 @@ class Session(QObject):
 
     def import_step(self, path: Path) -> None:
         """Read a STEP file in the worker and make a project of its bodies."""
-        try:
-            data = path.read_bytes()
-        except OSError as error:
-            raise LabilisError(f"The file cannot be read ({error.strerror}).", str(path), "Check the name.", "no-file") from error
+        data = _bytes_of(path)
 
         def make(bodies: list[Any]) -> None:
             sha = hashlib.sha256(data).hexdigest()
@@ -137,8 +146,9 @@ class Session(QObject):
                     count += 1
                     name = f"{body.name} {count}"
                 names.add(name)
-                pieces.append(Piece(name=name, geometry=path.name, body=body.number, material=STEEL.name,
-                                    set_aside=body.number > 1))
+                surface = body.volume == 0.0
+                pieces.append(Piece(name=name, geometry=path.name, body=body.number, material=STEEL.name, set_aside=body.number > 1,
+                                    mesh_as="shell" if surface else "solid", thickness="2 mm" if surface else None))
             project = Project(name=path.stem, geometry=(Geometry(file=path.name, sha256=sha),), materials=(STEEL,),
                               pieces=tuple(pieces), cases=(LoadCase(name="service"),))
             self.new(project, {sha: data}, f"Read {path.name}: {len(bodies)} "
@@ -146,10 +156,62 @@ class Session(QObject):
             if len(bodies) > 1:
                 self.note(f"{len(bodies) - 1} further bodies are set aside; choose which one carries load at the Part station")
 
+        self._ask_bodies(data, path.name, make)
+
+    def revise(self, path: Path, old: str = "") -> None:
+        """Read a revised file in place of `old`, or of the only file there is; regions then find their faces again."""
+        data = _bytes_of(path)
+        known = [item.file for item in self.project.geometry]
+        old = old or (path.name if path.name in known else known[0] if len(known) == 1 else "")
+        if not old:
+            raise LabilisError("The project has " + ("several files." if known else "no imported file."), "part",
+                               "Name the revised file like the one it replaces." if known else "Open a STEP file first.", "which-file")
+
+        def take(bodies: list[Any]) -> None:
+            try:
+                project, self.files = revise(self.project, self.files, old, path.name, data, bodies)
+                if self.file is not None:
+                    self.file.add_file(hashlib.sha256(data).hexdigest(), path.name, data)
+                self.edit(project, f"{path.name} read in place of {old}")
+            except LabilisError as error:
+                self.problem.emit(error)
+        self._ask_bodies(data, path.name, take)
+
+    def copy_material(self, name: str) -> None:
+        """A copy of a material under another name, which the pieces take that had it; its values may then be changed."""
+        base = self.project.named("materials", name)
+        copy = base.model_copy(update={"name": self.project.free_name("materials", f"{name} copy"), "source": f"copied from {name}"})
+        project = self.project.with_item("materials", copy)
+        for index, piece in enumerate(project.pieces):
+            if piece.material == name:
+                project = project.with_value(("pieces", index, "material"), copy.name)
+        self.edit(project.without_item("materials", name), f"{name} copied")
+
+    def keep_material(self, name: str, folder: str) -> None:
+        """Keep a material of the project among the user's own grades."""
+        keep_grade(self.project.named("materials", name), folder)
+        self.own_grades = read_grades()
+        self.note(f"{name} kept among the own grades" + (f", in {folder}" if folder else ""))
+        self.statements_changed.emit()
+
+    def import_grades(self, path: Path) -> None:
+        """Take grades of a file over into the own ones."""
+        names = import_grades(path)
+        self.own_grades = read_grades()
+        self.note(f"{len(names)} grades from {path.name}: {', '.join(names)}")
+        self.statements_changed.emit()
+
+    @property
+    def lost(self) -> dict[str, str]:
+        """What regions have lost in the present shape, by region."""
+        view = self.current("shape")
+        return {} if view is None else lost_regions(self.project, view)
+
+    def _ask_bodies(self, data: bytes, name: str, take: Callable[[list[Any]], None]) -> None:
         if self.worker.busy:
             raise LabilisError("A run is on.", "run", "Stop it first.", "busy")
-        self._bodies = make
-        self._begin(Plan("shape"), BodyQuery(data, path.name))
+        self._bodies = take
+        self._begin(Plan("shape"), BodyQuery(data, name))
 
     def save(self, path: Path | None = None) -> None:
         """Keep the project under a name. With a name already, everything is in the file at once; this folds the log in."""
@@ -229,45 +291,16 @@ class Session(QObject):
 
     def set_value(self, path: tuple[str | int, ...], value: Any, title: str) -> None:
         """Change one value by its path. Raises LabilisError and changes nothing when it does not fit."""
-        ordered = grade(value) if path[-1] == "material" and isinstance(value, str) else None
+        own = next((item.material for item in self.own_grades if item.material.name == value), None)
+        ordered = own or grade(value) if path[-1] == "material" and isinstance(value, str) else None
         if ordered is not None and ordered.name not in {item.name for item in self.project.materials}:
             project = self.project.with_item("materials", ordered).with_value(path, value)
             used = {piece.material for piece in project.pieces}
             kept = [item for item in project.materials if item.name in used]
             self.edit(project.changed(materials=kept), title)
             return
-        renamed = self._renamed(path, value)
-        self.edit(renamed if renamed is not None else self.project.with_value(path, value), title)
-
-    def _renamed(self, path: tuple[str | int, ...], value: Any) -> Project | None:
-        """A name changed everywhere it is used."""
-        if len(path) != 3 or path[2] != "name":
-            return None
-        field, old = str(path[0]), self.project.model_dump()[str(path[0])][int(path[1])]["name"]
-        uses = {"pieces": [("regions", "piece")], "materials": [("pieces", "material")],
-                "regions": [("hubs", "region"), ("supports", "on"), ("springs", "on"), ("loads", "on")],
-                "hubs": [("supports", "on"), ("springs", "on"), ("loads", "on")]}.get(field, [])
-        data = self.project.model_dump()
-        data[field][int(path[1])]["name"] = value
-        for other, key in uses:
-            for item in data[other]:
-                if item.get(key) == old:
-                    item[key] = value
-        if field == "pieces":
-            for region in data["regions"]:
-                region["names"] = [_renamed_piece(word, old, value) for word in region["names"]]
-            data["released"] = [[_renamed_piece(word, old, value) for word in pair] for pair in data["released"]]
-            for load in data["loads"]:
-                if "pieces" in load:
-                    load["pieces"] = [value if word == old else word for word in load["pieces"]]
-        if field == "regions":
-            for zone in data["mesh"]["zones"]:
-                zone["region"] = value if zone["region"] == old else zone["region"]
-        if field == "loads":
-            for case in data["cases"]:
-                for entry in case["loads"]:
-                    entry["load"] = value if entry["load"] == old else entry["load"]
-        return load_project(data)
+        named = len(path) == 3 and path[2] == "name"
+        self.edit(renamed(self.project, str(path[0]), int(path[1]), value) if named else self.project.with_value(path, value), title)
 
     def undo(self) -> None:
         """One step back."""
@@ -335,15 +368,35 @@ class Session(QObject):
                 self.last_modes[case.facts.case] = case
 
     # --- runs -----------------------------------------------------------------------------------------------------
-    def run(self, upto: Stage) -> None:
-        """Start a run in the worker."""
+    def run(self, upto: Stage, anew: bool = False) -> None:
+        """Start a run in the worker; a trace goes on from where it was left off, unless it is to begin `anew`."""
         if self.worker.busy:
             return
-        self._begin(Plan(upto, (self.case_name,) if upto in ("trace", "converge", "amplitude", "tilt") else ()), None)
+        resume = self.checkpoint if upto == "trace" and not anew else None
+        self._begin(Plan(upto, (self.case_name,) if upto in ("trace", "converge", "amplitude", "tilt") else (), resume=resume), None)
+
+    @property
+    def checkpoint(self) -> TraceCheckpoint | None:
+        """Where the trace of the present case was left off, None where it was not begun or has come to its end."""
+        found = self.current("path")
+        trace = self.current("trace")
+        return None if trace is not None and trace.done else found
+
+    def pause(self, paused: bool) -> None:
+        """Hold the run still, or let it go on."""
+        if self.running is None or paused == self.paused:
+            return
+        self.worker.pause(paused)
+        now = time.monotonic()
+        if not paused:
+            self.run_started += now - self._paused_at
+        self.paused, self._paused_at = paused, now
+        self.note("Paused" if paused else "Going on")
+        self.run_changed.emit()
 
     def _begin(self, plan: Plan, query: BodyQuery | None) -> None:
         self.running, self.run_started, self.last_error = plan, time.monotonic(), None
-        self.progress = Progress(0.0, "Starting")
+        self.progress, self.paused = Progress(0.0, "Starting"), False
         if query is not None:
             self.worker.ask(query)
         else:
@@ -363,13 +416,14 @@ class Session(QObject):
         if self.running is None:
             return
         self.worker.stop()
+        self._keep_checkpoint(force=True)
         self._finish()
         self.note("Stopped; what was found before stays")
         self.worker.warm()
 
     def _finish(self) -> None:
         self._timer.stop()
-        self.running = None
+        self.running, self.paused = None, False
         self.run_changed.emit()
         if self._shape_wanted and not self.worker.busy:
             self._read_shape()
@@ -406,13 +460,29 @@ class Session(QObject):
                     self.free_motion.emit(detail)
                 self.statements_changed.emit()
             elif event.kind == "died":
+                self._keep_checkpoint(force=True)
                 self._finish()
                 self.last_error = LabilisError(event.content, "run", code="died")
                 self.note(event.content)
                 self.problem.emit(self.last_error)
                 self.worker.warm()
 
+    def _keep_checkpoint(self, force: bool = False) -> None:
+        """Write where the trace stands to the file, now and then."""
+        key, found = self._latest
+        if found is None or self.file is None or (not force and time.monotonic() - self._kept_at < _KEEP_EVERY):
+            return
+        self._kept_at, self._latest = time.monotonic(), ("", None)
+        try:
+            self.file.put_result(key, found)
+        except LabilisError as error:
+            self.problem.emit(error)
+
     def _found(self, key: str, result: Any) -> None:
+        if isinstance(result, TraceCheckpoint):
+            self.results[key], self._latest = result, (key, result)
+            self._keep_checkpoint()
+            return
         known = key in self.results
         self.results[key] = result
         finished = getattr(result, "done", True)  # a trace comes step by step; only its end is kept
@@ -436,10 +506,8 @@ def _remove(path: Path) -> None:
         Path(str(path) + suffix).unlink(missing_ok=True)
 
 
-def _renamed_piece(word: str, old: str, new: str) -> str:
-    """'leg.2/foot' with leg renamed."""
-    piece, slash, rest = word.partition("/")
-    base, dot, number = piece.rpartition(".")
-    if piece == old:
-        return new + slash + rest
-    return f"{new}.{number}{slash}{rest}" if dot and base == old and number.isdigit() else word
+def _bytes_of(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise LabilisError(f"The file cannot be read ({error.strerror}).", str(path), "Check the name.", "no-file") from error

@@ -24,20 +24,19 @@ from PyQt6.QtWidgets import (
 from labilis.judge.ladder import rungs
 from labilis.judge.numbers import force_text
 from labilis.judge.verdict import Verdict
-from labilis.model import LabilisError, LoadCase
-from labilis.run.about import proposed_mesh_size
-from labilis.ui import actions
-from labilis.ui.building import RECIPES, offer_loads, offer_recipes, with_move, with_piece, with_temperature, with_weight
+from labilis.model import LabilisError
+from labilis.ui.building import RECIPES, offer_grades, offer_loads, offer_recipes
 from labilis.ui.commands import Command, CommandBox
 from labilis.ui.drawer.drawer import Drawer
+from labilis.ui.editing import Editing
 from labilis.ui.ladder.ladder import Ladder
-from labilis.ui.session import STEEL, Session, recoverable
+from labilis.ui.session import Session, recoverable
 from labilis.ui.sheet.sheet import STATIONS, Sheet
 from labilis.ui.stage.stage import Stage
 from labilis.ui.theme import LIGHT, icon
 
 
-class Window(QMainWindow):
+class Window(Editing, QMainWindow):
     """One window on one session."""
 
     def __init__(self, session: Session) -> None:
@@ -63,13 +62,14 @@ class Window(QMainWindow):
         self.drawer = Drawer(session)
         self.ladder = Ladder()
         self.sheet = Sheet(session, {
-            "open_step": self.import_step, "hold": self.hold_picked, "force": lambda: self.push_picked("force"),
+            "open_step": self.import_step, "revise": self.revise_file, "hold": self.hold_picked, "force": lambda: self.push_picked("force"),
             "pressure": lambda: self.push_picked("pressure"), "mesh": lambda: self.run("mesh"), "zone": self.zone_picked,
             "strength": lambda: self.run("strength"), "show_stress": lambda: self.stage.show_view("Stress"),
-            "modes": lambda: self.run("modes"), "trace": self.run_trace,
+            "modes": lambda: self.run("modes"), "trace": self.run_trace, "trace_anew": self.trace_anew,
             "converge": self.run_convergence, "amplitude": lambda: self.run_study("amplitude"), "tilt": lambda: self.run_study("tilt"),
             "piece": lambda: offer_recipes(self, self.add_piece),
-            "other_load": lambda: offer_loads(self, self.session.project, self.add_load)})
+            "grades": self.offer_grades, "parameter": self.add_parameter,
+            "case": self.add_case, "other_load": lambda: offer_loads(self, self.session.project, self.add_load)})
         centre = QVBoxLayout()
         centre.setSpacing(0)
         centre.addWidget(self.stage, 1)
@@ -137,6 +137,10 @@ class Window(QMainWindow):
         self.banner_progress.setFixedWidth(180)
         self.banner_fix = QPushButton()
         self.banner_fix.setObjectName("tool")
+        self.banner_pause = QPushButton("pause")
+        self.banner_pause.setObjectName("tool")
+        self.banner_pause.setToolTip("Hold the run still, or let it go on")
+        self.banner_pause.clicked.connect(lambda: self.session.pause(not self.session.paused))
         close = QToolButton()
         close.setIcon(icon("close"))
         close.setAccessibleName("Put the message away")
@@ -144,6 +148,7 @@ class Window(QMainWindow):
         self._banner_close = close
         row.addWidget(self.banner_text, 1)
         row.addWidget(self.banner_progress)
+        row.addWidget(self.banner_pause)
         row.addWidget(self.banner_fix)
         row.addWidget(close)
         banner.hide()
@@ -157,11 +162,13 @@ class Window(QMainWindow):
             Command("Study the verified factor over the amplitude", "", lambda: self.run_study("amplitude")),
             Command("Save a picture or a film", "", self.save_film),
             Command("Study a tilt of the load", "", lambda: self.run_study("tilt")),
-            Command("Run the trace of this case", "", self.run_trace), Command("Show the traced shape", "",
-                                                                                 lambda: self.stage.show_view("Trace")),
+            Command("Pause the run, or let it go on", "", lambda: self.session.pause(not self.session.paused)),
+            Command("Run the trace of this case", "", self.run_trace), Command("Run the trace anew", "", self.trace_anew),
+            Command("Show the traced shape", "", lambda: self.stage.show_view("Trace")),
             Command("Mesh now", "", lambda: self.run("mesh")),
             Command("Leave the editor, drop the selection, or stop the run", "Esc", self.escape),
-            Command("New from a STEP file", "Ctrl+N", self.import_step), Command("Open a project or model", "Ctrl+O", self.open_file),
+            Command("New from a STEP file", "Ctrl+N", self.import_step), Command("Read a revised STEP or STL file", "", self.revise_file),
+            Command("Open a project or model", "Ctrl+O", self.open_file),
             Command("Save", "Ctrl+S", self.save), Command("Save under another name", "Ctrl+Shift+S", self.save_as),
             Command("Export the model as JSON", "", self.export_model),
             Command("Recover unsaved work", "", self.recover),
@@ -172,6 +179,8 @@ class Window(QMainWindow):
                                                                           lambda: self.push_picked("force")),
             Command("Pressure on what is picked", "", lambda: self.push_picked("pressure")),
             *[Command(f"New piece: {key}", "", lambda key=key: self.add_piece(key)) for key in RECIPES],
+            *[Command(f"Scribe on what is picked: {words}", "", lambda way=way: self.scribe_picked(way))
+              for way, words in (("lengthwise", "a line along it"), ("crosswise", "a line across it"), ("circle", "a circle"))],
             Command("Add the weight of all pieces", "", self.add_weight),
             Command("Finer mesh on what is picked", "", self.zone_picked), Command("Add a load case", "", self.add_case),
             Command("Show the shape", "", lambda: self.stage.show_view("Shape")),
@@ -211,6 +220,8 @@ class Window(QMainWindow):
         session.problem.connect(self.show_problem)
         self.stage.hold_wanted.connect(self.hold_picked)
         self.stage.push_wanted.connect(self.push_picked)
+        self.stage.scribe_wanted.connect(self.scribe_picked)
+        self.stage.region_wanted.connect(self.give_picked)
         self.stage.zone_wanted.connect(self.zone_picked)
         self.stage.mode_changed.connect(self._mode_shown)
         self.stage.film_wanted.connect(self.save_film)
@@ -322,7 +333,8 @@ class Window(QMainWindow):
             button.setEnabled(True)
             button.setToolTip("Stop the run (Esc)")
             if session.running is not None and session.running.upto != "shape":
-                self._say(session.progress.text + self._time_left(), "quiet", progress=session.progress.fraction)
+                left = ", paused after this step" if session.paused else self._time_left()
+                self._say(session.progress.text + left, "quiet", progress=session.progress.fraction)
         else:
             if self.banner.isVisible() and self.banner_progress.isVisible():
                 self._say("")
@@ -357,6 +369,8 @@ class Window(QMainWindow):
         self.banner_text.setStyleSheet(f"color: {LIGHT.tone(tone)};")
         self.banner.setStyleSheet(f"background: {LIGHT.bad_pale if tone == 'bad' else LIGHT.accent_pale};")
         self.banner_progress.setVisible(progress is not None)
+        self.banner_pause.setVisible(progress is not None)
+        self.banner_pause.setText("go on" if self.session.paused else "pause")
         self._banner_close.setVisible(progress is None)
         if progress is not None:
             self.banner_progress.setValue(int(100 * progress))
@@ -371,7 +385,7 @@ class Window(QMainWindow):
 
     def show_problem(self, error: LabilisError) -> None:
         """A problem in words, with a button that leads to where it is mended."""
-        station = {"part": "Part", "pieces": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
+        station = {"part": "Part", "pieces": "Part", "scribes": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
                    "loads": "Loads", "cases": "Loads", "mesh": "Mesh", "trace": "Trace"}.get(error.where.split("/")[0])
         text = f"✕ {error.what} {error.remedy}"
         if station is not None:
@@ -408,6 +422,12 @@ class Window(QMainWindow):
         self.drawer.show_page("Trace")
         self.run("trace")
 
+    def trace_anew(self) -> None:
+        """The same from the unloaded part, not from where it was left off."""
+        self.drawer.show_page("Trace")
+        self._say("")
+        self.session.run("trace", anew=True)
+
     def run_or_stop(self) -> None:
         """The one run button."""
         if self.session.running is not None:
@@ -431,6 +451,19 @@ class Window(QMainWindow):
                                               "Parts (*.step *.stp *.stl *.STEP *.STP *.STL)")
         if name:
             self.load_path(Path(name))
+
+    def offer_grades(self) -> None:
+        """What can be done with materials, in a menu."""
+        def ask(way: str) -> str:
+            choose = QFileDialog.getOpenFileName if way == "import" else QFileDialog.getSaveFileName
+            return choose(self, f"{way.capitalize()} grades", "grades.json", "Grades (*.json)")[0]
+        offer_grades(self, self.session, ask, self._guard)
+
+    def revise_file(self) -> None:
+        """Choose a revised file to read in place of the one the part came from."""
+        name, _ = QFileDialog.getOpenFileName(self, "Read a revised STEP or STL file", "", "Parts (*.step *.stp *.stl *.STEP *.STP *.STL)")
+        if name:
+            self._guard(lambda: self.session.revise(Path(name)))
 
     def open_file(self) -> None:
         """Choose a project or a model."""
@@ -482,117 +515,12 @@ class Window(QMainWindow):
         else:
             self._say("There is no unsaved work to recover.")
 
-    def _picked(self) -> bool:
-        if not self.stage.selection or self.session.current("shape") is None:
-            self._say("Pick a face or an edge on the stage first.", "caution")
-            return False
-        return True
-
-    def hold_picked(self, way: str = "") -> None:
-        """Hold the selection; without a way, offer the ways."""
-        if not self._picked():
-            return
-        view = self.session.current("shape")
-        if not way:
-            self.stage.fill_menus()
-            self.stage.hold_menu.popup(self.sheet.mapToGlobal(self.sheet.rect().center()))
-            return
-
-        def act() -> None:
-            project, words, name = actions.hold(self.session.project, view, self.stage.selection, way)
-            self.session.edit(project, words)
-            self._said("Supports", "springs" if way in ("springs", "foundation") else "supports", name)
-        self._guard(act)
-
-    def push_picked(self, way: str) -> None:
-        """Put a load on the selection and open its value for typing."""
-        if not self._picked():
-            return
-        view = self.session.current("shape")
-
-        def act() -> None:
-            project, words, name = actions.push(self.session.project, view, self.stage.selection, way)
-            self.session.edit(project, words)
-            self._said("Loads", "loads", name, edit=True)
-        self._guard(act)
-
-    def zone_picked(self) -> None:
-        """Finer elements on the selection."""
-        if not self._picked():
-            return
-        view = self.session.current("shape")
-
-        def act() -> None:
-            plan = self.session.project.mesh
-            size = proposed_mesh_size(view) if plan.size is None else self.session.project.value(plan.size, "length")
-            project, words, _ = actions.refine(self.session.project, view, self.stage.selection, f"{size / 2:.3g} mm")
-            self.session.edit(project, words)
-            self.sheet.open_station("Mesh")
-        self._guard(act)
-
-    def _said(self, station: str, field: str, name: str, edit: bool = False) -> None:
-        """Open the station with the new sentence; with `edit` its first number is open for typing."""
-        self.stage.select(())
-        self.stage.show_view("Shape")
-        self.sheet.open_station(station)
-        index = [item.name for item in getattr(self.session.project, field)].index(name)
-        if edit:
-            card = self.sheet.cards[station]
-            label = card.sentences[index]
-            spans = [span for span in label.sentence if span.kind in ("force", "stress", "line force", "moment", "temperature", "length")]
-            busy = [span for span in spans if not span.text.startswith("0 ")]
-            card.edit((busy or spans)[0], label)
-
-    def add_piece(self, key: str) -> None:
-        """A new piece from a recipe, clear of what is there; the project begins with it when there is none."""
-        def act() -> None:
-            view = self.session.current("shape")
-            beside = float(view.extents[0, 1]) + 0.1 * float(view.size) if view is not None else 0.0
-            project, name = with_piece(self.session.project, key, STEEL, beside)
-            if self.session.project.pieces:
-                self.session.edit(project, f"{name} added")
-            else:
-                self.session.new(project.changed(name="New part"), {}, f"{name} from a recipe; {STEEL.name} assumed")
-            self.stage.show_view("Shape")
-            self.sheet.open_station("Part")
-        self._guard(act)
-
-    def add_weight(self) -> None:
-        """The weight of all pieces as a held load."""
-        def act() -> None:
-            project, name = with_weight(self.session.project)
-            self.session.edit(project, f"{name} added")
-            self.sheet.open_station("Loads")
-        self._guard(act)
-
     def save_film(self) -> None:
         """Ask for a name and save what the stage shows as a picture or a film."""
         name, _ = QFileDialog.getSaveFileName(self, "Save a picture or a film", f"{self.session.project.name}.png",
                                               "Picture (*.png);;Film (*.gif *.mp4)")
         if name:
             self._guard(lambda: self.stage.save_film(Path(name)))
-
-    def add_load(self, kind: str, support: str) -> None:
-        """A load that needs nothing picked: 'weight', 'temperature', or the 'move' of a support."""
-        if kind == "weight":
-            self.add_weight()
-            return
-
-        def act() -> None:
-            project, name = with_temperature(self.session.project) if kind == "temperature" else with_move(self.session.project, support)
-            self.session.edit(project, f"{name} added")
-            self._said("Loads", "loads", name, edit=True)
-        self._guard(act)
-
-    def add_case(self) -> None:
-        """A new load case with all loads."""
-        from labilis.model import CaseLoad
-
-        project = self.session.project
-        name = project.free_name("cases", "case")
-        case = LoadCase(name=name, loads=tuple(CaseLoad(load=load.name) for load in project.loads))
-        self._guard(lambda: (self.session.edit(project.with_item("cases", case), f"{name} added"),  # type: ignore[func-returns-value, arg-type]
-                             self.session.choose_case(name)))
 
     def list_keys(self) -> None:
         """All keys, in a small window."""

@@ -19,6 +19,7 @@ from labilis.judge.evidence.held_direction import held_direction
 from labilis.judge.evidence.held_part import held_part
 from labilis.judge.evidence.interacting import interacting_modes
 from labilis.judge.evidence.joints import joints
+from labilis.judge.evidence.large_deflection import kept_length, linear_or_not
 from labilis.judge.evidence.midsurface import midsurface
 from labilis.judge.evidence.negative import negative_factors
 from labilis.judge.evidence.proportions import proportions
@@ -32,6 +33,7 @@ REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     free_motion, balance, held_direction, compression, element_order, half_waves, completeness, under_required, negative_factors,
     interacting_modes, symmetry, joints, midsurface, deflection_before_buckling, following_pressure, yield_first, traced, hand_check,
     edge_support, each_load, held_part, centred, proportions, effective_length, stretch, southwell_line,
+    linear_or_not, kept_length,
 )
 _ORDER = {"bad": 0, "caution": 1, "not judged": 2, "good": 3}
 

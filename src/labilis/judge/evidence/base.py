@@ -8,7 +8,7 @@ from labilis.judge.findings import MemberFindings, MeshFindings, ModesFindings, 
 from labilis.judge.hand import EndCase, EulerCheck
 from labilis.judge.hand.taken import HandFacts
 from labilis.judge.screening import Screened
-from labilis.model import Project
+from labilis.model import Project, Rib
 
 State = Literal["good", "caution", "bad", "not judged"]
 
@@ -49,6 +49,15 @@ class CaseFacts:
         """Factor that a mode of this driver must reach."""
         known = {piece.name for piece in self.project.pieces}
         return self.project.required_of(driver) if driver in known else self.required
+
+    @property
+    def kinds(self) -> list[str]:
+        """Kind of each mode; whatever a rib or stiffener does as the driver is a stiffener's mode."""
+        if self.modes is None:
+            return []
+        ribs = {piece.name for piece in self.project.pieces if piece.acts_as == "stiffener" or isinstance(piece.recipe, Rib)}
+        return ["stiffener" if driver in ribs else str(kind)
+                for kind, driver in zip(self.modes.kinds, self.modes.drivers)]
 
     def trace_decides(self, driver: str) -> bool:
         """Whether the driver is a closed thin-walled section, of which modes alone say too little."""

@@ -9,7 +9,8 @@ def centred(facts: CaseFacts) -> Evidence | None:
         return None
     size = abs(trace.amplitude)
     if trace.mode == 0 or size == 0.0:
-        if bool((trace.negative > 0).any()):
+        peak = int(trace.factors.argmax())  # behind a limit a negative pivot is what it should be
+        if bool((trace.negative[:peak] > 0).any()) or (peak == len(trace.factors) - 1 and trace.negative[-1] > 0):
             return Evidence("centred load", "0", "mm out of true", "bad", "The perfect part was traced past a bifurcation without leaving "
                             "the straight path: it does not stand there. Start from the shape of a mode.", "trace")
         return Evidence("centred load", "0", "mm out of true", "caution", "The trace started from the perfect part: a centred load can "

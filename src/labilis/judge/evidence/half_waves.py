@@ -13,7 +13,7 @@ def elements_per_half_wave(mesh: MeshFindings, shape: Floats) -> tuple[float, fl
     """(half wave in mm, elements along it) of a mode shape (n, 3).
 
     The wave number is that of the shape on the part's surface, k² = ∫|∇φ|² dA / ∫|φ|² dA, which for a sine is exact; the half wave π/k
-    is compared with the mean side of the triangles that move, each counted by |φ|² dA. A side of second order counts twice.
+    is compared with the mean side of the elements that move, each counted by |φ|² dA. A side of second order counts twice.
     """
     corners = mesh.triangles[:, :3]
     p = mesh.nodes[corners]
@@ -29,6 +29,10 @@ def elements_per_half_wave(mesh: MeshFindings, shape: Floats) -> tuple[float, fl
     size = (moved.mean(axis=1) ** 2).sum(axis=1)
     wave = np.pi / np.sqrt(max(float((slope * area).sum()), 1e-300) / max(float((size * area).sum()), 1e-300))
     sides = np.linalg.norm(np.roll(p, -1, axis=1) - p, axis=2).mean(axis=1)
+    if len(mesh.quads):  # a hexahedron's side counts whole, not the triangles it is cut into
+        ring = mesh.nodes[mesh.quads[:, :4]]
+        whole = np.linalg.norm(np.roll(ring, -1, axis=1) - ring, axis=2).mean(axis=1)
+        sides = np.where(mesh.of_quad[good] >= 0, whole[mesh.of_quad[good]], sides)
     weight = size * area
     side = float((sides * weight).sum() / weight.sum())
     return float(wave), float(wave / side) * (2.0 if mesh.has_solids and mesh.order == 2 else 1.0)
@@ -44,14 +48,20 @@ def _along_lines(mesh: MeshFindings, shape: Floats) -> tuple[float, float]:
     return float(wave), 2.0 * float(wave / length.mean())
 
 
+def half_wave_of(mesh: MeshFindings, shape: Floats) -> tuple[float, float]:
+    """(half wave mm, elements along it) of a mode on surfaces, or on lines where there are no surfaces; noughts for nothing."""
+    if len(mesh.triangles):
+        return elements_per_half_wave(mesh, shape)
+    return _along_lines(mesh, shape) if len(mesh.lines) else (0.0, 0.0)
+
+
 def half_waves(facts: CaseFacts) -> Evidence | None:
     """Judged on the first positive mode."""
     if facts.mesh is None or facts.modes is None or len(facts.modes.positive) == 0 or (
             len(facts.mesh.triangles) + len(facts.mesh.lines) == 0):
         return None
     first = int(np.flatnonzero(facts.modes.factors == facts.modes.positive[0])[0])
-    measure = elements_per_half_wave if len(facts.mesh.triangles) else _along_lines
-    wave, count = measure(facts.mesh, facts.modes.shapes[first])
+    wave, count = half_wave_of(facts.mesh, facts.modes.shapes[first])
     if count >= _GOOD:
         return Evidence("elements per half wave", f"{count:.3g}", "elements", "good",
                         f"The first mode's half wave of about {wave:.3g} mm spans {count:.3g} elements.", "mesh")

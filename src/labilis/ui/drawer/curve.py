@@ -31,6 +31,7 @@ class TraceCurve(QWidget):
         self.setAccessibleName("Load-deflection curve")
         self.trace: TraceFindings | None = None
         self.stale = False
+        self.kept: list[tuple[str, TraceFindings]] = []
 
     def show_trace(self, trace: TraceFindings | None, stale: bool = False) -> None:
         """Draw a trace."""
@@ -51,7 +52,9 @@ class TraceCurve(QWidget):
             (trace.ideal, "mode 1, ideal", LIGHT.quiet), (trace.first_yield, "first yield", LIGHT.caution),
             (trace.limit, "limit", LIGHT.bad)) if math.isfinite(value) and value > 0]
         high = 1.08 * max(float(trace.factors.max()), *(value for value, _, _ in marks)) if marks else 1.08 * float(trace.factors.max())
-        wide = 1.05 * max(float(trace.probe.max()), 1e-9)
+        others = [(name, other) for name, other in self.kept if other is not trace]
+        high = max([high, *(1.08 * float(other.factors.max()) for _, other in others)])
+        wide = 1.05 * max([float(trace.probe.max()), 1e-9, *(float(other.probe.max()) for _, other in others)])
         area = QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM)
 
         def at(motion: float, factor: float) -> QPointF:
@@ -66,6 +69,12 @@ class TraceCurve(QWidget):
             placed.append(label)
             painter.setPen(QColor(colour))
             painter.drawText(QRectF(area.right() + 6, label, _RIGHT - 8, 16), Qt.AlignmentFlag.AlignVCenter, f"{value:.4g} {words}")
+        for number, (name, other) in enumerate(others):
+            painter.setPen(QPen(QColor(LIGHT.quiet), 1.4, (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)[number % 3]))
+            line = [at(float(motion), float(factor)) for motion, factor in zip(other.probe, other.factors)]
+            painter.drawPolyline(line)
+            painter.setPen(QColor(LIGHT.quiet))
+            painter.drawText(line[-1] + QPointF(5, 5), name)
         colour = QColor(LIGHT.quiet if self.stale else LIGHT.accent)
         painter.setPen(QPen(colour, 2))
         points = [at(float(motion), float(factor)) for motion, factor in zip(trace.probe, trace.factors)]

@@ -18,13 +18,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from labilis.judge.numbers import critical_text
 from labilis.run.report import CaseReport
-from labilis.ui.drawer.curve import TraceCurve
 from labilis.ui.drawer.hand import HandPage
+from labilis.ui.drawer.modes import ModesPage
 from labilis.ui.drawer.screening import ScreeningPage
 from labilis.ui.drawer.studies import StudiesPage
 from labilis.ui.drawer.tables import plain_table, text_cell
+from labilis.ui.drawer.trace_page import TracePage
 from labilis.ui.theme import LIGHT, icon
 
 if TYPE_CHECKING:
@@ -71,17 +71,9 @@ class Drawer(QWidget):
         layout.addLayout(row)
         self.pages = QStackedWidget()
         layout.addWidget(self.pages)
-        modes_page = QWidget()
-        modes_layout = QVBoxLayout(modes_page)
-        modes_layout.setContentsMargins(0, 0, 0, 0)
-        self.modes = plain_table(["mode", "factor", "critical load", "driver", "kind", "required", "verdict"], "Modes")
-        self.modes.setObjectName("modes")
-        self.modes.itemSelectionChanged.connect(self._mode_clicked)
-        modes_layout.addWidget(self.modes, 1)
-        self.modes_note = QLabel()
-        self.modes_note.setObjectName("note")
-        self.modes_note.setWordWrap(True)
-        modes_layout.addWidget(self.modes_note)
+        self.modes_page, self.trace_page = ModesPage(), TracePage()
+        self.modes, self.modes_note, self.curve = self.modes_page.table, self.modes_page.note, self.trace_page.curve
+        self.modes_page.chosen.connect(self.mode_chosen)
         self.evidence = plain_table(["", "evidence", "what it says", ""], "Evidence")
         head = self.evidence.horizontalHeader()
         assert head is not None
@@ -96,9 +88,9 @@ class Drawer(QWidget):
         self.journal = QPlainTextEdit()
         self.journal.setReadOnly(True)
         self.journal.setAccessibleName("Journal")
-        self.curve, self.studies = TraceCurve(), StudiesPage()
+        self.studies = StudiesPage()
         self.hand, self.screening = HandPage(session), ScreeningPage()
-        for page in (modes_page, self.screening, self.hand, self.studies, self.curve, self.evidence, self.journal):
+        for page in (self.modes_page, self.screening, self.hand, self.studies, self.trace_page, self.evidence, self.journal):
             self.pages.addWidget(page)
         self.setMinimumHeight(34)
         self._height = 210
@@ -106,7 +98,7 @@ class Drawer(QWidget):
         session.statements_changed.connect(self.refresh)
         session.case_changed.connect(self.refresh)
         session.journal_grew.connect(self.journal.appendPlainText)
-        self._filling = False
+        self._made = True
         self.show_page("Modes")
         self.set_open(False)
         self.refresh()
@@ -119,7 +111,7 @@ class Drawer(QWidget):
         self.summary.setVisible(name == "Modes")
         self._height = 270 if name == "Hand checks" else 210
         QTimer.singleShot(0, self._fit_rows)
-        if hasattr(self, "_filling"):
+        if hasattr(self, "_made"):
             self.set_open(True)
 
     def toggle(self) -> None:
@@ -138,55 +130,16 @@ class Drawer(QWidget):
         report, stale = self.session.case_report, False
         if self.session.out_of_date is not None:
             report, stale = self.session.out_of_date, True
-        self._filling = True
-        self._fill_modes(report, stale)
+        self.summary.setText(self.modes_page.show_report(report, stale))
         self._fill_evidence(report)
-        self.curve.show_trace(report.facts.trace if report is not None else None, stale)
+        self.trace_page.show_trace(report.facts.trace if report is not None else None, stale)
         self.hand.show_report(report)
         self.screening.show_report(report)
         self.studies.show_studies(*(self.session.current(kind) for kind in ("converge", "amplitude", "tilt")))  # type: ignore[arg-type]
-        self._filling = False
 
     def choose_mode(self, mode: int) -> None:
         """Mark a mode's row without telling."""
-        self._filling = True
-        if 0 <= mode < self.modes.rowCount():
-            self.modes.selectRow(mode)
-        else:
-            self.modes.clearSelection()
-        self._filling = False
-
-    def _fill_modes(self, report: CaseReport | None, stale: bool) -> None:
-        facts = report.facts if report is not None else None
-        modes = facts.modes if facts is not None else None
-        if report is None or facts is None or modes is None:
-            self.modes.setRowCount(0)
-            self.modes_note.setText("No modes yet. Run to find them.")
-            self.summary.setText("")
-            return
-        self.modes.setRowCount(len(modes.factors))
-        for row, (factor, kind) in enumerate(zip(modes.factors, modes.kinds)):
-            if factor < 0:
-                verdict, colour = "load must reverse", LIGHT.quiet
-            elif facts.meets(row) is None:
-                verdict, colour = "the trace decides", LIGHT.quiet
-            elif facts.meets(row):
-                verdict, colour = "✓ meets", LIGHT.good
-            else:
-                verdict, colour = f"✕ under by {100 * (1 - factor / facts.required_of(modes.drivers[row])):.0f} %", LIGHT.bad
-            grey = LIGHT.quiet if stale else ""
-            cells = [str(row + 1), f"{factor:.4g}", critical_text(float(factor), modes.growing_force), modes.drivers[row], str(kind),
-                     f"{facts.required_of(modes.drivers[row]):.4g}"]
-            for column, text in enumerate(cells):
-                self.modes.setItem(row, column, text_cell(text, grey))
-            self.modes.setItem(row, 6, text_cell(verdict, grey or colour))
-        notes = [item.text for item in report.evidence if item.name in ("completeness", "modes under the required factor",
-                                                                        "negative factors", "compression")]
-        if len(modes.factors) == 0:
-            notes = [item.text for item in report.evidence if item.name in ("compression", "held loads")]
-        self.modes_note.setText(("Out of date. " if stale else "") + "  ".join(notes))
-        first = f"first factor {modes.positive[0]:.4g}" if len(modes.positive) else "no positive factor"
-        self.summary.setText(("out of date: " if stale else "") + first)
+        self.modes_page.choose(mode)
 
     def _fill_evidence(self, report: CaseReport | None) -> None:
         items = report.evidence if report is not None else ()
@@ -220,8 +173,3 @@ class Drawer(QWidget):
         station = item.data(Qt.ItemDataRole.UserRole)
         if station:
             self.station_wanted.emit(station)
-
-    def _mode_clicked(self) -> None:
-        rows = self.modes.selectionModel().selectedRows()  # type: ignore[union-attr]
-        if rows and not self._filling:
-            self.mode_chosen.emit(rows[0].row())

@@ -11,7 +11,7 @@ from labilis.judge.spans import Sentence, Span
 from labilis.model import LabilisError
 from labilis.model.statements import MOTIONS, TURNS
 from labilis.model.units import KINDS
-from labilis.ui.actions import without_piece
+from labilis.ui.actions import without_piece, without_scribe
 from labilis.ui.sheet.sentence import MotionEditor, SentenceLabel, ValueEditor, choose
 from labilis.ui.theme import LIGHT
 
@@ -135,6 +135,7 @@ class Card(QFrame):
 
     def show_sentences(self, sentences: list[Sentence], removable: dict[int, tuple[str, str, str]] | None = None) -> None:
         """Put these sentences on the card; `removable` maps a sentence to (field, name, words) it can drop."""
+        typing = self.editor if isinstance(self.editor, ValueEditor) else None
         if self.editor is not None:
             self.close_editor()
         while self._body.count():
@@ -157,6 +158,18 @@ class Card(QFrame):
             self._body.addWidget(label)
             label.setVisible(self.is_open or number < self._closed_lines)
             self.sentences.append(label)
+        if typing is not None:
+            self._resume(typing)
+
+    def _resume(self, typing: ValueEditor) -> None:
+        """Open the editor again that was open before the sentences were written anew, with what had been typed."""
+        for label in self.sentences:
+            for span in label.sentence:
+                if span.path == typing.span.path and span.kind == typing.span.kind and self.is_open:
+                    self.edit(span, label)
+                    if isinstance(self.editor, ValueEditor) and self.editor.line.text() != typing.line.text():
+                        self.editor.line.setText(typing.line.text())
+                    return
 
     def add_note(self, text: str) -> None:
         """A quiet line under the sentences, until they are written anew."""
@@ -244,6 +257,12 @@ def _without(project: Any, field: str, name: str) -> Any:
         return project.changed(mesh=plan.model_copy(update={"zones": tuple(z for z in plan.zones if z.region != name)}))
     if field == "pieces":
         return without_piece(project, name)
+    if field == "cases":
+        cases = [case.model_copy(update={"combine": tuple(part for part in case.combine if part.case != name)})
+                 for case in project.cases if case.name != name]
+        return project.changed(cases=cases)
+    if field == "scribes":
+        return without_scribe(project, name)
     project = project.without_item(field, name)
     used = {item.on for item in (*project.supports, *project.springs, *project.loads) if hasattr(item, "on")}
     return project.changed(hubs=[hub for hub in project.hubs if hub.name in used])

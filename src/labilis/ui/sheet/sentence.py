@@ -71,7 +71,7 @@ class ValueEditor(QFrame):
         super().__init__()
         self._take = take
         self._first = text
-        self._span = span
+        self.span = span
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 2, 0, 2)
         layout.setSpacing(2)
@@ -103,7 +103,7 @@ class ValueEditor(QFrame):
 
     def _with_unit(self, text: str) -> str:
         """A bare number takes the unit that stood there before."""
-        if self._span.kind in ("length", "force", "stress", "density", "angle"):
+        if self.span.kind in ("length", "force", "stress", "density", "angle"):
             try:
                 float(text)
             except ValueError:

@@ -8,10 +8,12 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from labilis.judge import sentences
+from labilis.judge.part_sentences import part_sentences, scribe_sentences
 from labilis.judge.spans import Sentence, Span
 from labilis.judge.studies import study_words
+from labilis.judge.trace_sentences import trace_sentences
 from labilis.model import Project
-from labilis.run.about import proposed_mesh_size
+from labilis.run.about import mesh_cost, proposed_mesh_size
 from labilis.ui.sheet.card import Card, Mark
 
 if TYPE_CHECKING:
@@ -31,6 +33,7 @@ class Sheet(QScrollArea):
         self.setFixedWidth(304)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)  # else sentences are cut when it comes
         ground = QWidget()
         ground.setObjectName("ground")
         column = QVBoxLayout(ground)
@@ -56,11 +59,16 @@ class Sheet(QScrollArea):
         self.setWidget(ground)
         add = self.cards
         add["Part"].add_tool("open STEP…", commands["open_step"], "New project from a STEP file")
+        self.revise_tool = add["Part"].add_tool("revised file…", commands["revise"], "Read a revised STEP or STL file: supports, loads and "
+                                                "zones find their faces again")
         add["Part"].add_tool("+ piece", commands["piece"], "A piece from a recipe: plate, folded sheet, strut, rib, block")
+        add["Part"].add_tool("+ parameter", commands["parameter"], "A named number that sizes may use in expressions")
+        add["Part"].add_tool("materials", commands["grades"], "Copy a material, keep it among own grades, import and export grades")
         add["Supports"].add_tool("+ hold what is picked", commands["hold"], "Pick a face or an edge on the stage first")
         add["Loads"].add_tool("+ force", commands["force"], "On the picked face or edge")
         add["Loads"].add_tool("+ pressure", commands["pressure"], "On the picked faces")
         add["Loads"].add_tool("+ other", commands["other_load"], "Weight, a change of temperature, a displacement")
+        add["Loads"].add_tool("+ case", commands["case"], "A further load case with all loads; cases can be combined with factors")
         add["Mesh"].add_tool("mesh now", commands["mesh"], "Make the mesh and look at it")
         add["Mesh"].add_tool("converge", commands["converge"], "First factor with several meshes: how far the number can be believed")
         add["Mesh"].add_tool("+ zone", commands["zone"], "Finer elements on the picked face or edge")
@@ -68,10 +76,12 @@ class Sheet(QScrollArea):
         add["Strength"].add_tool("show stress", commands["show_stress"], "Stress on the stage")
         add["Modes"].add_tool("find modes", commands["modes"], "Run everything that is out of date, to the verdict")
         add["Trace"].add_tool("run the trace", commands["trace"], "Follow the imperfect part of this case along its path")
+        self.anew_tool = add["Trace"].add_tool("anew", commands["trace_anew"], "From the unloaded part, not from where it was left off")
         add["Trace"].add_tool("how sensitive", commands["amplitude"], "The verified factor over the amplitude, to both sides")
         add["Strength"].add_tool("tilt", commands["tilt"], "First factor, first yield and stress over a tilt of the largest force")
         session.statements_changed.connect(self.refresh)
         session.results_changed.connect(self.refresh)
+        session.run_changed.connect(self._trace_tools)
         session.case_changed.connect(self.refresh)
         self.open_name = ""
         self.refresh()
@@ -95,22 +105,33 @@ class Sheet(QScrollArea):
         facts = report.facts if report is not None else None
         view = session.current("shape")
         extents = tuple(float(c) for c in view.extents[:, 1] - view.extents[:, 0]) if view is not None else None
-        part = sentences.part_sentences(project, extents, view.volume if view is not None else None)  # type: ignore[arg-type]
+        part = part_sentences(project, extents, view.volume if view is not None else None,  # type: ignore[arg-type]
+                              [(item.material.name, item.folder) for item in session.own_grades])
+        scribed = scribe_sentences(project)
+        removable = _removable_pieces(project, part) | {len(part) + index: ("scribes", item.name, "Remove this scribe")
+                                                  for index, item in enumerate(project.scribes)}
+        part += scribed
         part += [(Span(name, strong=True), Span(" = "), Span(text, ("parameters", name), "any"), Span("."))
                  for name, text in project.parameters.items()]
-        self._show("Part", part, _removable_pieces(project))
-        self._show("Supports", sentences.support_sentences(project),
+        self._show("Part", part, removable)
+        self.revise_tool.setVisible(bool(project.geometry))
+        lost = session.lost
+        self._show("Supports", sentences.support_sentences(project, lost),
                    {index: ("supports", item.name, "Remove this support") for index, item in enumerate(project.supports)}
                    | {len(project.supports) + index: ("springs", item.name, "Remove this spring")
                       for index, item in enumerate(project.springs)}
                    | {len(project.supports) + len(project.springs) + index: ("hubs", item.name, "Remove this hub")
                       for index, item in enumerate(project.hubs)})
-        self._show("Loads", sentences.load_sentences(project),
-                   {index: ("loads", item.name, "Remove this load") for index, item in enumerate(project.loads)})
+        loads = sentences.load_sentences(project, lost)
+        removable = {index: ("loads", item.name, "Remove this load") for index, item in enumerate(project.loads)}
+        if len(project.cases) > 1:
+            removable |= {len(loads) + index: ("cases", item.name, "Remove this case") for index, item in enumerate(project.cases)}
+        self._show("Loads", [*loads, *sentences.case_sentences(project)], removable)
         if project.supports and self.cards["Supports"].is_open:
             self.cards["Supports"].add_note("On the stage, ticks stand for x y z and the three turns: long when held.")
         proposed = proposed_mesh_size(view) if view is not None else None
-        mesh = sentences.mesh_sentences(project, facts or session.report_without_case(), proposed)
+        mesh = sentences.mesh_sentences(project, facts or session.report_without_case(), proposed, lost,
+                                        mesh_cost(project, view) if view is not None else "")
         self._show("Mesh", mesh, {index + 1: ("zones", zone.region, "Remove this zone")
                                   for index, zone in enumerate(project.mesh.zones)})
         strength = sentences.strength_sentences(facts)
@@ -126,19 +147,27 @@ class Sheet(QScrollArea):
         if report is not None and facts is not None and facts.modes is not None:
             modes += [(Span(item.text, tone=item.state),) for item in report.evidence if item.state in ("bad", "caution")][:3]
         self._show("Modes", modes)
-        trace = sentences.trace_sentences(project, facts)
+        trace = trace_sentences(project, facts)
         study = session.current("amplitude")
         if study is not None and study.done:
             trace.append((Span(study_words(study)),))
         self._show("Trace", trace)
+        self._trace_tools()
         self._mark()
+
+    def _trace_tools(self) -> None:
+        """Whether a trace begins or goes on from where it was left off."""
+        left = self.session.checkpoint if self.session.running is None else None
+        tool = self.cards["Trace"].tools["run the trace"]
+        tool.setText("run the trace" if left is None else f"go on from step {left.steps}")
+        self.anew_tool.setVisible(left is not None)
 
     def _show(self, name: str, found: list[Sentence], removable: dict[int, tuple[str, str, str]] | None = None) -> None:
         error = self.session.last_error
         place = error.where.split("/")[0] if error is not None else ""
-        owner = {"part": "Part", "pieces": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
+        owner = {"part": "Part", "pieces": "Part", "scribes": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
                  "loads": "Loads", "cases": "Loads", "mesh": "Mesh", "trace": "Trace"}.get(place)
-        if error is not None and owner == name:
+        if error is not None and owner == name and error.code != "lost-region":
             found = [*found, (Span(str(error).removeprefix(f"{error.where}: "), tone="bad"),)]
         self.cards[name].show_sentences(found, removable)
 
@@ -162,16 +191,18 @@ class Sheet(QScrollArea):
             if name == "Trace" and ready[name] and facts is not None and facts.trace is not None and facts.trace.verified < 1:
                 state = "fails"
             error = session.last_error
+            spans = [span for label in self.cards[name].sentences for span in label.sentence]
+            if any(span.tone == "bad" and span.text.startswith(" Blocked:") for span in spans):
+                state = "blocked"
             if error is not None and any(label.sentence[-1].tone == "bad" and str(error.what) in label.sentence[-1].text
                                          for label in self.cards[name].sentences):
                 state = "blocked"
             mark.show_state(state)
 
 
-def _removable_pieces(project: Project) -> dict[int, tuple[str, str, str]]:
-    """Sentences of pieces that can be removed: two each where there is a recipe."""
-    found, row = {}, 0
-    for piece in project.pieces:
-        found[row] = ("pieces", piece.name, "Remove this piece")
-        row += 2 if piece.recipe is not None and not piece.set_aside else 1
-    return found if len(project.pieces) > 1 else {}
+def _removable_pieces(project: Project, found: list[Sentence]) -> dict[int, tuple[str, str, str]]:
+    """Sentences of pieces, by the name that begins them, that can be removed while another piece is left."""
+    if len(project.pieces) < 2:
+        return {}
+    return {row: ("pieces", project.pieces[int(span.path[1])].name, "Remove this piece") for row, sentence in enumerate(found)
+            for span in sentence if span.path is not None and len(span.path) == 3 and span.path[0] == "pieces" and span.path[2] == "name"}

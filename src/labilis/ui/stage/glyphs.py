@@ -28,12 +28,13 @@ class SupportMark:
 
 @dataclass(frozen=True)
 class LoadMark:
-    """Arrow ending at place (3,) along direction (3,), with a tag; several places for pressure."""
+    """Arrow ending at place (3,) along direction (3,), with a tag; reaction: what a support pushes back, in its own colour."""
 
     place: np.ndarray
     direction: np.ndarray
     tag: str
     held: bool
+    reaction: bool = False
 
 
 @dataclass(frozen=True)
@@ -85,6 +86,7 @@ class Glyphs:
         self._ink = _Lines(renderer, LIGHT.ink, 1.4)
         self._faint = _Lines(renderer, LIGHT.quiet, 1.0)
         self._ochre = _Lines(renderer, LIGHT.caution, 2.6)
+        self._teal = _Lines(renderer, LIGHT.accent, 2.6)
         self._tags: list[vtkTextActor] = []
         self.supports: list[SupportMark] = []
         self.loads: list[LoadMark] = []
@@ -102,7 +104,7 @@ class Glyphs:
             self.renderer.RemoveViewProp(tag)
         self._tags = []
         if not self.visible:
-            for part in (self._ink, self._faint, self._ochre):
+            for part in (self._ink, self._faint, self._ochre, self._teal):
                 part.draw([])
             return
         ink: list[list[tuple[float, float]]] = []
@@ -114,8 +116,11 @@ class Glyphs:
         taken: dict[tuple[int, int], int] = {}
         for support in self.supports:
             self._support(support, ink, faint, taken)
+        teal: list[list[tuple[float, float]]] = []
+        teal_heads: list[list[tuple[float, float]]] = []
         for load in self.loads:
-            self._load(load, ochre, heads)
+            self._load(load, *((teal, teal_heads) if load.reaction else (ochre, heads)))
+        self._teal.draw(teal, teal_heads)
         self._ink.draw(ink)
         self._faint.draw(faint)
         self._ochre.draw(ochre, heads)
@@ -165,20 +170,20 @@ class Glyphs:
         heads.append([tuple(tip), tuple(neck + 5.5 * side), tuple(neck - 5.5 * side)])
         if load.held:
             ochre.append([tuple(tail + 6 * side), tuple(tail - 6 * side)])
-        self._tag(load.tag, tail - 8 * direction, direction)
+        self._tag(load.tag, tail - 8 * direction, direction, LIGHT.accent if load.reaction else LIGHT.caution)
 
-    def _tag(self, text: str, at: np.ndarray, direction: np.ndarray) -> None:
+    def _tag(self, text: str, at: np.ndarray, direction: np.ndarray, colour: str) -> None:
         tag = vtkTextActor()
         tag.SetInput(text)
         style = tag.GetTextProperty()
         style.SetFontFamilyToArial()
         style.SetFontSize(14)
         style.SetBold(True)
-        style.SetColor(*_rgb(LIGHT.caution))
+        style.SetColor(*_rgb(colour))
         style.SetBackgroundColor(*_rgb(LIGHT.card))
         style.SetBackgroundOpacity(1.0)
         style.SetFrame(True)
-        style.SetFrameColor(*_rgb(LIGHT.caution))
+        style.SetFrameColor(*_rgb(colour))
         if abs(direction[0]) > abs(direction[1]):
             style.SetVerticalJustificationToCentered()
             (style.SetJustificationToRight if direction[0] > 0 else style.SetJustificationToLeft)()

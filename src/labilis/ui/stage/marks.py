@@ -3,6 +3,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from labilis.judge.findings import StrengthFindings
 from labilis.judge.numbers import force_text
 from labilis.model import (
     ForceLoad,
@@ -95,6 +96,18 @@ def marks_of(project: Project, view: ShapeView, case: str) -> tuple[list[Support
         centre = _place(region, view) if hub.at is None else np.array([project.value(text, "length") for text in hub.at])
         rings.append(HubMark(centre, rim[::max(1, len(rim) // 16)]))
     return supports, loads, rings
+
+
+def reaction_marks(project: Project, view: ShapeView, strength: StrengthFindings) -> list[LoadMark]:
+    """Reactions of the service load as arrows at their supports; those that are nothing beside the largest are left out."""
+    forces = strength.reaction[:, :, :3].sum(axis=1)
+    sizes = np.linalg.norm(forces, axis=1)
+    found = []
+    for name, force, size in zip(strength.supports, forces, sizes):
+        support = next((item for item in project.supports if item.name == name), None)
+        if support is not None and size > 1e-3 * max(float(sizes.max()), 1e-300):
+            found.append(LoadMark(_place(project.target_region(support.on), view), force / size, force_text(float(size)), False, True))
+    return found
 
 
 def _weight_mark(project: Project, load: WeightLoad, view: ShapeView) -> LoadMark | None:

@@ -10,6 +10,7 @@ from labilis.run.picking import ShapeView
 
 _EDGE_REACH = 4.0  # pixels
 _END_REACH = 9.0
+_SPOT_REACH, _SPOT_MOST = 8.0, 25.0
 
 
 def world_to_display(renderer: Any, points: np.ndarray) -> np.ndarray:
@@ -73,3 +74,15 @@ def _nearest_edge(renderer: Any, view: ShapeView, x: float, y: float, depth: flo
         return int(who[int(np.argmin(np.where(close, distance, np.inf)))])
     best = int(np.argmin(distance))
     return int(who[best]) if distance[best] < _EDGE_REACH else None
+
+
+def nearest_point(renderer: Any, points: np.ndarray, x: float, y: float) -> int:
+    """Number of the point (n, 3) that is nearest to a pixel, among those within reach the one in front; -1 for none."""
+    on_screen = world_to_display(renderer, points)
+    away = np.linalg.norm(on_screen[:, :2] - np.array([x, y]), axis=1)
+    close = np.flatnonzero(away < max(_SPOT_REACH, float(away.min(initial=np.inf)) * 1.001))
+    if len(close) == 0 or away[close].min() > _SPOT_MOST:
+        return -1
+    front = on_screen[close, 2]
+    near = close[front < front.min() + 0.02 * max(float(np.ptp(on_screen[:, 2])), 1e-9)]
+    return int(near[int(np.argmin(away[near]))])

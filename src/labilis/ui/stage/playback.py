@@ -36,6 +36,7 @@ class Playback(QWidget):
     """Controls of movement. `changed` fires when a new frame must be drawn; phase 0 to 1 over one swing."""
 
     changed = pyqtSignal()
+    what_changed = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -79,6 +80,11 @@ class Playback(QWidget):
         self.ghost = QCheckBox("ghost")
         self.ghost.setChecked(True)
         self.ghost.setToolTip("Show the undeformed part (G)")
+        self.what = QComboBox()
+        self.what.setAccessibleName("What is shown")
+        self.what.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.what.activated.connect(lambda _: self.what_changed.emit())
+        row.addWidget(self.what)
         row.addWidget(self.button)
         row.addWidget(self.slider, 1)
         for word, widget in (("scale", self.scale), ("speed", self.speed)):
@@ -94,6 +100,20 @@ class Playback(QWidget):
         row.addWidget(self.save)
         layout.addLayout(row)
         self.set_playing(True)
+
+    def offer(self, choices: tuple[str, ...]) -> None:
+        """What may be shown; what was chosen stays where it is among it."""
+        if choices != tuple(self.what.itemText(k) for k in range(self.what.count())):
+            before = self.chosen
+            self.what.clear()
+            self.what.addItems(choices)
+            self.what.setCurrentText(before if before in choices else choices[0])
+        self.what.setVisible(len(choices) > 1)
+
+    @property
+    def chosen(self) -> str:
+        """What is to be shown."""
+        return self.what.currentText()
 
     def describe(self, unit: str, low: str, high: str, colours: Any, story: str, steady: bool) -> None:
         """Legend and words; `steady` fields (stress) stand still until played."""

@@ -8,6 +8,7 @@ import pyvista as pv
 from matplotlib.colors import LinearSegmentedColormap
 
 from labilis.judge.findings import MeshFindings
+from labilis.judge.looks import sides_of, worst_elements
 from labilis.run.picking import ShapeView
 from labilis.ui.theme import LIGHT
 
@@ -57,7 +58,9 @@ def element_lines(mesh: MeshFindings) -> pv.PolyData:
     for shell, elements in mesh.groups():
         if shell:
             sides.append(np.stack([elements, np.roll(elements, -1, axis=1)], axis=2).reshape(-1, 2))
-    triangles = mesh.triangles[~np.isin(mesh.triangle_face, mesh.sheet_faces)]
+    triangles = mesh.triangles[~np.isin(mesh.triangle_face, mesh.sheet_faces) & (mesh.of_quad < 0)]
+    ring = mesh.quads[:, [0, 4, 1, 5, 2, 6, 3, 7]]
+    sides.append(np.stack([ring, np.roll(ring, -1, axis=1)], axis=2).reshape(-1, 2))
     for number, (a, b) in enumerate(((0, 1), (1, 2), (2, 0))):
         mids = triangles[:, 3 + number] if triangles.shape[1] == 6 else np.full(len(triangles), -1)
         straight = mids < 0
@@ -93,6 +96,24 @@ def edge_lines(view: ShapeView, edges: list[int] | None = None) -> pv.PolyData:
         cells.append(np.concatenate([[len(line)], start + np.arange(len(line))]))
         start += len(line)
     return pv.PolyData(np.concatenate(points), lines=np.concatenate(cells)) if cells else pv.PolyData()
+
+
+def scribe_lines(view: ShapeView) -> pv.PolyData:
+    """Dashes along the edges that were scribed."""
+    if view.whole is None:
+        return pv.PolyData()
+    dash, points = 0.012 * view.size, []
+    for index in np.flatnonzero(view.whole.edge_of < 0):
+        line = view.tessellation.edge(int(index))
+        along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
+        count = max(1, round(along[-1] / dash / 1.6))
+        starts = along[-1] * (np.arange(count) + 0.2) / count
+        for stop in np.stack([starts, starts + 0.6 * along[-1] / count], axis=1):
+            places = np.concatenate([stop[:1], along[(along > stop[0]) & (along < stop[1])], stop[1:]])
+            dots = np.stack([np.interp(places, along, line[:, axis]) for axis in range(3)], axis=1)
+            points += list(np.stack([dots[:-1], dots[1:]], axis=1))
+    places = np.concatenate(points)
+    return _joined(places, np.zeros((0, 3)), np.arange(len(places)).reshape(-1, 2))
 
 
 def light_stage(plotter: Any) -> None:
@@ -132,7 +153,7 @@ class Scene:
 
     def show_body(self, view: ShapeView, ghost: bool = False) -> None:
         """The body as shaded faces, or only its edges as a ghost."""
-        self.clear("body", "edges", "aside", "aside edges")
+        self.clear("body", "edges", "scribes", "aside", "aside edges")
         if len(view.ghost_triangles):
             aside = ghost_surface(view)
             self._add("aside", aside, color=LIGHT.line, opacity=0.25, ambient=0.7, diffuse=0.3)
@@ -141,13 +162,20 @@ class Scene:
         self.body = body_surface(view)
         if not ghost:
             self._add("body", self.body, color=LIGHT.steel, smooth_shading=False, ambient=0.42, diffuse=0.62, pickable=True)
-        self._add("edges", edge_lines(view), color=LIGHT.line if ghost else LIGHT.ink, line_width=1.0 if ghost else 1.3)
+        drawn = None if view.whole is None else [int(index) for index in np.flatnonzero(view.whole.edge_of >= 0)]
+        self._add("edges", edge_lines(view, drawn), color=LIGHT.line if ghost else LIGHT.ink, line_width=1.0 if ghost else 1.3)
+        if not ghost:
+            self._add("scribes", scribe_lines(view), color=LIGHT.ink, line_width=2.2)
 
     def show_mesh(self, mesh: MeshFindings) -> None:
         """The mesh's surface with its element edges, thin and quiet."""
         self.mesh_surface = surface_of(mesh)
         self._add("mesh", self.mesh_surface, color="#DDE0DB", ambient=0.4, diffuse=0.6, pickable=True)
         self._add("mesh lines", element_lines(mesh), color=LIGHT.quiet, line_width=0.7)
+        poor = worst_elements(mesh)
+        if len(poor):
+            marked = _joined(mesh.nodes, np.zeros((0, 3)), sides_of(mesh, poor))
+            self._add("worst", marked, color=LIGHT.bad, line_width=3, show_vertices=False)
         if len(mesh.lines):
             struts = _joined(mesh.nodes, np.zeros((0, 3)), mesh.lines)
             self._add("mesh struts", struts, color=LIGHT.ink, line_width=3, show_vertices=False)

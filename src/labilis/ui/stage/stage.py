@@ -11,10 +11,11 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from labilis.judge.stress import von_mises
 from labilis.run.picking import describe_edge, describe_face
-from labilis.ui import actions
+from labilis.ui import actions, marking
+from labilis.ui.stage import fields
 from labilis.ui.stage.playback import Playback
+from labilis.ui.stage.quality import QualityStrip
 from labilis.ui.theme import LIGHT, icon
 
 if TYPE_CHECKING:
@@ -31,6 +32,8 @@ class Stage(QWidget):
     selection_changed = pyqtSignal()
     hold_wanted = pyqtSignal(str)
     push_wanted = pyqtSignal(str)
+    scribe_wanted = pyqtSignal(str)
+    region_wanted = pyqtSignal(str)
     zone_wanted = pyqtSignal()
     mode_changed = pyqtSignal(int)
     film_wanted = pyqtSignal()
@@ -46,6 +49,9 @@ class Stage(QWidget):
         self.scene: Any = None
         self.glyphs: Any = None
         self._free: np.ndarray | None = None
+        self.field: fields.Field | None = None
+        self.compared: Any = None
+        self.beside: tuple[tuple[str, int], ...] = ()
         self._reach = 1.0
         self._pressed: tuple[float, float] | None = None
         self._shown: tuple[Any, ...] = ()
@@ -63,6 +69,13 @@ class Stage(QWidget):
             chip.clicked.connect(lambda _=False, name=name: self.show_view(name))
             row.addWidget(chip)
             self.chips[name] = chip
+        self.compare_button = QPushButton("Compare")
+        self.compare_button.setObjectName("chip")
+        self.compare_button.setToolTip("Two or four modes or cases side by side")
+        self.compare_menu = QMenu(self)
+        self.compare_menu.aboutToShow.connect(self.fill_compare)
+        self.compare_button.setMenu(self.compare_menu)
+        row.addWidget(self.compare_button)
         row.addStretch(1)
         self.hint = QLabel("")
         self.hint.setObjectName("note")
@@ -78,7 +91,10 @@ class Stage(QWidget):
         self.playback.changed.connect(self._frame)
         self.playback.save.clicked.connect(self.film_wanted)
         self.playback.ghost.toggled.connect(lambda _: self.refresh(force=True))
+        self.playback.what_changed.connect(lambda: self.refresh(force=True))
         layout.addWidget(self.playback)
+        self.quality = QualityStrip()
+        layout.addWidget(self.quality)
         self.name_tag = QLabel(self, Qt.WindowType.ToolTip)
         self.name_tag.setStyleSheet(f"background: {LIGHT.card}; border: 1px solid {LIGHT.quiet}; padding: 3px 7px;")
         self.name_tag.setAttribute(Qt.WidgetAttribute.WA_ShowWithoutActivating)
@@ -100,6 +116,7 @@ class Stage(QWidget):
             return
         from pyvistaqt import QtInteractor
 
+        from labilis.ui.stage.beside import Beside
         from labilis.ui.stage.glyphs import Glyphs
         from labilis.ui.stage.scene import Scene, light_stage
 
@@ -111,6 +128,7 @@ class Stage(QWidget):
         self.plotter.setSizePolicy(self.sizePolicy())
         self._holder.addWidget(self.plotter)
         self.scene = Scene(self.plotter)
+        self.compared = Beside(self.plotter)
         self.glyphs = Glyphs(self.plotter.renderer)
         self.plotter.installEventFilter(self)  # VTK's own style keeps the release of a drag to itself
         self.plotter.renderer.AddObserver("StartEvent", lambda *_: self._before_render())
@@ -123,6 +141,7 @@ class Stage(QWidget):
         if state != self._camera_state:
             self._camera_state = state
             self.glyphs.redraw()
+            self.compared.place()
 
     def render(self) -> None:
         """Draw now."""
@@ -169,9 +188,14 @@ class Stage(QWidget):
             self._shown = state
             self._build(name, view, mesh, strength, modes, trace)
         if view is not None:
-            from labilis.ui.stage.marks import marks_of
+            from labilis.ui.stage.marks import marks_of, reaction_marks
 
-            self.glyphs.show(*marks_of(session.project, view, session.case_name))
+            marks = marks_of(session.project, view, session.case_name)
+            if self.compared.count:
+                marks = ([], [], [])
+            elif name == "Stress" and strength is not None:
+                marks = (marks[0], [*marks[1], *reaction_marks(session.project, view, strength)], marks[2])
+            self.glyphs.show(*marks)
         else:
             self.glyphs.show([], [], [])
         self._empty.setVisible(view is None)
@@ -189,13 +213,15 @@ class Stage(QWidget):
     def _build(self, name: str, view: Any, mesh: Any, strength: Any, modes: Any, trace: Any) -> None:
         scene = self.scene
         scene.clear()
-        scene.field = scene.mesh_surface = None
+        self.compared.clear()
+        scene.field = scene.mesh_surface = self.field = None
         self._clock.stop()
         if view is None:
             self.selection = ()
             return
         moving = name in ("Stress", "Mode", "Trace") or self._free is not None
         self.playback.setVisible(moving)
+        self.quality.show_mesh(mesh if name == "Mesh" and self._free is None else None)
         ghost = self.playback.ghost.isChecked()
         if self._free is not None:
             scene.show_body(view, ghost=True)
@@ -205,33 +231,16 @@ class Stage(QWidget):
         elif name == "Mesh":
             scene.show_mesh(mesh)
         else:
-            from labilis.ui.stage.scene import MOVEMENT, STRESS
-
-            if ghost:
+            if ghost and not self.beside:
                 scene.show_body(view, ghost=True)
-            if name == "Stress":
-                stress = von_mises(strength.stress)
-                motion = strength.displacement_growing + strength.displacement_held
-                scene.show_field(mesh, motion, stress, STRESS, (0.0, float(stress.max())))
-                self._reach = float(np.linalg.norm(motion, axis=1).max())
-                self.playback.describe("von Mises stress, MPa", "0", f"{float(stress.max()):.3g}", STRESS,
-                                       f"moves {strength.max_displacement:.3g} mm at most (drawn larger)", steady=True)
-            elif name == "Trace":
-                last = trace.motions[-1]
-                size = np.linalg.norm(last, axis=1)
-                scene.show_field(mesh, last, size, MOVEMENT, (0.0, float(size.max())))
-                self._reach = float(size.max())
-                self.playback.describe("movement, mm", "0", f"{float(size.max()):.3g}", MOVEMENT,
-                                       f"trace: factor {trace.factors[trace.frame[-1]]:.4g} at its end (drawn larger)", steady=True)
+            self.field = self._field_of(name, mesh, strength, modes, trace)
+            self._reach = self.field.reach
+            if self.beside and name == "Mode":
+                self.compared.show(mesh, self._fields_beside(mesh))
             else:
-                self.mode = min(self.mode, len(modes.factors) - 1)
-                shape = modes.shapes[self.mode]
-                size = np.linalg.norm(shape, axis=1)
-                scene.show_field(mesh, shape, size, MOVEMENT, (0.0, 1.0))
-                self._reach = 1.0
-                factor = float(modes.factors[self.mode])
-                self.playback.describe("movement, relative, no unit", "0", "1", MOVEMENT,
-                                       f"mode {self.mode + 1}: factor {factor:.4g}", steady=False)
+                scene.show_field(mesh, self.field.motion, self.field.values, fields.colour_map(self.field), (0.0, self.field.most))
+            story = "one camera for all of them" if self.compared.count else self.field.story
+            self.playback.describe(self.field.unit, "0", self.field.high, fields.colour_map(self.field), story, self.field.steady)
         if self._framed != self.session.project.name + str(view.volume):
             self._framed = self.session.project.name + str(view.volume)
             self.look("i")
@@ -241,6 +250,48 @@ class Stage(QWidget):
         if moving:
             self._last_tick = time.monotonic()
             self._clock.start()
+
+    def _field_of(self, name: str, mesh: Any, strength: Any, modes: Any, trace: Any) -> fields.Field:
+        """What a view shows, by what was chosen on the strip."""
+        self.playback.offer(fields.choices(name, strength))
+        if name == "Stress":
+            return fields.stress_field(strength, self.playback.chosen)
+        if name == "Trace":
+            return fields.trace_field(trace)
+        self.mode = min(self.mode, len(modes.factors) - 1)
+        return fields.mode_field(mesh, modes, self.mode, self.playback.chosen)
+
+    def _fields_beside(self, mesh: Any) -> list[fields.Field]:
+        """Fields of the modes, or cases, that are compared."""
+        found = []
+        for case, mode in self.beside:
+            report = self.session.report.case(case)
+            modes = report.facts.modes if report is not None else None
+            if modes is not None and mode < len(modes.factors):
+                title = f"{case}, mode {mode + 1}" if len({case for case, _ in self.beside}) > 1 else f"mode {mode + 1}"
+                found.append(fields.mode_field(mesh, modes, mode, self.playback.chosen, title))
+        return found
+
+    def compare(self, pairs: tuple[tuple[str, int], ...]) -> None:
+        """Show modes (case, number from 0) side by side; none for the one mode again."""
+        self.beside = pairs
+        self._shown = ()
+        self.show_view("Mode", self.mode)
+        self.fit()
+
+    def fill_compare(self) -> None:
+        """What can be compared now."""
+        self.compare_menu.clear()
+        case, reports = self.session.case_name, self.session.report.cases
+        report = self.session.case_report
+        count = len(report.facts.modes.factors) if report is not None and report.facts.modes is not None else 0
+        offers = [(f"modes {first + 1} and {first + 2}", ((case, first), (case, first + 1))) for first in (0, 2) if count > first + 1]
+        offers += [("modes 1 to 4", tuple((case, number) for number in range(4)))] if count > 3 else []
+        known = [item.facts.case for item in reports if item.facts.modes is not None and len(item.facts.modes.factors)]
+        offers += [(f"mode 1 of {' and '.join(known[:4])}", tuple((name, 0) for name in known[:4]))] if len(known) > 1 else []
+        for words, pairs in [*offers, *([("one shape again", ())] if self.beside else [])]:
+            self.compare_menu.addAction(words).triggered.connect(  # type: ignore[union-attr]
+                lambda _=False, pairs=pairs: self.compare(pairs))
 
     def _build_free(self, view: Any) -> None:
         from labilis.ui.stage.scene import body_surface, ghost_surface
@@ -262,6 +313,7 @@ class Stage(QWidget):
         self.chips["Mesh"].setEnabled(mesh is not None)
         self.chips["Stress"].setEnabled(strength is not None)
         self.chips["Mode"].setEnabled(modes is not None and len(modes.factors) > 0)
+        self.compare_button.setEnabled(self.chips["Mode"].isEnabled())
         self.chips["Mode"].setText(f"Mode {self.mode + 1}" if modes is not None and len(modes.factors) else "Mode")
         shown = self._possible(self.view_name, mesh, strength, modes, trace)
         self.chips["Trace"].setEnabled(trace is not None and len(trace.motions) > 0)
@@ -279,7 +331,7 @@ class Stage(QWidget):
         self._last_tick = now
 
     def _frame(self) -> None:
-        if self.scene is None or self.scene.field is None:
+        if self.scene is None or (self.scene.field is None and not self.compared.count):
             return
         view = self.session.current("shape")
         if view is None:
@@ -298,6 +350,7 @@ class Stage(QWidget):
             self.scene.change_motion(trace.motions[low] + (place - low) * (trace.motions[high] - trace.motions[low]))
             wave = 1.0
         self.scene.move(scale * wave)
+        self.compared.move(scale * wave)
         self.render()
 
     # --- looking --------------------------------------------------------------------------------------------------
@@ -331,12 +384,16 @@ class Stage(QWidget):
             centre = view.extents.mean(axis=1)
             middle = (0.5 * (across.max() + across.min()) - centre @ right) * right + (
                 0.5 * (upward.max() + upward.min()) - centre @ np.cross(right, forward)) * np.cross(right, forward)
+            wide, high = float(np.ptp(across)), float(np.ptp(upward))
+            if self.compared.count:
+                wide, high = self.compared.extent()
+                middle = np.zeros(3)
             camera.focal_point = centre + middle
             camera.position = centre + middle - 4 * view.size * forward
             width, height = self.plotter.width(), max(self.plotter.height(), 1)
             free = max(width - 200, 100) / height  # room for glyphs and tags at the sides
             margin = 1.3 if len(view.ghost_points) else 1.5
-            camera.parallel_scale = 0.5 * max(float(np.ptp(across)) / free, margin * float(np.ptp(upward)), 0.05 * view.size)
+            camera.parallel_scale = 0.5 * max(wide / free, (1.1 if self.compared.count else margin) * high, 0.05 * view.size)
             self.plotter.renderer.ResetCameraClippingRange()
             self.render()
 
@@ -395,7 +452,21 @@ class Stage(QWidget):
             self.pointer_bar.hide()
         self.selection_changed.emit()
 
+    def spot_at(self, x: float, y: float) -> int:
+        """Node of the field that lies nearest under a pixel, -1 for none."""
+        from labilis.ui.stage.picking import nearest_point
+
+        if self.field is None or self.scene is None or self.scene.field is None:
+            return -1
+        found = nearest_point(self.plotter.renderer, np.asarray(self.scene.field.points), x, y)
+        return -1 if found < 0 else int(self.scene.field.point_data["node"][found])
+
     def _moved(self, x: float, y: float) -> None:
+        mesh = self.session.current("mesh")
+        if self.field is not None and self._free is None and mesh is not None:
+            node = self.spot_at(x, y)
+            self._tag(fields.spot_words(self.field, mesh, node) if node >= 0 else None, x, y)
+            return
         found = self.pick_at(x, y)
         if found != self.hovered:
             self.hovered = found
@@ -404,8 +475,14 @@ class Stage(QWidget):
         if found is None:
             self.name_tag.hide()
             return
-        name, size = self.describe(found)
-        self.name_tag.setText(f"<b>{name}</b><br>{size}")
+        self._tag(self.describe(found), x, y)
+
+    def _tag(self, words: tuple[str, str] | None, x: float, y: float) -> None:
+        """Words at the pointer, or none."""
+        if words is None:
+            self.name_tag.hide()
+            return
+        self.name_tag.setText(f"<b>{words[0]}</b><br>{words[1]}")
         self.name_tag.adjustSize()
         self.name_tag.move(self._global(x, y) + QPoint(16, 14))
         if self.isActiveWindow() and not self.pointer_bar.isVisible():
@@ -454,13 +531,15 @@ class Stage(QWidget):
         layout.addWidget(self.bar_note)
         row = QHBoxLayout()
         self.bar_buttons: dict[str, QPushButton] = {}
-        for name, picture in (("Hold", "hold"), ("Push", "push"), ("Zone", "zone")):
+        for name, picture in (("Hold", "hold"), ("Push", "push"), ("Scribe", "scribe"), ("Zone", "zone"), ("Give to", "give")):
             button = QPushButton(icon(picture), name)
             row.addWidget(button)
             self.bar_buttons[name] = button
-        self.hold_menu, self.push_menu = QMenu(bar), QMenu(bar)
+        self.hold_menu, self.push_menu, self.scribe_menu, self.give_menu = QMenu(bar), QMenu(bar), QMenu(bar), QMenu(bar)
         self.bar_buttons["Hold"].setMenu(self.hold_menu)
         self.bar_buttons["Push"].setMenu(self.push_menu)
+        self.bar_buttons["Scribe"].setMenu(self.scribe_menu)
+        self.bar_buttons["Give to"].setMenu(self.give_menu)
         self.bar_buttons["Zone"].clicked.connect(lambda: (bar.hide(), self.zone_wanted.emit()))
         layout.addLayout(row)
         return bar
@@ -468,16 +547,20 @@ class Stage(QWidget):
     def fill_menus(self) -> None:
         """Offers that fit the selection."""
         view = self.session.current("shape")
-        self.hold_menu.clear()
-        self.push_menu.clear()
-        if view is None or not self.selection:
-            return
-        for offer in actions.hold_offers(view, self.selection):
-            self.hold_menu.addAction(offer.words).triggered.connect(  # type: ignore[union-attr]
-                lambda _=False, key=offer.key: self._wanted(self.hold_wanted, key))
-        for offer in actions.push_offers(view, self.selection):
-            self.push_menu.addAction(offer.words).triggered.connect(  # type: ignore[union-attr]
-                lambda _=False, key=offer.key: self._wanted(self.push_wanted, key))
+        menus: tuple[tuple[QMenu, Any, Any], ...] = (
+            (self.hold_menu, actions.hold_offers, self.hold_wanted), (self.push_menu, actions.push_offers, self.push_wanted),
+            (self.scribe_menu, marking.scribe_offers, self.scribe_wanted))
+        for menu, offers, signal in menus:
+            menu.clear()
+            for offer in offers(view, self.selection) if view is not None and self.selection else []:
+                menu.addAction(offer.words).triggered.connect(  # type: ignore[union-attr]
+                    lambda _=False, key=offer.key, signal=signal: self._wanted(signal, key))
+        self.bar_buttons["Scribe"].setVisible(not self.scribe_menu.isEmpty())
+        self.give_menu.clear()
+        for name in self.session.lost:
+            self.give_menu.addAction(f"{name}, which lost its faces").triggered.connect(  # type: ignore[union-attr]
+                lambda _=False, name=name: self._wanted(self.region_wanted, name))
+        self.bar_buttons["Give to"].setVisible(not self.give_menu.isEmpty())
 
     def _wanted(self, signal: Any, key: str) -> None:
         self.pointer_bar.hide()
@@ -488,9 +571,12 @@ class Stage(QWidget):
         title = names[0][0] if len(names) == 1 else f"{len(names)} picked"
         self.bar_title.setText(f"<b>{title}</b>  {names[0][1] if len(names) == 1 else ''}")
         view = self.session.current("shape")
-        from labilis.judge.measure import measured  # brings the mesher along: not before something is picked
+        from labilis.judge.measure import measured, measured_moved  # brings the mesher along: not before something is picked
 
         lines = measured(view, self.selection) if view is not None else []
+        mesh, motion = self.session.current("mesh"), self._service_motion()
+        if view is not None and mesh is not None and motion is not None:
+            lines += measured_moved(view, self.selection, mesh.nodes, motion)
         self.bar_note.setText("\n".join(lines))
         self.bar_note.setVisible(bool(lines))
         self.fill_menus()
@@ -499,6 +585,13 @@ class Stage(QWidget):
         self.pointer_bar.move(self._global(x, y) + QPoint(14, 12))
         self.pointer_bar.show()
         self.pointer_bar.raise_()
+
+    def _service_motion(self) -> np.ndarray | None:
+        """Motion of the nodes under the loads: at the end of the trace while that is shown, else of the linear run."""
+        strength, trace = self.session.current("strength"), self.session.current("trace")
+        if self.view_name == "Trace" and trace is not None and len(trace.motions):
+            return np.asarray(trace.motions[-1], dtype=float)
+        return None if strength is None else strength.displacement_growing + strength.displacement_held
 
     def save_film(self, path: Path) -> None:
         """What is shown as a picture or a film, the words of the playback strip under it. Raises LabilisError."""

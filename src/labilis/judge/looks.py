@@ -1,0 +1,41 @@
+"""Figures of a mesh made ready to be looked at: the elements worth a mark, and values of elements at the nodes."""
+from __future__ import annotations
+
+import numpy as np
+
+from labilis.judge.findings import MeshFindings
+
+POOR = 0.2  # shape under which an element is worth a look
+MARKED = 20  # elements marked at most
+
+
+def worst_elements(mesh: MeshFindings) -> np.ndarray:
+    """Numbers of the elements to mark: the poor ones, the worst first."""
+    order = np.argsort(mesh.shape, kind="stable")[:MARKED]
+    return np.asarray(order[mesh.shape[order] < POOR])
+
+
+def sides_of(mesh: MeshFindings, elements: np.ndarray) -> np.ndarray:
+    """Straight sides (k, 2), nodes, of some elements."""
+    starts = np.concatenate([[0], np.cumsum(mesh.sizes)[:-1]])
+    found = []
+    for element in elements:
+        nodes = mesh.connectivity[starts[element]:starts[element] + mesh.sizes[element]]
+        corners = {2: 2, 3: 3, 4: 4, 10: 4, 15: 6, 20: 8}[len(nodes)]
+        ring = corners if bool(mesh.shells[element]) or corners == 2 else 0
+        if ring:
+            pairs = [(k, (k + 1) % corners) for k in range(corners)]
+        elif corners == 4:
+            pairs = [(0, 1), (1, 2), (2, 0), (0, 3), (1, 3), (2, 3)]
+        else:
+            half = corners // 2
+            pairs = [(k + level, (k + 1) % half + level) for level in (0, half) for k in range(half)] + [(k, k + half) for k in range(half)]
+        found += [(nodes[a], nodes[b]) for a, b in pairs]
+    return np.array(found, dtype=np.int64).reshape(-1, 2)
+
+
+def nodal(mesh: MeshFindings, values: np.ndarray) -> np.ndarray:
+    """(n,): values of elements (m,) averaged at the nodes."""
+    owner = np.repeat(np.arange(mesh.count), mesh.sizes)
+    total = np.bincount(mesh.connectivity, weights=values[owner], minlength=len(mesh.nodes))
+    return np.asarray(total / np.maximum(np.bincount(mesh.connectivity, minlength=len(mesh.nodes)), 1))

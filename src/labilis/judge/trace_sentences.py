@@ -1,0 +1,87 @@
+"""Sentences of the Trace station."""
+from __future__ import annotations
+
+import math
+
+from labilis.judge.evidence.base import CaseFacts
+from labilis.judge.findings import TraceFindings
+from labilis.judge.imperfections import recommended
+from labilis.judge.spans import Sentence, Span, value_span
+from labilis.model import Project
+
+_SIDES = {"+": "its own side", "-": "the other side"}
+_SIDE_CHOICES = tuple((words, sign) for sign, words in _SIDES.items())
+
+
+def _start(project: Project, facts: CaseFacts | None) -> list[Span]:
+    """The starting shape: a mode with its amplitude, others mixed in."""
+    plan = project.trace
+    modes = facts.modes if facts is not None else None
+    count = len(modes.factors) if modes is not None else 0
+    shapes = tuple((f"the shape of mode {number}", number) for number in range(1, max(count, plan.mode) + 1))
+    spans = [Span("Start from "), Span(f"the shape of mode {plan.mode}" if plan.mode else "the part as drawn", ("trace", "mode"),
+                                       choices=(*shapes, ("the part as drawn", 0)))]
+    if not plan.mode:
+        return spans
+    spans += [Span(", "), value_span(plan.amplitude or "a thousandth of the moving length", ("trace", "amplitude"), "length"),
+              Span(" out, to "), Span(_SIDES[plan.sign], ("trace", "sign"), choices=_SIDE_CHOICES)]
+    for number, seed in enumerate(plan.seeds):
+        path = ("trace", "seeds", number)
+        which = tuple((f"mode {k}", k) for k in range(1, max(count, seed.mode) + 1))
+        spans += [Span(", with "), Span(f"mode {seed.mode}", (*path, "mode"), choices=which), Span(" "),
+                  value_span(seed.amplitude, (*path, "amplitude"), "length"), Span(" to "),
+                  Span(_SIDES[seed.sign], (*path, "sign"), choices=_SIDE_CHOICES)]
+    stated = [seed.model_dump() for seed in plan.seeds]
+    more = [(f"mix in mode {k}", [*stated, {"mode": k, "amplitude": plan.amplitude or "0.1 mm"}])
+            for k in range(1, count + 1) if k != plan.mode]
+    more += [("leave the last one out", stated[:-1])] if stated else []
+    if more:
+        spans += [Span(" ("), Span("mix", ("trace", "seeds"), choices=tuple(more)), Span(")")]
+    rows = recommended(facts, plan.mode - 1) if facts is not None else []
+    if rows:
+        choices = (("a thousandth of the moving length", None), *rows)
+        spans += [Span(" ("), Span("recommended amplitudes", ("trace", "amplitude"), choices=choices), Span(")")]
+    return spans
+
+
+def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]:
+    """Starting shape, where it ends, and what was found."""
+    plan = project.trace
+    found: list[Sentence] = [(*_start(project, facts), Span("."))]
+    found.append((
+        Span("At most "), value_span(str(plan.steps), ("trace", "steps"), "count"), Span(" steps, up to factor "),
+        value_span(plan.target or "1.5 × the first mode's", ("trace", "target"), "number"), Span(" or a motion of "),
+        value_span(plan.deflection or "a twentieth of the part's size", ("trace", "deflection"), "length"), Span(".")))
+    material = [Span("The material "), Span({"yielding": "yields", "elastic": "stays elastic"}[plan.material], ("trace", "material"),
+                                            choices=(("yields where it has a yield strength", "yielding"), ("stays elastic", "elastic")))]
+    if plan.material == "yielding":
+        material += [Span(", up to "), value_span(plan.plastic_strain, ("trace", "plastic_strain"), "number"), Span(" of plastic strain")]
+    found.append((*material, Span(".")))
+    found.append((Span("Modes about a loaded state, at factor: "), value_span(plan.modes_at or "none", ("trace", "modes_at"), "number"),
+                  Span(".")))
+    trace = facts.trace if facts is not None else None
+    if trace is None:
+        return [*found, (Span("Not traced. The first mode's factor is of an ideal part; this finds what the real one carries.",
+                              tone="quiet"),)]
+    if not trace.done:
+        return [*found, (Span(f"Traced so far: {len(trace.factors) - 1} steps, factor {trace.factors[-1]:.4g}.", tone="quiet"),)]
+    end = "its limit" if trace.verified == trace.limit else "first yield" if trace.verified == trace.first_yield else "where it ended"
+    loss = f", {trace.loss_words}" if trace.loss_words else ""
+    found.insert(0, (Span(f"Verified to {trace.verified:.4g} × the load, {end}{loss}.", tone="good" if trace.verified >= 1 else "bad"),))
+    if math.isfinite(trace.about_at):
+        found.append((Span(_about_words(trace)),))
+    steps = f"{len(trace.factors) - 1} steps, {trace.cut_backs} cut back"
+    if trace.yielding and math.isfinite(trace.first_yield):
+        found.append((Span(f"First yield at {trace.first_yield:.4g}; "
+                           f"at the end {100 * float(trace.plastic[-1]):.2g} % of plastic strain."),))
+    found.append((Span(f"Imperfection {abs(trace.amplitude):.3g} mm; {steps}; it ended because {trace.reason}.", tone="quiet"),))
+    return found
+
+
+def _about_words(trace: TraceFindings) -> str:
+    """The factor from a loaded state, as the total with both parts named."""
+    if len(trace.about) == 0:
+        return f"About the state at {trace.about_at:.4g} × the load no instability lies ahead."
+    more = trace.about[0] - trace.about_at
+    return (f"About the loaded state at {trace.about_at:.4g} × the load: unstable at {trace.about[0]:.4g} × in all, "
+            f"{trace.about_at:.4g} that stands and {more:.4g} more.")

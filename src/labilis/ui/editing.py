@@ -1,0 +1,160 @@
+"""What the user does with the part in the window: hold, push, refine, scribe, add pieces, loads and cases."""
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QInputDialog
+
+from labilis.model import CaseLoad, LabilisError, LoadCase, Project
+from labilis.run.about import proposed_mesh_size
+from labilis.run.picking import ShapeView
+from labilis.ui import actions, marking
+from labilis.ui.building import with_aside, with_move, with_piece, with_temperature, with_weight
+from labilis.ui.session import STEEL
+
+if TYPE_CHECKING:
+    from labilis.ui.session import Session
+    from labilis.ui.sheet.sheet import Sheet
+    from labilis.ui.stage.stage import Stage
+
+
+class Editing:
+    """Part of the window: statements made from what is picked on its stage."""
+
+    session: Session
+    stage: Stage
+    sheet: Sheet
+    _guard: Callable[[Callable[[], None]], None]
+    _say: Callable[..., None]
+
+    def _picked(self) -> bool:
+        if not self.stage.selection or self.session.current("shape") is None:
+            self._say("Pick a face or an edge on the stage first.", "caution")
+            return False
+        return True
+
+    def _with_picked(self, call: Callable[[Project, ShapeView, actions.Selection], tuple[Project, str, str]], station: str, field: str,
+                     edit: bool = False) -> None:
+        """Take the statements (with their words and the name of what is new) that come of what is picked, and go to their sentence."""
+        if not self._picked():
+            return
+
+        def act() -> None:
+            project, words, name = call(self.session.project, self.session.current("shape"), self.stage.selection)
+            self.session.edit(project, words)
+            self._said(station, field, name, edit)
+        self._guard(act)
+
+    def hold_picked(self, way: str = "") -> None:
+        """Hold the selection; without a way, offer the ways."""
+        if not way and self._picked():
+            self.stage.fill_menus()
+            self.stage.hold_menu.popup(self.sheet.mapToGlobal(self.sheet.rect().center()))
+        elif way:
+            self._with_picked(lambda *picked: actions.hold(*picked, way), "Supports",
+                              "springs" if way in ("springs", "foundation") else "supports")
+
+    def push_picked(self, way: str) -> None:
+        """Put a load on the selection and open its value for typing."""
+        self._with_picked(lambda *picked: actions.push(*picked, way), "Loads", "loads", edit=True)
+
+    def scribe_picked(self, way: str) -> None:
+        """A line, circle or washer on the picked face or round the picked hole; its first number is open for typing."""
+        self._with_picked(lambda *picked: marking.scribe(*picked, way), "Part", "scribes", edit=True)
+
+    def zone_picked(self) -> None:
+        """Finer elements on the selection."""
+        if not self._picked():
+            return
+        view = self.session.current("shape")
+
+        def act() -> None:
+            plan = self.session.project.mesh
+            size = proposed_mesh_size(view) if plan.size is None else self.session.project.value(plan.size, "length")
+            project, words, _ = actions.refine(self.session.project, view, self.stage.selection, f"{size / 2:.3g} mm")
+            self.session.edit(project, words)
+            self.sheet.open_station("Mesh")
+        self._guard(act)
+
+    def give_picked(self, region: str) -> None:
+        """A region that lost its faces takes what is picked; what stands on it works again."""
+        if self._picked():
+            view = self.session.current("shape")
+            self._guard(lambda: self.session.edit(actions.given(self.session.project, view, self.stage.selection, region),
+                                                  f"{region} picked again"))
+            self.stage.select(())
+
+    def _said(self, station: str, field: str, name: str, edit: bool = False) -> None:
+        """Open the station with the new sentence; with `edit` its first number is open for typing."""
+        self.stage.select(())
+        self.stage.show_view("Shape")
+        self.sheet.open_station(station)
+        index = [item.name for item in getattr(self.session.project, field)].index(name)
+        if edit:
+            card = self.sheet.cards[station]
+            label = next(label for label in card.sentences if any((span.path or ())[:2] == (field, index) for span in label.sentence))
+            spans = [span for span in label.sentence if span.kind in ("force", "stress", "line force", "moment", "temperature", "length")]
+            busy = [span for span in spans if not span.text.startswith("0 ")]
+            card.edit((busy or spans)[0], label)
+
+    def add_piece(self, key: str) -> None:
+        """A new piece from a recipe, clear of what is there; the project begins with it when there is none."""
+        def act() -> None:
+            view = self.session.current("shape")
+            beside = float(view.extents[0, 1]) + 0.1 * float(view.size) if view is not None else 0.0
+            project, name = with_piece(self.session.project, key, STEEL, beside)
+            if self.session.project.pieces:
+                self.session.edit(project, f"{name} added")
+            else:
+                self.session.new(project.changed(name="New part"), {}, f"{name} from a recipe; {STEEL.name} assumed")
+            self.stage.show_view("Shape")
+            self.sheet.open_station("Part")
+        self._guard(act)
+
+    def add_parameter(self) -> None:
+        """A named number that sizes may use; its value is then open for typing."""
+        name, sure = QInputDialog.getText(None, "A parameter", "Name, such as wall")  # type: ignore[arg-type]
+        if not sure or not name.strip():
+            return
+
+        def act() -> None:
+            name_ = name.strip()
+            if name_ in self.session.project.parameters:
+                raise LabilisError(f"There is a parameter '{name_}' already.", "parameters", "Choose another name.", "parameter")
+            self.session.edit(self.session.project.changed(parameters={**self.session.project.parameters, name_: "1 mm"}), f"{name_} added")
+            self.sheet.open_station("Part")
+            card = self.sheet.cards["Part"]
+            label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == ("parameters", name_))
+            card.edit(span, label)
+        self._guard(act)
+
+    def add_weight(self) -> None:
+        """The weight of all pieces as a held load."""
+        def act() -> None:
+            project, name = with_weight(self.session.project)
+            self.session.edit(project, f"{name} added")
+            self.sheet.open_station("Loads")
+        self._guard(act)
+
+    def add_load(self, kind: str, support: str) -> None:
+        """A load that needs nothing picked: 'weight', 'temperature', the 'move' of a support, or the weight of a piece set 'aside'."""
+        if kind == "weight":
+            self.add_weight()
+            return
+
+        def act() -> None:
+            project, name = (with_temperature(self.session.project) if kind == "temperature" else
+                             with_aside(self.session.project, self.session.current("shape"), support) if kind == "aside" else
+                             with_move(self.session.project, support))
+            self.session.edit(project, f"{name} added")
+            self._said("Loads", "loads", name, edit=True)
+        self._guard(act)
+
+    def add_case(self) -> None:
+        """A new load case with all loads."""
+        project = self.session.project
+        name = project.free_name("cases", "case")
+        case = LoadCase(name=name, loads=tuple(CaseLoad(load=load.name) for load in project.loads))
+        self._guard(lambda: (self.session.edit(project.with_item("cases", case), f"{name} added"),  # type: ignore[func-returns-value, arg-type]
+                             self.session.choose_case(name)))

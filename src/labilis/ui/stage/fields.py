@@ -1,0 +1,83 @@
+"""What the stage shows on the moving part: values, colours, words, and how far it moves."""
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from labilis.judge.findings import MeshFindings, ModesFindings, StrengthFindings, TraceFindings
+from labilis.judge.looks import nodal
+from labilis.judge.stress import von_mises
+
+WORST, MOVES, ENERGY = "worst side", "movement", "where the energy is"
+SIDES = (WORST, "top", "middle", "bottom")
+
+
+@dataclass(frozen=True)
+class Field:
+    """motion (n, 3) mm or without unit; values (n,) and the `most` they reach; unit, high: words of the legend, which starts at 0;
+    colours: name of a map of the scene; story: what it is; steady: stands still until played; reach: largest motion."""
+
+    motion: np.ndarray
+    values: np.ndarray
+    most: float
+    unit: str
+    high: str
+    colours: str
+    story: str
+    steady: bool
+    reach: float
+
+
+def choices(view: str, strength: StrengthFindings | None) -> tuple[str, ...]:
+    """What may be chosen to be seen in a view."""
+    if view == "Stress":
+        return SIDES if strength is not None and strength.layers.size else (WORST,)
+    return (MOVES, ENERGY) if view == "Mode" else (MOVES,)
+
+
+def stress_field(strength: StrengthFindings, side: str) -> Field:
+    """Von Mises stress on one side of the shells, or on the worst, and on solids."""
+    values = von_mises(strength.stress) if side == WORST else strength.layers[SIDES.index(side) - 1]
+    motion, most = strength.displacement_growing + strength.displacement_held, float(values.max())
+    words = "von Mises stress" + ("" if side == WORST else f", {side} of the shells" if side != "middle" else ", middle (membrane)")
+    return Field(motion, values, most, f"{words}, MPa", f"{most:.3g}", "stress",
+                 f"moves {strength.max_displacement:.3g} mm at most (drawn larger)", True, float(np.linalg.norm(motion, axis=1).max()))
+
+
+def mode_field(mesh: MeshFindings, modes: ModesFindings, mode: int, what: str, title: str = "") -> Field:
+    """A mode's movement, or the energy it stores per volume."""
+    shape = modes.shapes[mode]
+    story = f"{title or f'mode {mode + 1}'}: factor {float(modes.factors[mode]):.4g}"
+    if what == ENERGY:
+        energy = nodal(mesh, modes.energy[mode])
+        most = float(np.quantile(energy, 0.98))  # one hot corner would leave the rest without colour
+        return Field(shape, energy, most, "energy per volume, relative, no unit", f"{most:.2g} or more", "movement", story, False, 1.0)
+    return Field(shape, np.linalg.norm(shape, axis=1), 1.0, "movement, relative, no unit", "1", "movement", story, False, 1.0)
+
+
+def trace_field(trace: TraceFindings) -> Field:
+    """The last shape of a trace."""
+    last = trace.motions[-1]
+    size = np.linalg.norm(last, axis=1)
+    most = float(size.max())
+    return Field(last, size, most, "movement, mm", f"{most:.3g}", "movement",
+                 f"trace: factor {trace.factors[trace.frame[-1]]:.4g} at its end (drawn larger)", True, most)
+
+
+def spot_words(field: Field, mesh: MeshFindings, node: int) -> tuple[str, str]:
+    """What the field is at a node: ('123 MPa', 'moves 0.12 mm; at (1, 2, 3) mm')."""
+    place = ", ".join(f"{c:.4g}" for c in np.round(mesh.nodes[node], 6) + 0.0)
+    name, _, unit = field.unit.partition(", ")
+    value = f"{field.values[node]:.3g}"
+    if field.steady and name != "movement":
+        return f"{name} {value} MPa", f"moves {np.linalg.norm(field.motion[node]):.3g} mm; at ({place}) mm"
+    return f"{name} {value}{' mm' if unit == 'mm' else ', of the largest'}", f"at ({place}) mm"
+
+
+def colour_map(field: Field) -> Any:
+    """The scene's colours of a field."""
+    from labilis.ui.stage.scene import MOVEMENT, STRESS
+
+    return STRESS if field.colours == "stress" else MOVEMENT
