@@ -7,7 +7,9 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
-settings.register_profile("shared", deadline=None)  # machines are shared: a slow example is no failure
+# Machines are shared: a slow example is no failure. The same examples every time, so that a change is judged by itself;
+# ./test --full draws new ones (LABILIS_DRAW=new).
+settings.register_profile("shared", deadline=None, derandomize=os.environ.get("LABILIS_DRAW") != "new")
 settings.load_profile("shared")
 
 os.environ.setdefault("LIBGL_ALWAYS_SOFTWARE", "1")
