@@ -9,7 +9,7 @@ from scipy.sparse import csr_matrix
 from labilis.mechanics.assembly import full
 from labilis.mechanics.bonds import bond_follows, spread_follow
 from labilis.mechanics.shell import exponential
-from labilis.mechanics.ties import TieConflict, make_ties
+from labilis.mechanics.ties import StiffHub, TieConflict, make_ties
 from labilis.mesh import Cells, Mesh, find_bonds, mesh_part
 from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
@@ -88,7 +88,7 @@ def test_geometric_stiffness_of_bonds_and_spread_hubs(kind: str) -> None:
     elif kind == "spread":
         nodes = places = np.concatenate([corners, mids, tip, tip])
         turn_of = np.full(8, -1)
-        follows = spread_follow(nodes, np.arange(6), np.array([1.0, 2, 1, 1, 0.5, 1]), 6, 7, tip[0], turn_of)
+        follows = spread_follow(nodes, np.arange(6), np.array([1.0, 2, 1, 1, 0.5, 1]), 6, 7)
     else:
         curved = kind.startswith("curved")
         nodes = places = np.concatenate([corners, *([mids] if curved else []), tip])
@@ -116,7 +116,7 @@ def test_geometric_stiffness_of_bonds_and_spread_hubs(kind: str) -> None:
 def test_a_spread_hub_on_a_line_and_double_bonds_are_refused() -> None:
     line_nodes = np.array([[0.0, 0, 0], [1, 0, 0], [2, 0, 0], [0, 1, 0], [0, 1, 0]])
     with pytest.raises(ValueError, match="one line"):
-        spread_follow(line_nodes, np.arange(3), np.ones(3), 3, 4, line_nodes[3], np.full(5, -1))
+        spread_follow(line_nodes, np.arange(3), np.ones(3), 3, 4)
     places = np.concatenate([np.eye(3), [[0.3, 0.3, 0.5]]])
     bond = bond_follows(places, np.array([3]), np.array([[0, 1, 2]]), np.array([[0.3, 0.3, 0.4]]), np.full(4, -1))
     with pytest.raises(TieConflict):
@@ -307,25 +307,40 @@ def test_elements_per_half_wave_of_a_plate() -> None:
     assert said(10.0).state == "good" and said(50.0).state == "bad"
 
 
-def test_turning_bonds_against_differences() -> None:
-    """T(λ)ᵀ K T(λ) with a node bonded to a shell at the end of its turned arm, derived at λ = 0."""
+@pytest.mark.parametrize("kind", ["shell", "flat solid", "curved solid", "spread", "one after another", "on a hub"])
+def test_turning_ties_against_differences(kind: str) -> None:
+    """T(λ)ᵀ K T(λ) with ties made again about the moved nodes, derived at λ = 0."""
     corners = np.array([[0.0, 0, 0], [3, 0.2, 0], [0.5, 2.5, 0.3]])
-    nodes = np.concatenate([corners, [[1.1, 0.8, 0.7]]])
-    turn_of = np.array([4, 5, 6, 7])
+    mids = 0.5 * (corners + np.roll(corners, -1, axis=0)) + 0.05 * RNG.standard_normal((3, 3))
+    nodes = np.concatenate([corners, mids, [[1.1, 0.8, 0.7], [1.4, 0.2, 1.6]]])
+    turn_of = 8 + np.arange(8)  # all have a turn; solids are told by the test not to
+    no_turn = np.where(np.arange(8) < 6, -1, turn_of)
     weights = np.array([[0.4, 0.35, 0.25]])
+    tip, last = np.array([6]), np.array([7])
 
     def ties_of(at: np.ndarray) -> Any:
-        return make_ties(np.concatenate([at, at]), [], [], bond_follows(at, np.array([3]), np.array([[0, 1, 2]]), weights, turn_of))
+        hubs: list[StiffHub] = []
+        if kind == "spread":
+            follows = spread_follow(at, np.arange(6), np.array([1.0, 2, 1, 1, 0.5, 1]), 6, 14)
+        elif kind.endswith("solid"):
+            follows = bond_follows(at, tip, np.arange(6 if kind.startswith("curved") else 3)[None], weights, no_turn)
+        else:
+            follows = bond_follows(at, tip, np.array([[0, 1, 2]]), weights, turn_of)
+        if kind == "one after another":
+            follows += bond_follows(at, last, np.array([[1, 6, 3]]), weights, turn_of)
+        if kind == "on a hub":
+            hubs = [StiffHub(np.array([1, 2, 5]), at[5], turns=turn_of[[1, 2, 5]])]
+        return make_ties(np.concatenate([at, at]), [], hubs, follows)
     ties = ties_of(nodes)
-    k = RNG.standard_normal((24, 24))
+    k = RNG.standard_normal((48, 48))
     k = k + k.T
     q = 0.1 * RNG.standard_normal(ties.size)
     found = full(ties.reduce_turning(csr_matrix(np.triu(k)), q)).toarray()
     u = ties.expand(q).reshape(-1, 3)
 
     def reduced(scale: float) -> np.ndarray:
-        moved = nodes + scale * u[:4]
-        t = ties_of(moved).matrix.toarray()
+        t = ties_of(nodes + scale * u[:8]).matrix.toarray()
         return t.T @ k @ t
     numeric = (reduced(1e-5) - reduced(-1e-5)) / 2e-5
     assert np.allclose(found, numeric, atol=1e-7 * np.abs(numeric).max())
+    assert np.allclose(ties.matrix.toarray() @ q, ties.expand(q))

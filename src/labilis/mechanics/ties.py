@@ -6,8 +6,9 @@ and no multipliers. A node of six motions counts as two nodes of three: its plac
 """
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +16,9 @@ from scipy import sparse
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+Rule = tuple[Floats, Floats, Floats]  # weights, turning and arms of a Follow
 _NONE = np.zeros(0, dtype=np.int64)
+_STEP = 1e-30  # of the complex-step derivative: no difference is taken, so nothing is lost to rounding
 
 
 @dataclass(frozen=True)
@@ -48,7 +51,8 @@ class Follow:
 
     masters (k, p), weights (k, p, 3, 3); the frame they ride in turns by Σ turning u_master, turning (k, p, 3, 3) in rad per
     mm (or per rad where a master is a turn); arms (k, 3) mm from where they are tied. The first-order part of the arm is
-    already in `weights`; arms and turning give the second-order part, which is the tie's geometric stiffness.
+    already in `weights`; arms and turning give the second-order part, which is the tie's geometric stiffness. `rule` gives all
+    three for other places (n, 3) of the nodes, also complex ones.
     """
 
     nodes: Ints
@@ -56,6 +60,19 @@ class Follow:
     weights: Floats
     turning: Floats
     arms: Floats
+    rule: Callable[[Floats], Rule] | None = None
+
+    def about(self, places: Floats) -> Follow:
+        """The same tie with its nodes at other places (n, 3). Raises ValueError for a tie without a rule."""
+        if self.rule is None:
+            raise ValueError("a tie without a rule cannot be moved")
+        weights, turning, arms = self.rule(places)
+        return replace(self, weights=weights, turning=turning, arms=arms)
+
+    def weights_slope(self, places: Floats, motion: Floats) -> Floats:
+        """Change (k, p, 3, 3) of the weights as nodes at places (n, 3) move along `motion` (n, 3), by a complex step (Squire and
+        Trapp 1998). Raises ValueError for a tie without a rule."""
+        return np.asarray(self.about(places + 1j * _STEP * motion).weights.imag / _STEP)
 
     def matrix(self, values: Floats, n_nodes: int) -> sparse.csr_matrix:
         """(3k, 3 n_nodes) matrix of `values` (k, p, 3, 3)."""
@@ -172,24 +189,34 @@ class Ties:
         return sparse.csr_matrix(total)
 
     def reduce_turning(self, upper: sparse.csr_matrix, q: Floats) -> sparse.csr_matrix:
-        """T'ᵀ K T + Tᵀ K T' (upper triangle), T' the change of T as hubs and bonded nodes turn by their motion in q: their arms turn too.
-        Exact for hubs and for nodes bonded to shells; on solids the change of the surface's own gradient is left out."""
-        changed = sparse.lil_matrix((len(self.tied), self.size))
-        for hub, where, rows, basis in zip(self.hubs, self.hub_slices, self.hub_rows, self.hub_bases):
-            arms = np.cross(basis[3:] @ q[where], self.node_places[hub.nodes] - hub.centre)
-            changed[rows, where] = (rigid_motion(arms) - rigid_motion(0 * arms)).reshape(-1, 6) @ basis
-        rows_of = changed.tocsr()
-        if self.follows:
-            u, t = self.expand(q).reshape(-1, 3), self.matrix
-            parts = []
-            for follow in self.follows:
-                aside = np.cross(np.einsum("kpij,kpj->ki", follow.turning, u[follow.masters]), follow.arms)
-                parts.append(follow.matrix(-np.einsum("kij,kpjl->kpil", cross_matrix(aside), follow.turning), self.n_nodes) @ t)
-            bonded = sparse.vstack(parts)
-            rows_of = rows_of + sparse.vstack([sparse.csr_matrix((len(self.tied) - bonded.shape[0], self.size)), bonded])
-        moved = sparse.csr_matrix(self._columns_of_tied(upper) @ rows_of.tocsr())
+        """T'ᵀ K T + Tᵀ K T' (upper triangle), T' the change of T as the nodes move by the linear solution q: arms turn with their
+        hubs and bonds, the surfaces they ride on and the fit of a spread hub change."""
+        moved = sparse.csr_matrix(self._columns_of_tied(upper) @ self._changed(q))
         a_t = self.block.T @ moved[self.tied]
         return self._with_plain(None, moved, a_t + a_t.T)
+
+    def _changed(self, q: Floats) -> sparse.csr_matrix:
+        """Change (s, q) of `block` along the motion of the linear solution q."""
+        by_hubs = sparse.lil_matrix((len(self.tied), self.size))
+        for hub, where, rows, basis in zip(self.hubs, self.hub_slices, self.hub_rows, self.hub_bases):
+            arms = np.cross(basis[3:] @ q[where], self.node_places[hub.nodes] - hub.centre)
+            by_hubs[rows, where] = (rigid_motion(arms) - rigid_motion(0 * arms)).reshape(-1, 6) @ basis
+        changed = by_hubs.tocsr()
+        if not self.follows:
+            return changed
+        # T_f = W T: T_f' = W' T + W T', where T' of what follows in turn is that of the round before
+        motion, t = self.expand(q).reshape(-1, 3), self.matrix
+        slopes = sparse.vstack([follow.matrix(follow.weights_slope(self.node_places, motion), self.n_nodes) @ t for follow in self.follows])
+        rule = sparse.vstack([follow.matrix(follow.weights, self.n_nodes) for follow in self.follows], format="csr")[:, self.tied]
+        own = sparse.csr_matrix((len(self.tied) - slopes.shape[0], self.size))
+        changed = changed + sparse.vstack([own, slopes], format="csr")
+        step = changed
+        for _ in range(8):
+            step = sparse.vstack([own, rule @ step], format="csr")
+            if step.nnz == 0:
+                break
+            changed = changed + step
+        return sparse.csr_matrix(changed)
 
     def _columns_of_tied(self, upper: sparse.csr_matrix) -> sparse.csr_matrix:
         """K[:, tied] of the symmetric matrix with this upper triangle."""
@@ -357,7 +384,13 @@ def make_ties(places: Floats, held: Sequence[HeldNodes], hubs: Sequence[StiffHub
 def _without(follow: Follow, taken: NDArray[np.bool_]) -> Follow:
     """The bond without the nodes that something else carries."""
     keep = ~taken[follow.nodes]
-    return Follow(follow.nodes[keep], follow.masters[keep], follow.weights[keep], follow.turning[keep], follow.arms[keep])
+    return replace(follow, nodes=follow.nodes[keep], masters=follow.masters[keep], weights=follow.weights[keep],
+                   turning=follow.turning[keep], arms=follow.arms[keep], rule=follow.rule and partial(_some, follow.rule, keep))
+
+
+def _some(rule: Callable[[Floats], Rule], keep: NDArray[np.bool_], nodes: Floats) -> Rule:
+    weights, turning, arms = rule(nodes)
+    return weights[keep], turning[keep], arms[keep]
 
 
 def _following(ties: Ties, follows: Sequence[Follow]) -> Ties:

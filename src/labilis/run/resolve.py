@@ -225,7 +225,7 @@ def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None
         if hub.kind == "spread":
             weights = _region_weights(region, view, mesh)[nodes]
             try:
-                follows += spread_follow(numbering.places, nodes, weights, place, turn, numbering.places[place], numbering.turn_of)
+                follows += spread_follow(numbering.places, nodes, weights, place, turn)
             except ValueError as error:
                 raise LabilisError(f"The region of spread hub '{hub.name}' is a straight line: its turn cannot be told.",
                                    f"hubs/{hub.name}", "Make the hub stiff, or add a face to its region.", "spread-line") from error
@@ -267,29 +267,19 @@ def _neutral(mesh: Mesh, held: list[HeldNodes], hubs: list[StiffHub], follows: l
     return [HeldNodes(loose[:1], directions[None], -1)]
 
 
-def ties_about(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds, tied: Tied, now: Floats) -> Ties:
+def ties_about(tied: Tied, now: Floats) -> Ties:
     """The same ties about the present places (total, 3) of all nodes: hubs where they are now, bonded nodes at the end of their
-    present arms."""
-    numbering = tied.numbering
-    hubs = [replace(hub, centre=now[numbering.hubs[name][0]]) for name, hub in zip(tied.hub_names, tied.hubs)]
-    follows: list[Follow] = []
-    for hub in project.hubs:
-        if hub.kind == "spread":
-            region = project.named("regions", hub.region)
-            nodes = region_nodes(region, view, mesh)
-            place, turn = numbering.hubs[hub.name]
-            follows += spread_follow(now, nodes, _region_weights(region, view, mesh)[nodes], place, turn, now[place], numbering.turn_of)
-    follows += _bonded(mesh, bonds, numbering, now[:len(mesh.nodes)])
-    return make_ties(now, tied.held, hubs, follows, numbering.place_of)
+    present arms, spread hubs by the present fit."""
+    hubs = [replace(hub, centre=now[tied.numbering.hubs[name][0]]) for name, hub in zip(tied.hub_names, tied.hubs)]
+    return make_ties(now, tied.held, hubs, [follow.about(now) for follow in tied.ties.follows], tied.numbering.place_of)
 
 
-def _bonded(mesh: Mesh, bonds: Bonds, numbering: Numbering, nodes: Floats | None = None) -> list[Follow]:
-    """Ties of bonded nodes: triangles with and without mid-sides are told apart. `nodes`: their places when not those of the mesh."""
-    nodes = mesh.nodes if nodes is None else nodes
+def _bonded(mesh: Mesh, bonds: Bonds, numbering: Numbering) -> list[Follow]:
+    """Ties of bonded nodes: triangles with and without mid-sides are told apart."""
+    nodes = numbering.places
     found = []
     for joint in bonds.joints:
-        found += spread_follow(nodes, joint.carriers, np.ones(len(joint.carriers)), joint.node, int(numbering.turn_of[joint.node]),
-                               nodes[joint.node], numbering.turn_of)
+        found += spread_follow(nodes, joint.carriers, np.ones(len(joint.carriers)), joint.node, int(numbering.turn_of[joint.node]))
     if len(bonds.nodes) == 0:
         return found
     triangles = mesh.triangles[bonds.triangle]

@@ -3,12 +3,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
 from labilis.judge.findings import ModesFindings, TraceFindings
 from labilis.mechanics.plastic import YieldLaw
-from labilis.mechanics.ties import Ties
 from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project, TracePlan
 from labilis.run.assembled import make_blocks, material_of
@@ -71,16 +71,14 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
         else:
             nodal[growth] += forces.nodal
 
-    def ties_at(now: Floats) -> Ties:
-        return ties_about(project, part.view, mesh, bonds, tied, now)
     ideal = float(modes.positive[0]) if len(modes.positive) else float("nan")
     target = project.value(plan.target, "number") if plan.target is not None else (1.5 * ideal if np.isfinite(ideal) else 10.0)
     first = min(target, ideal if np.isfinite(ideal) else target) / 10.0
     plastic = project.value(plan.plastic_strain, "number", "trace/plastic_strain")
     control = TraceControl(first=first, least=first / 500.0, largest=2.0 * first, target=target, steps=plan.steps, plastic_step=plastic / 4)
     laws = _laws(project, part, bodies, len(system.blocks)) if plan.material == "yielding" else []
-    tracer = Tracer(system, tied.numbering.places, ties_at, nodal["growing"], nodal["held"], (following["growing"], following["held"]),
-                    control, laws, None if given is None else tied.ties.carried(given))
+    tracer = Tracer(system, tied.numbering.places, partial(ties_about, tied), nodal["growing"], nodal["held"],
+                    (following["growing"], following["held"]), control, laws, None if given is None else tied.ties.carried(given))
     yielding = any(law is not None for law in laws)
     strength = np.concatenate([np.array([yields.get(part.pieces[body]) or np.inf for body in body_of]) for body_of in bodies]
                               + [np.full(len(spring.members), np.inf) for spring in tied.springs])
