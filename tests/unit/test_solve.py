@@ -4,8 +4,10 @@ import pytest
 from scipy import linalg, sparse
 
 from labilis.solve import factor as factor_module
-from labilis.solve.factor import NotPositive, SuperLuFactor, factor, pardiso_routine
+from labilis.solve import mkl
+from labilis.solve.factor import NotPositive, SuperLuFactor, factor
 from labilis.solve.lanczos import block_lanczos
+from labilis.solve.mkl import library
 from labilis.solve.modes import count_below, find_modes
 
 RNG = np.random.default_rng(11)
@@ -38,8 +40,58 @@ def test_factor_solves_and_counts(make: object) -> None:
         make(sparse.csr_matrix(np.triu(shifted)), True)  # type: ignore[operator]
 
 
+def test_two_factors_share_one_analysis() -> None:
+    if library() is None:
+        pytest.skip("no MKL here")
+    a = RNG.standard_normal((40, 40))
+    spd, b = a @ a.T + 40 * np.eye(40), RNG.standard_normal((40, 2))
+    first = factor(sparse.csr_matrix(np.triu(spd)))
+    for shift in (60.0, 90.0):  # the place of one that was given back is used again
+        other = factor(sparse.csr_matrix(np.triu(spd - shift * np.eye(40))), positive=False, like=first)
+        assert other.analysis_s == 0.0  # type: ignore[attr-defined]
+        assert other.negative_pivots == (np.linalg.eigvalsh(spd) < shift).sum()
+        assert np.allclose(other.solve(b), np.linalg.solve(spd - shift * np.eye(40), b))
+        assert np.allclose(first.solve(b), np.linalg.solve(spd, b))
+        other.free()
+    one, two = (factor(sparse.csr_matrix(np.triu(spd * scale)), like=first) for scale in (2.0, 3.0))  # no room for the last
+    first.free()
+    assert np.allclose(one.solve(b), np.linalg.solve(2 * spd, b)) and np.allclose(two.solve(b), np.linalg.solve(3 * spd, b))
+
+
+def test_a_small_pivot_that_is_no_zero_does_not_spoil_the_solution() -> None:
+    a = np.array([[1e-16, 1.0, 0.0], [1.0, 1e-16, 0.0], [0.0, 0.0, 2.0]])  # fine with rows exchanged
+    found = factor(sparse.csr_matrix(np.triu(a)), positive=False)
+    assert np.allclose(found.solve(np.array([1.0, 2.0, 4.0])), [2.0, 1.0, 2.0], atol=1e-6)
+
+
+@pytest.mark.parametrize("with_mkl", [True, False])
+def test_products(with_mkl: bool, monkeypatch: pytest.MonkeyPatch) -> None:
+    if not with_mkl:
+        monkeypatch.setattr(mkl, "library", lambda: None)
+    a, b = RNG.standard_normal((30, 12)), RNG.standard_normal((12, 5))
+    for left in (a, np.asfortranarray(a), np.asfortranarray(RNG.standard_normal((30, 20)))[:, :12], RNG.standard_normal((60, 12))[::2]):
+        for right in (b, np.asfortranarray(b), b[:, :1]):
+            assert np.allclose(mkl.product(left, right), left @ right)
+            z = RNG.standard_normal((30, right.shape[1]))
+            assert np.allclose(mkl.take_away(z.copy(), left, right), z - left @ right)
+            assert np.allclose(mkl.product(right.T, left.T), (left @ right).T)
+    whole = sparse.random(50, 50, 0.2, random_state=3)
+    whole = sparse.csr_matrix(whole + whole.T)
+    x = RNG.standard_normal((50, 4))
+    times = mkl.Symmetric(sparse.csr_matrix(sparse.triu(whole)))
+    assert np.allclose(times(x), whole @ x) and np.allclose(times(np.asfortranarray(x)), whole @ x)
+
+
+def test_a_factor_repeated_more_often_than_a_block_is_wide() -> None:
+    n = 500
+    k = sparse.csr_matrix(sparse.eye(n))
+    mu = np.concatenate([np.full(9, 0.5), 1 / np.linspace(3, 60, n - 9)])  # eight legs alike, and one more
+    found = find_modes(k, factor(k), sparse.csr_matrix(sparse.diags(-mu)), 10)
+    assert np.allclose(found.factors, [2.0] * 9 + [3.0]) and all(check.holds for check in found.checks)
+
+
 def test_super_lu_takes_over_without_mkl(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(factor_module, "pardiso_routine", lambda: None)
+    monkeypatch.setattr(factor_module, "library", lambda: None)
     assert "SuperLU" in factor_module.back_end()
     assert isinstance(factor(sparse.csr_matrix(np.eye(3))), SuperLuFactor)
 
@@ -112,7 +164,7 @@ def test_factors_beyond_the_limit_are_left_out() -> None:
 
 def test_ordering_by_groups_gives_the_same_answers() -> None:
     """A grid of nodes with three unknowns each, some nodes with fewer."""
-    if pardiso_routine() is None:
+    if library() is None:
         pytest.skip("no MKL here")
     n = 40
     line = sparse.diags([-1.0, 2.1, -1.0], [-1, 0, 1], shape=(n, n))

@@ -5,11 +5,7 @@ One small interface: ``factor(A) -> solve(B), negative_pivots``. A is given by i
 from __future__ import annotations
 
 import ctypes
-import glob
-import os
-import sys
 import time
-from functools import lru_cache
 from typing import Any, Protocol
 
 import numpy as np
@@ -18,8 +14,10 @@ from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from labilis.mechanics.assembly import full
+from labilis.solve.mkl import library
 
 Floats = NDArray[np.float64]
+_EMPTY = np.zeros(1)
 _GROUPED = 20_000  # unknowns from which on the ordering is looked for on groups
 
 
@@ -40,94 +38,121 @@ class Factor(Protocol):
         """Give the memory back."""
 
 
-@lru_cache(maxsize=1)
-def pardiso_routine() -> Any:
-    """MKL's `pardiso` as a ctypes function, or None where there is no MKL."""
-    # pypardiso searches the whole environment for MKL, which takes longer than a small run: show it the usual place
-    beside = sorted(glob.glob(os.path.join(sys.prefix, "lib", "libmkl_rt.so*")))
-    if beside:
-        os.environ.setdefault("PYPARDISO_MKL_RT", beside[0])
-    try:
-        from pypardiso.pardiso_wrapper import PyPardisoSolver
-
-        return PyPardisoSolver()._mkl_pardiso
-    except Exception:  # any failure to load MKL means the same: use SuperLU
-        return None
-
-
 def back_end() -> str:
     """Name of the library in use."""
-    return "MKL PARDISO" if pardiso_routine() is not None else "SuperLU (SciPy)"
+    return "MKL PARDISO" if library() is not None else "SuperLU (SciPy)"
 
 
-class PardisoFactor:
-    """LLᵀ (positive) or LDLᵀ by MKL PARDISO; refinement is off, see `solve.strength` for the one residual check."""
+class _Analysis:
+    """Pattern, ordering and symbolic factorisation by MKL PARDISO, shared by at most two factors whose matrices have one pattern."""
 
-    def __init__(self, upper: sparse.csr_matrix, positive: bool, ordering: NDArray[np.int32] | None = None,
-                 analyse_only: bool = False) -> None:
-        upper.sort_indices()
-        if positive and (upper.diagonal() <= 0.0).any():  # the library may crash on an empty row
-            raise NotPositive("a diagonal entry is not positive")
-        self._n = upper.shape[0]
-        self._a = np.ascontiguousarray(upper.data, dtype=np.float64)
-        self._ia = np.ascontiguousarray(upper.indptr, dtype=np.int32)
-        self._ja = np.ascontiguousarray(upper.indices, dtype=np.int32)
-        self._pt = np.zeros(64, dtype=np.int64)
-        self._type = 2 if positive else -2
-        iparm = np.zeros(64, dtype=np.int32)
-        iparm[0] = 1  # own settings below
-        iparm[1] = 2  # METIS ordering
-        if ordering is None:
-            self.ordering: Any = np.zeros(self._n, dtype=np.int32)
-            iparm[4] = 2  # give the ordering back, for matrices of the same pattern
-        else:
-            self.ordering = ordering
-            iparm[4] = 1  # use this one and save the search for it
-        iparm[9] = 8  # perturb pivots under 1e-8
-        iparm[17] = -1  # report the factor's entries
-        iparm[20] = 1  # 1x1 and 2x2 pivots
-        iparm[34] = 1  # indices from zero
-        self._iparm = iparm
-        self._live = True
-        dummy = np.zeros(1)
+    def __init__(self, upper: sparse.csr_matrix, kind: int, ordering: NDArray[np.int32] | None) -> None:
+        self.size = upper.shape[0]
+        self.starts = np.ascontiguousarray(upper.indptr, dtype=np.int32)
+        self.columns = np.ascontiguousarray(upper.indices, dtype=np.int32)
+        self.kind = kind
+        self._handle = np.zeros(64, dtype=np.int64)
+        settings = np.zeros(64, dtype=np.int32)
+        settings[0] = 1  # own settings below
+        settings[1] = 2  # METIS ordering
+        settings[4] = 2 if ordering is None else 1  # give the ordering found, or use this one and save the search for it
+        self.ordering = np.zeros(self.size, dtype=np.int32) if ordering is None else ordering
+        settings[17] = -1  # report the factor's entries
+        settings[34] = 1  # indices from zero
+        self.settings = settings
+        self._free = [1, 2]
         started = time.perf_counter()
-        error = self._call(11, dummy, dummy, 1)
-        self.analysis_s = time.perf_counter() - started
-        self.negative_pivots = self.entries = 0
-        if analyse_only:
-            return
-        error = error or self._call(22, dummy, dummy, 1)
-        self.numeric_s = time.perf_counter() - started - self.analysis_s
+        values = np.ascontiguousarray(upper.data, dtype=np.float64)
+        error = self.call(11, 1, values)
+        self.seconds = time.perf_counter() - started
         if error:
-            self.free()
-            if error == -4 and positive:
-                raise NotPositive("the stiffness is not positive definite")
-            if error == -2:
-                raise MemoryError("not enough memory for the factors")
-            raise ArithmeticError(f"PARDISO error {error} while factorising")
-        self.negative_pivots = int(iparm[22]) if not positive else 0
-        self.entries = int(iparm[17])
-        self.memory = 1024 * int(max(iparm[14], iparm[15] + iparm[16]))  # bytes at the peak of the factorisation
+            self._release()
+            raise MemoryError("not enough memory for the factors") if error == -2 else ArithmeticError(
+                f"PARDISO error {error} while looking at the pattern")
 
-    def _call(self, phase: int, b: Floats, x: Floats, columns: int) -> int:
+    def fits(self, upper: sparse.csr_matrix) -> bool:
+        """There is room for one more factor, and the matrix has this pattern."""
+        return bool(self._free) and upper.nnz == len(self.columns) and np.array_equal(upper.indptr, self.starts) \
+            and np.array_equal(upper.indices, self.columns)
+
+    def take(self) -> int:
+        """A place for a factor; `give` it back."""
+        return self._free.pop(0)
+
+    def give(self, place: int) -> None:
+        """Free the factor in this place; the analysis goes with the last."""
+        self._free.append(place)
+        if len(self._free) == 2:
+            self._release()
+        else:
+            self.call(0, place, _EMPTY)
+
+    def _release(self) -> None:
+        self.call(-1, 1, _EMPTY)
+        self._free = []
+
+    def call(self, phase: int, place: int, values: Floats, b: Floats = _EMPTY, x: Floats = _EMPTY) -> int:
+        """One phase of PARDISO for the factor in `place`; returns its error number."""
         error = ctypes.c_int32(0)
         ints = ctypes.POINTER(ctypes.c_int32)
 
         def number(value: int) -> Any:
             return ctypes.byref(ctypes.c_int32(value))
 
-        perm = self.ordering
-        pardiso_routine()(
-            self._pt.ctypes.data_as(ctypes.POINTER(ctypes.c_int64)), number(1), number(1), number(self._type),
-            number(phase), number(self._n), self._a.ctypes.data_as(ctypes.c_void_p), self._ia.ctypes.data_as(ints),
-            self._ja.ctypes.data_as(ints), perm.ctypes.data_as(ints), number(columns), self._iparm.ctypes.data_as(ints),
-            number(0), b.ctypes.data_as(ctypes.c_void_p), x.ctypes.data_as(ctypes.c_void_p), ctypes.byref(error))
+        library().pardiso(
+            self._handle.ctypes.data_as(ctypes.POINTER(ctypes.c_int64)), number(2), number(place), number(self.kind),
+            number(phase), number(self.size), values.ctypes.data_as(ctypes.c_void_p), self.starts.ctypes.data_as(ints),
+            self.columns.ctypes.data_as(ints), self.ordering.ctypes.data_as(ints), number(1 if b.ndim == 1 else b.shape[1]),
+            self.settings.ctypes.data_as(ints), number(0), b.ctypes.data_as(ctypes.c_void_p), x.ctypes.data_as(ctypes.c_void_p),
+            ctypes.byref(error))
         return error.value
+
+
+class PardisoFactor:
+    """LDLᵀ by MKL PARDISO; refinement is off, see `solve.strength` for the one residual check. Pivots stand where they are, which is
+    as fast as LLᵀ; only if one had to be perturbed, a second try exchanges rows (2 by 2 pivots)."""
+
+    def __init__(self, upper: sparse.csr_matrix, positive: bool, ordering: NDArray[np.int32] | None = None,
+                 like: PardisoFactor | None = None) -> None:
+        upper.sort_indices()
+        self._live = False
+        self._analysis: _Analysis
+        if positive and (upper.diagonal() <= 0.0).any():  # the library may crash on an empty row
+            raise NotPositive("a diagonal entry is not positive")
+        self._values = np.ascontiguousarray(upper.data, dtype=np.float64)
+        if like is not None and like._live and like._analysis.fits(upper):
+            self._analysis = like._analysis
+            self.analysis_s = 0.0
+        else:
+            self._analysis = _Analysis(upper, -2, like.ordering if like is not None else ordering)
+            self.analysis_s = self._analysis.seconds
+        self.ordering: Any = self._analysis.ordering
+        self._place = self._analysis.take()
+        self._live = True
+        started = time.perf_counter()
+        settings = self._analysis.settings
+        for exchange, perturbed_below in ((0, 13), (1, 8)):
+            settings[20], settings[9] = exchange, perturbed_below
+            error = self._analysis.call(22, self._place, self._values)
+            if error or settings[13] == 0:
+                break
+        self.numeric_s = time.perf_counter() - started
+        self.negative_pivots, self.entries = int(settings[22]), int(settings[17])
+        self.memory = 1024 * int(max(settings[14], settings[15] + settings[16]))  # bytes at the peak of the factorisation
+        if error or (positive and (self.negative_pivots or settings[13])):
+            self.free()
+            if error == -2:
+                raise MemoryError("not enough memory for the factors")
+            if error not in (0, -4):
+                raise ArithmeticError(f"PARDISO error {error} while factorising")
+            if positive:
+                raise NotPositive("the stiffness is not positive definite")
+            raise ArithmeticError("the matrix is singular")
 
     def solve(self, b: Floats) -> Floats:
         rhs = np.array(b, dtype=np.float64, order="F")
         x = np.zeros_like(rhs, order="F")
-        error = self._call(33, rhs, x, 1 if rhs.ndim == 1 else rhs.shape[1])
+        error = self._analysis.call(33, self._place, self._values, rhs, x)
         if error:
             raise ArithmeticError(f"PARDISO error {error} while solving")
         return x
@@ -135,7 +160,7 @@ class PardisoFactor:
     def free(self) -> None:
         if self._live:
             self._live = False
-            self._call(-1, np.zeros(1), np.zeros(1), 1)
+            self._analysis.give(self._place)
 
     def __del__(self) -> None:
         try:
@@ -178,24 +203,24 @@ def group_ordering(upper: sparse.csr_matrix, groups: NDArray[np.int64]) -> NDArr
     small = sparse.csr_matrix((np.ones(rows.nnz), groups[rows.indices], rows.indptr), shape=(count, count))
     small.sum_duplicates()
     small = sparse.csr_matrix(sparse.triu(small + small.T) + sparse.eye(count) * float(2 * count))
-    analysed = PardisoFactor(small, positive=True, analyse_only=True)
+    analysed = _Analysis(small, 2, None)
     place = np.empty(count, dtype=np.int64)
     place[analysed.ordering] = np.arange(count)  # PARDISO lists which old row comes at each new place
-    analysed.free()
+    analysed.give(analysed.take())
     return np.argsort(place[groups], kind="stable").astype(np.int32)
 
 
 def factor(upper: sparse.csr_matrix, positive: bool = True, like: Factor | None = None,
            groups: NDArray[np.int64] | None = None) -> Factor:
-    """Factorise the symmetric matrix with this upper triangle; `positive` expects a positive definite one. `like` is a
-    factor of a matrix of the same pattern, whose ordering is taken over; `groups` (see `group_ordering`) makes finding
-    an ordering cheaper.
+    """Factorise the symmetric matrix with this upper triangle; `positive` expects a positive definite one. `like` is a factor of a
+    matrix of the same pattern, whose ordering and symbolic factorisation are taken over; `groups` (see `group_ordering`) makes finding an
+    ordering cheaper.
 
     Raises NotPositive, MemoryError or ArithmeticError.
     """
-    if pardiso_routine() is not None:
-        ordering = like.ordering if like is not None else None
-        if ordering is None and groups is not None and len(groups) > _GROUPED:
-            ordering = group_ordering(upper, groups)
-        return PardisoFactor(upper, positive, ordering)
+    if library() is not None:
+        if isinstance(like, PardisoFactor):
+            return PardisoFactor(upper, positive, like=like)
+        grouped = groups is not None and len(groups) > _GROUPED
+        return PardisoFactor(upper, positive, group_ordering(upper, groups) if grouped and groups is not None else None)
     return SuperLuFactor(upper, positive)

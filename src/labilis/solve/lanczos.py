@@ -12,6 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from labilis.solve.mkl import product, take_away
+
 Floats = NDArray[np.float64]
 _MOST_VECTORS = 400  # of the Krylov space, where memory allows
 _MOST_BYTES = 2e9
@@ -32,8 +34,8 @@ def _rank(values: Floats, both: bool) -> NDArray[np.int64]:
 
 
 def block_lanczos(apply: Callable[[Floats], Floats], solve: Callable[[Floats], Floats],
-                  times_k: Callable[[Floats], Floats], n: int, wanted: int, both: bool = False, block: int = 8,
-                  tolerance: float = 3e-7, most: int = 0, sure: int | None = None,
+                  times_k: Callable[[Floats], Floats], n: int, wanted: int, both: bool = False, block: int = 4,
+                  tolerance: float = 1e-6, most: int = 0, sure: int | None = None,
                   progress: Callable[[float], None] | None = None) -> Spectrum:
     """The `wanted` largest mu (largest in size when `both`) of A x = mu K x.
 
@@ -59,7 +61,7 @@ def block_lanczos(apply: Callable[[Floats], Floats], solve: Callable[[Floats], F
         old = basis.count
         basis.add(q, kq)
         w = apply(q)
-        coupling = basis.v.T @ w
+        coupling = product(basis.v.T, w)
         grown = np.zeros((basis.count,) * 2)
         grown[:old, :old] = h
         grown[:, old:] = coupling
@@ -68,8 +70,7 @@ def block_lanczos(apply: Callable[[Floats], Floats], solve: Callable[[Floats], F
         h = grown
         z = solve(w)
         scale = _size(z, w)
-        z = z - basis.v @ coupling
-        kz = w - basis.kv @ coupling
+        z, kz = take_away(z, basis.v, coupling), take_away(w, basis.kv, coupling)
         solves += 1
         q, kq, r = _orthonormal(z, kz, basis, scale)
         values, s = np.linalg.eigh(h)
@@ -92,7 +93,7 @@ def block_lanczos(apply: Callable[[Floats], Floats], solve: Callable[[Floats], F
             h, s = np.diag(values[:keep]), np.eye(keep)
             values, residuals = values[:keep], residuals[:keep]
     count = min(wanted, len(values))
-    return Spectrum(values[:count], basis.v @ s[:, :count], residuals[:count], solves)
+    return Spectrum(values[:count], product(basis.v, s[:, :count]), residuals[:count], solves)
 
 
 class _Basis:
@@ -118,7 +119,7 @@ class _Basis:
 
     def restart(self, s: Floats, room: int) -> None:
         """Keep the combinations V s only; then there is room for this many vectors in all."""
-        v, kv = self.v @ s, self.kv @ s
+        v, kv = product(self.v, s), product(self.kv, s)
         self.count = s.shape[1]
         if room > self._v.shape[1]:
             n = len(v)
@@ -135,11 +136,12 @@ def _orthonormal(z: Floats, kz: Floats, basis: _Basis, scale: float) -> tuple[Fl
     """z made K-orthonormal to the basis and in itself: (q, K q, r) with z - V(...) = q r. Columns that are nothing but
     rounding beside `scale`, the size of z before it was projected, or that depend on the others, are dropped."""
     total = np.eye(z.shape[1])
-    for turn in range(3):
-        if basis.count:
-            c = basis.v.T @ kz
-            z, kz = z - basis.v @ c, kz - basis.kv @ c
-        gram = z.T @ kz
+    again = True  # z was projected once before: twice is enough, unless its columns all but depend on each other
+    for turn in range(4):
+        if basis.count and again:
+            c = product(basis.v.T, kz)
+            z, kz = take_away(z, basis.v, c), take_away(kz, basis.kv, c)
+        gram = product(z.T, kz)
         gram = 0.5 * (gram + gram.T)
         values, vectors = np.linalg.eigh(gram)
         good = values > max((1e-11 * scale) ** 2 if turn == 0 else 0.0, 1e-14 * max(values.max(initial=0.0), 0.0))
@@ -148,7 +150,8 @@ def _orthonormal(z: Floats, kz: Floats, basis: _Basis, scale: float) -> tuple[Fl
         if turn and np.abs(gram - np.eye(len(gram))).max() < 1e-9:
             break
         root = np.sqrt(values[good])
+        again = bool(root.min() < 1e-4 * root.max())
         change = vectors[:, good] / root
-        z, kz = z @ change, kz @ change
+        z, kz = product(z, change), product(kz, change)
         total = (vectors[:, good] * root).T @ total
     return z, kz, total

@@ -12,9 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import linalg, sparse
 
-from labilis.mechanics.assembly import full, times
+from labilis.mechanics.assembly import full
 from labilis.solve.factor import Factor, factor
 from labilis.solve.lanczos import Spectrum, block_lanczos
+from labilis.solve.mkl import Symmetric
 
 Floats = NDArray[np.float64]
 _DENSE = 400  # unknowns under which the whole spectrum is computed at once
@@ -56,6 +57,12 @@ def _dense(k: sparse.csr_matrix, k_g: sparse.csr_matrix, both: bool, wanted: int
     return Spectrum(values[order], vectors[:, order], np.zeros(len(order)), 1)
 
 
+def _lanczos(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, extra: int, both: bool, block: int, sure: int,
+             progress: Callable[[float], None] | None) -> Spectrum:
+    times_k, times_g = Symmetric(k), Symmetric(k_g)
+    return block_lanczos(lambda x: -times_g(x), k_factor.solve, times_k, k.shape[0], extra, both, block=block, sure=sure, progress=progress)
+
+
 def find_modes(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, wanted: int, both: bool = False,
                largest: float = np.inf, count: bool = True, progress: Callable[[float], None] | None = None) -> ModesSolution:
     """The `wanted` smallest factors: positive ones, or the smallest of both signs when `both`.
@@ -64,29 +71,41 @@ def find_modes(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, w
     mean nothing physical and are left out; there may be none at all, which is an answer. `count` proves completeness.
     """
     n = k.shape[0]
-    extra = min(wanted + 2, n)
-    if n <= _DENSE:
-        found = _dense(k, k_g, both, extra)
-    else:
-        found = block_lanczos(lambda x: -times(k_g, x), k_factor.solve, lambda x: times(k, x), n, extra, both,
-                              block=4 if n < 3000 or wanted < 3 else 6, sure=wanted, progress=progress)
+    extra, solves = min(wanted + 2, n), 0
+    for block in (4, 12):
+        if n <= _DENSE:
+            found = _dense(k, k_g, both, extra)
+        else:
+            found = _lanczos(k, k_factor, k_g, extra, both, block, min(wanted, extra), progress)
+        solves += found.solves
+        factors, vectors, residuals = _sorted(found, both, largest)
+        checks = _checks(k, k_g, k_factor, factors, wanted, both) if count else ()
+        if n <= _DENSE or all(check.holds for check in checks):
+            break  # a factor repeated more often than the block is wide may be missed: then look again with a wide one
+        extra = min(wanted + 2 + sum(abs(check.counted - check.found) for check in checks), n)
+    return ModesSolution(factors[:wanted], vectors[:, :wanted], residuals[:wanted], checks, solves)
+
+
+def _sorted(found: Spectrum, both: bool, largest: float) -> tuple[Floats, Floats, Floats]:
+    """Factors that mean something, with vectors and residuals, smallest first. Raises NotConverged."""
     floor = 1.0 / largest
     good = np.abs(found.values) > max(floor, 1e-300) if both else found.values > max(floor, 1e-300)
     good &= found.residuals < 1e-5  # what has not converged is not reported
     if not good.any() and (found.values > 1e3 * floor).any():
         raise NotConverged(f"factors crowd near {1.0 / found.values.max():.4g}")
     factors = 1.0 / found.values[good]
-    vectors, residuals = found.vectors[:, good], found.residuals[good]
     order = np.argsort(np.where(factors > 0, factors, np.inf) if not both else np.abs(factors), kind="stable")
-    factors, vectors, residuals = factors[order], vectors[:, order], residuals[order]
-    checks = []
-    if not count:
-        return ModesSolution(factors[:wanted], vectors[:, :wanted], residuals[:wanted], (), found.solves)
+    return factors[order], found.vectors[:, good][:, order], found.residuals[good][order]
+
+
+def _checks(k: sparse.csr_matrix, k_g: sparse.csr_matrix, k_factor: Factor, factors: Floats, wanted: int,
+            both: bool) -> tuple[Completeness, ...]:
+    found = []
     for sign in (1.0, -1.0) if both else (1.0,):
         of_sign = factors[factors * sign > 0]
         if len(of_sign) and len(factors[:wanted]):
-            checks.append(_count(k, k_g, k_factor, np.sort(np.abs(of_sign)), sign, np.abs(factors[:wanted]).max()))
-    return ModesSolution(factors[:wanted], vectors[:, :wanted], residuals[:wanted], tuple(checks), found.solves)
+            found.append(_count(k, k_g, k_factor, np.sort(np.abs(of_sign)), sign, np.abs(factors[:wanted]).max()))
+    return tuple(found)
 
 
 def _count(k: sparse.csr_matrix, k_g: sparse.csr_matrix, k_factor: Factor, factors: Floats, sign: float, last: float) -> Completeness:
