@@ -238,59 +238,73 @@ def forces_and_tangent(geometry: ShellGeometry, stiffness: Floats, displacement:
     q_total = np.einsum("mgk,gkab->mab", natural[:, :, :8], forms.q[:, :8], optimize=True)
     q_total += np.einsum("mg,mgab->mab", weighted[:, :, 8], drill, optimize=True)
     force = q_total @ y  # on each nodal vector, (m, 4n, 3)
-    size = 12 * n
-    change, second = _turning(y, force, n)
-    residual = np.einsum("mij,mi->mj", change, force.reshape(m, size))
+    residual, second = _turning(y, force, n)
     if not with_tangent:
         return residual, None, state.resultant
-    k_y = np.zeros((m, 4 * n, 3, 4 * n, 3))
-    for axis in range(3):
-        k_y[:, :, axis, :, axis] = q_total
-    k_y = k_y.reshape(m, size, size)
-    if bulge:
-        bending = np.einsum("gkab,mbx->mgkax", forms.q[:, 3:5], y, optimize=True).reshape(m, -1, size)
-        amount = (bulge * natural[..., 0:2]).reshape(m, -1, 1)
-        k_y = k_y + np.swapaxes(bending, 1, 2) @ (amount * bending)
-    tangent = np.swapaxes(change, 1, 2) @ k_y @ change
+    tangent = _turned_form(q_total, y, n)
     tangent.reshape(m, n, 6, n, 6)[:, np.arange(n), 3:, np.arange(n), 3:] += np.moveaxis(second, 1, 0)
+    rows = slice(0, 8) if material else slice(3, 5)
+    slopes = _natural_slopes(geometry, y, rows) if material or bulge else np.zeros(0)
+    if bulge:
+        bending = (slopes[:, :, 3:5] if material else slopes).reshape(m, -1, 6 * n)
+        tangent += np.swapaxes(bending, 1, 2) @ ((bulge * natural[..., 0:2]).reshape(m, -1, 1) * bending)
     if material:
         section = stiffness if state.section is None else state.section
-        tangent += material_part(_strain_matrix(geometry, y, state.curvature), section, geometry.area)
+        tangent += material_part(_strain_matrix(geometry, y, slopes, state.curvature), section, geometry.area)
     return residual, tangent, state.resultant
 
 
-def _strain_matrix(geometry: ShellGeometry, y: Floats, curvature: Floats | None = None) -> Floats:
-    """B (m, g, 9, 6n): derivative of the strains to displacements and turns of the nodes, at nodal vectors y (m, 4n, 3)."""
+def _natural_slopes(geometry: ShellGeometry, y: Floats, rows: slice = slice(0, 8)) -> Floats:
+    """Derivative (m, g, k, n, 6) of the first eight natural strains, or those in `rows`, to displacements and turns of the nodes, at
+    nodal vectors y (m, 4n, 3). They know places and directors only."""
+    m, n = geometry.elements.shape
+    q = geometry.forms.q[:, rows]
+    g, k = q.shape[:2]
+    vectors = y.reshape(m, n, 4, 3)
+    known = np.ascontiguousarray(q.reshape(g, k, n, 4, n, 4)[:, :, :, :2][..., :2]).reshape(g * k * n * 2, n * 2)
+    slopes = (known @ np.ascontiguousarray(vectors[:, :, :2]).reshape(m, n * 2, 3)).reshape(m, g, k, n, 2, 3)
+    natural = np.empty((m, g, k, n, 6))
+    natural[..., :3] = slopes[..., X, :]
+    _cross_into(natural[..., 3:], vectors[:, None, None, :, D], slopes[..., D, :])
+    return natural
+
+
+def _cross_into(out: Floats, v: Floats, w: Floats) -> None:
+    """out = v × w."""
+    for i, j, k in ((0, 1, 2), (1, 2, 0), (2, 0, 1)):
+        np.subtract(v[..., j] * w[..., k], v[..., k] * w[..., j], out=out[..., i])
+
+
+def _strain_matrix(geometry: ShellGeometry, y: Floats, slopes: Floats, curvature: Floats | None = None) -> Floats:
+    """B (m, g, 9, 6n): derivative of the strains to displacements and turns of the nodes, at nodal vectors y (m, 4n, 3) with the
+    derivatives `slopes` of their natural strains."""
     m, n = geometry.elements.shape
     forms = geometry.forms
     g = len(forms.weights)
-    b = np.empty((m, g, STRAINS, n, 6))
-    # the first eight strains know places and directors only
     vectors = y.reshape(m, n, 4, 3)
-    q = forms.q[:, :8].reshape(g, 8, n, 4, n, 4)
-    known = np.ascontiguousarray(q[:, :, :, :2][..., :2]).reshape(g * 8 * n * 2, n * 2)
-    two = np.ascontiguousarray(vectors[:, :, :2]).reshape(m, n * 2, 3)
-    slopes = (known @ two).reshape(m, g, 8, n, 2, 3)
-    if curvature is not None:
-        slopes[:, :, 0:2] += 2.0 * _bulge(geometry) * curvature[..., None, None, None] * slopes[:, :, 3:5]
-    natural = np.empty((m, g, 8, n, 6))
-    natural[..., :3] = slopes[..., X, :]
-    natural[..., 3:] = np.cross(vectors[:, None, None, :, D], slopes[..., D, :])
-    b[:, :, :8] = (geometry.change[:, :, :8, :8] @ natural.reshape(m, g, 8, 6 * n)).reshape(m, g, 8, n, 6)
+    natural = slopes.reshape(m, g, 8, 6 * n)
+    if curvature is not None and _bulge(geometry):
+        natural = natural.copy()
+        natural[:, :, 0:2] += 2.0 * _bulge(geometry) * curvature[..., None] * natural[:, :, 3:5]
+    b = np.empty((m, g, STRAINS, n, 6))
+    np.matmul(geometry.change[:, :, :8, :8], natural, out=b.reshape(m, g, STRAINS, 6 * n)[:, :, :8])
     h = geometry.change[:, :, 6:8, 6:8]
     slope = np.einsum("mgba,gna->mgbn", h, forms.slopes)
     t1 = np.einsum("gn,mnx->mgx", forms.values, vectors[:, :, T1])
     t2 = np.einsum("gn,mnx->mgx", forms.values, vectors[:, :, T2])
     along = slope @ vectors[:, None, :, X]  # (m, g, 2, 3): local derivatives of the place
     b[:, :, 8, :, :3] = 0.5 * (slope[:, :, 0, :, None] * t2[:, :, None] - slope[:, :, 1, :, None] * t1[:, :, None])
-    turned = np.cross(vectors[:, None, :, T2], along[:, :, None, 0]) - np.cross(vectors[:, None, :, T1], along[:, :, None, 1])
-    b[:, :, 8, :, 3:] = 0.5 * forms.values[None, :, :, None] * turned
+    one, two = np.empty((2, m, g, n, 3))
+    _cross_into(one, vectors[:, None, :, T2], along[:, :, None, 0])
+    _cross_into(two, vectors[:, None, :, T1], along[:, :, None, 1])
+    b[:, :, 8, :, 3:] = 0.5 * forms.values[None, :, :, None] * (one - two)
     return b.reshape(m, g, STRAINS, 6 * n)
 
 
 def strain_matrix_at_rest(geometry: ShellGeometry) -> Floats:
     """B (m, g, 9, 6n): strains per displacement and turn of the nodes at the undeformed shape."""
-    return _strain_matrix(geometry, _vectors(geometry, np.zeros((*geometry.elements.shape, 3)), None))
+    y = _vectors(geometry, np.zeros((*geometry.elements.shape, 3)), None)
+    return _strain_matrix(geometry, y, _natural_slopes(geometry, y))
 
 
 def material_part(b: Floats, stiffness: Floats, area: Floats) -> Floats:
@@ -309,25 +323,39 @@ def part_of(geometry: ShellGeometry, rows: slice) -> ShellGeometry:
 
 
 def _turning(y: Floats, force: Floats, n: int) -> tuple[Floats, Floats]:
-    """First derivative (m, 12n, 6n) of the nodal vectors to displacements and turns, and for each node the second
-    derivative of the work of `force` on its turned vectors (m, n, 3, 3)."""
+    """Forces and moments (m, 6n) of `force` (m, 4n, 3) on the nodal vectors, and for each node the second derivative of its work on
+    the turned vectors (m, n, 3, 3)."""
     m = len(y)
-    vectors, forces = y.reshape(m, n, 4, 3), force.reshape(m, n, 4, 3)
-    change = np.zeros((m, n, 4, 3, n, 6))
-    for node in range(n):
-        change[:, node, X, :, node, :3] = np.eye(3)
-        for vector in (D, T1, T2):
-            v = vectors[:, node, vector]
-            block = np.zeros((m, 3, 3))  # ω×v = -[v]× ω
-            block[:, 0, 1], block[:, 0, 2] = v[:, 2], -v[:, 1]
-            block[:, 1, 0], block[:, 1, 2] = -v[:, 2], v[:, 0]
-            block[:, 2, 0], block[:, 2, 1] = v[:, 1], -v[:, 0]
-            change[:, node, vector, :, node, 3:] = block
-    turned, pushed = vectors[:, :, 1:], forces[:, :, 1:]
-    outer = np.einsum("mnvi,mnvj->mnij", pushed, turned)
-    trace = np.einsum("mnii->mn", outer)
-    second = 0.5 * (outer + np.swapaxes(outer, -1, -2)) - trace[..., None, None] * np.eye(3)
-    return change.reshape(m, 12 * n, 6 * n), second
+    turned, pushed = y.reshape(m, n, 4, 3)[:, :, 1:], force.reshape(m, n, 4, 3)[:, :, 1:]
+    outer = np.swapaxes(pushed, 2, 3) @ turned
+    residual = np.empty((m, n, 6))
+    residual[..., :3] = force.reshape(m, n, 4, 3)[:, :, X]
+    for i, j, k in ((0, 1, 2), (1, 2, 0), (2, 0, 1)):  # Σ v × f
+        residual[..., 3 + i] = outer[..., k, j] - outer[..., j, k]
+    second = 0.5 * (outer + np.swapaxes(outer, -1, -2)) - np.einsum("mnii->mn", outer)[..., None, None] * np.eye(3)
+    return residual.reshape(m, 6 * n), second
+
+
+def _turned_form(q: Floats, y: Floats, n: int) -> Floats:
+    """Form (m, 6n, 6n) on displacements and turns of the form q (m, 4n, 4n) on nodal vectors y (m, 4n, 3), whose variations are u for a
+    place and ω×v for a turned vector: q u·u, q u·(ω×w), and q (ω×v)·(ψ×w) = q ω·((v·w) 1 - w vᵀ) ψ."""
+    m = len(q)
+    q, turned = q.reshape(m, n, 4, n, 4), y.reshape(m, n, 4, 3)[:, :, 1:]
+    out = np.zeros((m, n, 6, n, 6))
+    summed = (np.moveaxis(q[..., 1:], 3, 1).reshape(m, n, 4 * n, 3) @ turned).reshape(m, n, n, 4, 3)  # [j, i, a]: Σ_b q w_b
+    summed = np.moveaxis(summed, 1, 3)  # [i, a, j]
+    for axis in range(3):
+        out[:, :, axis, :, axis] = q[:, :, X, :, X]
+    for i, j, k in ((0, 1, 2), (1, 2, 0), (2, 0, 1)):  # ω×s in u
+        out[:, :, i, :, 3 + j] = summed[:, :, X, :, k]
+        out[:, :, i, :, 3 + k] = -summed[:, :, X, :, j]
+    out[:, :, 3:, :, :3] = np.moveaxis(out[:, :, :3, :, 3:], (1, 2, 3, 4), (3, 4, 1, 2))
+    outer = (np.swapaxes(turned, 2, 3) @ summed[:, :, 1:].reshape(m, n, 3, 3 * n)).reshape(m, n, 3, n, 3)  # [i, x, j, y]: Σ q v w
+    trace = np.einsum("mixjx->mij", outer)
+    out[:, :, 3:, :, 3:] = -np.swapaxes(outer, 2, 4)
+    for axis in range(3):
+        out[:, :, 3 + axis, :, 3 + axis] += trace
+    return out.reshape(m, 6 * n, 6 * n)
 
 
 def exponential(turn: Floats) -> Floats:
