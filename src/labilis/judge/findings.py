@@ -1,7 +1,7 @@
 """What the runs found, as plain arrays with names where the user gave names. N, mm, MPa."""
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +23,7 @@ class MeshFindings:
     nodes, and how many; sheet_faces: numbers of the CAD faces that are sheets; deviation: relative difference between the
     volume of an imported thin solid and of the mid-surface made of it; missed (p, 2): pairs of bodies that touch where all nodes are
     bonded to others already; quads (q, 8): sides of hexahedra and wedges on the surface, corners, then mid-sides; of_quad (k,): the
-    one that a triangle is cut from, -1 for none.
+    one that a triangle is cut from, -1 for none; fused (p, 3): pairs of solids with nodes in common, and how many.
     """
 
     nodes: Floats
@@ -48,6 +48,7 @@ class MeshFindings:
     missed: Ints
     quads: Ints
     of_quad: Ints
+    fused: Ints = field(default_factory=lambda: np.zeros((0, 3), dtype=np.int64))
 
     @property
     def count(self) -> int:

@@ -233,6 +233,10 @@ def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | 
             pairs = len(mesh.bonded)
             found.append((Span(f"{int(mesh.bonded[:, 2].sum()):,} nodes are bonded where {pairs} pair{'s' if pairs > 1 else ''} of bodies "
                                "touch without common edges."),))
+        if len(mesh.fused):
+            pairs = len(mesh.fused)
+            found.append((Span(f"{pairs} pair{'s' if pairs > 1 else ''} of solids share{'' if pairs > 1 else 's'} "
+                               f"{int(mesh.fused[:, 2].sum()):,} nodes where they touch."),))
     return found
 
 

@@ -24,19 +24,20 @@ def mesh_body(body: BodyShape, size: float, order: int = 2,
     """
     smallest = min([size, *(zone[2] for zone in zones)])
     surface = body.tessellate(max(smallest / 20.0, body.view.size * 1e-5), chord_angle(body.view, smallest))
-    nodes, tets, triangles, markers = _fill(surface.points, surface.triangles, surface.face, size)
+    nodes, tets, triangles, markers = fill(surface.points, surface.triangles, surface.face, size)
     if zones:
-        nodes, triangles, markers = _refine_surface(body, nodes, triangles, markers, size, zones)
-        nodes, tets, triangles, markers = _fill(nodes, triangles, markers, size)
-    triangles, face = _outward(nodes, tets, triangles, markers)
-    segments, edge = _segments(triangles, face, nodes, body, surface)
-    nodes = _onto_surface(body, nodes, tets, triangles, face, segments, edge)
+        nodes, triangles, markers = refine_surface(nodes, triangles, markers, size, zone_points(body, zones))
+        nodes, tets, triangles, markers = fill(nodes, triangles, markers, size)
+    triangles, face = outward(nodes, tets, triangles, markers)
+    segments, edge = segments_of(triangles, face, nodes, body, surface)
+    nodes = onto_surface(body, nodes, tets, triangles, face, segments, edge)
     mesh = Mesh(nodes, _cells(tets), triangles, face, segments, edge)
-    return mesh if order == 1 else _second_order(body, mesh)
+    return mesh if order == 1 else second_order(body, mesh)
 
 
-def _fill(points: Floats, corners: Ints, owner: Ints, size: float) -> tuple[Floats, Ints, Ints, Ints]:
-    """TetGen: (nodes, elements (m, 4) with positive volume, boundary triangles, CAD face of each)."""
+def fill(points: Floats, corners: Ints, owner: Ints, size: float) -> tuple[Floats, Ints, Ints, Ints]:
+    """TetGen on a surface of triangles (k, 3) with the CAD face of each: (nodes, elements (m, 4) with positive volume, triangles on the
+    faces, CAD face of each). Raises LabilisError if the surface cannot be filled."""
     import tetgen
 
     generator = tetgen.TetGen(points, corners.astype(np.int32), (owner + 1).astype(np.int32))
@@ -68,13 +69,13 @@ def _volumes(nodes: Floats, tets: Ints) -> Floats:
                      corner[:, 3] - corner[:, 0]) / 6.0
 
 
-def _refine_surface(body: BodyShape, nodes: Floats, triangles: Ints, face: Ints, size: float,
-                    zones: Sequence[tuple[Ints, Ints, float]]) -> tuple[Floats, Ints, Ints]:
-    """Surface triangulation with sides split until they are as short as the zones ask: (points, triangles, face).
+def refine_surface(nodes: Floats, triangles: Ints, face: Ints, size: float,
+                   zones: Sequence[tuple[Floats, float]]) -> tuple[Floats, Ints, Ints]:
+    """Surface triangulation with sides split until they are as short as the zones (points on them, size) ask: (points, triangles, face).
 
     TetGen grades the inside from the surface. (Its own size field crashes on bodies with bores, so it is not used.)
     """
-    trees = [(cKDTree(points), zone_size) for points, zone_size in zone_points(body, zones)]
+    trees = [(cKDTree(points), zone_size) for points, zone_size in zones]
     used, renumbered = np.unique(triangles, return_inverse=True)
     points, corners = nodes[used], renumbered.reshape(-1, 3)
     for _ in range(12):
@@ -144,8 +145,8 @@ def _along(line: Floats, spacing: float) -> Floats:
     return np.stack([np.interp(steps, lengths, line[:, axis]) for axis in range(3)], axis=1)
 
 
-def _outward(nodes: Floats, tets: Ints, triangles: Ints, face: Ints) -> tuple[Ints, Ints]:
-    """Boundary triangles turned so that their normal points out of the body."""
+def outward(nodes: Floats, tets: Ints, triangles: Ints, face: Ints) -> tuple[Ints, Ints]:
+    """Boundary triangles (k, 3) turned so that their normal points out of the body that the elements fill, and `face` as it is."""
     sides = np.sort(tets[:, [[1, 2, 3], [0, 2, 3], [0, 1, 3], [0, 1, 2]]].reshape(-1, 3), axis=1)
     inside = np.repeat(np.arange(len(tets)), 4)
     opposite = tets[inside, np.tile(np.arange(4), len(tets))]
@@ -164,8 +165,10 @@ def _outward(nodes: Floats, tets: Ints, triangles: Ints, face: Ints) -> tuple[In
     return turned, face
 
 
-def _segments(triangles: Ints, face: Ints, nodes: Floats, body: BodyShape, surface: Tessellation) -> tuple[Ints, Ints]:
-    """Mesh edges between triangles of two CAD faces, and the CAD edge each belongs to."""
+def segments_of(triangles: Ints, face: Ints, nodes: Floats, body: BodyShape, surface: Tessellation,
+                beside: Ints | None = None) -> tuple[Ints, Ints]:
+    """Mesh edges between triangles of two CAD faces, and the CAD edge each belongs to. `beside` (k, 3) lists CAD edges with two faces
+    each, lower first, where there may be more than two round an edge."""
     sides = np.sort(triangles[:, TRIANGLE_SIDES].reshape(-1, 2), axis=1)
     owner = np.repeat(face, 3)
     order = np.lexsort((owner, sides[:, 1], sides[:, 0]))
@@ -174,15 +177,18 @@ def _segments(triangles: Ints, face: Ints, nodes: Floats, body: BodyShape, surfa
     found, low, high = sides[:-1][pair], owner[:-1][pair], owner[1:][pair]
     edge = np.full(len(found), -1, dtype=np.int64)
     middle = nodes[found].mean(axis=1)
-    beside = np.sort(body.edges.faces, axis=1)
+    if beside is None:
+        beside = np.column_stack([np.arange(len(body.edges)), np.sort(body.edges.faces, axis=1)])
     for faces in {(int(a), int(b)) for a, b in zip(low, high)}:
         rows = (low == faces[0]) & (high == faces[1])
-        candidates = np.flatnonzero((beside == faces).all(axis=1))
+        candidates = beside[(beside[:, 1:] == faces).all(axis=1), 0]
         if len(candidates) == 0:
             continue
         distances = np.stack([_distance_to_polyline(surface.edge(int(c)), middle[rows]) for c in candidates])
         edge[rows] = candidates[np.argmin(distances, axis=0)]
-    return found[edge >= 0], edge[edge >= 0]
+    found, edge = found[edge >= 0], edge[edge >= 0]
+    _, once = np.unique(found, axis=0, return_index=True)  # a side between three faces was found twice
+    return found[np.sort(once)], edge[np.sort(once)]
 
 
 def _distance_to_polyline(line: Floats, points: Floats) -> Floats:
@@ -203,9 +209,9 @@ def _surface_places(triangles: Ints, face: Ints, segments: Ints, edge: Ints,
     return by_face, by_edge
 
 
-def _onto_surface(body: BodyShape, nodes: Floats, tets: Ints, triangles: Ints, face: Ints, segments: Ints,
+def onto_surface(body: BodyShape, nodes: Floats, tets: Ints, triangles: Ints, face: Ints, segments: Ints,
                   edge: Ints) -> Floats:
-    """Corner nodes that TetGen put on chords moved to the true surface; a move that would invert an element is undone."""
+    """Nodes (n, 3): corner nodes that TetGen put on chords moved to the true surface; a move that would invert an element is undone."""
     moved = nodes.copy()
     by_face, by_edge = _surface_places(triangles, face, segments, edge, body)
     ends = _edge_ends(segments, edge)
@@ -230,7 +236,7 @@ def _edge_ends(segments: Ints, edge: Ints) -> Ints:
     return np.asarray(node[count > 1])
 
 
-def _second_order(body: BodyShape, mesh: Mesh) -> Mesh:
+def second_order(body: BodyShape, mesh: Mesh) -> Mesh:
     """Mid-side nodes added, those on the surface put on it; elements that would turn inside out kept straight."""
     sides = np.sort(mesh.elements[:, TET_SIDES].reshape(-1, 2), axis=1)
     unique, inverse = np.unique(sides, axis=0, return_inverse=True)

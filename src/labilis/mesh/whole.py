@@ -3,9 +3,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 
+from labilis.mesh.fused import mesh_fused
 from labilis.mesh.lines import mesh_lines
 from labilis.mesh.mesh import Cells, Ints, Mesh
 from labilis.mesh.prism import find_sweep
@@ -13,35 +15,62 @@ from labilis.mesh.sheets import mesh_sheets
 from labilis.mesh.sweep import sweep_body
 from labilis.mesh.tetrahedra import mesh_body
 from labilis.shape import BodyShape, PartShape
+from labilis.shape.fuse import fuse_solids, touching
 
 
 def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tuple[Ints, Ints, float]] = (),
               apart: frozenset[tuple[int, int]] = frozenset(), swept: bool = True) -> Mesh:
     """Mesh all solids, sheets and lines with elements of about `size` mm; `zones` as in `mesh_body`, faces and edges numbered as in
-    `part.view`. Solids that are an outline moved along a line are `swept` where no zone touches them. Lines that touch share nodes
-    unless their bodies are `apart`; other bodies are not joined here, see `bonds`."""
-    meshes = []
-    face, edge = 0, 0
+    `part.view`. Solids that are an outline moved along a line are `swept` where no zone touches them; other solids that have faces in
+    common share nodes there, and so do lines that touch, unless their bodies are `apart`. The rest is joined by `bonds`."""
+    starts = np.cumsum([(0, 0), *((len(shape.faces), len(shape.edges)) for shape in part.components)], axis=0)
+    mine = [[_within(zone, start, end) for zone in zones] for start, end in pairwise(starts)]
+    local = [[zone for zone in item if len(zone[0]) + len(zone[1])] for item in mine]
+    sweeps = [find_sweep(shape) if order == 2 and swept and not zoned else None for shape, zoned in zip(part.solids, local)]
+    meshes, done = _fused(part, size, order, local, starts, [number for number, sweep in enumerate(sweeps) if sweep is None], apart)
     for number, shape in enumerate(part.components):
-        faces, edges = len(shape.faces), len(shape.edges)
-        mine = []
-        for zone_faces, zone_edges, zone_size in zones:
-            f = zone_faces[(zone_faces >= face) & (zone_faces < face + faces)] - face
-            e = zone_edges[(zone_edges >= edge) & (zone_edges < edge + edges)] - edge
-            if len(f) or len(e):
-                mine.append((f, e, zone_size))
+        if number in done:
+            continue
         if not isinstance(shape, BodyShape):
             mesh = mesh_lines(shape, size, apart)
         elif number < len(part.solids):
-            sweep = find_sweep(shape) if order == 2 and swept and not mine else None
-            mesh = mesh_body(shape, size, order, mine) if sweep is None else sweep_body(shape, sweep, size)
+            sweep = sweeps[number]
+            mesh = mesh_body(shape, size, order, local[number]) if sweep is None else sweep_body(shape, sweep, size)
             body = part.solid_bodies[number]
             mesh = replace(mesh, cells=tuple(Cells(cell.elements, np.full(len(cell.elements), body)) for cell in mesh.cells))
         else:
-            mesh = mesh_sheets(shape, size, mine)
-        meshes.append((mesh, face, edge))
-        face, edge = face + faces, edge + edges
+            mesh = mesh_sheets(shape, size, local[number])
+        meshes.append((mesh, int(starts[number, 0]), int(starts[number, 1])))
     return meshes[0][0] if len(meshes) == 1 else _joined(meshes)
+
+
+def _within(zone: tuple[Ints, Ints, float], start: Ints, end: Ints) -> tuple[Ints, Ints, float]:
+    """The faces and edges of a zone that belong to one component, by its own numbers."""
+    faces, edges = (items[(items >= low) & (items < high)] - low for items, low, high in zip(zone[:2], start, end))
+    return faces, edges, zone[2]
+
+
+def _fused(part: PartShape, size: float, order: int, zones: Sequence[Sequence[tuple[Ints, Ints, float]]], starts: Ints, loose: list[int],
+           apart: frozenset[tuple[int, int]]) -> tuple[list[tuple[Mesh, int, int]], set[int]]:
+    """(meshes of groups of `loose` solids that have faces in common, the solids in them)."""
+    solids = [part.solids[number] for number in loose]
+    bodies = [part.solid_bodies[number] for number in loose]
+    free = frozenset((i, j) for j in range(len(loose)) for i in range(j)
+                     if (min(bodies[i], bodies[j]), max(bodies[i], bodies[j])) in apart)
+    meshes: list[tuple[Mesh, int, int]] = []
+    done: set[int] = set()
+    for group in touching(solids, free):
+        if any((i, j) in free for j in group for i in group if i < j):
+            continue  # a joint within the group is released
+        one = fuse_solids([solids[item] for item in group])
+        if one is None:
+            continue
+        numbers = [loose[item] for item in group]
+        meshes.append((mesh_fused(one, [solids[item] for item in group], size, order, [zones[number] for number in numbers],
+                                  [(int(starts[number, 0]), int(starts[number, 1])) for number in numbers],
+                                  [bodies[item] for item in group]), 0, 0))
+        done |= set(numbers)
+    return meshes, done
 
 
 def _joined(meshes: list[tuple[Mesh, int, int]]) -> Mesh:

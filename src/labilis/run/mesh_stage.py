@@ -4,11 +4,12 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from scipy import sparse
 
 from labilis.judge.findings import MeshFindings
 from labilis.mesh import Bonds, Mesh, available_memory, estimate, find_bonds, measure_quality, mesh_part, proposed_size
 from labilis.model import LabilisError, Project
-from labilis.run.regions import match_region
+from labilis.run.regions import Ints, match_region
 from labilis.shape import PartShape
 
 
@@ -44,7 +45,19 @@ def _mesh_findings(part: PartShape, mesh: Mesh, bonds: Bonds, size: float) -> Me
         quality.histogram, quality.mean_edge, part.view.thickness, quality.volume, mesh.straightened, size,
         3 * (len(mesh.nodes) + len(mesh.turning_nodes)), np.concatenate([pairs, counts[:, None]], axis=1),
         np.flatnonzero(part.view.sheet), part.deviation, bonds.missed, mesh.quads,
-        np.full(len(mesh.triangles), -1) if mesh.of_quad is None else mesh.of_quad)
+        np.full(len(mesh.triangles), -1) if mesh.of_quad is None else mesh.of_quad, _shared(mesh))
+
+
+def _shared(mesh: Mesh) -> Ints:
+    """(p, 3): pairs of solids with nodes in common, lower first, and how many."""
+    entries = [np.stack([cell.elements.ravel(), np.repeat(cell.body, cell.elements.shape[1])], axis=1) for cell in mesh.cells
+               if not cell.shell and not cell.line]
+    if not entries:
+        return np.zeros((0, 3), dtype=np.int64)
+    node, body = np.unique(np.concatenate(entries), axis=0).T
+    member = sparse.csr_matrix((np.ones(len(node), dtype=np.int64), (body, node)))
+    pairs = sparse.triu(member @ member.T, 1).tocoo()
+    return np.stack([pairs.row, pairs.col, pairs.data], axis=1).astype(np.int64)
 
 
 def _released(project: Project, part: PartShape) -> frozenset[tuple[int, int]]:
