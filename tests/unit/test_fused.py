@@ -111,8 +111,8 @@ def test_a_bar_of_two_materials_gives_way_as_both_do() -> None:
     soft = {"name": "soft", "youngs_modulus": "70 GPa", "poisson_ratio": "0", "yield_strength": "100 MPa"}
     one, two = shell("one", flat(50, 10, 10), mesh_as="solid"), shell("two", flat(30, 10, 10), (50, 0, 0), mesh_as="solid")
     model = {"labilis": 1, "materials": [soft, STEEL], "pieces": [one, {**two, "material": "soft"}],
-             "mesh": {"size": "6 mm", "solids": "tetrahedra"}, "regions": [region("foot", "one/side.4"), region("head", "two/side.2")], "supports": [hold("foot", "x", "y", "z")],
-             **case_of(force("head", x=1000.0))}
+             "mesh": {"size": "6 mm", "solids": "tetrahedra"}, "regions": [region("foot", "one/side.4"), region("head", "two/side.2")],
+             "supports": [hold("foot", "x", "y", "z")], **case_of(force("head", x=1000.0))}
     project = load_project(model)
     results = Runner().run(Snapshot(project), Plan("strength"))
     keys = stage_keys(project, project.cases[0].name)

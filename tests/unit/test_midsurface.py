@@ -112,8 +112,38 @@ def _wave() -> Any:
     return maker.GetResultShape()
 
 
+def _drilled() -> Any:
+    """A tube of 40 mm, 2 mm thick, 120 mm long, with a bore of 12 mm through both walls and one of 8 mm through one, across the seam."""
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
+    from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+
+    tube = _tube(120.0)
+    through = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, -50, 40), gp_Dir(0, 1, 0)), 6.0, 100.0).Solid()
+    one_wall = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, 80), gp_Dir(1, 0, 0)), 4.0, 50.0).Solid()
+    return BRepAlgoAPI_Cut(BRepAlgoAPI_Cut(tube, through).Shape(), one_wall).Shape()
+
+
+def _mitred() -> Any:
+    """The tube with one end cut at 45 degrees."""
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
+    from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+
+    slanted = gp_Ax2(gp_Pnt(-100, -100, 0), gp_Dir(-1, 0, 1), gp_Dir(0, 1, 0))
+    return BRepAlgoAPI_Cut(_tube(120.0), BRepPrimAPI_MakeBox(slanted, 200.0, 400.0, 400.0).Solid()).Shape()
+
+
+def _tube(length: float) -> Any:
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
+
+    return BRepAlgoAPI_Cut(*(BRepPrimAPI_MakeCylinder(radius, length).Solid() for radius in (20.0, 18.0))).Shape()
+
+
 @pytest.mark.parametrize(("make", "thickness", "area"), [
-    (_cone, 1.5, np.pi * 90 * np.hypot(80, 30)), (_wave, 2.0, None)], ids=["cone", "free form"])
+    (_cone, 1.5, np.pi * 90 * np.hypot(80, 30)), (_wave, 2.0, None), (_drilled, 2.0, None), (_mitred, 2.0, None)],
+    ids=["cone", "free form", "drilled tube", "mitred tube"])
 def test_curved_sheets_become_shells_on_their_true_mid_surface(make: Any, thickness: float, area: float | None) -> None:
     from labilis.mesh import mesh_part
     from labilis.shape.step import solids_of, volume_of

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from labilis.model import LabilisError
-from labilis.shape.recipes.made import Made, parts
+from labilis.shape.recipes.made import Made, parts, typed
 from labilis.shape.tables import Floats, Ints
 from labilis.shape.topology import BodyShape, normal_at
 
@@ -166,11 +166,9 @@ def _offset_face(body: BodyShape, face: int, by: float) -> list[Any]:
     from OCP.BRepBuilderAPI import BRepBuilderAPI_Transform
     from OCP.gp import gp_Trsf, gp_Vec
 
-    from labilis.shape.recipes.made import typed
-
     handle = body.face_handles[face]
     if str(body.faces.kind[face]) != "plane":
-        return _offset_curved(handle, by)
+        return _offset_curved(handle, by, body.solid)
     step = gp_Trsf()
     step.SetTranslation(gp_Vec(*(float(c) for c in by * body.faces.direction[face])))
     maker = BRepBuilderAPI_Transform(handle, step, True)
@@ -211,8 +209,9 @@ def _offset_surface(handle: Any, by: float) -> Any:
     return Geom_OffsetSurface(BRep_Tool.Surface_s(handle), natural)
 
 
-def _offset_curved(handle: Any, by: float) -> list[Any]:
-    """A curved face on its offset surface, with the same outline in its parameters."""
+def _offset_curved(handle: Any, by: float, solid: Any) -> list[Any]:
+    """A curved face on its offset surface, with the same outline in its parameters; of a closed round one what lies in the solid, so that
+    holes and slanted ends are cut by their own walls."""
     from OCP.BRep import BRep_Tool
     from OCP.BRepAdaptor import BRepAdaptor_Surface
     from OCP.BRepBuilderAPI import (
@@ -237,14 +236,18 @@ def _offset_curved(handle: Any, by: float) -> list[Any]:
         wires.append(TopoDS.Wire_s(explorer.Current()))
         explorer.Next()
     if adaptor.IsUPeriodic() and u1 - u0 > 2 * np.pi - 1e-6:
-        if len(wires) > 1:
-            raise LabilisError("A round tube with holes cannot be made a shell yet.", "pieces", "Mesh the piece as a solid.", "mid-kind")
         middle = 0.5 * (u0 + u1)
         sewing = BRepBuilderAPI_Sewing(1e-6)
         for a, b in ((u0, middle), (middle, u1)):
             sewing.Add(BRepBuilderAPI_MakeFace(surface, a, b, v0, v1, 1e-6).Face().Oriented(handle.Orientation()))
         sewing.Perform()
-        return parts(sewing.SewedShape(), "face")
+        halves = parts(sewing.SewedShape(), "face")
+        if len(wires) == 1 and _straight_ends(forward):
+            return halves
+        from OCP.BRepAlgoAPI import BRepAlgoAPI_Common
+
+        inside = BRepAlgoAPI_Common(sewing.SewedShape(), solid).Shape()
+        return [typed(face.Oriented(handle.Orientation())) for face in parts(inside, "face")]
     maker: Any = None
     for wire in wires:
         made, run = BRepBuilderAPI_MakeWire(), BRepTools_WireExplorer(wire, forward)
@@ -264,6 +267,14 @@ def _offset_curved(handle: Any, by: float) -> list[Any]:
         else:
             maker.Add(made.Wire())
     return [TopoDS.Face_s(maker.Face().Oriented(handle.Orientation()))]
+
+
+def _straight_ends(face: Any) -> bool:
+    """Whether a closed round face is bounded by circles square to its axis, and by its seam."""
+    from OCP.BRepAdaptor import BRepAdaptor_Curve
+
+    kinds = {BRepAdaptor_Curve(edge).GetType().name for edge in parts(face, "edge")}
+    return kinds <= {"GeomAbs_Line", "GeomAbs_Circle"}
 
 
 def _range_of(edge: Any) -> tuple[float, float]:
