@@ -318,6 +318,23 @@ def test_a_stand_from_nothing(hand: Hand) -> None:
     assert window.stage.quality.isVisible() and "1 is ideal" in window.stage.quality.words()
 
 
+def test_a_joint_is_released_and_made_again(hand: Hand) -> None:
+    """Solid pieces in one mesh: the sentence tells what joins them, and its choice lets go of it."""
+    hand.load(BRACKET)
+    session = hand.session
+    for number in range(len(session.project.pieces)):
+        session.set_value(("pieces", number, "mesh_as"), "solid", "as solids")
+    session.set_value(("mesh", "size"), "8 mm", "coarse")
+    hand.choose("Mesh", ("mesh", "solids"), "tetrahedra everywhere")
+    hand.run()
+    assert len(session.report.cases[0].facts.mesh.fused) == 3 and "rib and back are joined by 87 shared nodes" in hand.text("Mesh")
+    hand.choose("Mesh", ("released",), "released")
+    assert session.project.released == (("rib", "back"),)
+    assert "rib and back may touch but are not joined" in hand.text("Mesh")
+    hand.choose("Mesh", ("released",), "joined")
+    assert session.project.released == ()
+
+
 def test_a_material_is_copied_hardened_and_kept(hand: Hand, tmp_path: Path) -> None:
     from labilis.ui.sheet import card as cards
 

@@ -9,6 +9,7 @@ from collections.abc import Mapping
 
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.findings import ConvergenceFindings, StrengthFindings
+from labilis.judge.joint_sentences import joint_sentences
 from labilis.judge.numbers import force_text
 from labilis.judge.spans import Sentence, Span, component_spans, value_span
 from labilis.judge.stress import von_mises
@@ -229,14 +230,7 @@ def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | 
         worst = float(mesh.shape.min())
         found.append((Span(f"{mesh.words[:1].upper() + mesh.words[1:]}, {len(mesh.nodes):,} nodes, {mesh.unknowns:,} unknowns; worst "
                            f"shape {worst:.2f} of 1."),))
-        if len(mesh.bonded):
-            pairs = len(mesh.bonded)
-            found.append((Span(f"{int(mesh.bonded[:, 2].sum()):,} nodes are bonded where {pairs} pair{'s' if pairs > 1 else ''} of bodies "
-                               "touch without common edges."),))
-        if len(mesh.fused):
-            pairs = len(mesh.fused)
-            found.append((Span(f"{pairs} pair{'s' if pairs > 1 else ''} of solids share{'' if pairs > 1 else 's'} "
-                               f"{int(mesh.fused[:, 2].sum()):,} nodes where they touch."),))
+    found += joint_sentences(project, None if facts is None else facts.mesh)
     return found
 
 
