@@ -178,10 +178,57 @@ def test_bonded_and_solid_parts_are_traced_too() -> None:
     assert trace.largest[-1] == pytest.approx(0.05 * strength.max_displacement, rel=0.02)
 
 
-@pytest.mark.parametrize(("plan", "change", "code"), [
-    ({"mode": 9}, {}, "trace-mode"),
-    ({}, {"loads": [{"kind": "temperature", "name": "heat", "change": "5 K"}], "cases": [{"name": "load", "loads": [{"load": "heat"}]}],
-          "materials": [{**STEEL, "expansion": "12e-6/K"}]}, "trace-load")])
+HOT = {**STEEL, "poisson_ratio": "0", "expansion": "12e-6/K"}
+BETWEEN = {**STRIP, "materials": [HOT], "supports": [hold("foot", "x", "y", "z"), hold("head", "x", "y", "z")]}
+
+
+def heat(change: str, **more: Any) -> dict[str, Any]:
+    return {"kind": "temperature", "name": "heat", "change": change, **more}
+
+
+def test_a_heated_strut_between_walls_bows_as_its_free_growth_asks() -> None:
+    """With a sine bow a0, P = P_E (1 - a0/a), and what the bow takes up is what the heat asks for less the compression:
+    α ΔT L = π² (a² - a0²)/(4 L) + P L/EA."""
+    start = 0.3
+    case = traced({**BETWEEN, **case_of(heat("50 K"))}, amplitude=mm(start), target="1.2", beyond_yield=1e9)
+    trace = case.facts.trace
+    assert trace.reason == "the factor asked for was reached"
+    a = start + trace.probe[-1]
+    euler = np.pi**2 * EI / L**2
+    strain = np.pi**2 * (a**2 - start**2) / (4 * L**2) + euler * (1 - start / a) / (210e3 * W * T)
+    assert trace.factors[-1] * 12e-6 * 50 == pytest.approx(strain, rel=0.01)
+
+
+def test_the_perfect_heated_strut_loses_its_stability_where_the_first_mode_says() -> None:
+    case = traced({**BETWEEN, **case_of(heat("10 K"))}, mode=0, target="40", beyond_yield=1e9)
+    trace, first = case.facts.trace, case.facts.modes.positive[0]
+    assert first * 12e-6 * 10 * 210e3 * W * T == pytest.approx(np.pi**2 * EI / L**2, rel=0.01)
+    lost = int(np.argmax(trace.negative > 0))
+    assert trace.negative[lost] > 0 and trace.factors[lost - 1] * 0.995 <= first <= trace.factors[lost] * 1.005
+
+
+def test_held_heat_and_a_held_displacement_come_first() -> None:
+    """Both press before the growing force bends: a strut heated by 2 K between walls, or pushed together as far. The bow takes up part of
+    the compression: P = EA (α ΔT - π² a²/(4 L²)), a = a_plain/(1 - P/P_E)."""
+    side = {"kind": "line", "name": "side", "on": "middle", "components": ["0 N/mm", "0 N/mm", "0.05 N/mm"]}
+    scribe = {"kind": "line", "name": "across", "face": "strip/face", "run": "crosswise"}
+    by = [mm(-12e-6 * 2 * L), "0 mm", "0 mm"]
+    pushed = {"kind": "move", "name": "push", "support": BETWEEN["supports"][1]["name"], "components": by, "growth": "held"}
+    found = []
+    for load in (heat("2 K", growth="held"), pushed):
+        model = {**BETWEEN, "scribes": [scribe], "regions": [*STRIP["regions"], region("middle", "across/line")],
+                 "loads": [load, side], "cases": [{"name": "c", "loads": [{"load": load["name"]}, {"load": "side"}]}]}
+        trace = traced(model, mode=0, target="1", beyond_yield=1e9).facts.trace
+        found.append(float(trace.largest[-1]))
+    plain = a = 0.05 * W * L**3 / (48 * EI)
+    for _ in range(50):
+        pressed = 210e3 * W * T * (12e-6 * 2 - np.pi**2 * a**2 / (4 * L**2))
+        a = 0.5 * a + 0.5 * plain / (1 - pressed / (np.pi**2 * EI / L**2))
+    assert a > 1.5 * plain and found[0] == pytest.approx(found[1], rel=2e-3)
+    assert found[0] == pytest.approx(a, rel=0.03)  # 0.986 of the force in the middle is what bends to a sine
+
+
+@pytest.mark.parametrize(("plan", "change", "code"), [({"mode": 9}, {}, "trace-mode")])
 def test_traces_that_cannot_be_run_say_why(plan: dict, change: dict, code: str) -> None:
     project = load_project({"labilis": 1, "materials": [STEEL], "trace": plan, **PINNED, **change})
     with pytest.raises(LabilisError) as caught:

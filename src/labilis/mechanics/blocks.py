@@ -42,8 +42,8 @@ class Block(Protocol):
     def second_state(self, local: Floats) -> Floats: ...
     def work(self, state: Floats, local: Floats) -> float: ...
     def remember(self, law: YieldLaw) -> Memory | None: ...
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool,
-                 memory: Memory | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]: ...
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
+                 free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]: ...
     def body_force(self, acceleration: Floats) -> Floats: ...
     @property
     def volume(self) -> Floats: ...
@@ -113,19 +113,23 @@ class SolidBlock:
         """Memory of a yielding material at the quadrature points."""
         return blank(law, *self.geometry.weight.shape, 6)
 
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool,
-                 memory: Memory | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
+                 free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """Some elements at a time at large motions (n, 3): (rows, forces (m, k, 3), tangent or None, largest von Mises stress (m,)); with a
-        `memory` the material yields."""
+        `memory` the material yields; `free` (m,) is the strain to which heat alone would bring them."""
         g = self.geometry
         local = motion[self.members]
-        for rows in solid.chunks(len(self.members)):
+
+        def one(rows: slice) -> tuple[slice, Floats, Floats | None, Floats]:
             f = solid.deformation_gradient(g.gradient[rows], local[rows])
+            strain = solid.green_strain(f)
+            if free is not None:
+                strain[..., :3] -= free[rows, None, None]
             moduli: Floats | None = self.elasticity
             if memory is None:
-                stress = solid.green_strain(f) @ self.elasticity
+                stress = strain @ self.elasticity
             else:
-                stress, moduli = in_space(solid.green_strain(f), self.elasticity, memory, rows, tangent)
+                stress, moduli = in_space(strain, self.elasticity, memory, rows, tangent)
             b = solid.strain_matrix(g.gradient[rows], f)
             m, points, _, columns = b.shape
             weighted = (stress * g.weight[rows][..., None]).reshape(m, 1, points * 6)
@@ -134,7 +138,8 @@ class SolidBlock:
             if tangent and moduli is not None:
                 matrix = solid.material_part(b, g.weight[rows], moduli) + solid.spread(
                     solid.geometric_block(g.gradient[rows], g.weight[rows], stress))
-            yield rows, force, matrix, von_mises(stress).max(axis=1)
+            return rows, force, matrix, von_mises(stress).max(axis=1)
+        yield from spread(one, solid.chunks(len(self.members)))
 
     def work(self, state: Floats, local: Floats) -> float:
         """∫ state · strain(local) dV, N mm."""
@@ -298,10 +303,10 @@ class ShellBlock:
         """Memory of a yielding material at five layers of the quadrature points."""
         return blank(law, *self.geometry.area.shape, len(LAYERS), 3)
 
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool,
-                 memory: Memory | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
+                 free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """Some elements at a time at large motions (n, 3) and rotations (n, 3, 3) of all nodes: (rows, forces (m, 2k, 3), tangent or None,
-        largest von Mises stress (m,) at top and bottom, of all layers where a `memory` lets the material yield)."""
+        largest von Mises stress (m,) at top and bottom, of all layers where a `memory` lets the material yield); `free` as in solids."""
         turned = rotation[self.turn_of[self.elements]]
         local, section = motion[self.elements], self.section
 
@@ -315,7 +320,7 @@ class ShellBlock:
                 peaks.append(worst)
                 return resultant, moduli
             force, matrix, state = shell.forces_and_tangent(part, section[rows], local[rows], turned[rows], tangent,
-                                                            law=None if memory is None else law)
+                                                            law=None if memory is None else law, free=None if free is None else free[rows])
             if memory is None:
                 top, _, bottom = shell.surface_stress(state, part.thickness, part.offset)
                 peaks.append(np.maximum(*(np.sqrt(s[..., 0] ** 2 - s[..., 0] * s[..., 1] + s[..., 1] ** 2 + 3 * s[..., 2] ** 2)
@@ -446,8 +451,8 @@ class SpringBlock:
     def remember(self, law: YieldLaw) -> None:
         """Springs do not yield."""
 
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool,
-                 memory: Memory | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
+                 free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """Springs stay linear in motions and in rotation vectors."""
         everything = slice(0, len(self.members))
         vector = motion[self.members] + shell.logarithm(rotation[self.members])

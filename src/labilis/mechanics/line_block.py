@@ -76,8 +76,8 @@ class LineBlock:
     def remember(self, law: YieldLaw) -> None:
         """Lines are not traced."""
 
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool,
-                 memory: Memory | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
+                 free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """Line elements serve strength and modes only."""
         raise NotImplementedError("line elements have no large-deflection form")
 

@@ -187,9 +187,9 @@ Law = Callable[[Floats], tuple[Floats, Floats | None]]
 
 
 def shell_state(geometry: ShellGeometry, stiffness: Floats, displacement: Floats, rotation: Floats | None = None,
-                initial: Floats | None = None, law: Law | None = None) -> ShellState:
+                initial: Floats | None = None, law: Law | None = None, free: Floats | None = None) -> ShellState:
     """Strain e and resultant C e + initial (m, g, 9): forces N/mm, moments N, at a deformation. A `law` gives resultants and section
-    tangents (m, g, 9, 9) from the strains instead of C."""
+    tangents (m, g, 9, 9) from the strains instead of C; `free` (m,) is what the plane strains would be under heat alone."""
     y = _vectors(geometry, displacement, rotation)
     products = y @ np.swapaxes(y, 1, 2) - geometry.at_rest
     natural = 0.5 * np.einsum("gkab,mab->mgk", geometry.forms.q, products, optimize=True)
@@ -197,6 +197,8 @@ def shell_state(geometry: ShellGeometry, stiffness: Floats, displacement: Floats
     natural[..., 0:2] += _bulge(geometry) * curvature**2
     strain = np.einsum("mgjk,mgk->mgj", geometry.change, natural)
     strain[:, :, 8] = 0.5 * np.einsum("mgab,mab->mg", geometry.drill, products, optimize=True)
+    if free is not None:
+        strain[:, :, :2] -= free[:, None, None]
     if law is not None:
         resultant, section = law(strain)
         return ShellState(strain, resultant, y, curvature, section)
@@ -225,9 +227,10 @@ def residual_and_tangent(geometry: ShellGeometry, stiffness: Floats, displacemen
 
 def forces_and_tangent(geometry: ShellGeometry, stiffness: Floats, displacement: Floats, rotation: Floats | None = None,
                        with_tangent: bool = True, initial: Floats | None = None,
-                       material: bool = True, law: Law | None = None) -> tuple[Floats, Floats | None, Floats]:
+                       material: bool = True, law: Law | None = None,
+                       free: Floats | None = None) -> tuple[Floats, Floats | None, Floats]:
     """(internal forces (m, 6n), their derivative (m, 6n, 6n) when asked for, resultants (m, g, 9)); see `residual_and_tangent`."""
-    state = shell_state(geometry, stiffness, displacement, rotation, initial, law)
+    state = shell_state(geometry, stiffness, displacement, rotation, initial, law, free)
     forms, y = geometry.forms, state.y
     m, n = geometry.elements.shape
     drill = geometry.drill

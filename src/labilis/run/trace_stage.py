@@ -56,15 +56,16 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
     total = 3 * tied.numbering.total
     nodal = {"growing": np.zeros(total), "held": np.zeros(total)}
     following: dict[str, list] = {"growing": [], "held": []}
-    given: Floats | None = None
+    given: dict[str, Floats] = {}
+    heat: dict[str, list[Floats]] = {}
     for name, amount in project.case_loads(case):
         forces = load_forces(scene, name, amount)
         growth = project.named("loads", name).growth
-        if forces.growth is not None or (forces.given is not None and growth == "held"):
-            raise LabilisError(f"A trace does not take temperature, nor a prescribed displacement that is held ('{name}').",
-                               f"loads/{name}", "Trace a case without it.", "trace-load")
         if forces.given is not None:
-            given = forces.given if given is None else given + forces.given
+            given[growth] = given.get(growth, 0.0) + tied.ties.carried(forces.given)
+            continue
+        if forces.growth is not None:
+            heat[growth] = [one + two for one, two in zip(heat[growth], forces.growth)] if growth in heat else list(forces.growth)
             continue
         if forces.following:
             following[growth] += forces.following
@@ -75,10 +76,12 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
     target = project.value(plan.target, "number") if plan.target is not None else (1.5 * ideal if np.isfinite(ideal) else 10.0)
     first = min(target, ideal if np.isfinite(ideal) else target) / 10.0
     plastic = project.value(plan.plastic_strain, "number", "trace/plastic_strain")
-    control = TraceControl(first=first, least=first / 500.0, largest=2.0 * first, target=target, steps=plan.steps, plastic_step=plastic / 4)
+    control = TraceControl(first=first, least=first / 500.0, largest=max(2.0 * first, target / 20.0), target=target,
+                           steps=plan.steps, plastic_step=plastic / 4)
     laws = _laws(project, part, bodies, len(system.blocks)) if plan.material == "yielding" else []
     tracer = Tracer(system, tied.numbering.places, partial(ties_about, tied), nodal["growing"], nodal["held"],
-                    (following["growing"], following["held"]), control, laws, None if given is None else tied.ties.carried(given))
+                    (following["growing"], following["held"]), control, laws, given.get("growing"), given.get("held"),
+                    (heat.get("growing"), heat.get("held")))
     yielding = any(law is not None for law in laws)
     strength = np.concatenate([np.array([yields.get(part.pieces[body]) or np.inf for body in body_of]) for body_of in bodies]
                               + [np.full(len(spring.members), np.inf) for spring in tied.springs])

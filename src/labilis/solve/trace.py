@@ -140,13 +140,15 @@ class _NotConverged(ArithmeticError):
 
 class Tracer:
     """Follows one path. forces: growing and held nodal forces (3 total,) N at rest; following: surface triangles with pressures that grow
-    and that are held; laws: for each block how it yields, None where it does not; given: prescribed motions (3 total,) that grow, or
-    None. With them the path is followed by them alone, which passes a limit without arc length."""
+    and that are held; laws: for each block how it yields, None where it does not; given, put: prescribed motions (3 total,) that grow and
+    that are held, or None. With those that grow the path is followed by them alone, which passes a limit without arc length. heat: the free
+    strains (m,) of each block under growing and under held changes of temperature, or None."""
 
     def __init__(self, system: System, places: Floats, ties_at: TiesAt, growing: Floats, held: Floats,
                  following: tuple[list[tuple[Ints, float]], list[tuple[Ints, float]]] = ((), ()),  # type: ignore[assignment]
                  control: TraceControl | None = None, laws: Sequence[YieldLaw | None] = (),
-                 given: Floats | None = None) -> None:
+                 given: Floats | None = None, put: Floats | None = None,
+                 heat: tuple[Sequence[Floats] | None, Sequence[Floats] | None] = (None, None)) -> None:
         self.system, self.places, self.ties_at = system, places, ties_at
         self.growing, self.held, self.following = growing, held, following
         self.control = control or TraceControl()
@@ -155,6 +157,7 @@ class Tracer:
         self.walk: PathState
         self._tangents: list[tuple[float, sparse.csr_matrix]] = []  # factor and tangent of the last two points
         self.given = None if given is None else given.reshape(-1, 3)
+        self.put, self.heat, self._warm = None if put is None else put.reshape(-1, 3), heat, 1.0
         laws = laws or [None] * len(system.blocks)
         self.memory: list[Memory | None] = [None if law is None else block.remember(law) for block, law in zip(system.blocks, laws)]
 
@@ -260,7 +263,7 @@ class Tracer:
     def _begin(self) -> TracePoint:
         """The unloaded point, or the one under the held loads alone; the walk starts there."""
         state = _State(np.zeros_like(self.places), np.broadcast_to(np.eye(3), (len(self.places), 3, 3)).copy())
-        if np.any(self.held) or self.following[1]:
+        if np.any(self.held) or self.following[1] or self.put is not None or self.heat[1] is not None:
             state, point = self._held_first(state)
         else:
             point = self._point(state, 0.0, 0, False)
@@ -295,6 +298,9 @@ class Tracer:
                 for part in range(1, parts + 1):
                     self.held = whole * part / parts
                     self.following = (self.following[0], [(cells, value * part / parts) for cells, value in hold])
+                    self._warm = part / parts
+                    if self.put is not None:
+                        now = replace(now, motion=now.motion + self.put / parts)
                     now, _, count = self._load_step(now, 0.0)
                 return now, self._point(now, 0.0, count, False)
             except (_NotConverged, ArithmeticError):
@@ -350,7 +356,7 @@ class Tracer:
             if count > 1 and np.linalg.norm(residual) <= control.tolerance * scale:
                 return state, total, value, count - 1
             solver = self._factor(tangent, ties)
-            both = solver.solve(np.stack([-residual, self._load(ties, state)], axis=1))
+            both = solver.solve(np.stack([-residual, self._load(ties, state, value, residual)], axis=1))
             if not np.isfinite(both).all():
                 raise _NotConverged
             rest, along = both[:, 0], both[:, 1]
@@ -379,9 +385,19 @@ class Tracer:
             self._like = solver
         return solver
 
-    def _load(self, ties: Ties, state: _State) -> Floats:
-        """Reduced growing forces at a state."""
+    def _load(self, ties: Ties, state: _State, value: float, residual: Floats) -> Floats:
+        """Reduced growing forces at a state whose residual is given; what growing heat does by a difference, which is exact while nothing
+        yields."""
+        if self.heat[0] is not None:
+            step = 1e-2 * self.control.first
+            return np.asarray((residual - self._balance(state, value + step, tangent=False)[1]) / step)
         return ties.reduce_vector(self.growing + self._pressures(state, self.following[0]))
+
+    def _free(self, number: int, value: float) -> Floats | None:
+        """Free thermal strains (m,) of a block at a factor."""
+        growing, held = self.heat
+        parts = [share * found[number] for share, found in ((value, growing), (self._warm, held)) if found is not None]
+        return sum(parts[1:], parts[0]) if parts else None
 
     def _pressures(self, state: _State, surfaces: list[tuple[Ints, float]]) -> Floats:
         total = np.zeros((len(self.places), 3))
@@ -402,7 +418,8 @@ class Tracer:
         parts: list[assembly.Part] = []
         peaks = []
         for number, block in enumerate(self.system.blocks):
-            for rows, force, matrix, peak in block.deformed(state.motion, state.rotation, tangent, self.memory[number]):
+            for rows, force, matrix, peak in block.deformed(state.motion, state.rotation, tangent, self.memory[number],
+                                                            self._free(number, value)):
                 np.add.at(inner, block.members[rows].ravel(), force.reshape(-1, 3))
                 peaks.append(peak)
                 if matrix is not None:
