@@ -156,7 +156,9 @@ class ModesFindings:
     shear; energy (k, m): energy per volume of each element over the largest; levers (j, m),
     piece_levers (j, p): relative rise of the first j factors per relative rise of the thickness of an element or a piece of shells
     (self-weight's own change left out), empty without shells; antisymmetric: least factor of the modes that planes of symmetry hide,
-    nan without planes, infinite when there is none, 0 when nothing holds the whole part that way.
+    nan without planes, infinite when there is none, 0 when nothing holds the whole part that way; pull (k,) mm: how much of the shape the
+    loads bend by themselves at the factor, linear; skew (k,) 1/mm: relative rise of the factor per mm of the shape just after buckling:
+    where it is not nought the part is weaker to one side.
     """
 
     case: str
@@ -178,6 +180,8 @@ class ModesFindings:
     levers: Floats
     piece_levers: Floats
     antisymmetric: float
+    pull: Floats = field(default_factory=lambda: np.zeros(0))
+    skew: Floats = field(default_factory=lambda: np.zeros(0))
 
     @property
     def drivers(self) -> list[str]:

@@ -5,12 +5,13 @@ import math
 
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.findings import TraceFindings
-from labilis.judge.imperfections import recommended
+from labilis.judge.imperfections import recommended, weaker_side
 from labilis.judge.spans import Sentence, Span, value_span
 from labilis.model import Project
 
-_SIDES = {"+": "its own side", "-": "the other side"}
+_SIDES = {"weaker": "the weaker side", "+": "its own side", "-": "the other side"}
 _SIDE_CHOICES = tuple((words, sign) for sign, words in _SIDES.items())
+_SEED_CHOICES = _SIDE_CHOICES[1:]  # further modes keep to the side they are given
 
 
 def _start(project: Project, facts: CaseFacts | None) -> list[Span]:
@@ -30,7 +31,7 @@ def _start(project: Project, facts: CaseFacts | None) -> list[Span]:
         which = tuple((f"mode {k}", k) for k in range(1, max(count, seed.mode) + 1))
         spans += [Span(", with "), Span(f"mode {seed.mode}", (*path, "mode"), choices=which), Span(" "),
                   value_span(seed.amplitude, (*path, "amplitude"), "length"), Span(" to "),
-                  Span(_SIDES[seed.sign], (*path, "sign"), choices=_SIDE_CHOICES)]
+                  Span(_SIDES[seed.sign], (*path, "sign"), choices=_SEED_CHOICES)]
     stated = [seed.model_dump() for seed in plan.seeds]
     more = [(f"mix in mode {k}", [*stated, {"mode": k, "amplitude": plan.amplitude or "0.1 mm"}])
             for k in range(1, count + 1) if k != plan.mode]
@@ -74,8 +75,20 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
     if trace.yielding and math.isfinite(trace.first_yield):
         found.append((Span(f"First yield at {trace.first_yield:.4g}; "
                            f"at the end {100 * float(trace.plastic[-1]):.2g} % of plastic strain."),))
-    found.append((Span(f"Imperfection {abs(trace.amplitude):.3g} mm; {steps}; it ended because {trace.reason}.", tone="quiet"),))
+    side = f", to its {'own' if trace.amplitude > 0 else 'other'} side" if trace.amplitude else ""
+    found.append((Span(f"Imperfection {abs(trace.amplitude):.3g} mm{side}{_why(project, facts)}; {steps}; it ended because "
+                       f"{trace.reason}.", tone="quiet"),))
     return found
+
+
+def _why(project: Project, facts: CaseFacts | None) -> str:
+    """Why the trace went to the side it went to."""
+    if facts is None or facts.trace is None or facts.modes is None or project.trace.sign != "weaker":
+        return ""
+    mode, amplitude = facts.trace.mode, abs(facts.trace.amplitude)
+    if not 0 < mode <= len(facts.modes.pull):
+        return ""
+    return f" ({weaker_side(amplitude, float(facts.modes.pull[mode - 1]), float(facts.modes.skew[mode - 1]))[1]})"
 
 
 def _about_words(trace: TraceFindings) -> str:

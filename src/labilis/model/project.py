@@ -155,7 +155,8 @@ class TracePlan(Statement):
 
     mode: int = Field(default=1, ge=0, description="mode whose shape is the imperfection; 0 for the part as drawn")
     amplitude: str | None = Field(default=None, description="length")
-    sign: Literal["+", "-"] = "+"
+    sign: Literal["weaker", "+", "-"] = Field(default="weaker", description="side to which the shape bows: as it is shown, the other, or "
+                                              "the one that lowers the factor more")
     seeds: tuple[Seed, ...] = Field(default=(), description="further modes in the starting shape")
     modes_at: str | None = Field(default=None, description="factor at which the modes about the loaded state are found as well")
     target: str | None = Field(default=None, description="factor to stop at; 1.5 times the first mode's when none is given")

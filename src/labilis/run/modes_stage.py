@@ -18,6 +18,7 @@ from labilis.run.symmetry import Retie, antisymmetric_factor
 from labilis.solve.factor import Factor, NotPositive, factor
 from labilis.solve.levers import thickness_levers
 from labilis.solve.modes import ModesSolution, NotConverged, count_below, find_modes
+from labilis.solve.sides import buckling_sides
 from labilis.solve.system import System
 
 _TWIST = ENERGY_PARTS.index("twist")
@@ -70,6 +71,7 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     second = _second_opinion(system, solved, base, base_factor, limit) if criteria.second_opinion else float("nan")
     case_progress(0.9, "Recovering shapes")
     shapes = np.zeros((len(solution.factors), len(mesh.nodes), 3))
+    pull, skew = buckling_sides(system, solved.growing, solved.held, solution.factors, solution.vectors)
     for index in range(len(solution.factors)):
         shape = system.places(system.ties.expand(solution.vectors[:, index]))
         size = np.linalg.norm(shape, axis=1)
@@ -78,6 +80,8 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
         turned = float(np.abs(solution.vectors[:, index]).max())
         if size[largest] > 1e-7 * turned:  # a line that only twists moves no node
             shapes[index] = sign * shape / size[largest]
+            pull[index] *= sign * size[largest]
+            skew[index] *= sign / size[largest]
     below = -1
     positive = solution.factors[solution.factors > 0]
     if len(positive) and positive.max() < required:
@@ -90,7 +94,7 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     levers, piece_levers = _levers(scene, solved, stiffness, solution)
     return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second,
                          unsymmetric, pieces, shares, parts, energy[:, order], levers[:, order] if levers.size else levers, piece_levers,
-                         antisymmetric_factor(scene, solved, retie, limit))
+                         antisymmetric_factor(scene, solved, retie, limit), pull, skew)
 
 
 def _levers(scene: LoadScene, solved: SolvedCase, stiffness: Factor, solution: ModesSolution) -> tuple[Any, Any]:

@@ -8,6 +8,7 @@ from functools import partial
 import numpy as np
 
 from labilis.judge.findings import ModesFindings, TraceFindings
+from labilis.judge.imperfections import weaker_side
 from labilis.mechanics.plastic import YieldLaw
 from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project, TracePlan
@@ -125,6 +126,8 @@ def _imperfect(project: Project, mesh: Mesh, modes: ModesFindings) -> tuple[Mesh
         if mode > len(modes.factors):
             raise LabilisError(f"Mode {mode} was not found; there are {len(modes.factors)}.", where, "Choose another.", "trace-mode")
         size = starting_amplitude(project, plan, mesh, modes) if text is None else project.value(text, "length", where)
+        if sign == "weaker":
+            sign = weaker_side(abs(size), float(modes.pull[mode - 1]), float(modes.skew[mode - 1]))[0]
         size *= 1.0 if sign == "+" else -1.0
         amplitude = amplitude or size
         shape += size * modes.shapes[mode - 1]
