@@ -5,6 +5,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QImage
 
 from labilis.model import LabilisError
 from labilis.store import ProjectFile
@@ -381,6 +382,25 @@ def test_several_bodies_and_setting_aside(hand: Hand, tmp_path: Path) -> None:
     hand.session.set_value(("pieces", 1, "set_aside"), False, "second carries")
     hand.wait_idle()
     assert hand.session.current("shape").volume == pytest.approx(1500)
+
+
+def test_the_ladder_is_saved_as_picture_and_page(hand: Hand, tmp_path: Path) -> None:
+    window = hand.window
+    hand.load(DEMO)
+    hand.run()
+    for name in ("ladder ä.png", "ladder.pdf", "missing/ladder.png"):
+        hand.answer_open(tmp_path / name)
+        window.find_box.setFocus()
+        window.find_box.clear()
+        hand.qtbot.keyClicks(window.find_box, "save the factor")
+        hand.qtbot.keyClick(window.find_box, Qt.Key.Key_Return)
+    picture = QImage(str(tmp_path / "ladder ä.png"))
+    assert picture.size() == 3 * window.ladder.size()
+    colours = {picture.pixelColor(x, y).name() for x in range(0, picture.width(), 5) for y in range(0, picture.height(), 5)}
+    assert len(colours) > 20
+    page = (tmp_path / "ladder.pdf").read_bytes()
+    assert page.startswith(b"%PDF") and b"/Font" in page  # text, not a picture of it
+    assert "could not be written" in window.banner.words
 
 
 def test_commands_by_name_and_keys(hand: Hand) -> None:

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from labilis.mechanics.blocks import ShellBlock
+from labilis.mechanics.blocks import ShellBlock, SolidBlock
 from labilis.mechanics.shell import exponential, logarithm, smooth_triads
 from labilis.mechanics.ties import HeldNodes, Ties, make_ties
 from labilis.model import LabilisError, load_project
@@ -205,6 +205,43 @@ def test_the_perfect_heated_strut_loses_its_stability_where_the_first_mode_says(
     assert first * 12e-6 * 10 * 210e3 * W * T == pytest.approx(np.pi**2 * EI / L**2, rel=0.01)
     lost = int(np.argmax(trace.negative > 0))
     assert trace.negative[lost] > 0 and trace.factors[lost - 1] * 0.995 <= first <= trace.factors[lost] * 1.005
+
+
+def test_the_perfect_strut_has_its_first_negative_pivot_at_the_first_factor() -> None:
+    for share, lost in ((0.995, 0), (1.005, 1)):
+        first = float(modes_of(PINNED)[0])
+        trace = traced(PINNED, mode=0, target=repr(share * first), beyond_yield=1e9).facts.trace
+        assert trace.factors[-1] == pytest.approx(share * first, rel=1e-9) and trace.negative[-1] == lost
+
+
+def modes_of(model: dict[str, Any]) -> Any:
+    project = load_project({"labilis": 1, "materials": [STEEL], "criteria": {"modes": 2}, **model})
+    return judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0].facts.modes.positive
+
+
+def test_no_energy_is_won_or_lost_on_an_elastic_loop() -> None:
+    """Inner forces along a closed path of large motions and turns do no work in all: ∮ f·du + m·ω dt = 0, by the trapezoidal rule,
+    which is exact to many digits on a period."""
+    rng = np.random.default_rng(4)
+    corners = np.array([[0.0, 0, 0], [10, 1, 0], [11, 9, 1], [-1, 10, 0.5]])
+    quads, tets = np.array([[0, 1, 2, 3]]), np.array([[0, 1, 2, 3]])
+    sheet = ShellBlock(corners, quads, 4 + np.arange(4), np.array([0.8]), smooth_triads(corners[quads], quads), 210e3, 0.3)
+    solid = SolidBlock(np.array([[0.0, 0, 0], [10, 1, 0], [1, 9, 1], [2, 1, 8]]), tets, 210e3, 0.3)
+    one, two, turn, back = rng.standard_normal((4, 4, 3)) * np.array([3.0, 2.0, 0.5, 0.4])[:, None, None]
+    for block, turns in ((sheet, True), (solid, False)):
+        work, size, count = 0.0, 0.0, 64
+        for step in range(count):
+            angle = 2 * np.pi * step / count
+            s, c = np.sin(angle), np.cos(angle)
+            rotation = exponential(s * turn) @ exponential((1 - c) * back)
+            rate = c * turn + np.einsum("nij,nj->ni", exponential(s * turn), s * back)  # of exp(s a) exp((1-c) b)
+            motion, speed = s * one + (1 - c) * two, c * one + s * two
+            rotations = np.concatenate([np.tile(np.eye(3), (4, 1, 1)), rotation])
+            (_, force, _, _), = block.deformed(np.concatenate([motion, 0 * motion]), rotations, False)
+            power = (force[0, ::2] * speed + force[0, 1::2] * rate).sum() if turns else (force[0] * speed).sum()
+            work += power / count
+            size += abs(power) / count
+        assert abs(work) < 1e-8 * size
 
 
 def test_held_heat_and_a_held_displacement_come_first() -> None:

@@ -195,6 +195,7 @@ class Window(Editing, QMainWindow):
             Command("Fit the part into the view", "F", lambda: self.stage.fit()),
             *[Command(words, f"V, {letter.upper()}", lambda letter=letter: self.stage.look(letter))
               for letter, words in look.items()],
+            Command("Save the factor ladder as a picture or a page", "", self.save_ladder),
             Command("Hand checks", "", lambda: self.drawer.show_page("Hand checks")),
             Command("Screening", "", lambda: self.drawer.show_page("Screening")),
             Command("Evidence", "", lambda: self.drawer.show_page("Evidence")),
@@ -521,6 +522,14 @@ class Window(Editing, QMainWindow):
                                               "Picture (*.png);;Film (*.gif *.mp4)")
         if name:
             self._guard(lambda: self.stage.save_film(Path(name)))
+
+    def save_ladder(self) -> None:
+        """Ask for a name and save the factor ladder of the case as it stands."""
+        case = self.session.case_name or "case"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the factor ladder", f"{self.session.project.name}, {case}.png",
+                                              "Picture (*.png);;Page (*.pdf)")
+        if name:
+            self._guard(lambda: self.ladder.save(Path(name)))
 
     def list_keys(self) -> None:
         """All keys, in a small window."""

@@ -2,18 +2,34 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
+from PyQt6.QtCore import QEvent, QMarginsF, QPointF, QRectF, QSizeF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPageSize,
+    QPainter,
+    QPaintEvent,
+    QPdfWriter,
+    QPen,
+    QPixmap,
+)
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from labilis.judge.ladder import Rung
 from labilis.judge.verdict import Verdict
+from labilis.model import LabilisError
 from labilis.ui.ladder.layout import scale_for, spread, spread_about
 from labilis.ui.theme import LIGHT
 
 _AXIS_X, _LABEL_X = 44.0, 74.0
 _PICTURE = 36.0
+_DOTS = 96  # an inch on paper
 
 
 class Ladder(QWidget):
@@ -48,6 +64,26 @@ class Ladder(QWidget):
         """Mark the rung of a mode without telling."""
         self.chosen = next((index for index, rung in enumerate(self.rungs) if rung.mode == mode), -1)
         self.update()
+
+    def save(self, path: Path) -> None:
+        """Write the ladder as a picture (.png, three dots for one) or as a page of lines and text (.pdf)."""
+        if path.suffix.lower() == ".pdf":
+            writer = QPdfWriter(str(path))
+            writer.setResolution(_DOTS)
+            writer.setPageSize(QPageSize(QSizeF(self.size()) * 25.4 / _DOTS, QPageSize.Unit.Millimeter))
+            writer.setPageMargins(QMarginsF())
+            painter = QPainter(writer)
+            done = painter.isActive()
+            self.render(painter)
+            painter.end()
+        else:
+            picture = QPixmap(self.size() * 3)
+            picture.setDevicePixelRatio(3.0)
+            self.render(picture)
+            done = picture.save(str(path))
+        if not done:
+            raise LabilisError(f"'{path.name}' could not be written.", str(path.parent), "Choose a folder you may write to, and a name "
+                               "that ends in .png or .pdf.", "ladder-save")
 
     # --- painting -------------------------------------------------------------------------------------------------
     def paintEvent(self, _event: QPaintEvent) -> None:
