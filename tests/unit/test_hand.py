@@ -41,12 +41,22 @@ def test_column_curves_of_as_4100(modified: float, constant: float, printed: flo
 
 
 def test_secant_formula_of_a_wide_flange_column() -> None:
-    """Gere and Goodno, Mechanics of Materials, ch. 11: W 14 × 82, 25 ft, 1.5 in off its axis, 42 ksi: yields at 716 kips."""
+    """Gere and Goodno, Mechanics of Materials, ch. 11: W 14 × 82, 25 ft, 1.5 in off its axis, 42 ksi: 20.1 ksi under 360 kips; yields at
+    716 kips, 1.99 times as much."""
     values = {"E": 30000.0, "fy": 42.0, "A": 24.1, "I": 24.1 * 6.05**2, "L": 300.0, "K": 1.0, "c": 24.1 * 6.05**2 / 123.0, "e": 1.5}
     load = checked(FORMS["secant"], values).load
-    assert round(load) == 716
+    assert round(load) == 716 and round(load / 360, 2) == 1.99
+    assert round(secant.largest_stress(360.0, values), 1) == 20.1
     assert secant.largest_stress(load, values) == pytest.approx(42.0, rel=1e-9)
     assert checked(FORMS["secant"], {**values, "e": 1e-9}).load == pytest.approx(42.0 * 24.1, rel=1e-3)  # stocky and centred: squash load
+
+
+def test_euler_of_an_aluminium_bar() -> None:
+    """Beer and Johnston, Mechanics of Materials, sample problem 10.1: 20 in, fixed at one end, 0.567 by 1.620 in, E = 10 100 ksi: 12.5 kips
+    in the plane where the other end is free; sample problem 10.2: tube of I = 8.00 in⁴, 8 ft, E = 29 000 ksi, fixed at its foot: 62.1 kips."""
+    values = {"E": 10100.0, "A": 0.567 * 1.620, "I": 0.567 * 1.620**3 / 12, "L": 20.0, "K": 2.0}
+    assert round(checked(FORMS["euler"], values).load, 1) == 12.5
+    assert round(checked(FORMS["euler"], {"E": 29000.0, "A": 3.54, "I": 8.00, "L": 96.0, "K": 2.0}).load, 1) == 62.1
 
 
 def test_johnson_meets_euler_at_half_the_yield_strength() -> None:
