@@ -53,7 +53,7 @@ def test_secant_formula_of_a_wide_flange_column() -> None:
 
 def test_euler_of_an_aluminium_bar() -> None:
     """Beer and Johnston, Mechanics of Materials, sample problem 10.1: 20 in, fixed at one end, 0.567 by 1.620 in, E = 10 100 ksi: 12.5 kips
-    in the plane where the other end is free; sample problem 10.2: tube of I = 8.00 in⁴, 8 ft, E = 29 000 ksi, fixed at its foot: 62.1 kips."""
+    in the plane where the other end is free; sample problem 10.2: I = 8.00 in⁴, 8 ft, E = 29 000 ksi, fixed at its foot: 62.1 kips."""
     values = {"E": 10100.0, "A": 0.567 * 1.620, "I": 0.567 * 1.620**3 / 12, "L": 20.0, "K": 2.0}
     assert round(checked(FORMS["euler"], values).load, 1) == 12.5
     assert round(checked(FORMS["euler"], {"E": 29000.0, "A": 3.54, "I": 8.00, "L": 96.0, "K": 2.0}).load, 1) == 62.1
