@@ -9,34 +9,35 @@ _MOST = 6  # joints listed one by one
 
 
 def joint_sentences(project: Project, mesh: MeshFindings | None) -> list[Sentence]:
-    """One sentence per joint between solids or of bonded nodes, the weakest first, and one per released joint."""
+    """One sentence per pair of pieces with bonded or shared nodes, the weakest first, and one per released joint."""
     found = [_released(project, pair) for pair in project.released]
     if mesh is None:
         return found
-    joints = [(int(count), str(mesh.bodies[one]), str(mesh.bodies[two]), how) for pairs, how in (
-        (mesh.bonded, "bonded"), (mesh.fused, "shared")) for one, two, count in pairs]
-    joints.sort()
-    for count, one, two, how in joints[:_MOST]:
-        pair = _names(project, one, two)
-        nodes = f"{count:,} {how} node{'s' if count > 1 else ''}"
-        spans = [Span(one, strong=True), Span(" and "), Span(two, strong=True), Span(" are ")]
-        if pair is None or pair in project.released:
-            spans.append(Span("joined"))
-        else:
-            now = [list(item) for item in project.released]
-            spans.append(Span("joined", ("released",), choices=(("joined", now), ("released", [*now, list(pair)]))))
-        found.append((*spans, Span(f" by {nodes}."),))
-    if len(joints) > _MOST:
-        rest = joints[_MOST:]
-        found.append((Span(f"{len(rest)} more joints, each by at least {rest[0][0]:,} nodes.", tone="quiet"),))
+    joints: dict[tuple[str, str, str], list[int]] = {}
+    for pairs, how in ((mesh.bonded, "bonded"), (mesh.fused, "shared")):
+        for one, two, count in pairs:
+            a, b = (_piece(project, str(mesh.bodies[number])) for number in (one, two))
+            joints.setdefault((a, b, how), []).append(int(count))
+    rows = sorted((min(counts), pair, counts) for pair, counts in joints.items())
+    for least, (one, two, how), counts in rows[:_MOST]:
+        nodes = f"{least:,} {how} node{'s' if least > 1 else ''}"
+        at_least = "" if max(counts) == least else "at least "
+        amount = f"by {nodes}" if len(counts) == 1 else f"in {len(counts)} places, each by {at_least}{nodes}"
+        now = [list(item) for item in project.released]
+        joined = Span("joined", ("released",), choices=(("joined", now), ("released", [*now, [one, two]])))
+        if one == two:
+            found.append((Span("Bodies of "), Span(one, strong=True), Span(f" are joined {amount}.")))
+            continue
+        found.append((Span(one, strong=True), Span(" and "), Span(two, strong=True), Span(" are "), joined, Span(f" {amount}.")))
+    if len(rows) > _MOST:
+        found.append((Span(f"{len(rows) - _MOST} more pairs, each by at least {rows[_MOST][0]:,} nodes.", tone="quiet"),))
     return found
 
 
-def _names(project: Project, one: str, two: str) -> tuple[str, str] | None:
-    """What the statements call two bodies, lower first; patches of an imported sheet go by their piece's name."""
-    known = {name for piece in project.pieces for name in (piece.name, *piece.instances)}
-    names = [name if name in known else name.rsplit(".", 1)[0] for name in (one, two)]
-    return (names[0], names[1]) if set(names) <= known and names[0] != names[1] else None
+def _piece(project: Project, body: str) -> str:
+    """Piece that a body belongs to: copies and patches of an imported sheet are numbered after its name."""
+    known = {piece.name for piece in project.pieces}
+    return body if body in known else body.rsplit(".", 1)[0]
 
 
 def _released(project: Project, pair: tuple[str, str]) -> Sentence:
