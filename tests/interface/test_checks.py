@@ -179,7 +179,13 @@ def test_studies_of_amplitude_and_tilt(hand: Hand, short: Path) -> None:
     assert "sensitive to its shape" in hand.text("Trace")
     hand.click(hand.card("Strength").tools["tilt"])
     hand.wait_idle(120)
-    assert window.drawer.studies.tables["tilt"].table.rowCount() == 13
+    assert window.drawer.studies.tables["tilt"].table.rowCount() == 25
+    drawn = {kind: page.chart for kind, page in window.drawer.studies.tables.items()}
+    assert [panel.under for panel in drawn["tilt"].panels] == ["tilt, °", "offset, mm"]
+    assert drawn["tilt"].dashes == "y, dashed z"
+    assert all(len(line.points) == 7 for panel in drawn["tilt"].panels for line in panel.lines)
+    assert [line.name for line in drawn["amplitude"].panels[0].lines] == ["verified factor", "limit", "first yield"]
+    assert "first yield over tilt, °" in drawn["tilt"].accessibleDescription()
     hand.click(window.drawer.studies.buttons["converge"])
     assert window.drawer.studies.pages.currentIndex() == 0
 

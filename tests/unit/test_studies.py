@@ -45,10 +45,14 @@ def test_amplitudes_to_both_sides() -> None:
 
 def test_a_tilt_brings_yield_nearer_and_hardly_moves_the_factor() -> None:
     found = study(strip(force("-100 N"), mesh={"size": "20 mm"}, criteria={"modes": 1}), "tilt")
-    assert list(found.labels[:3]) == ["straight", "0.5° toward y", "0.5° toward -y"] and len(found.labels) == 13
+    assert list(found.labels[:3]) == ["straight", "0.5° toward y", "0.5° toward -y"] and len(found.labels) == 25
     factors, yields = found.figures[:, 0], found.figures[:, 1]
     assert np.abs(factors / factors[0] - 1).max() < 0.02
     assert yields[1:].max() < yields[0]
+    thickness = float(found.x[13:].max()) / 2  # moved by half, once and twice of it; pressed and bent, F/A + F e/W
+    aside = found.figures[[str(item) == "offset along z, mm" and x > 1.9 * thickness for item, x in zip(found.series, found.x)]]
+    assert aside[0, 2] == pytest.approx(100 / 80 + 100 * 2 * thickness / (20 * 4**2 / 6), rel=0.1)
+    assert {str(item) for item in found.series} == {"", *(f"tilt toward {a}, °" for a in "yz"), *(f"offset along {a}, mm" for a in "yz")}
     # toward z the strip bends about its weak axis: F sin 2° L / W
     last = found.figures[[str(label) == "2° toward z" for label in found.labels]][0]
     expected = 100 * np.cos(np.radians(2)) / 80 + 100 * np.sin(np.radians(2)) * 200 / (20 * 4**2 / 6)

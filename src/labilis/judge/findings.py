@@ -268,8 +268,9 @@ class ConvergenceFindings:
 
 @dataclass(frozen=True)
 class StudyFindings:
-    """A case run several times with one thing changed: kind 'amplitude' or 'tilt'; labels (k,) what it was; columns (c,) with units;
-    figures (k, c), nan or infinite where there is none; done."""
+    """A case run several times with one thing changed: kind 'amplitude' or 'tilt' (misalignment); labels (k,) what it was; columns (c,)
+    with units; figures (k, c), nan or infinite where there is none; done; series (k,): which line a row belongs to, with the unit of its x,
+    '' for one that belongs to all; x (k,)."""
 
     case: str
     kind: str
@@ -277,6 +278,8 @@ class StudyFindings:
     columns: Texts
     figures: Floats
     done: bool
+    series: Texts
+    x: Floats
 
 
 @dataclass(frozen=True)

@@ -21,4 +21,4 @@ def study_words(found: StudyFindings) -> str:
     yields = found.figures[:, 1]
     yields = yields[np.isfinite(yields)]
     fall = f" First yield falls from {yields[0]:.4g} to {yields.min():.4g}." if len(yields) else ""
-    return f"Over the tilt the first factor changes by {lost:.1f} %, worst {worst}.{fall}"
+    return f"Over the misalignment the first factor changes by {lost:.1f} %, worst {worst}.{fall}"

@@ -55,7 +55,7 @@ def amplitude_study(snapshot: Snapshot, plan: Plan, run: Run, progress: Progress
     key = stage_keys(project, case).amplitude
     base = run(snapshot, Plan("trace", (case,)))[stage_keys(project, case).trace]
     todo = [(share, sign) for sign in ("+", "-") for share in _SHARES]
-    labels, figures = [], []
+    labels, figures, x = [], [], []
     for number, (share, sign) in enumerate(todo):
         size = share * abs(base.amplitude)
         progress(Progress(number / len(todo), f"Trace {number + 1} of {len(todo)}, {size:.3g} mm"))
@@ -63,12 +63,15 @@ def amplitude_study(snapshot: Snapshot, plan: Plan, run: Run, progress: Progress
         found = run(Snapshot(changed, snapshot.files), Plan("trace", (case,)))[stage_keys(changed, case).trace]
         labels.append(f"{'' if sign == '+' else '−'}{size:.3g} mm")
         figures.append([found.verified, found.limit, found.first_yield])
+        x.append(size if sign == "+" else -size)
         give(key, StudyFindings(case, "amplitude", np.array(labels), np.array(["verified factor", "limit", "first yield"]),
-                                np.array(figures), number == len(todo) - 1))
+                                np.array(figures), number == len(todo) - 1, np.full(len(x), "amplitude, mm"), np.array(x)))
 
 
 def tilt_study(snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall, give: Found) -> None:
-    """First factor, first yield and largest stress over a tilt of the largest growing force, toward both axes across it."""
+    """First factor, first yield and largest stress over a misalignment of the largest growing force: tilted toward both axes across it, and
+    moved off its place along them by half, once and twice the part's thickness. A force on a region is moved as the force of a spread hub
+    there."""
     project, case = snapshot.project, _case(snapshot.project, plan)
     forces = [load for name, _ in project.case_loads(case) for load in project.loads if load.name == name
               and isinstance(load, ForceLoad) and load.components is not None and load.growth == "growing"]
@@ -78,22 +81,61 @@ def tilt_study(snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall,
     def vector(load: ForceLoad) -> np.ndarray:
         return np.array([project.value(text, "force") for text in load.components or ()])
     load = max(forces, key=lambda item: float(np.linalg.norm(vector(item))))
-    axes = list(np.argsort(np.abs(vector(load)))[:2])
-    todo = [(0, 0.0)] + [(int(axis), sign * tilt) for axis in sorted(axes) for tilt in _TILTS for sign in (1, -1)]
-    key = stage_keys(project, case).tilt
-    labels, figures = [], []
-    for number, (axis, degrees) in enumerate(todo):
-        progress(Progress(number / len(todo), f"Tilt {number + 1} of {len(todo)}"))
-        tilt = {"angle": f"{degrees!r} deg", "toward": "xyz"[axis]} if degrees else None
-        loads = [{**item.model_dump(), "tilt": tilt} if item.name == load.name else item.model_dump() for item in project.loads]
-        changed = project.changed(loads=loads)
-        found, keys = run(Snapshot(changed, snapshot.files), Plan("modes", (case,))), stage_keys(changed, case)
+    axes = sorted(int(axis) for axis in np.argsort(np.abs(vector(load)))[:2])
+    todo = [("", 0, 0.0)] + [("tilt", axis, sign * tilt) for axis in axes for tilt in _TILTS for sign in (1, -1)]
+    if load.share == "total":
+        todo += [("offset", axis, sign * share) for axis in axes for share in _SHARES for sign in (1, -1)]
+    key, thickness, by_moment = stage_keys(project, case).tilt, 0.0, False
+    labels, figures, series, x = [], [], [], []
+    for number, (way, axis, amount) in enumerate(todo):
+        progress(Progress(number / len(todo), f"Misalignment {number + 1} of {len(todo)}"))
+        amount *= thickness if way == "offset" else 1.0
+        changed = _misaligned(project, load, way, axis, amount, by_moment)
+        try:
+            found = run(Snapshot(changed, snapshot.files), Plan("modes", (case,)))
+        except LabilisError as error:
+            if error.code != "spread-line":
+                raise
+            by_moment = True  # the edge of a sheet has no turn to fit, but takes moments
+            changed = _misaligned(project, load, way, axis, amount, by_moment)
+            found = run(Snapshot(changed, snapshot.files), Plan("modes", (case,)))
+        keys = stage_keys(changed, case)
         modes, strength = found[keys.modes], found[keys.strength]
-        labels.append(f"{abs(degrees):g}° toward {'-' if degrees < 0 else ''}{'xyz'[axis]}" if degrees else "straight")
+        thickness = thickness or found[keys.mesh].thickness
+        toward = f"{'-' if amount < 0 else ''}{'xyz'[axis]}"
+        labels.append({"": "straight", "tilt": f"{abs(amount):g}° toward {toward}",
+                       "offset": f"{abs(amount):.3g} mm off along {toward}"}[way])
+        series.append({"": "", "tilt": f"tilt toward {'xyz'[axis]}, °", "offset": f"offset along {'xyz'[axis]}, mm"}[way])
+        x.append(amount)
         figures.append([float(modes.positive[0]) if len(modes.positive) else float("inf"), strength.yield_factor,
                         float(von_mises(strength.stress).max())])
-        give(key, StudyFindings(case, "tilt", np.array(labels), np.array(["first factor", "first yield", "largest stress, MPa"]),
-                                np.array(figures), number == len(todo) - 1))
+        give(key, StudyFindings(case, "tilt", np.array(labels), np.array(["first factor", "first yield", "stress, MPa"]),
+                                np.array(figures), number == len(todo) - 1, np.array(series), np.array(x)))
+
+
+def _misaligned(project: Project, load: ForceLoad, way: str, axis: int, amount: float, by_moment: bool) -> Project:
+    """The project with one force tilted toward an axis (degrees) or moved along it (mm), as a force off its hub or with the moment that
+    moving it makes."""
+    if way == "offset" and by_moment:
+        arm = np.eye(3)[axis] * amount
+        turning = np.cross(arm, [project.value(text, "force") for text in load.components or ()])
+        moment = {"kind": "moment", "name": f"{load.name} (moved)", "on": load.on, "growth": load.growth,
+                  "components": [f"{value!r} N*mm" for value in turning.tolist()]}
+        cases = [case.model_copy(update={"loads": (*case.loads, *(entry.model_copy(update={"load": moment["name"]}) for entry in case.loads
+                                                                  if entry.load == load.name))}) for case in project.cases]
+        return project.changed(loads=[*(item.model_dump() for item in project.loads), moment], cases=cases)
+    changed: dict[str, Any] = load.model_dump()
+    hubs = [hub.model_dump() for hub in project.hubs]
+    if way == "tilt":
+        changed["tilt"] = {"angle": f"{amount!r} deg", "toward": "xyz"[axis]}
+    elif way == "offset":
+        before = [project.value(text, "length") for text in load.offset or ("0 mm",) * 3]
+        before[axis] += amount
+        changed["offset"] = [f"{value!r} mm" for value in before]
+        if load.on not in {hub.name for hub in project.hubs}:
+            changed["on"] = f"{load.on} (moved force)"
+            hubs.append({"name": changed["on"], "region": load.on, "kind": "spread"})
+    return project.changed(hubs=hubs, loads=[changed if item.name == load.name else item.model_dump() for item in project.loads])
 
 
 def _case(project: Project, plan: Plan) -> str:

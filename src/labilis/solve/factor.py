@@ -30,6 +30,7 @@ class Factor(Protocol):
 
     negative_pivots: int
     ordering: Any  # int32 array (n,), or None where the library has none to give
+    shared: bool  # the symbolic factorisation was taken over from another factor
 
     def solve(self, b: Floats) -> Floats:
         """x with A x = b for b (n,) or (n, k)."""
@@ -121,10 +122,10 @@ class PardisoFactor:
             raise NotPositive("a diagonal entry is not positive")
         self._values = np.ascontiguousarray(upper.data, dtype=np.float64)
         if like is not None and like._live and like._analysis.fits(upper):
-            self._analysis = like._analysis
+            self._analysis, self.shared = like._analysis, True
             self.analysis_s = 0.0
         else:
-            self._analysis = _Analysis(upper, -2, like.ordering if like is not None else ordering)
+            self._analysis, self.shared = _Analysis(upper, -2, like.ordering if like is not None else ordering), False
             self.analysis_s = self._analysis.seconds
         self.ordering: Any = self._analysis.ordering
         self._place = self._analysis.take()
@@ -173,6 +174,7 @@ class SuperLuFactor:
     """LU by SuperLU without row exchanges, so that the signs of the pivots count the negative eigenvalues."""
 
     ordering: Any = None
+    shared = False
 
     def __init__(self, upper: sparse.csr_matrix, positive: bool, ordering: NDArray[np.int32] | None = None) -> None:
         matrix = full(upper).tocsc()

@@ -381,8 +381,8 @@ class Tracer:
     # --- balance ----------------------------------------------------------------------------------------------------------
     def _factor(self, tangent: sparse.csr_matrix, ties: Ties) -> Factor:
         solver = factor(tangent, positive=False, like=self._like, groups=None if self._like is not None else ties.groups)
-        if self._like is None:
-            self._like = solver
+        if self._like is None or not solver.shared:
+            self._like = solver  # at rest some entries are exact zeros: later tangents have a pattern of their own
         return solver
 
     def _load(self, ties: Ties, state: _State, value: float, residual: Floats) -> Floats:

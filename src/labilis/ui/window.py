@@ -161,7 +161,7 @@ class Window(Editing, QMainWindow):
             Command("Study convergence over meshes", "", self.run_convergence),
             Command("Study the verified factor over the amplitude", "", lambda: self.run_study("amplitude")),
             Command("Save a picture or a film", "", self.save_film),
-            Command("Study a tilt of the load", "", lambda: self.run_study("tilt")),
+            Command("Study a misalignment of the load", "", lambda: self.run_study("tilt")),
             Command("Pause the run, or let it go on", "", lambda: self.session.pause(not self.session.paused)),
             Command("Run the trace of this case", "", self.run_trace), Command("Run the trace anew", "", self.trace_anew),
             Command("Show the traced shape", "", lambda: self.stage.show_view("Trace")),

@@ -1,10 +1,15 @@
 """The drawer's page of a convergence study: the factor over several meshes, and what they say together."""
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHeaderView, QLabel, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+import math
+
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from labilis.judge.findings import ConvergenceFindings
 from labilis.judge.sentences import convergence_words
+from labilis.ui.drawer.chart import Chart, Line, Panel
+from labilis.ui.drawer.tables import column_widths
+from labilis.ui.theme import LIGHT
 
 _NOTHING = "No convergence study yet. It finds the first factor with several meshes: run it at the Mesh station."
 
@@ -22,19 +27,23 @@ class ConvergencePage(QWidget):
         self.table.verticalHeader().hide()  # type: ignore[union-attr]
         self.table.setShowGrid(False)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        head = self.table.horizontalHeader()
-        assert head is not None
-        head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        head.setStretchLastSection(True)
+        column_widths(self.table, (86, 74, 78, 84, None), 4)
         self.note = QLabel(_NOTHING)
         self.note.setObjectName("note")
         self.note.setWordWrap(True)
-        layout.addWidget(self.table, 1)
+        self.chart = Chart("Chart of the convergence study")
+        self.chart.hide()
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        row.addWidget(self.table, 3)
+        row.addWidget(self.chart, 2)
+        layout.addLayout(row, 1)
         layout.addWidget(self.note)
 
     def show_study(self, found: ConvergenceFindings | None) -> None:
         """Fill the table."""
         self.table.setRowCount(0 if found is None else len(found.factors))
+        self.chart.show_panels([] if found is None else [_panel(found)])
         if found is None:
             self.note.setText(_NOTHING)
             return
@@ -45,3 +54,13 @@ class ConvergencePage(QWidget):
             for column, text in enumerate(cells):
                 self.table.setItem(row, column, QTableWidgetItem(text))
         self.note.setText(convergence_words(found) if found.done else "Meshing on ...")
+
+
+def _panel(found: ConvergenceFindings) -> Panel:
+    """Factor over element size, down to nought where it goes to, with its band."""
+    lines = [Line("first factor", tuple((float(x), float(y)) for x, y in zip(found.sizes, found.factors)), LIGHT.accent)]
+    if found.done and math.isfinite(found.limit):
+        reach = float(found.sizes.max())
+        band = float(found.band) if math.isfinite(found.band) else 0.0
+        lines.append(Line("goes to", ((0.0, found.limit), (reach, found.limit)), LIGHT.quiet, True, max(band, 1e-12 * abs(found.limit))))
+    return Panel("element size, mm", "first factor", tuple(lines))

@@ -1,4 +1,4 @@
-"""The drawer's page of studies: over meshes, over the amplitude of the starting shape, over a tilt of the load."""
+"""The drawer's page of studies: over meshes, over the amplitude of the starting shape, over a misalignment of the load."""
 from __future__ import annotations
 
 import math
@@ -7,14 +7,18 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayou
 
 from labilis.judge.findings import ConvergenceFindings, StudyFindings
 from labilis.judge.studies import study_words
+from labilis.ui.drawer.chart import Chart, Line, Panel
 from labilis.ui.drawer.convergence import ConvergencePage
-from labilis.ui.drawer.tables import note_below, plain_table, text_cell
+from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
+from labilis.ui.theme import LIGHT
 
-KINDS = {"converge": "over meshes", "amplitude": "over the amplitude", "tilt": "over a tilt of the load"}
+KINDS = {"converge": "over meshes", "amplitude": "over the amplitude", "tilt": "over a misalignment of the load"}
+_FIRST = {"amplitude": "amplitude", "tilt": "misalignment"}
+_FACTORS = {"first factor": LIGHT.accent, "verified factor": LIGHT.accent, "limit": LIGHT.bad, "first yield": LIGHT.caution}
 _NOTHING = {"amplitude": "Not done yet. It traces the part with half, once and twice the amplitude to both sides: run it at the Trace "
                          "station.",
-            "tilt": "Not done yet. It leans the largest force by up to 2° to both sides of both axes across it: run it at the Strength "
-                    "station."}
+            "tilt": "Not done yet. It leans the largest force by up to 2° to both sides of both axes across it, and moves it along them by "
+                    "up to twice the thickness: run it at the Strength station."}
 
 
 class StudyTable(QWidget):
@@ -26,22 +30,55 @@ class StudyTable(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         self.table = plain_table(["", "", "", ""], f"Study {KINDS[kind]}")
+        column_widths(self.table, (None, 84, 66, 76), 0)
         self.note = note_below(_NOTHING[kind])
-        layout.addWidget(self.table, 1)
+        self.chart = Chart(f"Chart of the study {KINDS[kind]}")
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        row.addWidget(self.table, 1)
+        row.addWidget(self.chart, 1)
+        self.chart.hide()
+        layout.addLayout(row, 1)
         layout.addWidget(self.note)
 
     def show_study(self, found: StudyFindings | None) -> None:
         """Fill the table."""
         self.table.setRowCount(0 if found is None else len(found.labels))
+        self.chart.show_panels([] if found is None else panels(found), "" if found is None else _axes(found))
         if found is None:
             self.note.setText(_NOTHING[self.kind])
             return
-        self.table.setHorizontalHeaderLabels([self.kind, *(str(column) for column in found.columns)])
+        self.table.setHorizontalHeaderLabels([_FIRST[self.kind], *(str(column) for column in found.columns)])
         for row, (label, figures) in enumerate(zip(found.labels, found.figures)):
             cells = [str(label), *(f"{value:.4g}" if math.isfinite(value) else "–" for value in figures)]
             for column, words in enumerate(cells):
                 self.table.setItem(row, column, text_cell(words))
         self.note.setText(study_words(found) if found.done else "Running on ...")
+
+
+def _axes(found: StudyFindings) -> str:
+    """What whole and dashed lines are, where there are two axes."""
+    axes = list(dict.fromkeys(str(name).rsplit(",", 1)[0][-1] for name in found.series if name))
+    return f"{axes[0]}, dashed {axes[1]}" if len(axes) == 2 else ""
+
+
+def panels(found: StudyFindings) -> list[Panel]:
+    """One panel for each unit of x: factors over it, the second axis dashed."""
+    kinds: dict[str, list[str]] = {}
+    for name in dict.fromkeys(str(item) for item in found.series if item):
+        kinds.setdefault(name.split()[0].rstrip(","), []).append(name)
+    result = []
+    for kind, names in kinds.items():
+        lines = []
+        for number, name in enumerate(names):
+            rows = sorted((row for row in range(len(found.x)) if str(found.series[row]) in (name, "")), key=lambda row: float(found.x[row]))
+            for column, title in enumerate(str(column) for column in found.columns):
+                if title in _FACTORS:
+                    points = tuple((float(found.x[row]), float(found.figures[row, column])) for row in rows)
+                    lines.append(Line(title, points, _FACTORS[title], number > 0))
+        unit = names[0].rsplit(", ", 1)[-1]
+        result.append(Panel(f"{kind}, {unit}", "factor", tuple(lines)))
+    return result
 
 
 class StudiesPage(QWidget):

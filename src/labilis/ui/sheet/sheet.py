@@ -78,7 +78,8 @@ class Sheet(QScrollArea):
         add["Trace"].add_tool("run the trace", commands["trace"], "Follow the imperfect part of this case along its path")
         self.anew_tool = add["Trace"].add_tool("anew", commands["trace_anew"], "From the unloaded part, not from where it was left off")
         add["Trace"].add_tool("how sensitive", commands["amplitude"], "The verified factor over the amplitude, to both sides")
-        add["Strength"].add_tool("tilt", commands["tilt"], "First factor, first yield and stress over a tilt of the largest force")
+        add["Strength"].add_tool("tilt", commands["tilt"], "First factor, first yield and stress over a tilt and an offset of the largest "
+                                 "force")
         session.statements_changed.connect(self.refresh)
         session.results_changed.connect(self.refresh)
         session.run_changed.connect(self._trace_tools)
