@@ -10,6 +10,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu
 
+from labilis.ui.drawer.trace_page import TracePage
 from tests.interface.conftest import DEMO, Hand
 from tests.unit.test_mistakes import force, strip
 
@@ -195,6 +196,23 @@ def test_a_trace_that_yields_says_so(hand: Hand, short: Path) -> None:
     hand.click(hand.card("Trace").tools["run the trace"])
     hand.wait_idle(120)
     assert "The material yields" in hand.text("Trace") and "plastic strain" in hand.text("Trace")
+    window, page = hand.window, hand.window.drawer.findChild(TracePage)
+    hand.click(window.stage.chips["Trace"])
+    strip = window.stage.playback
+    assert [strip.what.itemText(k) for k in range(strip.what.count())] == ["movement", "stress", "plastic strain"]
+    for number, (unit, least, most) in enumerate((("movement, mm", 1.0, 50.0), ("von Mises stress, MPa", 200.0, 236.0),
+                                                  ("plastic strain, %", 0.01, 6.0))):
+        strip.what.setCurrentIndex(number)
+        strip.what.activated.emit(number)
+        assert strip.unit.text() == unit and least < window.stage.field.most < most
+    hand.click(strip.button)  # plays along the path, with the colours of each shape
+    hand.qtbot.wait(200)
+    hand.click(strip.button)
+    places = [page.over.itemText(k) for k in range(page.over.count())]
+    assert places[0] == "motion of the mode's point, mm" and any(", x, mm" in place for place in places)
+    page.over.setCurrentIndex(len(places) - 1)
+    page.over.activated.emit(len(places) - 1)
+    assert page.curve.axis == places[-1]
     hand.choose("Trace", ("trace", "material"), "elastic")
     assert hand.session.current("trace") is None and "stays elastic" in hand.text("Trace")
 

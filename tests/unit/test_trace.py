@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.judge.path_axes import LARGEST, POINT, along, path_axes
 from labilis.mechanics.blocks import ShellBlock, SolidBlock
 from labilis.mechanics.shell import exponential, logarithm, smooth_triads
 from labilis.mechanics.ties import HeldNodes, Ties, make_ties
@@ -164,6 +165,28 @@ def test_a_stiff_arm_turns_by_a_finite_angle() -> None:
     before, after = facts.mesh.nodes[head], facts.mesh.nodes[head] + trace.motions[-1][head]
     apart = [np.linalg.norm(places[:, None] - places[None], axis=2) for places in (before, after)]
     assert np.allclose(*apart, atol=1e-3)  # what the hub holds stays rigid at any turn
+
+
+def test_places_and_hubs_are_followed() -> None:
+    """A cantilever bent by a moment on a hub: the hub turns by M L/EI and goes where a circle goes; the curve may be drawn over each."""
+    turn = 0.9
+    moment = {"kind": "moment", "name": "m", "on": "tip", "components": ["0 N*m", f"{-turn * EI / L!r} N*mm", "0 N*m"]}
+    steel = {**STEEL, "poisson_ratio": "0", "yield_strength": "1e6 MPa"}
+    trace = traced({**STRIP, "materials": [steel], "hubs": [{"name": "tip", "region": "head"}],
+                    "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")], **case_of(moment)},
+                   mode=0, target="1", deflection="1e6 mm", beyond_yield=1e9).facts.trace
+    row = list(trace.places).index("tip")
+    assert list(trace.places) == ["foot", "head", "tip"] and trace.probes.shape == (len(trace.factors), 3, 4)
+    assert trace.probes[-1, row, 3] == pytest.approx(np.degrees(turn), rel=5e-3) and np.isnan(trace.probes[:, 1, 3]).all()
+    assert abs(trace.probes[-1, row, 2]) == pytest.approx(L * (1 - np.cos(turn)) / turn, rel=5e-3)
+    assert trace.probes[-1, row, 0] == pytest.approx(L * (np.sin(turn) / turn - 1), rel=5e-3)
+    assert np.allclose(trace.probes[:, 1, :3], trace.probes[:, row, :3], atol=1e-6 * L)  # the edge goes with its hub
+    axes = path_axes(trace)
+    assert axes[:2] == [POINT, LARGEST] and "turn of tip, °" in axes and "head, z, mm" in axes and "head, y, mm" not in axes
+    assert np.array_equal(along(trace, "turn of tip, °"), trace.probes[:, row, 3]) and along(trace, "nowhere") is None
+    # bent to a circle, every element is stressed alike
+    assert trace.stress.shape == (len(trace.frame), len(trace.stress[0])) and not trace.strain.any()
+    assert trace.stress[-1] == pytest.approx(np.full(len(trace.stress[0]), 210e3 * T / 2 * turn / L), rel=0.02)
 
 
 def test_bonded_and_solid_parts_are_traced_too() -> None:

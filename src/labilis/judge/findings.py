@@ -210,7 +210,9 @@ class TraceFindings:
     nan; first_yield: nan when nothing yields; verified: the limit, or the largest factor reached, of an elastic trace the first yield if
     that is less; reason in words, '' while it runs; done: False while it runs; plastic (s,): largest equivalent plastic strain;
     yielding: whether the material could yield; force (s,) N: size of the growing load, or what prescribed motions need; about_at:
-    factor of the loaded state about which modes were found, nan when they were not asked for; about (k,): their factors, in all.
+    factor of the loaded state about which modes were found, nan when they were not asked for; about (k,): their factors, in all; places
+    (p,): regions and hubs that are followed; probes (s, p, 4): their mean motion in x, y, z, mm, and how far a hub has turned, degrees, nan
+    for regions; stress (f, m) MPa, strain (f, m): largest von Mises stress and plastic strain of the mesh's elements in the shapes kept.
     """
 
     case: str
@@ -236,6 +238,10 @@ class TraceFindings:
     force: Floats
     about_at: float
     about: Floats
+    places: Texts
+    probes: Floats
+    stress: Floats
+    strain: Floats
 
     @property
     def loss(self) -> float:

@@ -12,20 +12,15 @@ from labilis.judge.imperfections import weaker_side
 from labilis.mechanics.plastic import YieldLaw
 from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project, TracePlan
-from labilis.run.assembled import make_blocks, material_of
+from labilis.run.assembled import element_order, make_blocks, material_of
 from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.forces import LoadScene, load_forces
 from labilis.run.regions import Floats, Ints
 from labilis.run.resolve import make_tied, ties_about
+from labilis.run.trace_record import TraceRecord, probes_of
 from labilis.shape import PartShape
 from labilis.solve.system import System
-from labilis.solve.trace import PathState, TraceControl, TracePoint, Tracer, TraceResult
-
-_FRAMES = 24  # shapes kept along the path
-_REASONS = {"target": "the factor asked for was reached", "limit": "the limit was passed", "steps": "the steps ran out",
-            "stuck": "no balance was found with the smallest step", "deflection": "the deflection allowed was passed",
-            "yield": "well past first yield, which this trace does not follow",
-            "plastic": "the plastic strain allowed was reached"}
+from labilis.solve.trace import TraceControl, Tracer, TraceResult
 
 
 def starting_amplitude(project: Project, plan: TracePlan, mesh: Mesh, modes: ModesFindings) -> float:
@@ -88,7 +83,9 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
                               + [np.full(len(spring.members), np.inf) for spring in tied.springs])
     probe = _probe(modes, plan)
     allowed = 0.05 * part.view.size if plan.deflection is None else project.value(plan.deflection, "length", "trace/deflection")
-    gathered = _Gathered(case, plan, amplitude, ideal, len(mesh.nodes), strength, probe, yielding, modes.growing_force)
+    order = np.argsort(element_order(project, part.pieces, mesh))  # from the blocks' order to the mesh's
+    gathered = TraceRecord(case, plan, amplitude, ideal, len(mesh.nodes), strength, probe, yielding, modes.growing_force,
+                           probes_of(project, part.view, mesh, tied), order)
     wanted = float("nan") if plan.modes_at is None else project.value(plan.modes_at, "number", "trace/modes_at")
     if resume is not None:
         gathered.take_up(resume)
@@ -158,79 +155,3 @@ def _laws(project: Project, part: PartShape, bodies: tuple[Ints, ...], count: in
 def _probe(modes: ModesFindings, plan: TracePlan) -> int:
     """Node that the mode moves most, -1 without a mode."""
     return int(np.linalg.norm(modes.shapes[plan.mode - 1], axis=1).argmax()) if plan.mode else -1
-
-
-class _Gathered:
-    """What is kept of a path as it grows."""
-
-    def __init__(self, case: str, plan: TracePlan, amplitude: float, ideal: float, nodes: int, strength: Floats, probe: int,
-                 yielding: bool, unit: float) -> None:
-        self.case, self.plan, self.amplitude, self.ideal, self.nodes = case, plan, amplitude, ideal, nodes
-        self.strength, self.probe, self.yielding = strength, probe, yielding
-        self.plastic: list[float] = []
-        self.forces: list[float] = []
-        self.unit = unit
-        self.factors: list[float] = []
-        self.largest: list[float] = []
-        self.at_probe: list[float] = []
-        self.iterations: list[int] = []
-        self.negative: list[int] = []
-        self.ratios: list[float] = []
-        self.peaks: list[float] = []
-        self.frames: list[Floats] = []
-        self.about_at, self.about = float("nan"), np.zeros(0)
-
-    def take_up(self, before: TraceCheckpoint) -> None:
-        """Begin with the points of a path that was left off."""
-        self.factors, self.largest, self.at_probe = before.state.factors.tolist(), before.largest.tolist(), before.probe.tolist()
-        self.iterations, self.negative, self.ratios = before.iterations.tolist(), before.negative.tolist(), before.ratios.tolist()
-        self.peaks, self.plastic, self.forces = before.peaks.tolist(), before.strains.tolist(), before.forces.tolist()
-        self.frames = list(before.frames.astype(np.float32))
-
-    def checkpoint(self, state: PathState) -> TraceCheckpoint:
-        """What is needed to go on from the last point."""
-        return TraceCheckpoint(self.case, state, np.array(self.largest), np.array(self.at_probe), np.array(self.iterations, dtype=np.int64),
-                               np.array(self.negative, dtype=np.int64), np.array(self.ratios), np.array(self.peaks), np.array(self.plastic),
-                               np.array(self.forces), np.array(self.frames, dtype=np.float32))
-
-    def add(self, point: TracePoint) -> None:
-        """One more converged point."""
-        motion = point.motion[:self.nodes]
-        size = np.linalg.norm(motion, axis=1)
-        self.factors.append(point.factor)
-        self.largest.append(float(size.max()))
-        self.at_probe.append(float(size[self.probe if self.probe >= 0 else int(size.argmax())]))
-        self.iterations.append(point.iterations)
-        self.negative.append(point.negative)
-        self.ratios.append(float(np.maximum(point.peak / self.strength, point.demand).max()))
-        self.forces.append(point.factor * self.unit if np.isnan(point.driving) else point.driving)
-        self.plastic.append(float(point.plastic.max(initial=0.0)))
-        self.peaks.append(float(point.peak.max()))
-        self.frames.append(motion.astype(np.float32))
-
-    def first_yield(self) -> float:
-        """Factor at which some element first reaches its yield strength on the way up, nan if none does."""
-        for k in range(1, len(self.factors)):
-            low, high = self.ratios[k - 1], self.ratios[k]
-            if low < 1.0 <= high:
-                share = (1.0 - low) / (high - low)
-                if self.yielding and k > 1 and low > self.ratios[k - 2]:
-                    # beyond yield the elastic predictor runs away: go on with the slope before it
-                    slope = (low - self.ratios[k - 2]) / (self.factors[k - 1] - self.factors[k - 2])
-                    return float(np.clip(self.factors[k - 1] + (1.0 - low) / slope, *sorted(self.factors[k - 1:k + 1])))
-                return self.factors[k - 1] + share * (self.factors[k] - self.factors[k - 1])
-        return float("nan")
-
-    def findings(self, result: TraceResult, done: bool) -> TraceFindings:
-        """As plain figures; shapes only when the trace is done."""
-        chosen = np.unique(np.linspace(0, len(self.frames) - 1, min(_FRAMES, len(self.frames))).astype(int)) if done else np.zeros(0, int)
-        frames = np.array([self.frames[k] for k in chosen]).reshape(len(chosen), self.nodes, 3)
-        peak = int(np.argmax(self.factors))
-        limit = self.factors[peak] if peak < len(self.factors) - 1 else float("nan")
-        ends = [value for value in (limit, float("nan") if self.yielding else self.first_yield()) if np.isfinite(value)]
-        verified = min(ends) if ends else max(self.factors)
-        return TraceFindings(
-            self.case, self.plan.mode, self.amplitude, self.ideal, np.array(self.factors), np.array(self.largest), np.array(self.at_probe),
-            np.array(self.iterations), np.array(self.negative), np.array(self.peaks), chosen, frames, limit, self.first_yield(), verified,
-            _REASONS[result.reason] if done else "", result.cut_backs, done, np.array(self.plastic), self.yielding, np.array(self.forces),
-            self.about_at, self.about)

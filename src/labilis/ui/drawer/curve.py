@@ -8,6 +8,8 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from labilis.judge.findings import TraceFindings
+from labilis.judge.path_axes import POINT, along
+from labilis.ui.drawer.chart import between
 from labilis.ui.theme import LIGHT
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 52, 150, 10, 30
@@ -32,6 +34,7 @@ class TraceCurve(QWidget):
         self.trace: TraceFindings | None = None
         self.stale = False
         self.kept: list[tuple[str, TraceFindings]] = []
+        self.axis = POINT
 
     def show_trace(self, trace: TraceFindings | None, stale: bool = False) -> None:
         """Draw a trace."""
@@ -52,51 +55,55 @@ class TraceCurve(QWidget):
             (trace.ideal, "mode 1, ideal", LIGHT.quiet), (trace.first_yield, "first yield", LIGHT.caution),
             (trace.limit, "limit", LIGHT.bad)) if math.isfinite(value) and value > 0]
         high = 1.08 * max(float(trace.factors.max()), *(value for value, _, _ in marks)) if marks else 1.08 * float(trace.factors.max())
-        others = [(name, other) for name, other in self.kept if other is not trace]
-        high = max([high, *(1.08 * float(other.factors.max()) for _, other in others)])
-        wide = 1.05 * max([float(trace.probe.max()), 1e-9, *(float(other.probe.max()) for _, other in others)])
+        found = along(trace, self.axis)
+        own, title = (trace.probe, POINT) if found is None else (found, self.axis)
+        others = [(name, other, values) for name, other in self.kept if other is not trace and (values := along(other, title)) is not None]
+        high = max([high, *(1.08 * float(other.factors.max()) for _, other, _ in others)])
+        ends = [float(value) for values in (own, *(values for _, _, values in others)) for value in (values.min(), values.max())]
+        low, wide = 1.05 * min(0.0, *ends), 1.05 * max(0.0, *ends)
+        wide = wide if wide - low > 0 else 1e-9
         area = QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM)
 
         def at(motion: float, factor: float) -> QPointF:
-            return QPointF(area.left() + area.width() * motion / wide, area.bottom() - area.height() * factor / high)
-        self._axes(painter, area, at, wide, high)
+            return QPointF(area.left() + area.width() * (motion - low) / (wide - low), area.bottom() - area.height() * factor / high)
+        self._axes(painter, area, at, (low, wide), high, title)
         placed: list[float] = []
         for value, words, colour in sorted(marks, reverse=True):
-            y = at(0, value).y()
+            y = at(low, value).y()
             painter.setPen(QPen(QColor(colour), 1.2, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             label = max(y - 8, placed[-1] + 15 if placed else y - 8)
             placed.append(label)
             painter.setPen(QColor(colour))
             painter.drawText(QRectF(area.right() + 6, label, _RIGHT - 8, 16), Qt.AlignmentFlag.AlignVCenter, f"{value:.4g} {words}")
-        for number, (name, other) in enumerate(others):
+        for number, (name, other, values) in enumerate(others):
             painter.setPen(QPen(QColor(LIGHT.quiet), 1.4, (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)[number % 3]))
-            line = [at(float(motion), float(factor)) for motion, factor in zip(other.probe, other.factors)]
+            line = [at(float(motion), float(factor)) for motion, factor in zip(values, other.factors)]
             painter.drawPolyline(line)
             painter.setPen(QColor(LIGHT.quiet))
             painter.drawText(line[-1] + QPointF(5, 5), name)
         colour = QColor(LIGHT.quiet if self.stale else LIGHT.accent)
         painter.setPen(QPen(colour, 2))
-        points = [at(float(motion), float(factor)) for motion, factor in zip(trace.probe, trace.factors)]
+        points = [at(float(motion), float(factor)) for motion, factor in zip(own, trace.factors)]
         painter.drawPolyline(points)
         painter.setBrush(colour)
         painter.setPen(Qt.PenStyle.NoPen)
         for point in points:
             painter.drawEllipse(point, 2.6, 2.6)
 
-    def _axes(self, painter: QPainter, area: QRectF, at: object, wide: float, high: float) -> None:
+    def _axes(self, painter: QPainter, area: QRectF, at: object, wide: tuple[float, float], high: float, title: str) -> None:
         painter.setPen(QPen(QColor(LIGHT.line), 1))
         for value in ticks(high):
-            y = at(0.0, value).y()  # type: ignore[operator]
+            y = at(wide[0], value).y()  # type: ignore[operator]
             painter.setPen(QPen(QColor(LIGHT.line), 1))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             painter.setPen(QColor(LIGHT.quiet))
             painter.drawText(QRectF(0, y - 8, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value:.3g}")
-        for value in ticks(wide, 6):
+        for value in between(*wide, most=6):
             x = at(value, 0.0).x()  # type: ignore[operator]
             painter.drawText(QRectF(x - 30, area.bottom() + 2, 60, 14), Qt.AlignmentFlag.AlignCenter, f"{value:.3g}")
         painter.drawText(QRectF(area.right() + 6, area.bottom() - 2, _RIGHT - 8, 30), Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap,
-                         "motion of the\nprobe, mm")
+                         title)
         painter.save()
         painter.translate(9, area.center().y())
         painter.rotate(-90)

@@ -1,9 +1,10 @@
 """The load-deflection curve with the traces that were kept to compare it with."""
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from labilis.judge.findings import TraceFindings
+from labilis.judge.path_axes import POINT, path_axes
 from labilis.ui.drawer.curve import TraceCurve
 from labilis.ui.drawer.tables import note_below
 
@@ -20,6 +21,12 @@ class TracePage(QWidget):
         layout.addWidget(self.curve, 1)
         row = QHBoxLayout()
         row.setContentsMargins(10, 0, 0, 0)
+        self.over = QComboBox()
+        self.over.setAccessibleName("What the factor is drawn over")
+        self.over.setToolTip("The mode's point, the largest motion, any region or hub of the project, and how far a hub turns")
+        self.over.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.over.activated.connect(self._choose)
+        row.addWidget(self.over)
         self.note = note_below("")
         row.addWidget(self.note, 1)
         self.keep = QPushButton("keep to compare")
@@ -35,11 +42,24 @@ class TracePage(QWidget):
 
     def show_trace(self, trace: TraceFindings | None, stale: bool = False) -> None:
         """Show a trace beside the kept ones."""
+        self._offer([] if trace is None else path_axes(trace))
         self.curve.show_trace(trace, stale)
         kept = [name for name, _ in self.curve.kept]
         self.keep.setEnabled(trace is not None and trace.done and not stale and not any(known is trace for _, known in self.curve.kept))
         self.clear.setVisible(bool(kept))
         self.note.setText(self._words(trace) if kept and trace is not None else "")
+
+    def _offer(self, axes: list[str]) -> None:
+        """Axes to choose from; what was chosen stays where it is among them."""
+        if axes != [self.over.itemText(k) for k in range(self.over.count())]:
+            self.over.clear()
+            self.over.addItems(axes)
+        self.over.setVisible(bool(axes))
+        self.over.setCurrentText(self.curve.axis if self.curve.axis in axes else POINT)
+
+    def _choose(self) -> None:
+        self.curve.axis = self.over.currentText()
+        self.curve.update()
 
     def _keep(self) -> None:
         trace = self.curve.trace

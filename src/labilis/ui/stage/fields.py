@@ -11,6 +11,7 @@ from labilis.judge.looks import nodal
 from labilis.judge.stress import von_mises
 
 WORST, MOVES, ENERGY = "worst side", "movement", "where the energy is"
+PRESSED, PLASTIC = "stress", "plastic strain"
 SIDES = (WORST, "top", "middle", "bottom")
 
 
@@ -30,8 +31,10 @@ class Field:
     reach: float
 
 
-def choices(view: str, strength: StrengthFindings | None) -> tuple[str, ...]:
+def choices(view: str, strength: StrengthFindings | None, trace: TraceFindings | None = None) -> tuple[str, ...]:
     """What may be chosen to be seen in a view."""
+    if view == "Trace" and trace is not None and trace.stress.size:
+        return (MOVES, PRESSED, PLASTIC) if trace.yielding else (MOVES, PRESSED)
     if view == "Stress":
         return SIDES if strength is not None and strength.layers.size else (WORST,)
     return (MOVES, ENERGY) if view == "Mode" else (MOVES,)
@@ -57,13 +60,27 @@ def mode_field(mesh: MeshFindings, modes: ModesFindings, mode: int, what: str, t
     return Field(shape, np.linalg.norm(shape, axis=1), 1.0, "movement, relative, no unit", "1", "movement", story, False, 1.0)
 
 
-def trace_field(trace: TraceFindings) -> Field:
-    """The last shape of a trace."""
+def trace_field(mesh: MeshFindings, trace: TraceFindings, what: str = MOVES) -> Field:
+    """The last shape of a trace, coloured by its movement, or by the largest stress or plastic strain of each element; the legend
+    reaches to the most along the path."""
     last = trace.motions[-1]
-    size = np.linalg.norm(last, axis=1)
-    most = float(size.max())
-    return Field(last, size, most, "movement, mm", f"{most:.3g}", "movement",
-                 f"trace: factor {trace.factors[trace.frame[-1]]:.4g} at its end (drawn larger)", True, most)
+    reach = float(np.linalg.norm(last, axis=1).max())
+    story = f"trace: factor {trace.factors[trace.frame[-1]]:.4g} at its end (drawn larger)"
+    values = trace_values(mesh, trace, what, len(trace.motions) - 1)
+    if what == PRESSED:
+        most = float(max(nodal(mesh, row).max() for row in trace.stress))
+        return Field(last, values, most, "von Mises stress, MPa", f"{most:.3g}", "stress", story, True, reach)
+    if what == PLASTIC:
+        most = 100 * float(max(nodal(mesh, row).max() for row in trace.strain)) or 1e-9
+        return Field(last, values, most, "plastic strain, %", f"{most:.2g}", "stress", story, True, reach)
+    return Field(last, values, reach, "movement, mm", f"{reach:.3g}", "movement", story, True, reach)
+
+
+def trace_values(mesh: MeshFindings, trace: TraceFindings, what: str, frame: int) -> np.ndarray:
+    """Values (n,) of one of the shapes kept: movement in mm, stress in MPa or plastic strain in per cent."""
+    if what == MOVES:
+        return np.asarray(np.linalg.norm(trace.motions[frame], axis=1))
+    return nodal(mesh, trace.stress[frame]) if what == PRESSED else 100 * nodal(mesh, trace.strain[frame])
 
 
 def spot_words(field: Field, mesh: MeshFindings, node: int) -> tuple[str, str]:
@@ -72,7 +89,8 @@ def spot_words(field: Field, mesh: MeshFindings, node: int) -> tuple[str, str]:
     name, _, unit = field.unit.partition(", ")
     value = f"{field.values[node]:.3g}"
     if field.steady and name != "movement":
-        return f"{name} {value} MPa", f"moves {np.linalg.norm(field.motion[node]):.3g} mm; at ({place}) mm"
+        moves = f"moves {np.linalg.norm(field.motion[node]):.3g} mm; at ({place}) mm"
+        return f"{name} {value} {'%' if unit.endswith('%') else 'MPa'}", moves
     return f"{name} {value}{' mm' if unit == 'mm' else ', of the largest'}", f"at ({place}) mm"
 
 

@@ -197,6 +197,11 @@ class Scene:
         if self.field is not None:
             self._motion = motion[self.field.point_data["node"]]
 
+    def change_values(self, values: np.ndarray) -> None:
+        """Other values (n,) of the same field."""
+        if self.field is not None:
+            self.field.point_data["value"] = values[self.field.point_data["node"]]
+
     def move(self, scale: float) -> None:
         """Shift the field's surface by `scale` times its motion."""
         self.scale = scale

@@ -253,11 +253,11 @@ class Stage(QWidget):
 
     def _field_of(self, name: str, mesh: Any, strength: Any, modes: Any, trace: Any) -> fields.Field:
         """What a view shows, by what was chosen on the strip."""
-        self.playback.offer(fields.choices(name, strength))
+        self.playback.offer(fields.choices(name, strength, trace))
         if name == "Stress":
             return fields.stress_field(strength, self.playback.chosen)
         if name == "Trace":
-            return fields.trace_field(trace)
+            return fields.trace_field(mesh, trace, self.playback.chosen)
         self.mode = min(self.mode, len(modes.factors) - 1)
         return fields.mode_field(mesh, modes, self.mode, self.playback.chosen)
 
@@ -348,6 +348,10 @@ class Stage(QWidget):
             low = min(int(place), len(trace.motions) - 2) if len(trace.motions) > 1 else 0
             high = min(low + 1, len(trace.motions) - 1)
             self.scene.change_motion(trace.motions[low] + (place - low) * (trace.motions[high] - trace.motions[low]))
+            mesh = self.session.current("mesh")
+            if mesh is not None and self.field is not None:
+                one, two = (fields.trace_values(mesh, trace, self.playback.chosen, frame) for frame in (low, high))
+                self.scene.change_values(one + (place - low) * (two - one))
             wave = 1.0
         self.scene.move(scale * wave)
         self.compared.move(scale * wave)

@@ -1,0 +1,149 @@
+"""What is kept of a path as it grows: curves of factors, probes and stresses, and shapes along it."""
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from labilis.judge.findings import TraceFindings
+from labilis.mechanics.shell import logarithm
+from labilis.mesh import Mesh
+from labilis.model import LabilisError, Project, TracePlan
+from labilis.run.checkpoint import TraceCheckpoint
+from labilis.run.regions import Floats, Ints, region_nodes
+from labilis.run.resolve import Tied
+from labilis.shape import ShapeView
+from labilis.solve.trace import PathState, TracePoint, TraceResult
+
+_FRAMES = 24  # shapes kept along the path
+REASONS = {"target": "the factor asked for was reached", "limit": "the limit was passed", "steps": "the steps ran out",
+            "stuck": "no balance was found with the smallest step", "deflection": "the deflection allowed was passed",
+            "yield": "well past first yield, which this trace does not follow",
+            "plastic": "the plastic strain allowed was reached"}
+
+
+@dataclass(frozen=True)
+class Probes:
+    """Regions and hubs by name; nodes whose mean motion each has, and the turn node of a hub, -1 for regions."""
+
+    names: tuple[str, ...]
+    nodes: tuple[Ints, ...]
+    turns: tuple[int, ...]
+
+    def read(self, point: TracePoint) -> Floats:
+        """(p, 4): x, y, z in mm and the turn in degrees."""
+        found = np.full((len(self.names), 4), np.nan)
+        for row, (nodes, turn) in enumerate(zip(self.nodes, self.turns)):
+            found[row, :3] = point.motion[nodes].mean(axis=0)
+            if turn >= 0:
+                found[row, 3] = np.degrees(np.linalg.norm(logarithm(point.rotation[turn])))
+        return found
+
+
+def probes_of(project: Project, view: ShapeView, mesh: Mesh, tied: Tied) -> Probes:
+    """All regions that are found and all hubs."""
+    names, nodes, turns = [], [], []
+    for region in project.regions:
+        try:
+            mine = region_nodes(region, view, mesh)
+        except LabilisError:  # nothing stands on a region that lost its faces, or the run would not have come here
+            continue
+        if len(mine):
+            names.append(region.name)
+            nodes.append(mine)
+            turns.append(-1)
+    for name, (place, turn) in tied.numbering.hubs.items():
+        names.append(name)
+        nodes.append(np.array([place]))
+        turns.append(int(turn))
+    return Probes(tuple(names), tuple(nodes), tuple(turns))
+
+
+class TraceRecord:
+    """What is kept of a path as it grows."""
+
+    def __init__(self, case: str, plan: TracePlan, amplitude: float, ideal: float, nodes: int, strength: Floats, probe: int,
+                 yielding: bool, unit: float, probes: Probes, order: Ints) -> None:
+        """strength (m,) MPa of the elements in the blocks' order, order (m,) from there to the mesh's; unit: size of the growing load."""
+        self.probes, self.order = probes, order
+        self.at_places: list[Floats] = []
+        self.stresses: list[Floats] = []
+        self.strains: list[Floats] = []
+        self.case, self.plan, self.amplitude, self.ideal, self.nodes = case, plan, amplitude, ideal, nodes
+        self.strength, self.probe, self.yielding = strength, probe, yielding
+        self.plastic: list[float] = []
+        self.forces: list[float] = []
+        self.unit = unit
+        self.factors: list[float] = []
+        self.largest: list[float] = []
+        self.at_probe: list[float] = []
+        self.iterations: list[int] = []
+        self.negative: list[int] = []
+        self.ratios: list[float] = []
+        self.peaks: list[float] = []
+        self.frames: list[Floats] = []
+        self.about_at, self.about = float("nan"), np.zeros(0)
+
+    def take_up(self, before: TraceCheckpoint) -> None:
+        """Begin with the points of a path that was left off."""
+        self.factors, self.largest, self.at_probe = before.state.factors.tolist(), before.largest.tolist(), before.probe.tolist()
+        self.iterations, self.negative, self.ratios = before.iterations.tolist(), before.negative.tolist(), before.ratios.tolist()
+        self.peaks, self.plastic, self.forces = before.peaks.tolist(), before.strains.tolist(), before.forces.tolist()
+        self.frames = list(before.frames.astype(np.float32))
+        self.at_places, self.stresses, self.strains = list(before.probes), list(before.stress), list(before.plastic)
+
+    def checkpoint(self, state: PathState) -> TraceCheckpoint:
+        """What is needed to go on from the last point."""
+        return TraceCheckpoint(self.case, state, np.array(self.largest), np.array(self.at_probe), np.array(self.iterations, dtype=np.int64),
+                               np.array(self.negative, dtype=np.int64), np.array(self.ratios), np.array(self.peaks), np.array(self.plastic),
+                               np.array(self.forces), np.array(self.frames, dtype=np.float32), self._at_places(),
+                               np.array(self.stresses, dtype=np.float32), np.array(self.strains, dtype=np.float32))
+
+    def _at_places(self) -> Floats:
+        return np.array(self.at_places).reshape(len(self.factors), len(self.probes.names), 4)
+
+    def add(self, point: TracePoint) -> None:
+        """One more converged point."""
+        motion = point.motion[:self.nodes]
+        size = np.linalg.norm(motion, axis=1)
+        self.factors.append(point.factor)
+        self.largest.append(float(size.max()))
+        self.at_probe.append(float(size[self.probe if self.probe >= 0 else int(size.argmax())]))
+        self.iterations.append(point.iterations)
+        self.negative.append(point.negative)
+        self.ratios.append(float(np.maximum(point.peak / self.strength, point.demand).max()))
+        self.forces.append(point.factor * self.unit if np.isnan(point.driving) else point.driving)
+        self.plastic.append(float(point.plastic.max(initial=0.0)))
+        self.peaks.append(float(point.peak.max()))
+        self.frames.append(motion.astype(np.float32))
+        self.at_places.append(self.probes.read(point))
+        self.stresses.append(point.peak[self.order].astype(np.float32))
+        self.strains.append(point.plastic[self.order].astype(np.float32))
+
+    def first_yield(self) -> float:
+        """Factor at which some element first reaches its yield strength on the way up, nan if none does."""
+        for k in range(1, len(self.factors)):
+            low, high = self.ratios[k - 1], self.ratios[k]
+            if low < 1.0 <= high:
+                share = (1.0 - low) / (high - low)
+                if self.yielding and k > 1 and low > self.ratios[k - 2]:
+                    # beyond yield the elastic predictor runs away: go on with the slope before it
+                    slope = (low - self.ratios[k - 2]) / (self.factors[k - 1] - self.factors[k - 2])
+                    return float(np.clip(self.factors[k - 1] + (1.0 - low) / slope, *sorted(self.factors[k - 1:k + 1])))
+                return self.factors[k - 1] + share * (self.factors[k] - self.factors[k - 1])
+        return float("nan")
+
+    def findings(self, result: TraceResult, done: bool) -> TraceFindings:
+        """As plain figures; shapes only when the trace is done."""
+        chosen = np.unique(np.linspace(0, len(self.frames) - 1, min(_FRAMES, len(self.frames))).astype(int)) if done else np.zeros(0, int)
+        frames = np.array([self.frames[k] for k in chosen]).reshape(len(chosen), self.nodes, 3)
+        peak = int(np.argmax(self.factors))
+        limit = self.factors[peak] if peak < len(self.factors) - 1 else float("nan")
+        ends = [value for value in (limit, float("nan") if self.yielding else self.first_yield()) if np.isfinite(value)]
+        verified = min(ends) if ends else max(self.factors)
+        return TraceFindings(
+            self.case, self.plan.mode, self.amplitude, self.ideal, np.array(self.factors), np.array(self.largest), np.array(self.at_probe),
+            np.array(self.iterations), np.array(self.negative), np.array(self.peaks), chosen, frames, limit, self.first_yield(), verified,
+            REASONS[result.reason] if done else "", result.cut_backs, done, np.array(self.plastic), self.yielding, np.array(self.forces),
+            self.about_at, self.about, np.array(self.probes.names, dtype=np.str_), self._at_places(),
+            *(np.array([values[k] for k in chosen]).reshape(len(chosen), len(self.order)) for values in (self.stresses, self.strains)))
