@@ -9,6 +9,7 @@ import meshio
 import numpy as np
 import pytest
 
+from labilis.judge.cuts import cut_section
 from labilis.judge.measure import face_section, measured, measured_moved
 from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
@@ -38,6 +39,46 @@ def test_section_properties_of_a_flat_face_with_a_hole() -> None:
     section = face_section(round_one, face(round_one, "end")[1])
     assert section is not None and section.torsion == pytest.approx(np.pi * 20**4 / 32, rel=0.02)
     assert face_section(round_one, face(round_one, "skin.1")[1]) is None
+
+
+def straight(view: Any, length: float) -> int:
+    return next(k for k in range(len(view.edges)) if str(view.edges.kind[k]) == "line" and abs(view.edges.length[k] - length) < 1e-6)
+
+
+@pytest.mark.parametrize("mesh_as", ["solid", "shell"])
+def test_a_cut_square_to_an_edge(mesh_as: str) -> None:
+    """A square tube and an angle, as solids exactly, as sheets by their mid-lines."""
+    tube = {"kind": "strut", "length": "300 mm", "section": {"shape": "square tube", "width": "40 mm", "thickness": "2 mm"}}
+    view = view_of(tube, mesh_as)
+    edge = straight(view, 300.0)
+    found = cut_section(view, 0, view.edges.centroid[edge], view.edges.direction[edge])
+    assert found is not None
+    assert found.area == pytest.approx(40**2 - 36**2, rel=1e-6)
+    mid_line = 2 * (2 * 38**3 / 12) + 2 * (38 * 2 * 19**2 + 38 * 2**3 / 12)
+    assert found.i_min == pytest.approx((40**4 - 36**4) / 12 if mesh_as == "solid" else mid_line, rel=1e-6)
+    assert found.i_max == pytest.approx(found.i_min, rel=1e-6)
+    assert found.centroid == pytest.approx(view.edges.centroid[edge] * [0, 0, 1], abs=1e-6)
+    assert found.torsion == pytest.approx(2 * 38**3, rel=0.03)  # Bredt: 4 A² t / (4 b)
+    lines = measured(view, (("edge", edge),))
+    assert lines[0].startswith("cut square to it at its middle: 304 mm²") and "J " in lines[1]
+
+
+def test_a_cut_through_a_folded_sheet_and_a_bore() -> None:
+    fold = {"kind": "folded sheet", "profile": [("40 mm", "0 mm"), ("0 mm", "0 mm"), ("0 mm", "40 mm")], "thickness": "2 mm",
+            "bend": "4 mm", "length": "240 mm"}
+    one, two = (cut_section(view, 0, np.array([0.0, 0, 120]), np.array([0.0, 0, 1])) for view in (view_of(fold), view_of(fold, "shell")))
+    assert one is not None and two is not None
+    assert two.area == pytest.approx(one.area, rel=2e-3) and two.i_min == pytest.approx(one.i_min, rel=5e-3)
+    assert two.i_max == pytest.approx(one.i_max, rel=5e-3) and two.torsion == pytest.approx(one.torsion, rel=0.05)
+    slanted = cut_section(view_of(fold, "shell"), 0, np.array([0.0, 0, 120]), np.array([0.0, 1, 1]))
+    assert slanted is not None and slanted.area == pytest.approx(one.area * 2**0.5, rel=0.01)  # the cut of a prism leans with the plane
+    plate = {"kind": "plate", "thickness": "10 mm", "outline": [{"x": f"{x} mm", "y": f"{y} mm"} for x, y in (
+        (0, 0), (100, 0), (100, 40), (0, 40))], "openings": [{"x": "50 mm", "y": "20 mm", "diameter": "20 mm"}]}
+    view = view_of(plate)
+    bored = cut_section(view, 0, np.array([50.0, 0, 0]), np.array([1.0, 0, 0]))
+    assert bored is not None and bored.area == pytest.approx(10 * 20, rel=5e-3)  # two strips of 10 × 10 that act together
+    assert bored.i_max == pytest.approx(10 * (40**3 - 20**3) / 12, rel=0.01)
+    assert cut_section(view, 0, np.array([500.0, 0, 0]), np.array([1.0, 0, 0])) is None
 
 
 def test_distances_and_angles_between_two() -> None:

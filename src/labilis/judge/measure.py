@@ -4,6 +4,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial import cKDTree
 
+from labilis.judge.cuts import cut_section
 from labilis.judge.findings import Floats
 from labilis.mechanics.cross_section import CrossSection, cross_section
 from labilis.mesh import mesh_section
@@ -51,6 +52,8 @@ def measured(view: ShapeView, items: tuple[Item, ...]) -> list[str]:
     """Lines about one picked thing, or about two together; nothing for more."""
     if len(items) == 1 and items[0][0] == "face":
         return _face_lines(view, items[0][1])
+    if len(items) == 1:
+        return _cut_lines(view, items[0][1])
     if len(items) == 2:
         return _between(view, items)
     return []
@@ -65,6 +68,19 @@ def _face_lines(view: ShapeView, face: int) -> list[str]:
     centre = ", ".join(f"{c:.4g}" for c in np.round(view.faces.centroid[face], 6) + 0.0)
     return [f"I {section.i_z:.4g} and {section.i_y:.4g} mm⁴, J {section.torsion:.4g} mm⁴",
             f"least radius of gyration {section.radius:.4g} mm; centroid ({centre}) mm"]
+
+
+def _cut_lines(view: ShapeView, edge: int) -> list[str]:
+    """The section square to a straight edge at its middle."""
+    edges = view.edges
+    if str(edges.kind[edge]) != "line":
+        return []
+    found = cut_section(view, int(view.faces.body[max(edges.faces[edge])]), edges.centroid[edge], edges.direction[edge])
+    if found is None:
+        return []
+    torsion = f", J {found.torsion:.4g} mm⁴" if np.isfinite(found.torsion) else ""
+    return [f"cut square to it at its middle: {found.area:.4g} mm²", f"I {found.i_min:.4g} and {found.i_max:.4g} mm⁴{torsion}",
+            f"least radius of gyration {np.sqrt(found.i_min / found.area):.4g} mm"]
 
 
 def _points(view: ShapeView, item: Item) -> Floats:
