@@ -7,6 +7,8 @@ import numpy as np
 import pytest
 
 from labilis.judge.path_axes import LARGEST, POINT, along, path_axes
+from labilis.judge.trace_ends import ENDS, what_to_try
+from labilis.judge.trace_sentences import trace_sentences
 from labilis.mechanics.blocks import ShellBlock, SolidBlock
 from labilis.mechanics.shell import exponential, logarithm, smooth_triads
 from labilis.mechanics.ties import HeldNodes, Ties, make_ties
@@ -165,6 +167,37 @@ def test_a_stiff_arm_turns_by_a_finite_angle() -> None:
     before, after = facts.mesh.nodes[head], facts.mesh.nodes[head] + trace.motions[-1][head]
     apart = [np.linalg.norm(places[:, None] - places[None], axis=2) for places in (before, after)]
     assert np.allclose(*apart, atol=1e-3)  # what the hub holds stays rigid at any turn
+
+
+def test_a_trace_says_why_it_ended_and_what_to_try() -> None:
+    """Pulled until strains are no longer small; pushed through itself; out of steps."""
+    rubber = {"name": "steel", "youngs_modulus": "100 MPa", "poisson_ratio": "0"}
+    pull = traced({**STRIP, "materials": [rubber], "supports": [hold("foot", "x", "y", "z"), hold("head", "y", "z")],
+                   **case_of(force("head", x=100.0))}, mode=0, target="10", deflection="1e6 mm")
+    trace = pull.facts.trace
+    assert "strains passed 5 %" in trace.reason and trace.largest[-1] > 0.05 * L and trace.largest[-2] < 0.05 * L
+    said = " ".join(span.text for line in trace_sentences(pull.facts.project, pull.facts) for span in line)
+    assert "strains passed 5 %" in said and "let the material yield" in said
+    short = traced(PINNED, steps=3).facts.trace
+    assert what_to_try(short.reason).startswith("Allow more steps")
+    assert all(why for why, _ in ENDS.values()) and what_to_try("the limit was passed") == ""
+
+
+def test_elements_know_when_they_are_inside_out() -> None:
+    nodes = np.array([[0.0, 0, 0], [10, 0, 0], [0, 10, 0], [0, 0, 10]])
+    solid, still = SolidBlock(nodes, np.array([[0, 1, 2, 3]]), 210e3, 0.3), np.tile(np.eye(3), (8, 1, 1))
+    through = np.zeros((4, 3))
+    through[3, 2] = -9.0
+    assert not solid.turned_over(through, still)
+    through[3, 2] = -11.0
+    assert solid.turned_over(through, still)
+    flat = np.array([[0.0, 0, 0], [10, 0, 0], [10, 10, 0], [0, 10, 0]])
+    quads = np.array([[0, 1, 2, 3]])
+    sheet = ShellBlock(flat, quads, 4 + np.arange(4), np.array([1.0]), smooth_triads(flat[quads], quads), 210e3, 0.3)
+    half = np.diag([1.0, -1.0, -1.0])  # half a turn about x: the sheet and its directors together
+    turned = np.concatenate([still[:4], np.tile(half, (4, 1, 1))])
+    assert not sheet.turned_over(np.concatenate([flat @ half - flat, 0 * flat]), turned)
+    assert sheet.turned_over(np.concatenate([flat @ half - flat, 0 * flat]), still)
 
 
 def test_places_and_hubs_are_followed() -> None:

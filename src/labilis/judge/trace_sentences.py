@@ -7,6 +7,7 @@ from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.findings import TraceFindings
 from labilis.judge.imperfections import recommended, weaker_side
 from labilis.judge.spans import Sentence, Span, value_span
+from labilis.judge.trace_ends import what_to_try
 from labilis.model import Project
 
 _SIDES = {"weaker": "the weaker side", "+": "its own side", "-": "the other side"}
@@ -77,7 +78,7 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
                            f"at the end {100 * float(trace.plastic[-1]):.2g} % of plastic strain."),))
     side = f", to its {'own' if trace.amplitude > 0 else 'other'} side" if trace.amplitude else ""
     found.append((Span(f"Imperfection {abs(trace.amplitude):.3g} mm{side}{_why(project, facts)}; {steps}; it ended because "
-                       f"{trace.reason}.", tone="quiet"),))
+                       f"{trace.reason}. {what_to_try(trace.reason)}".strip(), tone="quiet"),))
     return found
 
 

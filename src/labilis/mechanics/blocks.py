@@ -44,6 +44,7 @@ class Block(Protocol):
     def remember(self, law: YieldLaw) -> Memory | None: ...
     def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
                  free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]: ...
+    def turned_over(self, motion: Floats, rotation: Floats) -> bool: ...
     def body_force(self, acceleration: Floats) -> Floats: ...
     @property
     def volume(self) -> Floats: ...
@@ -140,6 +141,11 @@ class SolidBlock:
                     solid.geometric_block(g.gradient[rows], g.weight[rows], stress))
             return rows, force, matrix, von_mises(stress).max(axis=1)
         yield from spread(one, solid.chunks(len(self.members)))
+
+    def turned_over(self, motion: Floats, rotation: Floats) -> bool:
+        """Whether an element is inside out somewhere, at motions (n, 3)."""
+        return any((np.linalg.det(solid.deformation_gradient(self.geometry.gradient[rows], motion[self.members[rows]])) <= 0).any()
+                   for rows in solid.chunks(len(self.members)))
 
     def work(self, state: Floats, local: Floats) -> float:
         """∫ state · strain(local) dV, N mm."""
@@ -328,6 +334,15 @@ class ShellBlock:
             return rows, force.reshape(len(force), -1, 3), matrix, peaks[0]
         yield from spread(one, self._parts if len(self.elements) <= _KEPT else self._cut())
 
+    def turned_over(self, motion: Floats, rotation: Floats) -> bool:
+        """Whether an element looks against its own directors somewhere, at motions (n, 3) and rotations (n, 3, 3)."""
+        forms = self.geometry.forms
+        places = self.nodes[self.elements] + motion[self.elements]
+        directors = np.einsum("mnij,mnj->mni", rotation[self.turn_of[self.elements]], self.geometry.triads[:, :, 2])
+        sides = np.einsum("gna,mnx->mgax", forms.slopes, places, optimize=True)
+        across = np.cross(sides[:, :, 0], sides[:, :, 1])
+        return bool((np.einsum("mgx,gn,mnx->mg", across, forms.values, directors, optimize=True) <= 0).any())
+
     def work(self, state: Floats, local: Floats) -> float:
         """∫ state · strain(local) dA, N mm."""
         return float((self.forces(state) * local).sum())
@@ -457,6 +472,10 @@ class SpringBlock:
         everything = slice(0, len(self.members))
         vector = motion[self.members] + shell.logarithm(rotation[self.members])
         yield everything, self.linear(vector), self.matrices if tangent else None, np.zeros(len(self.members))
+
+    def turned_over(self, motion: Floats, rotation: Floats) -> bool:
+        """Springs have no inside."""
+        return False
 
     def work(self, state: Floats, local: Floats) -> float:
         """Force times motion, N mm."""

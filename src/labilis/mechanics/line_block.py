@@ -81,6 +81,10 @@ class LineBlock:
         """Line elements serve strength and modes only."""
         raise NotImplementedError("line elements have no large-deflection form")
 
+    def turned_over(self, motion: Floats, rotation: Floats) -> bool:
+        """Lines have no inside."""
+        return False
+
     def work(self, state: Floats, local: Floats) -> float:
         """∫ state · strain(local) dx, N mm."""
         return float((self.forces(state) * local).sum())

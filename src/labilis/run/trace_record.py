@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from labilis.judge.findings import TraceFindings
+from labilis.judge.trace_ends import ENDS
 from labilis.mechanics.shell import logarithm
 from labilis.mesh import Mesh
 from labilis.model import LabilisError, Project, TracePlan
@@ -16,10 +17,7 @@ from labilis.shape import ShapeView
 from labilis.solve.trace import PathState, TracePoint, TraceResult
 
 _FRAMES = 24  # shapes kept along the path
-REASONS = {"target": "the factor asked for was reached", "limit": "the limit was passed", "steps": "the steps ran out",
-            "stuck": "no balance was found with the smallest step", "deflection": "the deflection allowed was passed",
-            "yield": "well past first yield, which this trace does not follow",
-            "plastic": "the plastic strain allowed was reached"}
+MOST_STRAIN = 0.05  # beyond which strains are no longer small
 
 
 @dataclass(frozen=True)
@@ -63,9 +61,10 @@ class TraceRecord:
     """What is kept of a path as it grows."""
 
     def __init__(self, case: str, plan: TracePlan, amplitude: float, ideal: float, nodes: int, strength: Floats, probe: int,
-                 yielding: bool, unit: float, probes: Probes, order: Ints) -> None:
-        """strength (m,) MPa of the elements in the blocks' order, order (m,) from there to the mesh's; unit: size of the growing load."""
-        self.probes, self.order = probes, order
+                 yielding: bool, unit: float, probes: Probes, order: Ints, modulus: Floats) -> None:
+        """strength, modulus (m,) MPa of the elements in the blocks' order; order (m,): from there to the mesh's; unit: size of the growing
+        load."""
+        self.probes, self.order, self.modulus = probes, order, modulus
         self.at_places: list[Floats] = []
         self.stresses: list[Floats] = []
         self.strains: list[Floats] = []
@@ -120,6 +119,10 @@ class TraceRecord:
         self.stresses.append(point.peak[self.order].astype(np.float32))
         self.strains.append(point.plastic[self.order].astype(np.float32))
 
+    def strained(self, point: TracePoint) -> float:
+        """Largest strain, elastic by the stress and plastic."""
+        return float((point.peak[self.order] / self.modulus[self.order] + point.plastic[self.order]).max(initial=0.0))
+
     def first_yield(self) -> float:
         """Factor at which some element first reaches its yield strength on the way up, nan if none does."""
         for k in range(1, len(self.factors)):
@@ -144,6 +147,6 @@ class TraceRecord:
         return TraceFindings(
             self.case, self.plan.mode, self.amplitude, self.ideal, np.array(self.factors), np.array(self.largest), np.array(self.at_probe),
             np.array(self.iterations), np.array(self.negative), np.array(self.peaks), chosen, frames, limit, self.first_yield(), verified,
-            REASONS[result.reason] if done else "", result.cut_backs, done, np.array(self.plastic), self.yielding, np.array(self.forces),
+            ENDS[result.reason][0] if done else "", result.cut_backs, done, np.array(self.plastic), self.yielding, np.array(self.forces),
             self.about_at, self.about, np.array(self.probes.names, dtype=np.str_), self._at_places(),
             *(np.array([values[k] for k in chosen]).reshape(len(chosen), len(self.order)) for values in (self.stresses, self.strains)))

@@ -17,7 +17,7 @@ from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.forces import LoadScene, load_forces
 from labilis.run.regions import Floats, Ints
 from labilis.run.resolve import make_tied, ties_about
-from labilis.run.trace_record import TraceRecord, probes_of
+from labilis.run.trace_record import MOST_STRAIN, TraceRecord, probes_of
 from labilis.shape import PartShape
 from labilis.solve.system import System
 from labilis.solve.trace import TraceControl, Tracer, TraceResult
@@ -85,7 +85,8 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
     allowed = 0.05 * part.view.size if plan.deflection is None else project.value(plan.deflection, "length", "trace/deflection")
     order = np.argsort(element_order(project, part.pieces, mesh))  # from the blocks' order to the mesh's
     gathered = TraceRecord(case, plan, amplitude, ideal, len(mesh.nodes), strength, probe, yielding, modes.growing_force,
-                           probes_of(project, part.view, mesh, tied), order)
+                           probes_of(project, part.view, mesh, tied), order,
+                           np.concatenate([np.full(len(block.members), block.modulus) for block in blocks]))
     wanted = float("nan") if plan.modes_at is None else project.value(plan.modes_at, "number", "trace/modes_at")
     if resume is not None:
         gathered.take_up(resume)
@@ -101,6 +102,9 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
                 break
             if not yielding and gathered.ratios[-1] > plan.beyond_yield:
                 result.reason = "yield"
+                break
+            if not yielding and gathered.strained(point) > MOST_STRAIN:
+                result.reason = "strain"
                 break
             if gathered.largest[-1] > allowed:
                 result.reason = "deflection"

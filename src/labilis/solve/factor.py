@@ -31,6 +31,7 @@ class Factor(Protocol):
     negative_pivots: int
     ordering: Any  # int32 array (n,), or None where the library has none to give
     shared: bool  # the symbolic factorisation was taken over from another factor
+    perturbed: int  # pivots that are nothing beside the matrix
 
     def solve(self, b: Floats) -> Floats:
         """x with A x = b for b (n,) or (n, k)."""
@@ -138,7 +139,7 @@ class PardisoFactor:
             if error or settings[13] == 0:
                 break
         self.numeric_s = time.perf_counter() - started
-        self.negative_pivots, self.entries = int(settings[22]), int(settings[17])
+        self.negative_pivots, self.entries, self.perturbed = int(settings[22]), int(settings[17]), int(settings[13])
         self.memory = 1024 * int(max(settings[14], settings[15] + settings[16]))  # bytes at the peak of the factorisation
         if error or (positive and (self.negative_pivots or settings[13])):
             self.free()
@@ -181,6 +182,7 @@ class SuperLuFactor:
         self._lu = splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
         pivots = self._lu.U.diagonal()
         self.negative_pivots = int((pivots < 0).sum())
+        self.perturbed = int((np.abs(pivots) < 1e-12 * np.abs(pivots).max(initial=0.0)).sum())
         self.entries = int(self._lu.L.nnz)
         if positive and self.negative_pivots:
             raise NotPositive("the stiffness is not positive definite")

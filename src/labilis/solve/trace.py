@@ -67,7 +67,7 @@ class TracePoint:
 
 @dataclass
 class TraceResult:
-    """points of the path, the unloaded one first; reason: why it ended, one of target, limit, steps, stuck, stopped; cut_backs;
+    """points of the path, the unloaded one first; reason: why it ended, one of target, limit, steps, stuck, mechanism, inverted; cut_backs;
     earlier: factors of the points before, where the path was taken up."""
 
     points: list[TracePoint] = field(default_factory=list)
@@ -138,6 +138,10 @@ class _NotConverged(ArithmeticError):
     """A step did not come to balance."""
 
 
+class _Inverted(ArithmeticError):
+    """An element turned inside out."""
+
+
 class Tracer:
     """Follows one path. forces: growing and held nodal forces (3 total,) N at rest; following: surface triangles with pressures that grow
     and that are held; laws: for each block how it yields, None where it does not; given, put: prescribed motions (3 total,) that grow and
@@ -189,14 +193,17 @@ class Tracer:
                     step = min(step, control.target - value)
                     new, moved, count = self._load_step(state, value + step)
                     value_new = value + step
-            except (_NotConverged, ArithmeticError, ValueError):
+                if any(block.turned_over(new.motion, new.rotation) for block in self.system.blocks):
+                    raise _Inverted
+            except (_NotConverged, ArithmeticError, ValueError) as error:
+                why = "inverted" if isinstance(error, _Inverted) else "mechanism" if self._loose else "stuck"
                 result.cut_backs += 1
                 step *= 0.5
                 small = step < control.least * (1.0 if not arc else self._scale)
                 if small and not arc and before is not None and self.given is None:
                     arc, step = True, 0.25 * self._scale  # load control has come to its end
                 elif small:
-                    result.reason = "stuck"
+                    result.reason = why
                     return
                 continue
             if arc and value_new < value and not past and value - value_new > _SHARP * value and step > 0.02 * self._scale:
@@ -379,10 +386,13 @@ class Tracer:
         raise _NotConverged
 
     # --- balance ----------------------------------------------------------------------------------------------------------
+    _loose = False  # the last tangent had a pivot that is nothing
+
     def _factor(self, tangent: sparse.csr_matrix, ties: Ties) -> Factor:
         solver = factor(tangent, positive=False, like=self._like, groups=None if self._like is not None else ties.groups)
         if self._like is None or not solver.shared:
             self._like = solver  # at rest some entries are exact zeros: later tangents have a pattern of their own
+        self._loose = solver.perturbed > 0
         return solver
 
     def _load(self, ties: Ties, state: _State, value: float, residual: Floats) -> Floats:
