@@ -62,6 +62,13 @@ def test_a_small_pivot_that_is_no_zero_does_not_spoil_the_solution() -> None:
     a = np.array([[1e-16, 1.0, 0.0], [1.0, 1e-16, 0.0], [0.0, 0.0, 2.0]])  # fine with rows exchanged
     found = factor(sparse.csr_matrix(np.triu(a)), positive=False)
     assert np.allclose(found.solve(np.array([1.0, 2.0, 4.0])), [2.0, 1.0, 2.0], atol=1e-6)
+    if library() is not None:  # the other factor of the analysis pivots in its own way
+        easy = np.array([[3.0, 1.0, 0.0], [1.0, 2.0, 0.0], [0.0, 0.0, 2.0]])
+        other = factor(sparse.csr_matrix(np.triu(easy)), positive=False, like=found)
+        back = factor(sparse.csr_matrix(np.triu(easy)), positive=True)
+        again = factor(sparse.csr_matrix(np.triu(a)), positive=False, like=back)
+        for solver, matrix in ((found, a), (other, easy), (back, easy), (again, a)):
+            assert np.allclose(matrix @ solver.solve(np.array([1.0, 2.0, 4.0])), [1.0, 2.0, 4.0], atol=1e-6)
 
 
 @pytest.mark.parametrize("with_mkl", [True, False])

@@ -87,6 +87,10 @@ def tilt_study(snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall,
         todo += [("offset", axis, sign * share) for axis in axes for share in _SHARES for sign in (1, -1)]
     key, thickness, by_moment = stage_keys(project, case).tilt, 0.0, False
     labels, figures, series, x = [], [], [], []
+
+    def so_far(done: bool) -> StudyFindings:
+        return StudyFindings(case, "tilt", np.array(labels), np.array(["first factor", "first yield", "stress, MPa"]), np.array(figures), done,
+                             np.array(series), np.array(x))
     for number, (way, axis, amount) in enumerate(todo):
         progress(Progress(number / len(todo), f"Misalignment {number + 1} of {len(todo)}"))
         amount *= thickness if way == "offset" else 1.0
@@ -94,6 +98,9 @@ def tilt_study(snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall,
         try:
             found = run(Snapshot(changed, snapshot.files), Plan("modes", (case,)))
         except LabilisError as error:
+            if error.code == "tie-conflict":  # what is loaded is held or bonded as well: it cannot be moved as a whole
+                give(key, so_far(True))
+                return
             if error.code != "spread-line":
                 raise
             by_moment = True  # the edge of a sheet has no turn to fit, but takes moments
@@ -109,8 +116,7 @@ def tilt_study(snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall,
         x.append(amount)
         figures.append([float(modes.positive[0]) if len(modes.positive) else float("inf"), strength.yield_factor,
                         float(von_mises(strength.stress).max())])
-        give(key, StudyFindings(case, "tilt", np.array(labels), np.array(["first factor", "first yield", "stress, MPa"]),
-                                np.array(figures), number == len(todo) - 1, np.array(series), np.array(x)))
+        give(key, so_far(number == len(todo) - 1))
 
 
 def _misaligned(project: Project, load: ForceLoad, way: str, axis: int, amount: float, by_moment: bool) -> Project:

@@ -93,8 +93,10 @@ class _Analysis:
         self.call(-1, 1, _EMPTY)
         self._free = []
 
-    def call(self, phase: int, place: int, values: Floats, b: Floats = _EMPTY, x: Floats = _EMPTY) -> int:
-        """One phase of PARDISO for the factor in `place`; returns its error number."""
+    def call(self, phase: int, place: int, values: Floats, b: Floats = _EMPTY, x: Floats = _EMPTY,
+             settings: NDArray[np.int32] | None = None) -> int:
+        """One phase of PARDISO for the factor in `place`, with its own settings if it has some; returns its error number."""
+        settings = self.settings if settings is None else settings
         error = ctypes.c_int32(0)
         ints = ctypes.POINTER(ctypes.c_int32)
 
@@ -105,7 +107,7 @@ class _Analysis:
             self._handle.ctypes.data_as(ctypes.POINTER(ctypes.c_int64)), number(2), number(place), number(self.kind),
             number(phase), number(self.size), values.ctypes.data_as(ctypes.c_void_p), self.starts.ctypes.data_as(ints),
             self.columns.ctypes.data_as(ints), self.ordering.ctypes.data_as(ints), number(1 if b.ndim == 1 else b.shape[1]),
-            self.settings.ctypes.data_as(ints), number(0), b.ctypes.data_as(ctypes.c_void_p), x.ctypes.data_as(ctypes.c_void_p),
+            settings.ctypes.data_as(ints), number(0), b.ctypes.data_as(ctypes.c_void_p), x.ctypes.data_as(ctypes.c_void_p),
             ctypes.byref(error))
         return error.value
 
@@ -132,10 +134,10 @@ class PardisoFactor:
         self._place = self._analysis.take()
         self._live = True
         started = time.perf_counter()
-        settings = self._analysis.settings
+        self._settings = settings = self._analysis.settings.copy()  # how this one pivots must not change how the other solves
         for exchange, perturbed_below in ((0, 13), (1, 8)):
             settings[20], settings[9] = exchange, perturbed_below
-            error = self._analysis.call(22, self._place, self._values)
+            error = self._analysis.call(22, self._place, self._values, settings=settings)
             if error or settings[13] == 0:
                 break
         self.numeric_s = time.perf_counter() - started
@@ -154,7 +156,7 @@ class PardisoFactor:
     def solve(self, b: Floats) -> Floats:
         rhs = np.array(b, dtype=np.float64, order="F")
         x = np.zeros_like(rhs, order="F")
-        error = self._analysis.call(33, self._place, self._values, rhs, x)
+        error = self._analysis.call(33, self._place, self._values, rhs, x, self._settings)
         if error:
             raise ArithmeticError(f"PARDISO error {error} while solving")
         return x
