@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from labilis.judge.imperfections import recommended
+from labilis.judge.path_axes import path_axes
 from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
 from labilis.run.checkpoint import TraceCheckpoint
@@ -59,6 +60,20 @@ def test_a_yielding_trace_left_off_gives_the_same_path(tmp_path: Path) -> None:
     (tmp_path / "bad.npz").write_bytes(b"PK nonsense")
     with pytest.raises(LabilisError, match="no checkpoint"):
         CheckpointFile(tmp_path / "bad.npz").fitting(project, ())
+
+
+def test_regions_may_come_and_go_between() -> None:
+    project = project_of()
+    whole, _ = run(project)
+    _, left = run(project, stop_at=3)
+    regions = [item.model_dump() for item in project.regions]
+    more = project.changed(regions=[{"name": "new", "names": ["strip/face"]}, *regions])
+    assert stage_keys(more).path == stage_keys(project).path
+    again, _ = run(more, left)
+    assert list(again.places) == ["new", "foot", "head"] and again.probes.shape == (len(whole.factors), 3, 4)
+    assert np.isnan(again.probes[:4, 0]).all() and np.isfinite(again.probes[4:, 0, :3]).all()
+    assert np.allclose(again.probes[:, 2, :3], whole.probes[:, 1, :3], atol=1e-4)
+    assert not any("new" in axis for axis in path_axes(again)) and "head, x, mm" in path_axes(again)
 
 
 def test_over_the_top_of_a_roof_and_on() -> None:

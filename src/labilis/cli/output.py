@@ -74,7 +74,7 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
                          "yielding": trace.yielding, "plastic_strain": float(trace.plastic[-1]),
                          "curve": [{"factor": float(f), "probe_mm": float(u), "max_displacement_mm": float(m),
                                     "max_von_mises_mpa": float(s), "iterations": int(i), "negative_pivots": int(n),
-                                    "places": {str(place): {**{f"{axis}_mm": float(value) for axis, value in zip("xyz", moved)},
+                                    "places": {str(place): {**{f"{axis}_mm": _number(float(value)) for axis, value in zip("xyz", moved)},
                                                             **({} if math.isnan(moved[3]) else {"turn_deg": float(moved[3])})}
                                                for place, moved in zip(trace.places, at)}}
                                    for f, u, m, s, i, n, at in zip(trace.factors, trace.probe, trace.largest, trace.peak,

@@ -15,8 +15,8 @@ Ints = NDArray[np.int64]
 @dataclass(frozen=True)
 class TraceCheckpoint:
     """case; state: where the path stands; largest, probe (s,) mm; iterations, negative (s,); ratios (s,): stress over yield strength;
-    peaks (s,) MPa; strains (s,); forces (s,) N: of the points so far; frames (s, n, 3) mm: their motions; probes (s, p, 4), stress (s, m),
-    plastic (s, m): as in TraceFindings, of every point."""
+    peaks (s,) MPa; strains (s,); forces (s,) N: of the points so far; frames (s, n, 3) mm: their motions; places (p,), probes (s, p, 4),
+    stress (s, m), plastic (s, m): as in TraceFindings, of every point."""
 
     case: str
     state: PathState
@@ -29,6 +29,7 @@ class TraceCheckpoint:
     strains: Floats
     forces: Floats
     frames: NDArray[np.float32]
+    places: NDArray[np.str_]
     probes: Floats
     stress: NDArray[np.float32]
     plastic: NDArray[np.float32]

@@ -89,8 +89,8 @@ def tilt_study(snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall,
     labels, figures, series, x = [], [], [], []
 
     def so_far(done: bool) -> StudyFindings:
-        return StudyFindings(case, "tilt", np.array(labels), np.array(["first factor", "first yield", "stress, MPa"]), np.array(figures), done,
-                             np.array(series), np.array(x))
+        return StudyFindings(case, "tilt", np.array(labels), np.array(["first factor", "first yield", "stress, MPa"]), np.array(figures),
+                             done, np.array(series), np.array(x))
     for number, (way, axis, amount) in enumerate(todo):
         progress(Progress(number / len(todo), f"Misalignment {number + 1} of {len(todo)}"))
         amount *= thickness if way == "offset" else 1.0

@@ -89,13 +89,19 @@ class TraceRecord:
         self.iterations, self.negative, self.ratios = before.iterations.tolist(), before.negative.tolist(), before.ratios.tolist()
         self.peaks, self.plastic, self.forces = before.peaks.tolist(), before.strains.tolist(), before.forces.tolist()
         self.frames = list(before.frames.astype(np.float32))
-        self.at_places, self.stresses, self.strains = list(before.probes), list(before.stress), list(before.plastic)
+        self.stresses, self.strains = list(before.stress), list(before.plastic)
+        # regions may have come and gone since: of new ones the points so far are not known
+        known = {str(name): row for row, name in enumerate(before.places)}
+        unknown = np.full(4, np.nan)
+        self.at_places = [np.array([point[known[name]] if name in known else unknown for name in self.probes.names]).reshape(-1, 4)
+                          for point in before.probes]
 
     def checkpoint(self, state: PathState) -> TraceCheckpoint:
         """What is needed to go on from the last point."""
         return TraceCheckpoint(self.case, state, np.array(self.largest), np.array(self.at_probe), np.array(self.iterations, dtype=np.int64),
                                np.array(self.negative, dtype=np.int64), np.array(self.ratios), np.array(self.peaks), np.array(self.plastic),
-                               np.array(self.forces), np.array(self.frames, dtype=np.float32), self._at_places(),
+                               np.array(self.forces), np.array(self.frames, dtype=np.float32),
+                               np.array(self.probes.names, dtype=np.str_), self._at_places(),
                                np.array(self.stresses, dtype=np.float32), np.array(self.strains, dtype=np.float32))
 
     def _at_places(self) -> Floats:

@@ -129,6 +129,8 @@ class Symmetric:
         return times(self._upper, x) if failed else y
 
     def __del__(self) -> None:
-        if self._handle:
-            library().mkl_sparse_destroy(self._handle)
-            self._handle = ctypes.c_void_p()
+        try:
+            if self._handle:
+                library().mkl_sparse_destroy(self._handle)
+        except Exception:  # the interpreter may be on its way out
+            pass
