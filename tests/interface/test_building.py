@@ -158,10 +158,10 @@ def test_a_failing_mode_is_labelled_under_the_bar(hand: Hand) -> None:
 
 
 def test_trace_curve_says_what_to_do_and_draws(hand: Hand) -> None:
-    from labilis.ui.drawer.curve import ticks
+    from labilis.ui.drawer.chart import between
 
-    assert ticks(3.6) == [0.0, 1.0, 2.0, 3.0]
-    assert ticks(0.0) == [0.0]
+    assert between(0.0, 3.6) == [0.0, 1.0, 2.0, 3.0] and between(-0.3, 0.25) == pytest.approx([-0.2, 0.0, 0.2])
+    assert between(0.0, 0.0) == [0.0] and between(float("nan"), 1.0) == [] and len(between(3.49, 3.51)) > 1
     hand.load(BRACKET)
     hand.session.set_value(("mesh", "size"), "14 mm", "coarser")
     hand.wait_idle()

@@ -15,16 +15,6 @@ from labilis.ui.theme import LIGHT
 _LEFT, _RIGHT, _TOP, _BOTTOM = 52, 150, 10, 30
 
 
-def ticks(largest: float, most: int = 5) -> list[float]:
-    """Round values from nought to `largest`."""
-    if not largest > 0:
-        return [0.0]
-    rough = largest / most
-    power = 10.0 ** math.floor(math.log10(rough))
-    step = next(power * k for k in (1, 2, 5, 10) if power * k >= rough)
-    return [step * k for k in range(int(largest / step + 1e-9) + 1)]
-
-
 class TraceCurve(QWidget):
     """One curve; `show_trace(None)` says what to do to get one."""
 
@@ -93,7 +83,7 @@ class TraceCurve(QWidget):
 
     def _axes(self, painter: QPainter, area: QRectF, at: object, wide: tuple[float, float], high: float, title: str) -> None:
         painter.setPen(QPen(QColor(LIGHT.line), 1))
-        for value in ticks(high):
+        for value in between(0.0, high):
             y = at(wide[0], value).y()  # type: ignore[operator]
             painter.setPen(QPen(QColor(LIGHT.line), 1))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
