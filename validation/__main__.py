@@ -50,7 +50,7 @@ def main() -> None:
         options.json.write_text(json.dumps([{
             "case": row.case.name, "reference": row.reference, "source": row.case.source, "result": row.result,
             "difference": row.difference, "within": row.case.within, "elements": row.elements, "unknowns": row.unknowns,
-            "passes": row.passes} for row in rows], indent=2), encoding="utf-8")
+            "passes": bool(row.passes)} for row in rows], indent=2), encoding="utf-8")
     sys.exit(0 if all(row.passes for row in rows) else 1)
 
 
