@@ -115,7 +115,8 @@ def measure(unknowns: int, plain: bool, kind: str = "solid") -> dict[str, Any]:
         return assemble(system.pattern, ((0, rows, matrices) for rows, matrices in system.blocks[0].stiffness()))
     timed("assembly again on the known pattern", again)
     result: dict[str, Any] = {
-        "unknowns": tied.size, "kind": kind, "elements": mesh.count, "bare_factorisation_s": bare, "parts_s": dict(part), "peaks": dict(high), "total_s": total,
+        "unknowns": tied.size, "kind": kind, "elements": mesh.count, "bare_factorisation_s": bare, "parts_s": dict(part),
+        "peaks": dict(high), "total_s": total,
         "multiple": total / bare, "assembly_multiple": part["assembly again on the known pattern"] / bare,
         "solves": found.solves, "factors": [float(value) for value in found.factors],
         "complete": all(check.holds for check in found.checks),

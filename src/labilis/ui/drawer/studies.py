@@ -30,7 +30,7 @@ class StudyTable(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         self.table = plain_table(["", "", "", ""], f"Study {KINDS[kind]}")
-        column_widths(self.table, (None, 84, 66, 76), 0)
+        column_widths(self.table, (None, 96, 66, 76), 0)
         self.note = note_below(_NOTHING[kind])
         self.chart = Chart(f"Chart of the study {KINDS[kind]}")
         row = QHBoxLayout()
