@@ -63,6 +63,25 @@ def test_a_solid_that_is_not_thin_is_refused(piece: dict) -> None:
     assert "% of its volume" in caught.value.what
 
 
+@pytest.mark.parametrize(("pieces", "edges", "width", "radius"), [
+    ([strut("square tube", width=40, thickness=2, radius=2)], "both supported", 34.0, 0.0),
+    ([strut("square tube", width=40, thickness=2)], "both supported", 38.0, 0.0),
+    ([strut("angle", width=40, height=40, thickness=2)], "one supported, one free", 39.5, 0.0),
+    ([strut("channel", width=30, height=60, thickness=2)], "one supported, one free", 29.5, 0.0),  # the flange is slimmer
+    ([shell("a", FOLD)], "one supported, one free", 34.0, 0.0),
+    ([strut("round tube", diameter=40, thickness=2)], "", 0.0, 19.0)],
+    ids=["tube with bends", "sharp tube", "sharp angle", "channel", "folded", "round tube"])
+@pytest.mark.parametrize("mesh_as", ["shell", "solid"])
+def test_walls_of_imported_solids_are_known(pieces: list[dict], edges: str, width: float, radius: float, mesh_as: str) -> None:
+    """For screening: which edges of a wall are supported, as for recipes."""
+    data = step_of(*pieces)
+    (member,) = build_part(load_project(imported(data, mesh_as)), {hashlib.sha256(data).hexdigest(): data}).members
+    assert member.radius == pytest.approx(radius, abs=1e-6) and (member.wall is None) == (not edges)
+    if member.wall is not None:
+        assert member.wall.edges == edges and member.wall.thickness == pytest.approx(2.0)
+        assert member.wall.width == pytest.approx(width, rel=0.06)
+
+
 def test_factors_of_the_imported_sheet_equal_the_recipe() -> None:
     data = step_of(shell("a", FOLD))
     sha = hashlib.sha256(data).hexdigest()

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from labilis.model import LabilisError, Piece, Strut
+from labilis.shape.midsurface import MidSurface, find_midsurface
 from labilis.shape.profile import points_of
 from labilis.shape.recipes.kinds import Read, section_of
 from labilis.shape.recipes.made import Made, middle_of, parts
@@ -112,8 +113,8 @@ def _rim(section: Any) -> Floats:
 
 # --- walls -------------------------------------------------------------------------------------------------------------
 def walls_of(piece: Piece, made: Made | None, solid: BodyShape | None, read: Read, where: str) -> tuple[list[Wall], float]:
-    """(flat walls, radius of a round tube or 0) of a piece, from its section or its sheets; of an imported solid from its faces, whose
-    edges are not known."""
+    """(flat walls, radius of a round tube or 0) of a piece, from its section or its sheets; of an imported solid from its mid-surface, or,
+    where it has none, from its faces, whose edges are not known."""
     if isinstance(piece.recipe, Strut):
         section = section_of(piece.recipe, read, where)
         if piece.recipe.section.shape == "round tube":
@@ -124,7 +125,10 @@ def walls_of(piece: Piece, made: Made | None, solid: BodyShape | None, read: Rea
     if made is not None and made.sheets:
         return _sheet_walls(made), 0.0
     if solid is not None:
-        return _solid_walls(solid), 0.0
+        try:
+            return _thin_walls(find_midsurface(solid, piece.name))
+        except LabilisError:  # it is not thin
+            return _solid_walls(solid), 0.0
     return [], 0.0
 
 
@@ -164,6 +168,37 @@ def _sheet_walls(made: Made) -> list[Wall]:
         held = sum(joined for length, joined in edges if length > 0.6 * longest)
         found.append(Wall(row["area"] / longest, thickness, ("", "one supported, one free", "both supported")[min(held, 2)]))
     return found
+
+
+def _thin_walls(found: MidSurface) -> tuple[list[Wall], float]:
+    """(flat walls, radius of a round tube or 0) of a mid-surface, whose sheets end half a thickness from each other at sharp corners."""
+    sheets = [(face, thickness) for patch in found.patches for face, thickness, _ in patch.sheets]
+    rows = [face_row(face) for face, _ in sheets]
+    radii = [float(row["radius"]) for row in rows if row["kind"] == "cylinder"]
+    if len(radii) == len(rows) and np.ptp(radii) < 1e-6 * radii[0] and all(row["inner"] == rows[0]["inner"] for row in rows):
+        longest = max(edge_row(edge)["length"] for face, _ in sheets for edge in parts(face, "edge"))
+        around = sum(float(row["area"]) for row in rows) / longest
+        return [], radii[0] if around > np.pi * radii[0] else 0.0
+    walls = []
+    for number, ((face, thickness), row) in enumerate(zip(sheets, rows)):
+        if row["kind"] != "plane":
+            continue
+        others = [sheet for k, sheet in enumerate(sheets) if k != number]
+        edges = [(float(edge_row(edge)["length"]), edge) for edge in parts(face, "edge")]
+        longest = max(length for length, _ in edges)
+        held = sum(_meets(edge, thickness, others) for length, edge in edges if length > 0.6 * longest)
+        walls.append(Wall(float(row["area"]) / longest, thickness, ("", "one supported, one free", "both supported")[min(held, 2)]))
+    return walls, 0.0
+
+
+def _meets(edge: Any, thickness: float, others: list[tuple[Any, float]]) -> bool:
+    """Whether the middle of an edge lies on another sheet, or half a thickness from it."""
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeVertex
+    from OCP.BRepExtrema import BRepExtrema_DistShapeShape
+    from OCP.gp import gp_Pnt
+
+    spot = BRepBuilderAPI_MakeVertex(gp_Pnt(*middle_of(edge))).Vertex()
+    return any(BRepExtrema_DistShapeShape(spot, face).Value() < 0.51 * max(thickness, other) + 1e-6 for face, other in others)
 
 
 def _solid_walls(body: BodyShape) -> list[Wall]:
