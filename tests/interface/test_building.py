@@ -1,4 +1,5 @@
 """Pieces from recipes, shells and the trace, by the real controls."""
+import re
 from pathlib import Path
 from typing import Any
 
@@ -324,10 +325,12 @@ def test_a_joint_is_released_and_made_again(hand: Hand) -> None:
     session = hand.session
     for number in range(len(session.project.pieces)):
         session.set_value(("pieces", number, "mesh_as"), "solid", "as solids")
-    session.set_value(("mesh", "size"), "8 mm", "coarse")
+    session.set_value(("parameters", "plate_t"), "6 mm", "thick, for few elements")
+    session.set_value(("mesh", "size"), "20 mm", "coarse")
     hand.choose("Mesh", ("mesh", "solids"), "tetrahedra everywhere")
     hand.run()
-    assert len(session.report.cases[0].facts.mesh.fused) == 3 and "rib and back are joined by 87 shared nodes" in hand.text("Mesh")
+    assert len(session.report.cases[0].facts.mesh.fused) == 3
+    assert re.search(r"rib and back are joined by \d+ shared nodes", hand.text("Mesh"))
     hand.choose("Mesh", ("released",), "released")
     assert session.project.released == (("rib", "back"),)
     assert "rib and back may touch but are not joined" in hand.text("Mesh")
