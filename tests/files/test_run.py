@@ -157,6 +157,22 @@ def test_keys_follow_what_matters_and_nothing_else() -> None:
     assert stage_keys(Project()).shape == ""
 
 
+def test_keys_are_found_once_for_each_state_of_the_project(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The window asks dozens of times between two edits."""
+    def plate(name: str, width: str) -> dict[str, object]:
+        outline = [{"x": x, "y": y} for x, y in (("0 mm", "0 mm"), (width, "0 mm"), (width, "50 mm"))]
+        return {"name": name, "recipe": {"kind": "plate", "thickness": "2 mm", "outline": outline}}
+    looked: list[int] = []
+    stated = Project.stated_quantities
+    monkeypatch.setattr(Project, "stated_quantities", lambda self: looked.append(1) or stated(self))
+    project = Project.model_validate({"pieces": [plate("a", "90 mm"), plate("a/b", "w")], "parameters": {"w": "80 mm"}})
+    first = [stage_keys(project) for _ in range(40)]
+    assert all(keys is first[0] for keys in first) and len(looked) < 6
+    wider = project.changed(parameters={"w": "81 mm"})  # a name with a stroke in it has its numbers too
+    assert stage_keys(wider).shape != first[0].shape and stage_keys(project) == first[0]
+    assert stage_keys(project.changed(parameters={"w": "8 cm"})).shape == first[0].shape
+
+
 def test_a_second_run_reuses_what_did_not_change() -> None:
     runner = Runner()
     project = cantilever(DATA)

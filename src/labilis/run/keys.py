@@ -3,6 +3,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections import deque
 from dataclasses import dataclass
 from typing import Any
 
@@ -40,20 +41,33 @@ def _hash(*parts: Any) -> str:
 
 def shape_key(project: Project) -> str:
     """Key of what is shown: the pieces that carry load and those set aside."""
-    return _hash("shown", _carrying_key(project), [_piece_part(project, piece) for piece in project.pieces if piece.set_aside])
+    numbers = _numbers(project)
+    return _hash("shown", _carrying_key(project), [_piece_part(project, piece, numbers) for piece in project.pieces if piece.set_aside])
 
 
 def _carrying_key(project: Project) -> str:
     """Key of the shape of all pieces that carry load."""
     check_active(project)
-    return _hash("shape", [_piece_part(project, piece) for piece in project.active_pieces], project.released,
+    numbers = _numbers(project)
+    return _hash("shape", [_piece_part(project, piece, numbers) for piece in project.active_pieces], project.released,
                  [[scribe.model_dump(), [project.value(text, kind) for text, kind in scribe.quantities()]] for scribe in project.scribes])
 
 
-def _piece_part(project: Project, piece: Piece) -> list[Any]:
-    numbers = [project.value(text, kind) for where, text, kind in project.stated_quantities() if where.startswith(f"pieces/{piece.name}/")]
+def _numbers(project: Project) -> dict[str, list[float]]:
+    """Values of all that is stated of each piece, by its name."""
+    found: dict[str, list[float]] = {piece.name: [] for piece in project.pieces}
+    for where, text, kind in project.stated_quantities():
+        if where.startswith("pieces/"):
+            name = where.split("/")[1]
+            if name not in found:  # a name with a stroke in it
+                name = max((known for known in found if where.startswith(f"pieces/{known}/")), key=len)
+            found[name].append(project.value(text, kind))
+    return found
+
+
+def _piece_part(project: Project, piece: Piece, numbers: dict[str, list[float]]) -> list[Any]:
     source = next((item.sha256 for item in project.geometry if item.file == piece.geometry), "")
-    return [piece.model_dump(exclude={"material", "acts_as"}), numbers, source]
+    return [piece.model_dump(exclude={"material", "acts_as"}), numbers[piece.name], source]
 
 
 def check_active(project: Project) -> None:
@@ -114,8 +128,21 @@ def _strength_parts(project: Project, case_name: str) -> list[Any]:
     return [limits, loads, _regions(project, {project.target_region(target).name for target in targets})]
 
 
+_KNOWN = 16  # answers that are remembered: the window asks dozens of times between two edits
+_remembered: deque[tuple[Project, str | None, StageKeys]] = deque(maxlen=_KNOWN)
+
+
 def stage_keys(project: Project, case: str | None = None) -> StageKeys:
-    """Keys for one case (the first when None), as far as the statements go."""
+    """Keys for one case (the first when None), as far as the statements go. A project never changes, so that the last answers stand."""
+    for known, name, keys in tuple(_remembered):
+        if known is project and name == case:
+            return keys
+    found = _stage_keys(project, case)
+    _remembered.append((project, case, found))
+    return found
+
+
+def _stage_keys(project: Project, case: str | None) -> StageKeys:
     keys: dict[str, str] = {}
     try:
         keys["shape"] = shape_key(project)
