@@ -5,9 +5,12 @@ import numpy as np
 import pytest
 
 from labilis.mesh import find_bonds, mesh_part
+from labilis.mesh.fused import mesh_fused
 from labilis.model import load_project
 from labilis.run import Plan, Runner, Snapshot, stage_keys
-from labilis.shape import build_part
+from labilis.shape import build_body, build_part
+from labilis.shape.fuse import fuse_solids, touching
+from labilis.shape.step import solids_of
 from validation.recipes import case_of, flat, force, hold, mm, region, shell
 
 STEEL = {"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0", "yield_strength": "100 MPa"}
@@ -73,6 +76,23 @@ def test_faces_keep_their_area_and_look_outward() -> None:
     mids = mesh.triangles[:, 3:]
     middle = corners[:, [[0, 1], [1, 2], [2, 0]]].mean(axis=2)
     assert np.abs(mesh.nodes[mids] - middle).max() < 0.5  # each mid-side between its own ends, also of turned triangles
+
+
+def test_a_core_inside_another_solid_is_its_own() -> None:
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
+    from OCP.gp import gp_Pnt
+
+    core = BRepPrimAPI_MakeBox(gp_Pnt(5, 5, 5), 10.0, 10.0, 10.0).Solid()
+    around = BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(20.0, 20.0, 20.0).Solid(), core).Shape()
+    solids = [build_body(solids_of(around)[0]), build_body(core)]
+    assert touching(solids, frozenset()) == [[0, 1]]
+    fused = fuse_solids(solids)
+    assert fused is not None
+    mesh = mesh_fused(fused, solids, 5.0, 1, [[], []], [(0, 0), (len(solids[0].faces), len(solids[0].edges))], [3, 7])
+    cell, = mesh.cells
+    size = volumes(mesh.nodes, cell.elements)
+    assert size[cell.body == 7].sum() == pytest.approx(1000, rel=1e-9) and size[cell.body == 3].sum() == pytest.approx(7000, rel=1e-9)
 
 
 def test_a_zone_makes_its_own_end_finer() -> None:

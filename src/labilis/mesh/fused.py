@@ -69,7 +69,7 @@ def _owners(tets: Ints, triangles: Ints, face: Ints, fused: FusedSolids) -> Ints
         if not fits:
             raise LabilisError("The solids that touch cannot be filled with one mesh.", "mesh", "Try another element size, or sweep them.",
                                "mesh-failed")
-        found[number] = fits[0]
+        found[number] = min(fits, key=lambda which: len(solids[which]))  # a core's faces are all faces of what is round it as well
     return found[part]
 
 
