@@ -133,6 +133,13 @@ def main() -> None:
     window.run_study("amplitude")
     idle()
     picture("amplitude")
+    window.run_study("tilt")
+    idle()
+    window.drawer.studies.choose("tilt")
+    strip = window.stage.playback
+    strip.what.setCurrentText("plastic strain")
+    strip.what_changed.emit()
+    picture("misalignment")
     window.load_path(DEMOS / "sensor-bracket/sensor-bracket.json")
     idle()
     window.drawer.set_open(False)

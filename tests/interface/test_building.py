@@ -338,6 +338,16 @@ def test_a_joint_is_released_and_made_again(hand: Hand) -> None:
     assert session.project.released == ()
 
 
+def test_no_line_of_a_sentence_is_cut(hand: Hand) -> None:
+    """Also where the scroll bar takes some of the width after the heights were asked for."""
+    hand.load(DEMO)
+    for name in ("Part", "Supports", "Loads", "Mesh"):
+        hand.window.sheet.open_station(name)
+        hand.qtbot.wait(80)
+        shown = [label for label in hand.card(name).sentences if label.isVisible()]
+        assert shown and all(label.height() >= label.heightForWidth(label.width()) for label in shown)
+
+
 def test_a_material_is_copied_hardened_and_kept(hand: Hand, tmp_path: Path) -> None:
     from labilis.ui.sheet import card as cards
 

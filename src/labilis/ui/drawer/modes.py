@@ -48,7 +48,8 @@ class ModesPage(QWidget):
         self.table = plain_table(_COLUMNS, "Modes")
         self.table.setObjectName("modes")
         self.table.setItemDelegateForColumn(_SHARES, _Bars(self.table))
-        column_widths(self.table, (44, 66, 90, 78, 78, 108, 108, None), 7)
+        column_widths(self.table, (40, 62, 86, 94, 60, 112, 116, None), 7)
+        self.table.setWordWrap(False)  # cut at a letter, not at a word
         self.table.itemSelectionChanged.connect(self._clicked)
         for column, tip in ((_SHARES, "Share of the strain energy in each piece, the driver's first"),
                             (_COLUMNS.index("half wave"), "Length of a half wave, and elements along it")):
@@ -82,8 +83,9 @@ class ModesPage(QWidget):
                 verdict, colour = f"✕ {100 * (1 - factor / required):.0f} % under {required:.4g}", LIGHT.bad
             grey = LIGHT.quiet if stale else ""
             wave, count = waves[row] if row < len(waves) else (0.0, 0.0)
+            along = f"{count:.0f}" if count >= 10 else f"{count:.2g}"
             cells = [str(row + 1), f"{factor:.4g}", critical_text(float(factor), modes.growing_force), modes.drivers[row], "", kind,
-                     f"{wave:.0f} mm, {count:.2g}" if wave >= 10 else f"{wave:.2g} mm, {count:.2g}" if wave else ""]
+                     f"{wave:.0f} mm, {along}" if wave >= 10 else f"{wave:.2g} mm, {along}" if wave else ""]
             for column, text in enumerate(cells):
                 self.table.setItem(row, column, text_cell(text, grey))
             self.table.setItem(row, len(cells), text_cell(verdict, grey or colour))

@@ -6,7 +6,7 @@ from html import escape
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QCursor, QKeyEvent
+from PyQt6.QtGui import QCursor, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFrame,
@@ -40,11 +40,16 @@ class SentenceLabel(QLabel):
                                      | Qt.TextInteractionFlag.LinksAccessibleByKeyboard)
         html = "".join(self._html(number, span) for number, span in enumerate(sentence))
         if removable:
-            html += f' <a href="remove" style="color:{LIGHT.quiet};text-decoration:none" title="{escape(removable)}">✕</a>'
+            html += f'&nbsp;<a href="remove" style="color:{LIGHT.quiet};text-decoration:none" title="{escape(removable)}">✕</a>'
         self.setText(html)
         self.setAccessibleName("".join(span.text for span in sentence))
         self.linkActivated.connect(self._clicked)
         self.linkHovered.connect(lambda link: self.setToolTip(removable if link == "remove" else "Change" if link else ""))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Keeps room for every line: the sheet asks for heights before its scroll bar takes some of the width, and a line would be cut."""
+        super().resizeEvent(event)
+        self.setMinimumHeight(self.heightForWidth(self.width()))
 
     def _html(self, number: int, span: Span) -> str:
         text = escape(span.text).replace("\n", "<br>")
