@@ -48,7 +48,7 @@ class ModesPage(QWidget):
         self.table = plain_table(_COLUMNS, "Modes")
         self.table.setObjectName("modes")
         self.table.setItemDelegateForColumn(_SHARES, _Bars(self.table))
-        column_widths(self.table, (40, 62, 86, 94, 60, 112, 116, None), 7)
+        column_widths(self.table, (44, 62, 84, 92, 58, 122, 112, None), 7)
         self.table.setWordWrap(False)  # cut at a letter, not at a word
         self.table.itemSelectionChanged.connect(self._clicked)
         for column, tip in ((_SHARES, "Share of the strain energy in each piece, the driver's first"),
