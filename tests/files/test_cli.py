@@ -66,7 +66,7 @@ def test_exit_status_follows_the_verdict(tmp_path: Path) -> None:
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout)["verdict"] == "meets"
     draft = bar(tmp_path, order=1, criteria=Criteria(required_factor="0.5", modes=2))
-    assert labilis("check", draft).returncode == 1  # a draft is never a pass
+    assert labilis("check", draft).returncode == 3  # a draft is never a pass, nor a fail
 
 
 @pytest.mark.parametrize(("text", "said"), [
@@ -210,7 +210,7 @@ def test_revise_lists_what_is_blocked(tmp_path: Path) -> None:
     assert checked.returncode == 1 and "1.45" in checked.stdout
     (tmp_path / "other.step").write_bytes(to_step(box(10, 9, 8, (900, 0, 0))))
     done = labilis("revise", model, tmp_path / "other.step", "--out", tmp_path / "bad.labilis")
-    assert done.returncode == 1
+    assert done.returncode == 2
     assert "blocked: support" in done.stdout and "blocked: load" in done.stdout
     assert labilis("check", tmp_path / "bad.labilis").returncode == 2
     assert labilis("revise", model, tmp_path / "missing.step", "--out", tmp_path / "x.json").returncode == 2

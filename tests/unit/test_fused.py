@@ -86,7 +86,7 @@ def test_a_core_inside_another_solid_is_its_own() -> None:
     core = BRepPrimAPI_MakeBox(gp_Pnt(5, 5, 5), 10.0, 10.0, 10.0).Solid()
     around = BRepAlgoAPI_Cut(BRepPrimAPI_MakeBox(20.0, 20.0, 20.0).Solid(), core).Shape()
     solids = [build_body(solids_of(around)[0]), build_body(core)]
-    assert touching(solids, frozenset()) == [[0, 1]]
+    assert touching(solids) == [[0, 1]]
     fused = fuse_solids(solids)
     assert fused is not None
     mesh = mesh_fused(fused, solids, 5.0, 1, [[], []], [(0, 0), (len(solids[0].faces), len(solids[0].edges))], [3, 7])
@@ -119,11 +119,13 @@ def test_a_third_solid_far_away_is_meshed_by_itself() -> None:
         assert sum(sizes) == pytest.approx(solid.view.volume, rel=1e-9)
 
 
-def test_swept_solids_are_bonded_instead() -> None:
+def test_solids_that_touch_share_nodes_although_each_could_be_swept() -> None:
     part = standing()
     mesh = mesh_part(part, 6.0, 2)
-    assert {cell.elements.shape[1] for cell in mesh.cells} <= {15, 20}
-    assert len(find_bonds(mesh).nodes) > 0
+    assert {cell.elements.shape[1] for cell in mesh.cells} == {10} and len(find_bonds(mesh).nodes) == 0
+    alone = mesh_part(part, 6.0, 2, apart=frozenset({(0, 1)}))
+    nodes = [np.unique(np.concatenate([cell.elements[cell.body == body].ravel() for cell in alone.cells])) for body in (0, 1)]
+    assert len(np.intersect1d(*nodes)) == 0
 
 
 def test_a_bar_of_two_materials_gives_way_as_both_do() -> None:

@@ -41,17 +41,18 @@ def shells_of(*pieces: dict[str, Any]) -> PartShape:
     ([shell("a", FOLD)], [2.0], 1),
     ([shell("a", {**flat(200, 100, 3), "openings": [{"x": "50 mm", "y": "50 mm", "diameter": "30 mm"}]})], [3.0], 1),
     ([strut("square tube", width=40, thickness=2, radius=2)], [2.0], 1),
-    ([strut("square tube", width=40, thickness=2)], [2.0], 4),
+    ([strut("square tube", width=40, thickness=2)], [2.0], 1),
     ([strut("round tube", diameter=40, thickness=2)], [2.0], 1),
-    ([strut("angle", width=40, height=40, thickness=2)], [2.0], 2),
-    (TEE, [1.5, 2.0], 2)], ids=["folded", "plate", "tube with bends", "sharp tube", "round tube", "sharp angle", "T bracket"])
+    ([strut("angle", width=40, height=40, thickness=2)], [2.0], 1),
+    (TEE, [1.5, 2.0], 1)], ids=["folded", "plate", "tube with bends", "sharp tube", "round tube", "sharp angle", "T bracket"])
 def test_midsurfaces_keep_thickness_and_volume(pieces: list[dict], thickness: list[float], bodies: int) -> None:
     found = shells_of(*pieces)
     assert np.allclose(np.unique(np.round(found.view.faces.thickness, 6)), thickness)
     assert len(found.bodies) == bodies
     assert abs(found.deviation) < 1e-6
     exact = part(*[{**piece, "mesh_as": "solid"} for piece in pieces]).view.volume
-    assert found.view.volume == pytest.approx(exact, rel=1e-6)
+    twice = 0.0 if pieces is not TEE else 1.5 * 2.0 / 2 * 130.0  # half the base's thickness under the rib counts twice
+    assert found.view.volume == pytest.approx(exact + twice, rel=1e-6)
 
 
 @pytest.mark.parametrize("piece", [strut("round", diameter=20), shell("b", {

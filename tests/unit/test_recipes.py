@@ -55,9 +55,12 @@ def test_sections_against_closed_forms(name: str, sizes: dict, area: float, mome
     assert solid.volume == pytest.approx(300 * found, rel=1e-4)
     if shape.walls:
         walls = sum(wall.thickness * sum(_length(run) for run in wall.runs) for wall in shape.walls)
-        assert walls == pytest.approx(found, rel=5e-3)
+        # a web that is carried on to the mid-line of a flange counts half of the flange's thickness twice
+        twice = {"I": 1.0, "T": 0.5}.get(name, 0.0) * sizes["thickness"] * sizes.get("web", 0.0) if name in ("I", "T") else 0.0
+        assert walls - twice == pytest.approx(found, rel=5e-3)
         sheets = part(strut(name, **sizes))
-        assert sheets.view.volume == pytest.approx(300 * found, rel=5e-3)
+        assert sheets.view.volume == pytest.approx(300 * (found + twice), rel=5e-3)
+
 
 
 def _length(run: Any) -> float:

@@ -1,11 +1,13 @@
-"""Commands. Exit status: 0 meets every required factor, 1 does not, 2 the model is wrong or a run failed."""
+"""Commands. Exit status: 0 meets what is asked for, 1 does not, 2 the model is wrong or a run failed, 3 no verdict yet."""
 from __future__ import annotations
 
 import json
 import os
 import re
+import signal
 import socket
 import sys
+import traceback
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -20,14 +22,59 @@ DEMOS = Path(__file__).parents[1] / "demos"
 
 
 def main() -> None:
-    """Entry point; every LabilisError becomes one clear message and exit status 2."""
+    """Entry point. What a command does is done in a child of this process, so that a library that crashes ends in a sentence as well:
+    every exit that is not a verdict is 2."""
+    if not hasattr(os, "fork") or _opens_a_window(sys.argv[1:]):
+        sys.exit(run_command())
+    sys.stdout.flush()
+    child = os.fork()
+    if child == 0:
+        status = 2
+        try:
+            status = run_command()
+            sys.stdout.flush()
+        except BrokenPipeError:
+            pass
+        finally:
+            os._exit(status)
+    while True:
+        try:
+            _, status = os.waitpid(child, 0)
+            break
+        except KeyboardInterrupt:  # the child was told as well
+            continue
+    if os.WIFSIGNALED(status):
+        name = signal.Signals(os.WTERMSIG(status)).name
+        typer.echo(f"labilis: The run ended without an answer ({name}). Nothing was written. Try a coarser mesh if memory is short; mesh "
+                   "thin pieces as shells.", err=True)
+        sys.exit(2)
+    sys.exit(os.WEXITSTATUS(status))
+
+
+def _opens_a_window(words: list[str]) -> bool:
+    """Whether a command line is for the window, which is a process of its own anyhow."""
+    return not words or words[0] in ("open", "demo")
+
+
+def run_command() -> int:
+    """Exit status of the command on the command line; every error becomes one clear message and 2."""
     try:
         app()
+    except SystemExit as ended:
+        return ended.code if isinstance(ended.code, int) else 0 if ended.code is None else 2
     except LabilisError as error:
         typer.echo(f"labilis: {error}", err=True)
-        sys.exit(2)
     except BrokenPipeError:
-        sys.exit(2)
+        pass
+    except KeyboardInterrupt:
+        typer.echo("labilis: Stopped.", err=True)
+    except MemoryError:
+        typer.echo("labilis: There is not enough memory for this run. Mesh coarser.", err=True)
+    except Exception as error:
+        typer.echo(f"labilis: The program failed inside ({type(error).__name__}: {error}). This is a defect of the program, not of the "
+                   "model; what follows helps to mend it.", err=True)
+        traceback.print_exc()
+    return 2
 
 
 def has_display() -> bool:
@@ -107,6 +154,37 @@ def check(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis
           ) -> None:
     """Run a model to its verdict."""
     _check(model, case, modes, out, json_, trace)
+
+
+@app.command()
+def begin(files: Annotated[list[Path], typer.Argument(help="STEP or STL files.")],
+          out: Annotated[Path, typer.Option("--out", help="Where to write the model (.json or .labilis).")]) -> None:
+    """Make a model of the bodies of files: each with the way of meshing that fits it, and why."""
+    import hashlib
+
+    from labilis.run import Snapshot
+    from labilis.run.importing import add_file, new_project, told
+    from labilis.run.picking import list_bodies
+    from labilis.store import ProjectFile, write_model
+    from labilis.store.json_form import project_files
+
+    project, kept = None, {}
+    for file in files:
+        if not file.is_file():
+            raise LabilisError("There is no such file.", str(file), "Check the name.", "no-file")
+        data = file.read_bytes()
+        sha = hashlib.sha256(data).hexdigest()
+        bodies = list_bodies(data, file.name)
+        project = new_project(bodies, file.name, sha, file.stem) if project is None else add_file(project, bodies, file.name, sha)
+        kept[sha] = data
+        for line in told(bodies):
+            typer.echo(line)
+    assert project is not None
+    if out.suffix.lower() == ".json":
+        write_model(Snapshot(project, kept), out)
+    else:
+        ProjectFile.create(out, project, project_files(project, kept)).close()
+    typer.echo(out)
 
 
 @app.command()
@@ -237,7 +315,7 @@ def _check(model: Path, case: str | None, modes: int | None, out: Path | None, j
     if out is not None:
         for found in report.cases:
             write_results(found, out)
-    raise typer.Exit(0 if report.meets else 1)
+    raise typer.Exit({True: 0, False: 1, None: 3}[report.meets])
 
 
 class _progress:
@@ -305,7 +383,7 @@ def revise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
            file: Annotated[Path, typer.Argument(help="The revised STEP or STL file.")],
            out: Annotated[Path, typer.Option("--out", help="Where to write the revised model (.json or .labilis).")],
            instead_of: Annotated[str | None, typer.Option(help="File it replaces; needed when the model has several.")] = None) -> None:
-    """Read a revised file into a model: supports, loads and zones find their faces again; those that cannot are listed (status 1)."""
+    """Read a revised file into a model: supports, loads and zones find their faces again; those that cannot are listed (status 2)."""
     from labilis.run import Plan, Runner, Snapshot, stage_keys
     from labilis.run.picking import list_bodies
     from labilis.run.revision import blocked, lost_regions
@@ -332,7 +410,7 @@ def revise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
         typer.echo(f"lost: region '{name}', which nothing uses: {lost[name]}")
     if not lost:
         typer.echo("Every region found its faces again.")
-    raise typer.Exit(1 if lost else 0)
+    raise typer.Exit(2 if lost else 0)
 
 
 @app.command()

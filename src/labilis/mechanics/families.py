@@ -32,8 +32,8 @@ def _tetrahedron(n_nodes: int) -> Family:
 
 
 def _fit(points: Floats, nodes: Floats, basis: Callable[[Floats], Floats]) -> Floats:
-    """Matrix that carries values at points to nodes through a polynomial of as many terms as there are points."""
-    return np.asarray(basis(nodes) @ np.linalg.inv(basis(points)))
+    """Matrix that carries values at points to nodes through a polynomial, the nearest one where there are more points than terms."""
+    return np.asarray(basis(nodes) @ np.linalg.pinv(basis(points)))
 
 
 def _hexahedron() -> Family:

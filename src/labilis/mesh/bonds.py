@@ -1,13 +1,16 @@
-"""Where bodies touch without common nodes: nodes of one and the triangles of the other that they are bonded to.
+"""Where surfaces touch without common nodes: nodes of one and the triangles of the other that they are bonded to.
 
-Mid-surfaces of sheets that touch lie apart by half a thickness (an end on a face) or by half of both (face on face); solids
-touch with their skins, a sheet's edge or face with a solid's skin.
+Mid-surfaces of sheets that touch lie apart by half a thickness (an end on a face), by half of both (face on face) or by half of
+their difference (where a wall changes its thickness); solids touch with their skins, a sheet's edge or face with a solid's skin.
+Ends may stand off by a weld gap. Of two surfaces the one that is finer there follows, node by node.
 """
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from labilis.mesh.lines import LineJoint, line_joints
@@ -17,14 +20,21 @@ from labilis.shape.lines import LineSet
 
 _SLACK = 0.03  # of the distance that the thicknesses ask for
 _NONE = np.zeros(0, dtype=np.int64)
-_PARALLEL = 0.9  # cosine of normals from which sheets lie face on face
+_PARALLEL = 0.9  # cosine of normals from which surfaces lie face on face
+_WELD = 0.5  # of the thinner wall: the widest gap under an end that still counts as welded, unless another is stated
+_BROAD = 3.0  # walls: solids' patches narrower than this are ends, which may stand off
+_BESIDE_FOLD = 3.0  # reaches: so near to a common edge everything is near
+_FINER = 0.95  # of the other's sides: from here on a surface counts as finer
+_LOOK = 3.0  # weld gaps: how far pairs are looked for that are near without being joined
 
 
 @dataclass(frozen=True)
 class Bonds:
     """nodes (k,) bonded; triangle (k,) rows of `Mesh.triangles` they follow; weights (k, 3) of its corners at the nearest point;
-    bodies (k, 2): the body of the node and the body it is bonded to; gap (k,) mm between them; missed (m, 2): pairs of
-    bodies that touch without one bond, as every node there is bonded to others or carries others; joints: ends of lines on surfaces."""
+    bodies (k, 2): the body of the node and the body it is bonded to; gap (k,) mm of open room between them, below nought where they
+    overlap; area (k,) mm² that each node stands for; missed (m, 2): pairs of bodies that touch without one bond, as every node there is
+    bonded to others or carries others; near (n, 2) pairs of bodies that come near without touching, with their gap in near_gap (n,);
+    joints: ends of lines on surfaces."""
 
     nodes: Ints
     triangle: Ints
@@ -33,114 +43,253 @@ class Bonds:
     gap: Floats
     missed: Ints
     joints: tuple[LineJoint, ...] = ()
+    area: Floats = field(default_factory=lambda: np.zeros(0))
+    near: Ints = field(default_factory=lambda: np.zeros((0, 2), dtype=np.int64))
+    near_gap: Floats = field(default_factory=lambda: np.zeros(0))
 
 
-def find_bonds(mesh: Mesh, apart: frozenset[tuple[int, int]] = frozenset(), lines: LineSet | None = None) -> Bonds:
-    """Bonds between all bodies that touch; `apart` are pairs of bodies (lower first) whose joint is released."""
-    body, thickness, is_shell = _owners(mesh)
+@dataclass(frozen=True)
+class _Candidates:
+    """Nodes that fit a triangle: node (k,), triangle (k,), weights (k, 3), one and two (k,) bodies, gap and distance (k,) mm, first (k,):
+    whether the node has to follow, as the end of a sheet has."""
+
+    node: Ints
+    triangle: Ints
+    weights: Floats
+    one: Ints
+    two: Ints
+    gap: Floats
+    distance: Floats
+    first: NDArray[np.bool_]
+
+
+class _Surfaces:
+    """Surfaces of a mesh, measured once for all pairs of bodies."""
+
+    def __init__(self, mesh: Mesh, weld: float | None) -> None:
+        self.mesh = mesh
+        self.body, self.thickness, self.is_shell = _owners(mesh)
+        self.corners = mesh.nodes[mesh.triangles[:, :3]]
+        cross = np.cross(self.corners[:, 1] - self.corners[:, 0], self.corners[:, 2] - self.corners[:, 0])
+        self.area = 0.5 * np.linalg.norm(cross, axis=1)
+        self.normal = cross / np.maximum(2 * self.area[:, None], 1e-300)
+        self.owner, self.wall_of = _triangle_owners(mesh, self.body, self.thickness)
+        count = len(mesh.nodes)
+        whole = mesh.triangles
+        used = whole >= 0
+        self.node_of = whole[used]
+        self.row_of = np.repeat(np.arange(len(whole)), used.sum(axis=1))
+        share = (self.area / np.maximum(used.sum(axis=1), 1))[self.row_of]
+        self.node_area = np.bincount(self.node_of, weights=share, minlength=count)
+        side = np.linalg.norm(self.corners - np.roll(self.corners, 1, axis=1), axis=2).mean(axis=1)
+        self.side = side
+        uses = np.maximum(np.bincount(self.node_of, minlength=count), 1)
+        self.node_side = np.bincount(self.node_of, weights=side[self.row_of], minlength=count) / uses
+        self.free = _free_edges(mesh)
+        self.face_pairs = np.unique(np.stack([self.node_of, mesh.triangle_face[self.row_of]], axis=1), axis=0)
+        self.tolerance = 1e-5 * float(np.linalg.norm(np.ptp(mesh.nodes, axis=0))) + 1e-6
+        self.wall = {body: self.thickness[body] or _mean_wall(mesh, body, self) for body in self.body}
+        self.weld = weld
+
+    def gap_allowed(self, one: int, two: int) -> float:
+        """Widest gap (mm) under an end between two bodies that counts as welded."""
+        return _WELD * min(self.wall[one], self.wall[two]) if self.weld is None else self.weld
+
+    def facing(self, nodes: Ints, directions: Floats, body: int) -> Floats:
+        """(k,): largest cosine, by size, between a direction and the normals of a body's triangles that meet at a node."""
+        place = np.full(len(self.mesh.nodes), -1, dtype=np.int64)
+        place[nodes] = np.arange(len(nodes))
+        rows = self.row_of[self.owner[self.row_of] == body]
+        where = place[self.node_of[self.owner[self.row_of] == body]]
+        there = where >= 0
+        best = np.zeros(len(nodes))
+        np.maximum.at(best, where[there], np.abs(np.einsum("ki,ki->k", self.normal[rows[there]], directions[where[there]])))
+        return best
+
+
+def find_bonds(mesh: Mesh, apart: frozenset[tuple[int, int]] = frozenset(), lines: LineSet | None = None,
+               weld: float | None = None) -> Bonds:
+    """Bonds between all bodies that touch, and within a body where its sheets change their thickness; `apart` are pairs of bodies (lower
+    first) whose joint is released; `weld` mm: the widest gap under an end that counts as joined, half of the thinner wall when None."""
+    body, thickness, _ = _owners(mesh)
     joints = line_joints(mesh, lines, body, thickness, apart)
-    if len(body) < 2:
+    if not body or len(mesh.triangles) == 0:
         return Bonds(_NONE, _NONE, np.zeros((0, 3)), np.zeros((0, 2), dtype=np.int64), np.zeros(0),
                      np.zeros((0, 2), dtype=np.int64), joints)
-    triangle_body, triangle_thickness = _triangle_owners(mesh, body, thickness)
-    free_edge = _free_edges(mesh)
-    normals = _normals(mesh)
-    around = mesh.triangles.ravel(), np.repeat(normals, mesh.triangles.shape[1], axis=0)
-    around = around[0][around[0] >= 0], around[1][around[0] >= 0]
-    tolerance = 1e-5 * float(np.linalg.norm(np.ptp(mesh.nodes, axis=0))) + 1e-6
-    corners = mesh.nodes[mesh.triangles[:, :3]]
+    surfaces = _Surfaces(mesh, weld)
+    found = list(_within_bodies(surfaces))
+    near: dict[tuple[int, int], float] = {}
     boxes = {number: (mesh.nodes[nodes].min(axis=0), mesh.nodes[nodes].max(axis=0)) for number, nodes in body.items()}
-    surface = np.unique(mesh.triangles[mesh.triangles >= 0])
-    found: list[tuple[float, int, int, Floats, int, int]] = []
     for one in body:
         for two in body:
-            if one == two or (min(one, two), max(one, two)) in apart:
-                continue
-            rows = np.flatnonzero(triangle_body == two)
-            reach = 0.5 * (thickness[one] + thickness[two]) * (1 + _SLACK) + tolerance
-            low, high = boxes[two][0] - reach, boxes[two][1] + reach
-            own = np.intersect1d(body[one], surface)
-            near = own[((mesh.nodes[own] >= low) & (mesh.nodes[own] <= high)).all(axis=1)]
-            shared = np.intersect1d(body[one], body[two])
-            near = near[~np.isin(near, shared)]
-            if len(shared) and len(near):  # joined by common nodes there already: beside a fold everything is near
-                near = near[cKDTree(mesh.nodes[shared]).query(mesh.nodes[near])[0] > 3.0 * reach]
-            if len(near) == 0 or len(rows) == 0:
-                continue
-            triangle, weights, gap = _nearest(mesh.nodes[near], corners[rows], reach)
-            ok = np.isfinite(gap)
-            parallel = _beside(around, near, normals[rows[triangle]], len(mesh.nodes)) > _PARALLEL
-            if is_shell[one] and is_shell[two]:
-                lap = 0.5 * (thickness[one] + triangle_thickness[rows[triangle]])
-                # an end on a face; flush with the other's border its own mid-line may lie half a thickness beyond it
-                end = 0.5 * np.hypot(triangle_thickness[rows[triangle]], thickness[one])
-                fits = np.where(parallel, np.abs(gap - lap) < _SLACK * lap + tolerance,
-                                free_edge[near] & (gap < end * (1 + _SLACK) + tolerance))
-            elif is_shell[one]:
-                half = 0.5 * thickness[one] * (1 + _SLACK) + tolerance
-                fits = np.where(parallel, np.abs(gap - 0.5 * thickness[one]) < _SLACK * thickness[one] + tolerance,
-                                free_edge[near] & (gap < half))
-            elif is_shell[two]:
-                half = 0.5 * triangle_thickness[rows[triangle]]
-                fits = parallel & (np.abs(gap - half) < 2 * _SLACK * half + tolerance)
-            else:
-                fits = gap < tolerance
-            for k in np.flatnonzero(ok & fits):
-                found.append((float(gap[k]), int(near[k]), int(rows[triangle[k]]), weights[k], one, two))
-    return replace(_chosen(mesh, found, _finer_first(mesh, triangle_body)), joints=joints)
+            if one != two and (min(one, two), max(one, two)) not in apart:
+                pair, gap = _between(surfaces, one, two, boxes)
+                found += [pair] if pair is not None else []
+                key = min(one, two), max(one, two)
+                near[key] = min(near.get(key, np.inf), gap)
+    chosen = _chosen(surfaces, found)
+    touching = {(int(a), int(b)) for item in found for a, b in zip(np.minimum(item.one, item.two), np.maximum(item.one, item.two))}
+    beside = {key: gap for key, gap in near.items() if np.isfinite(gap) and key not in touching and not len(
+        np.intersect1d(body[key[0]], body[key[1]]))}
+    return replace(chosen, joints=joints, near=np.array(sorted(beside), dtype=np.int64).reshape(-1, 2),
+                   near_gap=np.array([beside[key] for key in sorted(beside)]))
 
 
-def _beside(around: tuple[Ints, Floats], nodes: Ints, directions: Floats, count: int) -> Floats:
-    """(k,): largest cosine between a direction and the normals of the surface triangles that meet at a node."""
-    place = np.full(count, -1, dtype=np.int64)
-    place[nodes] = np.arange(len(nodes))
-    where = place[around[0]]
-    there = where >= 0
-    best = np.zeros(len(nodes))
-    np.maximum.at(best, where[there], np.abs(np.einsum("ki,ki->k", around[1][there], directions[where[there]])))
-    return best
+def _between(s: _Surfaces, one: int, two: int, boxes: dict[int, tuple[Floats, Floats]]) -> tuple[_Candidates | None, float]:
+    """(nodes of one body that fit triangles of another, least open gap between them where nothing fits, else inf)."""
+    mesh, allowed = s.mesh, s.gap_allowed(one, two)
+    touch = 0.5 * (s.thickness[one] + s.thickness[two]) * (1 + _SLACK) + s.tolerance
+    reach = touch + max(allowed, 0.0) * _LOOK
+    rows = np.flatnonzero(s.owner == two)
+    low, high = boxes[two][0] - reach, boxes[two][1] + reach
+    own = np.intersect1d(s.body[one], s.node_of)
+    own = own[((mesh.nodes[own] >= low) & (mesh.nodes[own] <= high)).all(axis=1)]
+    shared = np.intersect1d(s.body[one], s.body[two])
+    own = own[~np.isin(own, shared)]
+    if len(shared) and len(own):  # joined by common nodes there already: beside a fold everything is near
+        own = own[cKDTree(mesh.nodes[shared]).query(mesh.nodes[own])[0] > _BESIDE_FOLD * touch]
+    if len(own) == 0 or len(rows) == 0:
+        return None, np.inf
+    triangle, weights, distance = _nearest(mesh.nodes[own], s.corners[rows], reach)
+    there = np.isfinite(distance)
+    own, triangle, weights, distance = own[there], rows[triangle[there]], weights[there], distance[there]
+    if len(own) == 0:
+        return None, np.inf
+    fits, gap, first = _fits(s, one, two, own, triangle, distance, allowed)
+    if not fits.any():
+        return None, float(gap.min())
+    k = int(fits.sum())
+    return _Candidates(own[fits], triangle[fits], weights[fits], np.full(k, one), np.full(k, two), gap[fits], distance[fits],
+                       first[fits]), np.inf
 
 
-def _finer_first(mesh: Mesh, triangle_body: Ints) -> dict[int, float]:
-    """Mean triangle area of each body: the finer one follows the coarser."""
-    corners = mesh.nodes[mesh.triangles[:, :3]]
-    area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
-    return {int(number): float(area[triangle_body == number].mean()) for number in np.unique(triangle_body)}
+def _fits(s: _Surfaces, one: int, two: int, own: Ints, triangle: Ints, distance: Floats,
+          allowed: float) -> tuple[NDArray[np.bool_], Floats, NDArray[np.bool_]]:
+    """(whether each node touches its triangle, the open gap mm, whether it has to follow)."""
+    t1, t2 = s.thickness[one], s.wall_of[triangle]
+    parallel = s.facing(own, s.normal[triangle], one) > _PARALLEL
+    free = s.free[own]
+    tolerance = s.tolerance
+    if s.is_shell[one] and s.is_shell[two]:
+        lap = 0.5 * (t1 + t2)
+        end = 0.5 * np.hypot(t2, t1)  # flush with the other's border its own mid-line may lie half a thickness beyond it
+        flat = np.abs(distance - lap) < _SLACK * lap + tolerance
+        stepped = free & (distance < lap)
+        ends = free & (distance < end * (1 + _SLACK) + tolerance + allowed)
+        return np.where(parallel, flat | stepped, ends), np.where(parallel, distance - lap, distance - 0.5 * t2), free
+    if s.is_shell[one]:
+        half = 0.5 * t1
+        flat = np.abs(distance - half) < 2 * _SLACK * half + tolerance
+        ends = free & (distance < half * (1 + _SLACK) + tolerance + allowed)
+        return np.where(parallel, flat, ends), np.where(parallel, distance - half, distance), free
+    if s.is_shell[two]:
+        half = 0.5 * t2
+        narrow = _narrow(s, own, one)
+        fits = parallel & (np.abs(distance - half) < 2 * _SLACK * half + tolerance + np.where(narrow, allowed, 0.0))
+        return fits, distance - half, narrow
+    step = s.mesh.nodes[own] - s.mesh.nodes[s.mesh.triangles[triangle, 0]]
+    open_gap = np.where(parallel, np.einsum("ki,ki->k", step, s.normal[triangle]), distance)
+    narrow = _narrow(s, own, one) | _narrow_face(s, triangle, two)
+    return (distance < tolerance) | (parallel & narrow & (distance < allowed + tolerance)), open_gap, np.zeros(len(own), dtype=bool)
 
 
-def _chosen(mesh: Mesh, found: list[tuple[float, int, int, Floats, int, int]], size: dict[int, float]) -> Bonds:
-    """Each node bonded once; a node that carries others is not bonded itself. Between two bodies the finer one follows, or, where
-    an end stands on a face, the end."""
-    votes: dict[tuple[int, int], int] = {}
-    for _, _, _, _, one, two in found:
-        votes[one, two] = votes.get((one, two), 0) + 1
+def _narrow(s: _Surfaces, nodes: Ints, body: int) -> NDArray[np.bool_]:
+    """Whether nodes lie on a face that is narrow beside the body's wall: an end."""
+    faces = _narrow_faces(s, body)
+    rows = s.face_pairs[np.isin(s.face_pairs[:, 1], faces), 0]
+    return np.isin(nodes, rows)
 
-    def rank(item: tuple[float, int, int, Floats, int, int]) -> tuple[float, float, float]:
-        _, node, _, _, one, two = item
-        other = votes.get((two, one), 0)
-        follows_better = 0.0 if other == 0 or size[one] < size[two] * (1 - 1e-6) or (
-            abs(size[one] - size[two]) <= 1e-6 * size[two] and one > two) else 1.0
-        return follows_better, item[0], node
-    slaves: set[int] = set()
-    masters: set[int] = set()
-    kept = []
-    for item in sorted(found, key=rank):
-        _, node, triangle, _weights, one, two = item
-        carriers = {int(k) for k in mesh.triangles[triangle] if k >= 0}
-        if node in slaves or node in masters or carriers & slaves:
+
+def _narrow_face(s: _Surfaces, triangle: Ints, body: int) -> NDArray[np.bool_]:
+    return np.isin(s.mesh.triangle_face[triangle], _narrow_faces(s, body))
+
+
+def _narrow_faces(s: _Surfaces, body: int) -> Ints:
+    """Faces of a body that are at most a few walls wide."""
+    rows = np.flatnonzero(s.owner == body)
+    faces, inverse = np.unique(s.mesh.triangle_face[rows], return_inverse=True)
+    area = np.bincount(inverse, weights=s.area[rows])
+    middle = s.corners[rows].mean(axis=1)
+    centre = np.stack([np.bincount(inverse, weights=s.area[rows] * middle[:, k]) / np.maximum(area, 1e-300) for k in range(3)], axis=1)
+    far = np.zeros(len(faces))
+    np.maximum.at(far, inverse, np.linalg.norm(s.corners[rows] - centre[inverse][:, None], axis=2).max(axis=1))
+    return faces[area / np.maximum(2 * far, 1e-300) < _BROAD * s.wall[body]]
+
+
+def _within_bodies(s: _Surfaces) -> Iterator[_Candidates]:
+    """Free edges of a body's sheets on other sheets of it that they share no edge with nearby: where its thickness changes."""
+    mesh = s.mesh
+    for body in s.body:
+        if not s.is_shell[body]:
             continue
-        slaves.add(node)
-        masters |= carriers
-        kept.append(item)
-    made = {(min(item[4:6]), max(item[4:6])) for item in kept}
-    missed = sorted({(min(item[4:6]), max(item[4:6])) for item in found} - made)
-    return Bonds(np.array([item[1] for item in kept], dtype=np.int64), np.array([item[2] for item in kept], dtype=np.int64),
-                 np.array([item[3] for item in kept]).reshape(-1, 3), np.array([item[4:6] for item in kept], dtype=np.int64).reshape(-1, 2),
-                 np.array([item[0] for item in kept]), np.array(missed, dtype=np.int64).reshape(-1, 2))
+        rows = np.flatnonzero(s.owner == body)
+        faces = np.unique(mesh.triangle_face[rows])
+        nodes_of = {int(face): np.unique(mesh.triangles[rows[mesh.triangle_face[rows] == face], :3]) for face in faces}
+        boxes = {face: (mesh.nodes[nodes].min(axis=0), mesh.nodes[nodes].max(axis=0)) for face, nodes in nodes_of.items()}
+        reach = s.thickness[body] * (1 + _SLACK) + s.tolerance
+        for face, nodes in nodes_of.items():
+            edge = nodes[s.free[nodes]]
+            for other in nodes_of:
+                low, high = boxes[other][0] - reach, boxes[other][1] + reach
+                near = edge[((mesh.nodes[edge] >= low) & (mesh.nodes[edge] <= high)).all(axis=1)] if other != face else _NONE
+                near = near[~np.isin(near, nodes_of[other])]
+                common = np.intersect1d(nodes, nodes_of[other])
+                if len(common) and len(near):
+                    near = near[cKDTree(mesh.nodes[common]).query(mesh.nodes[near])[0] > _BESIDE_FOLD * reach]
+                if len(near) == 0:
+                    continue
+                yield from _stepped(s, body, near, rows[mesh.triangle_face[rows] == face], rows[mesh.triangle_face[rows] == other], reach)
+
+
+def _stepped(s: _Surfaces, body: int, near: Ints, mine: Ints, others: Ints, reach: float) -> Iterator[_Candidates]:
+    triangle, weights, distance = _nearest(s.mesh.nodes[near], s.corners[others], reach)
+    there = np.isfinite(distance)
+    near, triangle, weights, distance = near[there], others[triangle[there]], weights[there], distance[there]
+    if len(near) == 0:
+        return
+    # half of both together at most: then their material still meets
+    fits = distance < 0.5 * (s.wall_of[triangle] + float(s.wall_of[mine].mean())) * (1 + _SLACK) + s.tolerance
+    if fits.any():
+        k = int(fits.sum())
+        yield _Candidates(near[fits], triangle[fits], weights[fits], np.full(k, body), np.full(k, body), np.zeros(k), distance[fits],
+                          np.ones(k, dtype=bool))
+
+
+def _chosen(s: _Surfaces, found: list[_Candidates]) -> Bonds:
+    """Each node bonded once; a node that carries others is not bonded itself. What has to follow comes first, then what is finer there."""
+    if not found:
+        return Bonds(_NONE, _NONE, np.zeros((0, 3)), np.zeros((0, 2), dtype=np.int64), np.zeros(0), np.zeros((0, 2), dtype=np.int64))
+    all_of = {name: np.concatenate([getattr(item, name) for item in found]) for name in _Candidates.__dataclass_fields__}
+    node, triangle, one, two = all_of["node"], all_of["triangle"], all_of["one"], all_of["two"]
+    ratio = s.node_side[node] / np.maximum(s.side[triangle], 1e-300)
+    finer = (ratio < _FINER) | ((ratio < 1 / _FINER) & (one > two))
+    order = np.lexsort((node, all_of["distance"], ~finer, ~all_of["first"]))
+    slaves, masters = np.zeros(len(s.mesh.nodes), dtype=bool), np.zeros(len(s.mesh.nodes), dtype=bool)
+    kept = []
+    for k in order:
+        carriers = s.mesh.triangles[triangle[k]]
+        carriers = carriers[carriers >= 0]
+        if slaves[node[k]] or masters[node[k]] or slaves[carriers].any() or (carriers == node[k]).any():
+            continue
+        slaves[node[k]] = True
+        masters[carriers] = True
+        kept.append(k)
+    rows = np.array(kept, dtype=np.int64)
+    made = {(min(a, b), max(a, b)) for a, b in zip(one[rows], two[rows])}
+    missed = sorted({(int(min(a, b)), int(max(a, b))) for a, b in zip(one, two)} - made)
+    return Bonds(node[rows], triangle[rows], all_of["weights"][rows], np.stack([one[rows], two[rows]], axis=1), all_of["gap"][rows],
+                 np.array(missed, dtype=np.int64).reshape(-1, 2), area=_stands_for(s, node[rows], one[rows]))
+
+
+def _stands_for(s: _Surfaces, nodes: Ints, bodies: Ints) -> Floats:
+    """Area (mm²) that each bonded node stands for: of the edge of a sheet its length there times the thickness."""
+    sheet = np.array([s.is_shell[int(body)] for body in bodies], dtype=bool) & s.free[nodes]
+    thick = np.array([s.thickness[int(body)] for body in bodies])
+    return np.where(sheet, s.node_side[nodes] * thick, s.node_area[nodes])
 
 
 def _owners(mesh: Mesh) -> tuple[dict[int, Ints], dict[int, float], dict[int, bool]]:
-    """Nodes, mean thickness (0 for solids) and kind of each body."""
+    """Nodes, greatest thickness (0 for solids) and kind of each body."""
     nodes: dict[int, list[Ints]] = {}
     thick: dict[int, float] = {}
     shell: dict[int, bool] = {}
@@ -153,8 +302,16 @@ def _owners(mesh: Mesh) -> tuple[dict[int, Ints], dict[int, float], dict[int, bo
     return {number: np.unique(np.concatenate(parts)) for number, parts in nodes.items()}, thick, shell
 
 
+def _mean_wall(mesh: Mesh, body: int, s: _Surfaces) -> float:
+    """Twice the volume over the skin of a solid, mm."""
+    rows = s.owner == body
+    middle = s.corners[rows].mean(axis=1) - mesh.nodes[s.body[body]].mean(axis=0)
+    volume = float((np.einsum("ki,ki->k", middle, s.normal[rows]) * s.area[rows]).sum()) / 3.0
+    return 2.0 * abs(volume) / max(float(s.area[rows].sum()), 1e-300)
+
+
 def _triangle_owners(mesh: Mesh, body: dict[int, Ints], thickness: dict[int, float]) -> tuple[Ints, Floats]:
-    """Body and thickness of each surface triangle."""
+    """Body and thickness of each surface triangle; of sheets their own where elements tell."""
     owner = np.full(len(mesh.triangles), -1, dtype=np.int64)
     member = np.zeros(len(mesh.nodes), dtype=bool)
     for number, nodes in body.items():
@@ -163,10 +320,15 @@ def _triangle_owners(mesh: Mesh, body: dict[int, Ints], thickness: dict[int, flo
         inside = member[mesh.triangles[:, :3]].all(axis=1) & (owner < 0)
         owner[inside] = number
     found = np.array([thickness.get(int(number), 0.0) for number in owner])
-    return owner, found
+    thinnest = np.full(len(mesh.nodes), np.inf)
+    for cell in mesh.cells:
+        if cell.thickness is not None:
+            np.minimum.at(thinnest, cell.elements.ravel(), np.repeat(cell.thickness, cell.elements.shape[1]))
+    own = thinnest[mesh.triangles[:, :3]].max(axis=1)
+    return owner, np.where((found > 0) & np.isfinite(own), np.minimum(own, found), found)
 
 
-def _free_edges(mesh: Mesh) -> np.ndarray:
+def _free_edges(mesh: Mesh) -> NDArray[np.bool_]:
     """(n,): nodes on sides that belong to one shell only."""
     sides = []
     for cell in mesh.cells:
@@ -177,12 +339,6 @@ def _free_edges(mesh: Mesh) -> np.ndarray:
         unique, count = np.unique(np.sort(np.concatenate(sides), axis=1), axis=0, return_counts=True)
         free[unique[count == 1]] = True
     return free
-
-
-def _normals(mesh: Mesh) -> Floats:
-    corners = mesh.nodes[mesh.triangles[:, :3]]
-    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    return np.asarray(normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300))
 
 
 def _nearest(points: Floats, corners: Floats, reach: float) -> tuple[Ints, Floats, Floats]:

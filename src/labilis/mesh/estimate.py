@@ -110,23 +110,36 @@ def estimate(view: ShapeView, size: float, order: int, swept: bool = True) -> Me
     return MeshEstimate(elements + shells, nodes + int(1.05 * shells), unknowns, memory, seconds)
 
 
+_MOST_SIDES = 11_000  # triangles on the skins of solids that a proposed size may lead to: some 100,000 unknowns where walls are thin
+
+
 def proposed_size(view: ShapeView) -> float:
-    """Element size (mm) to begin with, rounded to two digits. Solids: 1.5 walls, at least twelve elements along the part. Sheets: five
-    elements across the narrow plane faces, which is six or more per half wave of a buckling wall, at least twelve along."""
+    """Element size (mm) to begin with, rounded to two digits: at least twelve elements along the part. Sheets: five elements across the
+    narrow plane faces, which is six or more per half wave of a buckling wall. Solids, whose elements are of second order: three, but no
+    more of them than a run can take; their thin walls get shorter sides by themselves."""
     sheet = view.sheet
     size = view.length / 12.0
     if not sheet.all():
-        volume = view.volume - float((view.faces.area * view.faces.thickness)[sheet].sum())
-        size = min(size, 3.0 * volume / float(view.faces.area[~sheet].sum()))
+        width = _narrow_width(view, ~sheet, 3.0 * view.thickness)
+        skin = float(view.faces.area[~sheet].sum())
+        size = max(min(size, width / 3.0), float(np.sqrt(skin / (0.433 * _MOST_SIDES))))
     if sheet.any():
-        longest = np.zeros(len(view.faces))
-        for column in (0, 1):
-            there = view.edges.faces[:, column] >= 0
-            np.maximum.at(longest, view.edges.faces[there, column], view.edges.length[there])
-        flat = sheet & (view.faces.kind == "plane") & (longest > 0)
-        flat = flat if flat.any() else sheet & (longest > 0)
-        width = view.faces.area[flat] / longest[flat]
-        order = np.argsort(width)
-        reached = np.cumsum(view.faces.area[flat][order]) / view.faces.area[flat].sum()
-        size = min(size, float(width[order][np.searchsorted(reached, 0.25)]) / 5.0)
+        size = min(size, _narrow_width(view, sheet, 0.0) / 5.0)
     return float(f"{size:.1e}")
+
+
+def _narrow_width(view: ShapeView, chosen: NDArray[np.bool_], least: float) -> float:
+    """Width (mm) under which a quarter of the area of the chosen plane faces lies, of those wider than `least`; inf without any."""
+    longest = np.zeros(len(view.faces))
+    for column in (0, 1):
+        there = view.edges.faces[:, column] >= 0
+        np.maximum.at(longest, view.edges.faces[there, column], view.edges.length[there])
+    flat = chosen & (view.faces.kind == "plane") & (longest > 0)
+    flat = flat if flat.any() else chosen & (longest > 0)
+    width = view.faces.area / np.maximum(longest, 1e-300)
+    flat &= width > least
+    if not flat.any():
+        return float("inf")
+    order = np.argsort(width[flat])
+    reached = np.cumsum(view.faces.area[flat][order]) / view.faces.area[flat].sum()
+    return float(width[flat][order][np.searchsorted(reached, 0.25)])

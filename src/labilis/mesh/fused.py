@@ -2,6 +2,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from scipy.sparse import coo_matrix
@@ -9,7 +10,17 @@ from scipy.sparse.csgraph import connected_components
 
 from labilis.mesh.estimate import chord_angle
 from labilis.mesh.mesh import Cells, Ints, Mesh
-from labilis.mesh.tetrahedra import fill, onto_surface, outward, refine_surface, second_order, segments_of, zone_points
+from labilis.mesh.tetrahedra import (
+    ANOTHER_WAY,
+    fill,
+    mesh_kept,
+    onto_surface,
+    outward,
+    refine_surface,
+    second_order,
+    segments_of,
+    zone_points,
+)
 from labilis.model import LabilisError
 from labilis.shape import BodyShape
 from labilis.shape.fuse import FusedSolids
@@ -27,17 +38,22 @@ def mesh_fused(fused: FusedSolids, solids: Sequence[BodyShape], size: float, ord
     """
     smallest = min([size, *(zone[2] for mine in zones for zone in mine)])
     reach = max(solid.view.size for solid in solids)
+    around = [item for solid, mine in zip(solids, zones) if mine for item in zone_points(solid, mine)]
+    kept = mesh_kept(fused.body, reach, size, order, around)
+    if kept is not None:
+        corners = kept.elements[:, :4]
+        owner = _owners(corners, kept.triangles[:, :3], kept.triangle_face, fused)
+        return _told_apart(replace(kept, cells=(Cells(kept.elements, owner),)), owner, fused, starts, bodies)
     angle = min(chord_angle(solid.view, smallest) for solid in solids)
     surface = fused.body.tessellate(max(smallest / 20.0, reach * 1e-5), angle)
     nodes, tets, triangles, face = fill(surface.points, surface.triangles, surface.face, size)
-    around = [item for solid, mine in zip(solids, zones) if mine for item in zone_points(solid, mine)]
     if around:
         nodes, triangles, face = refine_surface(nodes, triangles, face, size, around)
         nodes, tets, triangles, face = fill(nodes, triangles, face, size)
     owner = _owners(tets, triangles, face, fused)
     segments, edge = segments_of(triangles, face, nodes, fused.body, surface, fused.beside)
     nodes = onto_surface(fused.body, nodes, tets, triangles, face, segments, edge)
-    mesh = Mesh(nodes, (Cells(tets, owner),), triangles, face, segments, edge)
+    mesh = Mesh(nodes, (Cells(tets, owner),), triangles, face, segments, edge, told=(ANOTHER_WAY,))
     if order == 2:
         mesh = second_order(fused.body, mesh)
     return _told_apart(mesh, owner, fused, starts, bodies)
@@ -94,4 +110,4 @@ def _told_apart(mesh: Mesh, owner: Ints, fused: FusedSolids, starts: Sequence[tu
             edge.append(np.full(int(here.sum()), row + first_edge))
     cells = (Cells(tets, np.asarray(bodies, dtype=np.int64)[owner]),)
     return Mesh(mesh.nodes, cells, np.concatenate(triangles), np.concatenate(face), np.concatenate(segments), np.concatenate(edge),
-                mesh.straightened)
+                mesh.straightened, told=mesh.told)

@@ -40,7 +40,7 @@ class Mesh:
     mid-sides 01 12 20 (-1 where a triangle has none); triangle_face (k,) the CAD face each lies on; segments (s, 2) or (s, 3) along
     CAD edges: ends, then mid-side; segment_edge (s,); quads (q, 8): sides of hexahedra and wedges on the surface, corners, then
     mid-sides, outward; quad_face (q,); of_quad (k,): the quadrilateral a triangle is cut from, -1 for none; straightened: number of
-    elements whose curved sides had to be made straight again to keep a positive volume.
+    elements whose curved sides had to be made straight again to keep a positive volume; told: what was done another way than asked.
     """
 
     nodes: Floats
@@ -53,6 +53,7 @@ class Mesh:
     quads: Ints = field(default_factory=lambda: np.zeros((0, 8), dtype=np.int64))
     quad_face: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     of_quad: Ints | None = None
+    told: tuple[str, ...] = ()
 
     @property
     def elements(self) -> Ints:

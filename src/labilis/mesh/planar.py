@@ -5,9 +5,11 @@ are joined to quadrilaterals, the best pairs first. Holes get a ring of quadrila
 """
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import Delaunay, cKDTree
 
 from labilis.mesh.mesh import Floats, Ints
@@ -40,53 +42,59 @@ def quality(points: Floats, quads: Ints) -> Floats:
     return np.asarray(sine.min(axis=1) * np.sqrt(long.min(axis=1) / np.maximum(long.max(axis=1), 1e-300)))
 
 
-def mesh_loops(loops: Sequence[Floats], size: SizeField) -> tuple[Floats, Ints, Ints]:
-    """(points (n, 2), quadrilaterals (q, 4), triangles (t, 3)), all counter-clockwise, inside the first loop (counter-clockwise)
-    and outside the others (clockwise). The loops' points come first, in order, and nothing is added on them."""
-    border = np.concatenate(list(loops))
-    points, quads, front, segments = _rings(loops, size)
-    inner = _grid_points(points, segments, front, size)
-    everything = np.concatenate([points, inner])
-    triangles = _triangulate(everything, segments, [points[list(path)] for path in front])
+def mesh_region(border: Floats, loops: Sequence[Ints], inner: Sequence[Ints], size: SizeField) -> tuple[Floats, Ints, Ints]:
+    """(points (n, 2), quadrilaterals (q, 4), triangles (t, 3)), all counter-clockwise, between closed loops of border points, given by
+    their
+    numbers with the region on their left. `inner`: paths of border points within the region that become sides. Border points come first, in
+    order, and nothing is added on loops and paths."""
+    points, quads, front = _rings(border, loops, size)
+    fence = np.concatenate([np.stack([path, np.roll(path, -1)], axis=1) for path in front])
+    paths = np.concatenate([np.zeros((0, 2), dtype=np.int64), *(np.stack([path[:-1], path[1:]], axis=1) for path in inner)])
+    segments = np.concatenate([fence, paths])
+    everything = np.concatenate([points, _grid_points(points, segments, fence, size)])
+    triangles = _triangulate(everything, segments, fence)
     everything = _relax(everything, triangles, len(points))
-    pairs, rest = _join(everything, triangles)
+    pairs, rest = _join(everything, triangles, paths)
     quads = np.concatenate([quads, pairs])
     everything = _smooth(everything, quads, rest, len(border))
     return everything, quads, rest
 
 
-def _rings(loops: Sequence[Floats], size: SizeField) -> tuple[Floats, Ints, list[list[int]], Ints]:
-    """One ring of quadrilaterals round each hole that has the room: (points, quads, loops of the rest as point numbers, its segments)."""
-    points = [np.concatenate(list(loops))]
-    offsets = np.cumsum([0] + [len(loop) for loop in loops])
-    tree = cKDTree(points[0])
-    quads, front = [], [list(range(offsets[0], offsets[1]))]
-    total = len(points[0])
-    for number, loop in enumerate(loops[1:], 1):
-        own = np.arange(offsets[number], offsets[number + 1])
-        n = len(loop)
+def mesh_loops(loops: Sequence[Floats], size: SizeField) -> tuple[Floats, Ints, Ints]:
+    """The same inside the first loop of points (counter-clockwise) and outside the others (clockwise)."""
+    starts = np.cumsum([0] + [len(loop) for loop in loops])
+    return mesh_region(np.concatenate(list(loops)), [np.arange(a, b) for a, b in itertools.pairwise(starts)], [], size)
+
+
+def _rings(border: Floats, loops: Sequence[Ints], size: SizeField) -> tuple[Floats, Ints, list[Ints]]:
+    """One ring of quadrilaterals round each hole that has the room: (points, quads, loops of the rest as point numbers)."""
+    points = [border]
+    tree = cKDTree(border)
+    quads: list[Ints] = []
+    front: list[Ints] = []
+    total = len(border)
+    for own in loops:
+        loop, n = border[own], len(own)
         centre = loop.mean(axis=0)
         radius = np.linalg.norm(loop - centre, axis=1)
         step = float(np.linalg.norm(np.roll(loop, -1, axis=0) - loop, axis=1).mean())
-        round_enough = n >= 6 and radius.max() < 1.15 * radius.min()
+        a_hole = _area(loop[None])[0] < 0 and n >= 6 and radius.max() < 1.15 * radius.min() and len(np.unique(own)) == n
         width = min(1.1 * step, float(size(centre[None])[0]))
-        near = tree.query(centre, k=min(len(points[0]), n + 1))[0]
-        room = near[-1] - radius.max() > 2.2 * width if len(points[0]) > n else False
-        if not (round_enough and room):
-            front.append(list(own))
+        near = tree.query(centre, k=min(len(border), n + 1))[0]
+        room = near[-1] - radius.max() > 2.2 * width if len(border) > n else False
+        if not (a_hole and room):
+            front.append(np.asarray(own))
             continue
-        outer = centre + (loop - centre) * (1 + width / radius)[:, None]
-        points.append(outer)
+        points.append(centre + (loop - centre) * (1 + width / radius)[:, None])
         ring = total + np.arange(n)
         quads.append(np.stack([own, ring, np.roll(ring, -1), np.roll(own, -1)], axis=1)[:, ::-1])
         total += n
-        front.append(list(ring))
+        front.append(ring)
     everything = np.concatenate(points)
     joined = np.concatenate(quads) if quads else np.zeros((0, 4), dtype=np.int64)
     flip = _area(everything[joined]) < 0
     joined[flip] = joined[flip][:, ::-1]
-    segments = np.concatenate([np.stack([path, np.roll(path, -1)], axis=1) for path in front])
-    return everything, joined, front, segments
+    return everything, joined, front
 
 
 def _area(corners: Floats) -> Floats:
@@ -95,15 +103,19 @@ def _area(corners: Floats) -> Floats:
     return np.asarray(0.5 * (corners[..., 0] * ahead[..., 1] - ahead[..., 0] * corners[..., 1]).sum(axis=1))
 
 
-def inside(points: Floats, loops: Sequence[Floats]) -> np.ndarray:
+def inside(points: Floats, loops: Sequence[Floats]) -> NDArray[np.bool_]:
     """(k,) whether points lie inside an odd number of loops."""
+    return _within(points, np.concatenate([np.stack([loop, np.roll(loop, -1, axis=0)], axis=1) for loop in loops]))
+
+
+def _within(points: Floats, segments: Floats) -> NDArray[np.bool_]:
+    """(k,) whether points lie behind an odd number of segments (s, 2, 2)."""
     count = np.zeros(len(points), dtype=np.int64)
-    for loop in loops:
-        for a, b in zip(loop, np.roll(loop, -1, axis=0)):
-            if a[1] == b[1]:
-                continue
-            rows = (a[1] > points[:, 1]) != (b[1] > points[:, 1])
-            count[rows] += points[rows, 0] < a[0] + (points[rows, 1] - a[1]) * (b[0] - a[0]) / (b[1] - a[1])
+    for a, b in segments:
+        if a[1] == b[1]:
+            continue
+        rows = (a[1] > points[:, 1]) != (b[1] > points[:, 1])
+        count[rows] += points[rows, 0] < a[0] + (points[rows, 1] - a[1]) * (b[0] - a[0]) / (b[1] - a[1])
     return np.asarray(count % 2 == 1)
 
 
@@ -114,7 +126,7 @@ def _direction(points: Floats, segments: Ints) -> float:
     return float(np.angle((length * np.exp(4j * angle)).sum())) / 4
 
 
-def _grid_points(points: Floats, segments: Ints, front: list[list[int]], size: SizeField) -> Floats:
+def _grid_points(points: Floats, segments: Ints, fence: Ints, size: SizeField) -> Floats:
     """Corners of a square grid along the border's main direction, halved until it is as fine as the size asks, clear of the border."""
     turn = _direction(points, segments)
     frame = np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]])
@@ -143,7 +155,7 @@ def _grid_points(points: Floats, segments: Ints, front: list[list[int]], size: S
     local = np.minimum(np.concatenate([length, length])[which], size(grid))
     grid = grid[away > _CLEAR * local]
     grid = grid[_clearance(grid, points[segments]) > 0.5 * _CLEAR]
-    return grid[inside(grid, [points[path] for path in front])]
+    return grid[_within(grid, points[fence])]
 
 
 def _clearance(grid: Floats, segments: Floats) -> Floats:
@@ -158,14 +170,14 @@ def _clearance(grid: Floats, segments: Floats) -> Floats:
     return np.asarray((np.linalg.norm(grid[:, None] - start - along[..., None] * step, axis=2) / np.sqrt(length)).min(axis=1))
 
 
-def _triangulate(points: Floats, segments: Ints, loops: list[Floats]) -> Ints:
-    """Delaunay triangles inside the loops, counter-clockwise, with every segment among their sides."""
+def _triangulate(points: Floats, segments: Ints, fence: Ints) -> Ints:
+    """Delaunay triangles inside the fence (s, 2), counter-clockwise, with every segment among their sides."""
     triangles = Delaunay(points).simplices.astype(np.int64)
     turned = _area(points[triangles]) < 0
     triangles[turned] = triangles[turned][:, ::-1]
     triangles = triangles[np.abs(_area(points[triangles])) > 1e-12 * float(np.ptp(points, axis=0).max()) ** 2]
     triangles = _recover(points, triangles, segments)
-    return triangles[inside(points[triangles].mean(axis=1), loops)]
+    return triangles[_within(points[triangles].mean(axis=1), points[fence])]
 
 
 def _recover(points: Floats, triangles: Ints, segments: Ints) -> Ints:
@@ -264,13 +276,14 @@ def _worst(points: Floats, cells: Ints) -> Floats:
     return np.asarray(((ahead[..., 0] * back[..., 1] - ahead[..., 1] * back[..., 0]) / np.maximum(size, 1e-300)).min(axis=1))
 
 
-def _join(points: Floats, triangles: Ints) -> tuple[Ints, Ints]:
-    """Pairs of triangles joined to quadrilaterals, best first: (quads, triangles left)."""
+def _join(points: Floats, triangles: Ints, kept: Ints) -> tuple[Ints, Ints]:
+    """Pairs of triangles joined to quadrilaterals, best first: (quads, triangles left). Sides `kept` (s, 2) stay."""
     sides = np.sort(np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]), axis=1)
     owner = np.tile(np.arange(len(triangles)), 3)
     apex = np.concatenate([triangles[:, 2], triangles[:, 0], triangles[:, 1]])
     order = np.lexsort((sides[:, 1], sides[:, 0]))
-    same = np.flatnonzero((sides[order[:-1]] == sides[order[1:]]).all(axis=1))
+    stays = np.isin(sides @ np.array([len(points), 1]), np.sort(kept, axis=1) @ np.array([len(points), 1]))
+    same = np.flatnonzero((sides[order[:-1]] == sides[order[1:]]).all(axis=1) & ~stays[order[:-1]])
     one, two = order[same], order[same + 1]
     quads = np.stack([apex[one], sides[one, 0], apex[two], sides[one, 1]], axis=1)
     turned = _area(points[quads]) < 0

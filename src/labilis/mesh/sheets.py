@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from labilis.mesh.mesh import Cells, Floats, Ints, Mesh
-from labilis.mesh.planar import mesh_loops, quality, transfinite
+from labilis.mesh.planar import mesh_region, quality, transfinite
 from labilis.mesh.tetrahedra import zone_points
 from labilis.shape import BodyShape
 from labilis.shape.charts import Chart, Curves, make_charts, make_curves
@@ -36,20 +36,22 @@ class _Division:
 def mesh_sheets(sheets: BodyShape, size: float, zones: Sequence[tuple[Ints, Ints, float]] = (), wall: float = np.inf) -> Mesh:
     """Quadrilaterals with triangles as filler on fused sheets; sizes as in `mesh_body`. Edges between faces are shared. `wall` mm: arcs
     are divided so finely that they bulge by a quarter of it at most between their nodes."""
-    charts, curves = make_charts(sheets), make_curves(sheets)
+    curves = make_curves(sheets)
+    charts = make_charts(sheets, curves.ends)
     field = _Field(size, [(cKDTree(points), zone_size) for points, zone_size in zone_points(sheets, zones)])
     division = _divide(sheets, curves, field, wall)
     patches = [_patch(chart, curves) for chart in charts]
-    _agree(division, charts, patches)
+    annuli = [_is_annulus(chart, curves) for chart in charts]
+    _agree(division, charts, patches, annuli)
     nodes, along, parameters = _edge_nodes(curves, division)
     all_nodes, total = [nodes], len(nodes)
     quads, triangles, quad_face, triangle_face = [], [], [], []
     for number, (chart, patch) in enumerate(zip(charts, patches)):
-        loops, names = _loops(chart, along, parameters)
-        flat, four, three = _fill(chart, loops, patch, division, field)
-        fixed = sum(len(loop) for loop in loops)
-        inner = chart.lift(flat[fixed:])
-        ids = np.concatenate([*names, total + np.arange(len(inner))]).astype(np.int64)
+        border = _border(chart, along, parameters)
+        ring = _ring(border, field) if annuli[number] else None
+        flat, four, three = ring if ring is not None else _fill(chart, border, patch, division, field)
+        inner = chart.lift(flat[len(border.points):])
+        ids = np.concatenate([border.nodes, total + np.arange(len(inner))]).astype(np.int64)
         all_nodes.append(inner)
         total += len(inner)
         for cells, found, owner in ((four, quads, quad_face), (three, triangles, triangle_face)):
@@ -136,7 +138,7 @@ def _turn(sheets: BodyShape, closed: NDArray[np.bool_], edge: int, size: float) 
 
 def _patch(chart: Chart, curves: Curves) -> list[list[int]] | None:
     """Positions in the outer loop of the edges of four sides, if the face has one loop with four corners."""
-    if len(chart.loops) != 1:
+    if len(chart.loops) != 1 or chart.inner:
         return None
     loop = chart.loops[0]
     outline, starts = [], []
@@ -157,11 +159,58 @@ def _patch(chart: Chart, curves: Curves) -> list[list[int]] | None:
     return [[(a + i) % m for i in range((b - a) % m or m)] for a, b in zip(corners, corners[1:] + corners[:1])]
 
 
-def _agree(division: _Division, charts: list[Chart], patches: list[list[list[int]] | None]) -> None:
-    """Raise counts until opposite sides of four-sided faces agree; a face that would ask for half as many again is left free."""
+def _is_annulus(chart: Chart, curves: Curves) -> bool:
+    """A face between two circles round one centre."""
+    if len(chart.loops) != 2 or chart.inner:
+        return False
+    circles = []
+    for loop in chart.loops:
+        places = np.concatenate([chart.edge_places(edge, forward, curves.parameters(edge, 12))[:-1] for edge, forward in loop])
+        centre = 0.5 * (places.min(axis=0) + places.max(axis=0))
+        radius = np.linalg.norm(places - centre, axis=1)
+        if np.ptp(radius) > 0.02 * radius.mean():
+            return False
+        circles.append((centre, float(radius.mean())))
+    (one, r1), (two, r2) = circles
+    return bool(np.linalg.norm(one - two) < 0.02 * abs(r1 - r2))
+
+
+def _ring(border: _Border, field: _Field) -> tuple[Floats, Ints, Ints] | None:
+    """Quadrilaterals between two circles that are divided alike; None where they are not."""
+    outer, inner = sorted(border.loops, key=lambda loop: -abs(_signed(border.points[loop])))
+    if len(outer) != len(inner):
+        return None
+    a, b = border.points[outer], border.points[inner][::-1]
+    n = len(a)
+    inner = inner[::-1]
+    shift = int(np.argmin([np.linalg.norm(np.roll(b, -k, axis=0) - a, axis=1).max() for k in range(n)]))
+    b, inner = np.roll(b, -shift, axis=0), np.roll(inner, -shift)
+    width = float(np.linalg.norm(a - b, axis=1).mean())
+    layers = max(1, int(np.ceil(width / field.size - 0.1)))
+    points, rows = [border.points], [outer]
+    for k in range(1, layers):
+        rows.append(len(border.points) + (k - 1) * n + np.arange(n))
+        points.append(a + (b - a) * k / layers)
+    rows.append(inner)
+    everything = np.concatenate(points)
+    quads = np.concatenate([np.stack([low, np.roll(low, -1), np.roll(high, -1), high], axis=1) for low, high in itertools.pairwise(rows)])
+    if quality(everything, quads).mean() < 0:
+        quads = quads[:, ::-1]
+    return (everything, quads, np.zeros((0, 3), dtype=np.int64)) if quality(everything, quads).min() > 0.1 else None
+
+
+def _agree(division: _Division, charts: list[Chart], patches: list[list[list[int]] | None], annuli: list[bool]) -> None:
+    """Raise counts until opposite sides of four-sided faces and both circles of rings agree; a face that would ask for half as many again
+    is left free."""
     start = division.count.copy()
     for _ in range(60):
         changed = False
+        for chart, annulus in zip(charts, annuli):
+            one, two = ([edge for edge, _ in loop] for loop in (*chart.loops, *chart.loops)[:2]) if annulus else ([], [])
+            low, high = sorted((one, two), key=lambda side: int(division.count[side].sum()))
+            while division.count[low].sum() < division.count[high].sum():
+                division.count[max(low, key=lambda edge: start[edge] / division.count[edge])] += 1
+                changed = True
         for number, (chart, patch) in enumerate(zip(charts, patches)):
             if patch is None:
                 continue
@@ -205,48 +254,71 @@ def _edge_nodes(curves: Curves, division: _Division) -> tuple[Floats, list[Ints]
     return np.concatenate(nodes), along, parameters
 
 
-def _loops(chart: Chart, along: list[Ints], parameters: list[Floats]) -> tuple[list[Floats], list[Ints]]:
-    """Loops of a face as plane points and as node numbers, each point once."""
-    points, names = [], []
+@dataclass(frozen=True)
+class _Border:
+    """Points (n, 2) of a face's border in its plane, each node once; nodes (n,) of the mesh; loops and inner paths by point."""
+
+    points: Floats
+    nodes: Ints
+    loops: list[Ints]
+    inner: list[Ints]
+
+
+def _border(chart: Chart, along: list[Ints], parameters: list[Floats]) -> _Border:
+    """Border of a face from the divided edges round it and within it."""
+    places: list[Floats] = []
+    nodes: list[Ints] = []
+    runs: list[int] = []
     for loop in chart.loops:
-        places, numbers = [], []
         for edge, forward in loop:
-            flat = chart.edge_places(edge, forward, parameters[edge])
-            ids = along[edge]
+            flat, ids = chart.edge_places(edge, forward, parameters[edge]), along[edge]
             if not forward:
                 flat, ids = flat[::-1], ids[::-1]
             places.append(flat[:-1])
-            numbers.append(ids[:-1])
-        points.append(np.concatenate(places))
-        names.append(np.concatenate(numbers))
-    return points, names
+            nodes.append(ids[:-1])
+        runs.append(sum(len(along[edge]) - 1 for edge, _ in loop))
+    for edge in chart.inner:
+        places.append(chart.edge_places(edge, True, parameters[edge]))
+        nodes.append(along[edge])
+    everything, given = np.concatenate(places), np.concatenate(nodes)
+    _, first, number = np.unique(given, return_index=True, return_inverse=True)
+    order = np.argsort(np.argsort(first))  # in the order of first appearance
+    keep, number = np.sort(first), order[number]
+    ends = np.cumsum([0, *runs])
+    loops = [number[a:b] for a, b in itertools.pairwise(ends)]
+    steps = np.cumsum([ends[-1], *(len(along[edge]) for edge in chart.inner)])
+    return _Border(everything[keep], given[keep], loops, [number[a:b] for a, b in itertools.pairwise(steps)])
 
 
-def _fill(chart: Chart, loops: list[Floats], patch: list[list[int]] | None, division: _Division,
+def _fill(chart: Chart, border: _Border, patch: list[list[int]] | None, division: _Division,
           field: _Field) -> tuple[Floats, Ints, Ints]:
-    """Points (the loops' first) with quadrilaterals and triangles of one face."""
+    """Points (the border's first) with quadrilaterals and triangles of one face."""
     if patch is not None:
-        mapped = _mapped(chart, loops[0], patch, division)
+        mapped = _mapped(chart, border.points, patch, division)
         if mapped is not None:
             return mapped
-    border = np.concatenate(loops)
-    step = np.concatenate([0.5 * (np.linalg.norm(np.roll(loop, -1, axis=0) - loop, axis=1)
-                                  + np.linalg.norm(loop - np.roll(loop, 1, axis=0), axis=1)) for loop in loops])
-    tree = cKDTree(border)
+    points = border.points
+    pairs = np.concatenate([*(np.stack([loop, np.roll(loop, -1)], axis=1) for loop in border.loops),
+                            *(np.stack([path[:-1], path[1:]], axis=1) for path in border.inner)])
+    length = np.linalg.norm(points[pairs[:, 1]] - points[pairs[:, 0]], axis=1)
+    count = np.maximum(np.bincount(pairs.ravel(), minlength=len(points)), 1)
+    step = np.bincount(pairs.ravel(), weights=np.repeat(length, 2), minlength=len(points)) / count
+    tree = cKDTree(points)
 
-    def size(points: Floats) -> Floats:
-        away, nearest = tree.query(points)
-        wanted = field.at(chart.lift(points)) if field.zones else np.full(len(points), field.size)
+    def size(places: Floats) -> Floats:
+        away, nearest = tree.query(places)
+        wanted = field.at(chart.lift(places)) if field.zones else np.full(len(places), field.size)
         return np.minimum(wanted, step[nearest] + _GROWTH * away)
-    area = sum(float(0.5 * (loop[:, 0] * np.roll(loop[:, 1], -1) - np.roll(loop[:, 0], -1) * loop[:, 1]).sum()) for loop in loops)
+    area = sum(_signed(points[loop]) for loop in border.loops)
     if area > 0:
-        return mesh_loops(loops, size)
-    points, quads, triangles = mesh_loops([loop[::-1] for loop in loops], size)
-    starts = np.cumsum([0] + [len(loop) for loop in loops])
-    back = np.arange(len(points))
-    for start, end in itertools.pairwise(starts):
-        back[start:end] = np.arange(start, end)[::-1]
-    return points[back], back[quads][:, ::-1], back[triangles][:, ::-1]
+        return mesh_region(points, border.loops, border.inner, size)
+    mirror = np.array([1.0, -1.0])
+    flat, quads, triangles = mesh_region(points * mirror, border.loops, border.inner, lambda places: size(places * mirror))
+    return flat * mirror, quads[:, ::-1], triangles[:, ::-1]
+
+
+def _signed(loop: Floats) -> float:
+    return float(0.5 * (loop[:, 0] * np.roll(loop[:, 1], -1) - np.roll(loop[:, 0], -1) * loop[:, 1]).sum())
 
 
 def _mapped(chart: Chart, outline: Floats, patch: list[list[int]], division: _Division) -> tuple[Floats, Ints, Ints] | None:

@@ -6,13 +6,21 @@ from collections.abc import Sequence
 import numpy as np
 from scipy.spatial import cKDTree
 
+from labilis.mesh.apart import Ended, apart
 from labilis.mesh.estimate import chord_angle
+from labilis.mesh.improve import improve, shapes
 from labilis.mesh.mesh import TET_SIDES, TRIANGLE_SIDES, Cells, Floats, Ints, Mesh
+from labilis.mesh.sizes import skin_sizes
+from labilis.mesh.skin import Skin, crossing, make_skin
 from labilis.model import LabilisError
 from labilis.shape import BodyShape, Tessellation
 
 _VOLUME_PER_CUBE = 0.2  # largest element volume over size³ at which the mean edge comes out near the size
 _GROWTH = 0.35  # element size gained per mm of distance from a zone
+_FLATTEST = 1e-4  # shape of an element under which a mesh is of no use
+_TRIES = 3  # skins, each finer where the one before crossed itself
+_MOST_ADDED = 400_000  # nodes that may be added where the skin may be cut
+_PATIENCE = 25.0  # s for filling one skin
 
 
 def mesh_body(body: BodyShape, size: float, order: int = 2,
@@ -22,17 +30,97 @@ def mesh_body(body: BodyShape, size: float, order: int = 2,
     `zones` holds (faces, edges, size) of regions with their own size. `order` 2 gives mid-side nodes on the true surface.
     Raises LabilisError if the surface cannot be filled.
     """
+    around = zone_points(body, zones)
+    mesh = mesh_kept(body, body.view.size, size, order, around)
+    if mesh is not None:
+        return mesh
     smallest = min([size, *(zone[2] for zone in zones)])
     surface = body.tessellate(max(smallest / 20.0, body.view.size * 1e-5), chord_angle(body.view, smallest))
     nodes, tets, triangles, markers = fill(surface.points, surface.triangles, surface.face, size)
     if zones:
-        nodes, triangles, markers = refine_surface(nodes, triangles, markers, size, zone_points(body, zones))
+        nodes, triangles, markers = refine_surface(nodes, triangles, markers, size, around)
         nodes, tets, triangles, markers = fill(nodes, triangles, markers, size)
     triangles, face = outward(nodes, tets, triangles, markers)
     segments, edge = segments_of(triangles, face, nodes, body, surface)
     nodes = onto_surface(body, nodes, tets, triangles, face, segments, edge)
-    mesh = Mesh(nodes, _cells(tets), triangles, face, segments, edge)
+    mesh = Mesh(nodes, _cells(tets), triangles, face, segments, edge, told=(ANOTHER_WAY,))
     return mesh if order == 1 else second_order(body, mesh)
+
+
+ANOTHER_WAY = "A solid was filled from the triangles that it is drawn with, since a skin of the wanted size crosses itself."
+
+
+def mesh_kept(body: BodyShape, reach: float, size: float, order: int, around: Sequence[tuple[Floats, float]]) -> Mesh | None:
+    """Tetrahedra in a skin of triangles of the wanted size, which stays as it is; None where that cannot be filled. `around`: points with
+    smaller sizes."""
+    mean = 2.0 * float(body.volume) / float(body.faces.area.sum())
+    surface = body.tessellate(max(0.02 * min(mean, size), reach * 1e-5), 0.25)
+    finer = list(around)
+    for _ in range(_TRIES):
+        skin = make_skin(body, surface, skin_sizes(body, surface, size, finer))
+        bad = crossing(skin.points, skin.triangles)
+        if len(bad) == 0:
+            found = fill_kept(skin, size)
+            if found is not None:
+                nodes, tets = found
+                tets, triangles, face = improve(nodes, tets, skin.triangles, skin.face)
+                if shapes(nodes, tets).min() < _FLATTEST:
+                    return None
+                nodes, tets, triangles, segments = _compact(nodes, tets, triangles, skin.segments)
+                mesh = Mesh(nodes, _cells(tets), triangles, face, segments, skin.edge)
+                return mesh if order == 1 else second_order(body, mesh)
+            return None
+        places = skin.points[skin.triangles[bad]].mean(axis=1)
+        side = np.linalg.norm(np.diff(skin.points[skin.triangles[bad]], axis=1), axis=2).max(axis=1)
+        finer.append((places, 0.5 * float(np.median(side))))
+    return None
+
+
+def _compact(nodes: Floats, tets: Ints, triangles: Ints, segments: Ints) -> tuple[Floats, Ints, Ints, Ints]:
+    """All of it without nodes that no element has."""
+    used = np.unique(tets)
+    new = np.full(len(nodes), -1, dtype=np.int64)
+    new[used] = np.arange(len(used))
+    return nodes[used], new[tets], new[triangles], new[segments]
+
+
+def fill_kept(skin: Skin, size: float) -> tuple[Floats, Ints] | None:
+    """(nodes, those of the skin first, and elements (m, 4) with positive volume) of TetGen on a skin that it may not touch; None where it
+    cannot."""
+    import tetgen
+
+    centre = skin.points.mean(axis=0)
+    for attempt in range(_TRIES):
+        # turned out of line with the axes: the library loses its way in sides and faces that run along them
+        frame = np.linalg.qr(np.random.default_rng(attempt).standard_normal((3, 3)))[0]
+        turned = (skin.points - centre) @ frame
+
+        def run(turned: Floats = turned) -> tuple[Floats, Ints]:
+            generator = tetgen.TetGen(turned, skin.triangles.astype(np.int32))
+            generator.tetrahedralize(plc=True, nobisect=True, quality=True, minratio=1.4, mindihedral=10.0, fixedvolume=True,
+                                     maxvolume=_VOLUME_PER_CUBE * size**3, steinerleft=_MOST_ADDED, quiet=True, nowarning=True)
+            return np.asarray(generator.node, dtype=np.float64), np.asarray(generator.elem, dtype=np.int64)
+        try:
+            nodes, tets = apart(run, _PATIENCE)
+        except Ended:
+            continue
+        same = len(nodes) >= len(skin.points) and np.allclose(nodes[:len(skin.points)], turned) and len(tets) > 0
+        if same:
+            nodes = np.concatenate([skin.points, nodes[len(skin.points):] @ frame.T + centre])
+            return _positive(nodes, tets, len(skin.points))
+    return None
+
+
+def _positive(nodes: Floats, tets: Ints, kept: int) -> tuple[Floats, Ints] | None:
+    """Elements turned to a positive volume, without nodes that nothing uses; None when one of the first `kept` nodes is not used."""
+    flipped = _volumes(nodes, tets) < 0
+    tets[flipped] = tets[flipped][:, [1, 0, 2, 3]]
+    used = np.unique(tets)
+    if len(used) == len(nodes):
+        return nodes, tets
+    new = np.full(len(nodes), -1, dtype=np.int64)
+    new[used] = np.arange(len(used))
+    return (nodes[used], new[tets]) if (new[:kept] == np.arange(kept)).all() else None
 
 
 def fill(points: Floats, corners: Ints, owner: Ints, size: float) -> tuple[Floats, Ints, Ints, Ints]:
@@ -40,23 +128,26 @@ def fill(points: Floats, corners: Ints, owner: Ints, size: float) -> tuple[Float
     faces, CAD face of each). Raises LabilisError if the surface cannot be filled."""
     import tetgen
 
-    generator = tetgen.TetGen(points, corners.astype(np.int32), (owner + 1).astype(np.int32))
-    try:
+    def run() -> tuple[Floats, Ints, Ints, Ints]:
+        generator = tetgen.TetGen(points, corners.astype(np.int32), (owner + 1).astype(np.int32))
         generator.tetrahedralize(plc=True, quality=True, minratio=1.25, mindihedral=12.0, fixedvolume=True,
-                                 maxvolume=_VOLUME_PER_CUBE * size**3, steinerleft=-1, quiet=True, nowarning=True)
-    except RuntimeError as error:
-        raise LabilisError("The solid cannot be filled with elements: its surface crosses itself or is not closed.",
-                           "mesh", "Repair the solid where it was drawn, or try another element size.",
+                                 maxvolume=_VOLUME_PER_CUBE * size**3, steinerleft=_MOST_ADDED, quiet=True, nowarning=True)
+        return tuple(np.asarray(item) for item in (  # type: ignore[return-value]
+            generator.node, generator.elem, generator.trifaces, generator.triface_markers))
+    try:
+        nodes, tets, trifaces, markers = apart(run, _PATIENCE)
+    except Ended as error:
+        raise LabilisError(f"The solid cannot be filled with elements of {size:.3g} mm ({error}).", "mesh",
+                           "Mesh it as shells if it is thin; else take what is tiny off it where it was drawn, and export it again.",
                            "mesh-failed") from error
-    nodes = np.asarray(generator.node, dtype=np.float64)
-    tets = np.asarray(generator.elem, dtype=np.int64)
+    nodes, tets = nodes.astype(np.float64), tets.astype(np.int64)
     flipped = _volumes(nodes, tets) < 0
     tets[flipped] = tets[flipped][:, [1, 0, 2, 3]]
     used, renumbered = np.unique(tets, return_inverse=True)
     new = np.full(len(nodes), -1, dtype=np.int64)
     new[used] = np.arange(len(used))
-    triangles = new[np.asarray(generator.trifaces, dtype=np.int64)]
-    return nodes[used], renumbered.reshape(tets.shape), triangles, np.asarray(generator.triface_markers, dtype=np.int64) - 1
+    triangles = new[trifaces.astype(np.int64)]
+    return nodes[used], renumbered.reshape(tets.shape), triangles, markers.astype(np.int64) - 1
 
 
 def _cells(elements: Ints) -> tuple[Cells, ...]:
@@ -93,7 +184,7 @@ def refine_surface(nodes: Floats, triangles: Ints, face: Ints, size: float,
         new = np.full(len(unique), -1, dtype=np.int64)
         new[split] = len(points) + np.arange(int(split.sum()))
         points = np.concatenate([points, middle[split]])
-        corners, face = _split_triangles(corners, face, new[inverse].reshape(-1, 3))
+        corners, face = split_triangles(corners, face, new[inverse].reshape(-1, 3))
     return points, corners, face
 
 
@@ -103,7 +194,7 @@ _SPLITS = {0: [(0, 1, 2)], 1: [(0, 3, 2), (3, 1, 2)], 2: [(0, 1, 4), (0, 4, 2)],
            7: [(0, 3, 5), (3, 1, 4), (5, 4, 2), (3, 4, 5)]}
 
 
-def _split_triangles(corners: Ints, face: Ints, mids: Ints) -> tuple[Ints, Ints]:
+def split_triangles(corners: Ints, face: Ints, mids: Ints) -> tuple[Ints, Ints]:
     """Triangles (k, 3) cut at the mid-side nodes `mids` (k, 3), -1 where a side stays whole."""
     code = ((mids >= 0) * np.array([1, 2, 4])).sum(axis=1)
     six = np.concatenate([corners, mids], axis=1)
@@ -270,7 +361,7 @@ def second_order(body: BodyShape, mesh: Mesh) -> Mesh:
             break
         straightened += int(bad.sum())
         nodes[back] = straight[back]
-    return Mesh(nodes, _cells(elements), triangles, mesh.triangle_face, segments, mesh.segment_edge, straightened)
+    return Mesh(nodes, _cells(elements), triangles, mesh.triangle_face, segments, mesh.segment_edge, straightened, told=mesh.told)
 
 
 # natural coordinates where a curved element turns inside out first: corners and mid-sides

@@ -6,6 +6,7 @@ from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from labilis.mesh.fused import mesh_fused
 from labilis.mesh.lines import mesh_lines
@@ -15,19 +16,21 @@ from labilis.mesh.sheets import mesh_sheets
 from labilis.mesh.sweep import sweep_body
 from labilis.mesh.tetrahedra import mesh_body
 from labilis.shape import BodyShape, PartShape
-from labilis.shape.fuse import fuse_solids, touching
+from labilis.shape.fuse import fused_groups, touching
 
 
 def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tuple[Ints, Ints, float]] = (),
               apart: frozenset[tuple[int, int]] = frozenset(), swept: bool = True) -> Mesh:
     """Mesh all solids, sheets and lines with elements of about `size` mm; `zones` as in `mesh_body`, faces and edges numbered as in
-    `part.view`. Solids that are an outline moved along a line are `swept` where no zone touches them; other solids that have faces in
-    common share nodes there, and so do lines that touch, unless their bodies are `apart`. The rest is joined by `bonds`."""
+    `part.view`. Solids that have faces in common are filled together and share nodes there, and so do lines that touch, unless their
+    bodies are `apart`. Other solids that are an outline moved along a line are `swept` where no zone touches them. The rest is joined by
+    `bonds`."""
     starts = np.cumsum([(0, 0), *((len(shape.faces), len(shape.edges)) for shape in part.components)], axis=0)
     mine = [[_within(zone, start, end) for zone in zones] for start, end in pairwise(starts)]
     local = [[zone for zone in item if len(zone[0]) + len(zone[1])] for item in mine]
-    sweeps = [find_sweep(shape) if order == 2 and swept and not zoned else None for shape, zoned in zip(part.solids, local)]
-    meshes, done = _fused(part, size, order, local, starts, [number for number, sweep in enumerate(sweeps) if sweep is None], apart)
+    meshes, done = _fused(part, size, order, local, starts, apart)
+    sweeps = [find_sweep(shape) if order == 2 and swept and not zoned and number not in done else None
+              for number, (shape, zoned) in enumerate(zip(part.solids, local))]
     for number, shape in enumerate(part.components):
         if number in done:
             continue
@@ -50,27 +53,61 @@ def _within(zone: tuple[Ints, Ints, float], start: Ints, end: Ints) -> tuple[Int
     return faces, edges, zone[2]
 
 
-def _fused(part: PartShape, size: float, order: int, zones: Sequence[Sequence[tuple[Ints, Ints, float]]], starts: Ints, loose: list[int],
+def _fused(part: PartShape, size: float, order: int, zones: Sequence[Sequence[tuple[Ints, Ints, float]]], starts: Ints,
            apart: frozenset[tuple[int, int]]) -> tuple[list[tuple[Mesh, int, int]], set[int]]:
-    """(meshes of groups of `loose` solids that have faces in common, the solids in them)."""
-    solids = [part.solids[number] for number in loose]
-    bodies = [part.solid_bodies[number] for number in loose]
-    free = frozenset((i, j) for j in range(len(loose)) for i in range(j)
-                     if (min(bodies[i], bodies[j]), max(bodies[i], bodies[j])) in apart)
+    """(meshes of groups of solids that have faces in common, the solids in them)."""
     meshes: list[tuple[Mesh, int, int]] = []
     done: set[int] = set()
-    for group in touching(solids, free):
-        if any((i, j) in free for j in group for i in group if i < j):
-            continue  # a joint within the group is released
-        one = fuse_solids([solids[item] for item in group])
-        if one is None:
-            continue
-        numbers = [loose[item] for item in group]
-        meshes.append((mesh_fused(one, [solids[item] for item in group], size, order, [zones[number] for number in numbers],
-                                  [(int(starts[number, 0]), int(starts[number, 1])) for number in numbers],
-                                  [bodies[item] for item in group]), 0, 0))
-        done |= set(numbers)
+    for numbers in touching(part.solids):
+        for members, one in fused_groups([part.solids[number] for number in numbers]):
+            group = [numbers[item] for item in members]
+            bodies = [part.solid_bodies[number] for number in group]
+            mesh = mesh_fused(one, [part.solids[number] for number in group], size, order, [zones[number] for number in group],
+                              [(int(starts[number, 0]), int(starts[number, 1])) for number in group], bodies)
+            inside = sorted((a, b) for a, b in apart if a in bodies and b in bodies)
+            meshes.append((_let_go(mesh, inside), 0, 0))
+            done |= set(group)
     return meshes, done
+
+
+def _let_go(mesh: Mesh, pairs: Sequence[tuple[int, int]]) -> Mesh:
+    """Pairs of bodies in one mesh parted: nodes that only these two share are there twice."""
+    for one, two in pairs:
+        users = {int(body): np.unique(np.concatenate([cell.elements[cell.body == body].ravel() for cell in mesh.cells]))
+                 for body in np.unique(np.concatenate([cell.body for cell in mesh.cells]))}
+        others = [nodes for body, nodes in users.items() if body not in (one, two)]
+        common = np.setdiff1d(np.intersect1d(users[one], users[two]), np.concatenate([np.zeros(0, dtype=np.int64), *others]))
+        if len(common) == 0:
+            continue
+        new = np.arange(len(mesh.nodes))
+        new[common] = len(mesh.nodes) + np.arange(len(common))
+        cells = tuple(replace(cell, elements=np.where((cell.body == two)[:, None], new[cell.elements], cell.elements))
+                      for cell in mesh.cells)
+        mine = np.isin(mesh.triangles, users[two]).all(axis=1) & _outside(mesh, two)
+        triangles = np.where(mine[:, None] & (mesh.triangles >= 0), new[mesh.triangles], mesh.triangles)
+        mesh = replace(mesh, nodes=np.concatenate([mesh.nodes, mesh.nodes[common]]), cells=cells, triangles=triangles)
+    return mesh
+
+
+def _outside(mesh: Mesh, body: int) -> NDArray[np.bool_]:
+    """(k,): triangles whose inner side is filled by elements of a body."""
+    sides = np.concatenate([np.sort(cell.elements[cell.body == body][:, corners], axis=1) for cell in mesh.cells
+                            for corners in ([1, 2, 3], [0, 2, 3], [0, 1, 3], [0, 1, 2])])
+    apex = np.concatenate([cell.elements[cell.body == body][:, k] for cell in mesh.cells for k in range(4)])
+    order = np.lexsort(sides.T[::-1])
+    stride = np.int64(len(mesh.nodes))
+    packed = ((sides[order, 0] * stride + sides[order, 1]) * stride + sides[order, 2])
+    wanted = np.sort(mesh.triangles[:, :3], axis=1)
+    keys = (wanted[:, 0] * stride + wanted[:, 1]) * stride + wanted[:, 2]
+    found = np.zeros(len(keys), dtype=bool)
+    corner = mesh.nodes[mesh.triangles[:, :3]]
+    normal = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
+    place = np.searchsorted(packed, keys)
+    place[place == len(packed)] = 0
+    there = packed[place] == keys
+    away = mesh.nodes[apex[order][place]] - corner[:, 0]
+    found[there] = (np.einsum("ki,ki->k", normal, away) < 0)[there]
+    return found
 
 
 def _joined(meshes: list[tuple[Mesh, int, int]]) -> Mesh:
@@ -91,7 +128,8 @@ def _joined(meshes: list[tuple[Mesh, int, int]]) -> Mesh:
                 np.concatenate([mesh.quads + start for (mesh, _, _), start in zip(meshes, starts)]),
                 np.concatenate([mesh.quad_face + face for mesh, face, _ in meshes]),
                 np.concatenate([_of_quads(mesh, first) for (mesh, _, _), first in zip(
-                    meshes, np.cumsum([0] + [len(mesh.quads) for mesh, _, _ in meshes]))]))
+                    meshes, np.cumsum([0] + [len(mesh.quads) for mesh, _, _ in meshes]))]),
+                tuple(text for mesh, _, _ in meshes for text in mesh.told))
 
 
 def _of_quads(mesh: Mesh, first: int) -> Ints:

@@ -20,9 +20,10 @@ from labilis.model import (
     TemperatureLoad,
     WeightLoad,
 )
+from labilis.run.ends import End, find_ends
 from labilis.run.numbering import Numbering
 from labilis.run.regions import match_region
-from labilis.shape import ShapeView
+from labilis.shape import RegionMatch, ShapeView
 from labilis.solve.system import System
 
 Floats = NDArray[np.float64]
@@ -176,45 +177,82 @@ def _edge_moment(scene: LoadScene, load: MomentLoad, factor: float, where: str) 
 
 
 def _on_region(scene: LoadScene, load: ForceLoad | PressureLoad | LineLoad, factor: float, where: str) -> CaseForces:
-    mesh = scene.mesh
     match = match_region(scene.project.named("regions", load.on), scene.view)
-    nodal = np.zeros((len(mesh.nodes), 3))
-    if isinstance(load, PressureLoad) or (isinstance(load, ForceLoad) and load.normal is not None):
-        if len(match.faces) == 0:
-            raise LabilisError("Pressure and forces along the normal need a face; this region is an edge.", where,
-                               "Pick a face, or give the force by components.", "edge-for-face")
-        skin = mesh.skin(match.faces)
-        if isinstance(load, PressureLoad):
-            value = scene.project.value(load.pressure, "stress", where)
-        else:
-            total = scene.project.value(load.normal or "", "force", where)
-            area = sum(float(load_forms.face_weights(mesh.nodes, cells)[0].sum()) for cells in skin)
-            value = total * (len(match.faces) if load.share == "each" else 1) / area
-        follows = isinstance(load, PressureLoad) and load.direction == "following"
-        pushed = sum((load_forms.pressure(mesh.nodes, cells, value) for cells in skin), np.zeros_like(mesh.nodes))
-        return CaseForces(_spread(scene, factor * pushed), tuple((cells, factor * value) for cells in skin) if follows else ())
+    ends = find_ends(match, scene.view, scene.mesh)
     if isinstance(load, LineLoad):
-        if len(match.edges) == 0:
-            raise LabilisError("A force per length needs an edge; this region is a face.", where,
-                               "Pick its edge, or use a force or a pressure.", "face-for-edge")
-        segments = mesh.edge_segments(match.edges)
-        if (scene.view.edges.kind[match.edges] == "point").any():
-            raise LabilisError("A force per length needs an edge; the end of a line is a point.", where, "Use a force.", "face-for-edge")
-        weights = load_forms.edge_weights(mesh.nodes, segments)
-        per_length = _numbers(scene, load.components, "line force", factor, where)
-        return CaseForces(_spread(scene, load_forms.traction(mesh.nodes, weights, segments, per_length * weights.sum())))
+        return _along_edges(scene, load, match, factor, where)
+    if isinstance(load, PressureLoad) or load.normal is not None:
+        return _square(scene, load, match, ends, factor, where)
     force = _force(scene, load, factor, where)
     if load.offset is not None:
         raise LabilisError("A force with an offset needs a hub to act beside.", where, "Tie the region to a hub and load the hub.",
                            "offset")
-    for faces in [match.faces] if load.share == "total" else [np.array([face]) for face in match.faces]:
-        if len(faces):
-            weights = [(cells, load_forms.face_weights(mesh.nodes, cells)[0]) for cells in mesh.skin(faces)]
-            area = sum(float(share.sum()) for _, share in weights)
-            for cells, share in weights:
-                nodal += load_forms.traction(mesh.nodes, share, cells, force * float(share.sum()) / area)
-    if len(match.faces) == 0:
+    nodal = np.zeros((len(scene.mesh.nodes), 3))
+    if len(match.faces) == 0 and not ends:
         for edges in [match.edges] if load.share == "total" else [np.array([edge]) for edge in match.edges]:
-            segments = mesh.edge_segments(edges)
-            nodal += load_forms.traction(mesh.nodes, load_forms.edge_weights(mesh.nodes, segments), segments, force)
+            segments = scene.mesh.edge_segments(edges)
+            nodal += load_forms.traction(scene.mesh.nodes, load_forms.edge_weights(scene.mesh.nodes, segments), segments, force)
+        return CaseForces(_spread(scene, nodal))
+    areas = _areas(scene, match, ends)
+    for group in _groups(match, ends, load.share):
+        whole = sum(float(share.sum()) for key in group for _, share in areas[key])
+        for key in group:
+            for cells, share in areas[key]:
+                nodal += load_forms.traction(scene.mesh.nodes, share, cells, force * float(share.sum()) / whole)
     return CaseForces(_spread(scene, nodal))
+
+
+def _areas(scene: LoadScene, match: RegionMatch, ends: list[End]) -> dict[tuple[str, int], list[tuple[Ints, Floats]]]:
+    """(cells, ∫N dA) of every face and every end of a region."""
+    nodes = scene.mesh.nodes
+    found = {("face", int(face)): [(cells, load_forms.face_weights(nodes, cells)[0]) for cells in scene.mesh.skin(np.array([face]))]
+             for face in match.faces}
+    return {**found, **{("end", number): [(end.segments, end.weights(nodes))] for number, end in enumerate(ends)}}
+
+
+def _groups(match: RegionMatch, ends: list[End], share: str) -> list[list[tuple[str, int]]]:
+    """Faces and ends that share a force: all of them, or each by itself; ends of one face of the solid belong together."""
+    faces = [("face", int(face)) for face in match.faces]
+    if share == "total":
+        return [faces + [("end", number) for number in range(len(ends))]]
+    own = sorted({end.face for end in ends})
+    return [[face] for face in faces] + [[("end", number) for number, end in enumerate(ends) if end.face == face] for face in own]
+
+
+def _square(scene: LoadScene, load: ForceLoad | PressureLoad, match: RegionMatch, ends: list[End], factor: float,
+            where: str) -> CaseForces:
+    """Pressure, or a force along the normal; a side of a sheet that was picked from behind is pushed the other way."""
+    mesh = scene.mesh
+    if len(match.faces) == 0 and not ends:
+        raise LabilisError("Pressure and forces along the normal need a face; this region is an edge.", where,
+                           "Pick a face, or give the force by components.", "edge-for-face")
+    skin = [(cells, -1.0 if face in match.against else 1.0) for face in match.faces for cells in mesh.skin(np.array([face]))]
+    if isinstance(load, PressureLoad):
+        value = scene.project.value(load.pressure, "stress", where)
+    else:
+        total = scene.project.value(load.normal or "", "force", where)
+        area = sum(float(share.sum()) for parts in _areas(scene, match, ends).values() for _, share in parts)
+        value = total * (len(_groups(match, ends, "each")) if load.share == "each" else 1) / area
+    follows = isinstance(load, PressureLoad) and load.direction == "following"
+    if follows and ends:
+        raise LabilisError("A pressure that follows needs the side of a wall; this face goes through the thickness.", where,
+                           "Take it as fixed in direction, or leave that face out.", "end-follows")
+    pushed = sum((load_forms.pressure(mesh.nodes, cells, side * value) for cells, side in skin), np.zeros_like(mesh.nodes))
+    for end in ends:
+        np.add.at(pushed, end.segments, -value * end.weights(mesh.nodes)[:, :, None] * end.outward[:, None, :])
+    return CaseForces(_spread(scene, factor * pushed), tuple((cells, factor * side * value) for cells, side in skin) if follows else ())
+
+
+def _along_edges(scene: LoadScene, load: LineLoad, match: RegionMatch, factor: float, where: str) -> CaseForces:
+    """A force per length."""
+    mesh = scene.mesh
+    edges = np.setdiff1d(match.edges, match.ends[:, 0])
+    if len(edges) == 0:
+        raise LabilisError("A force per length needs an edge; this region is a face.", where,
+                           "Pick its edge, or use a force or a pressure.", "face-for-edge")
+    segments = mesh.edge_segments(edges)
+    if (scene.view.edges.kind[edges] == "point").any():
+        raise LabilisError("A force per length needs an edge; the end of a line is a point.", where, "Use a force.", "face-for-edge")
+    weights = load_forms.edge_weights(mesh.nodes, segments)
+    per_length = _numbers(scene, load.components, "line force", factor, where)
+    return CaseForces(_spread(scene, load_forms.traction(mesh.nodes, weights, segments, per_length * weights.sum())))

@@ -19,13 +19,13 @@ from labilis.judge.findings import (
 from labilis.model import LabilisError
 from labilis.run.checkpoint import TraceCheckpoint
 from labilis.shape import EdgeTable, FaceTable, ShapeView, Tessellation
-from labilis.shape.tables import Whole
+from labilis.shape.tables import Ancestry, Whole
 from labilis.solve.trace import PathState
 
 _KNOWN: dict[str, Any] = {kind.__name__: kind for kind in (
     ConvergenceFindings, MemberFindings,
     MeshFindings, ModesFindings, SectionFindings, StrengthFindings, StudyFindings, TraceFindings, ShapeView,
-    FaceTable, EdgeTable, Tessellation, Whole, TraceCheckpoint, PathState)}
+    FaceTable, EdgeTable, Tessellation, Whole, Ancestry, TraceCheckpoint, PathState)}
 _COMPACT = {"displacement_growing", "displacement_held", "stress_growing", "stress_held", "shapes", "shape", "energy", "levers",
             "layers", "motions"}
 

@@ -5,7 +5,7 @@ import numpy as np
 
 from labilis.model import Pick, Region
 from labilis.shape import RegionMatch, ShapeView, find_region, list_bodies, pick_of_edge, pick_of_face
-from labilis.shape.step import BodyInfo
+from labilis.shape.proposal import BodyInfo
 
 __all__ = ["BodyInfo", "RegionMatch", "ShapeView", "describe_edge", "describe_face", "find_region", "list_bodies",
            "make_pick", "pick_of_edge", "pick_of_face", "region_size"]

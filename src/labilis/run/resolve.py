@@ -23,6 +23,7 @@ from labilis.model import (
     Support,
     SymmetryAxes,
 )
+from labilis.run.ends import End, end_turns, find_ends
 from labilis.run.numbering import Numbering, make_numbering
 from labilis.run.regions import Floats, Ints, local_frame, match_region, region_cylinder, region_nodes, unit
 from labilis.shape import ShapeView
@@ -85,9 +86,10 @@ def _directions(support: Support, region: Region, view: ShapeView, mesh: Mesh, f
         named = {"radial": radial, "tangential": np.cross(axis, radial), "axial": np.broadcast_to(axis, radial.shape)}
         return [(nodes, np.stack([named[motion] for motion in support.held], axis=1))]
     match = match_region(region, view)
-    if len(match.edges):
+    ends = find_ends(match, view, mesh)
+    if len(np.setdiff1d(match.edges, match.ends[:, 0])):
         raise LabilisError("An edge has no normal of its own.", where, "Hold x, y or z instead.", "no-normal")
-    result = []
+    result = [_across_end(end) for end in ends]
     for face in match.faces:
         members = mesh.region_nodes(np.array([face]), np.zeros(0, dtype=np.int64))
         total = np.zeros((len(mesh.nodes), 3))
@@ -98,6 +100,14 @@ def _directions(support: Support, region: Region, view: ShapeView, mesh: Mesh, f
         lengths = np.linalg.norm(total[members], axis=1)
         result.append((members, (total[members] / lengths[:, None])[:, None, :]))
     return result
+
+
+def _across_end(end: End) -> tuple[Ints, Floats]:
+    """(nodes of an edge that stands for a face, the face's normal at each (k, 1, 3))."""
+    nodes, inverse = np.unique(end.segments, return_inverse=True)
+    normal = np.zeros((len(nodes), 3))
+    np.add.at(normal, inverse.ravel(), np.repeat(end.outward, 2, axis=0))
+    return nodes, (normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300))[:, None, :]
 
 
 def _held_turns(support: Support, nodes: Ints, numbering: Numbering, flipped: bool = False) -> list[HeldNodes]:
@@ -132,7 +142,10 @@ def _region_weights(region: Region, view: ShapeView, mesh: Mesh) -> Floats:
             if cells.shape[1] == 8:  # its corners would weigh less than nothing
                 cells = cells[:, QUAD_CUTS].reshape(-1, 3)
             np.add.at(weights, cells.ravel(), load_forms.face_weights(mesh.nodes, cells)[0].ravel())
-    else:
+    ends = find_ends(match, view, mesh)
+    for end in ends:
+        np.add.at(weights, end.segments.ravel(), end.weights(mesh.nodes).ravel())
+    if not len(match.faces) and not ends:
         segments = mesh.edge_segments(match.edges)
         np.add.at(weights, segments.ravel(), load_forms.edge_weights(mesh.nodes, segments).ravel())
     return weights
@@ -210,8 +223,10 @@ def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None
             continue
         region = project.named("regions", support.on)
         turned_over = support.name in flipped
-        for nodes, directions in _directions(support, region, view, mesh, turned_over):
-            held.append(HeldNodes(nodes, directions, number))
+        slides = [HeldNodes(nodes, directions, number) for nodes, directions in _directions(support, region, view, mesh, turned_over)]
+        held += slides
+        if not isinstance(support.axes, SymmetryAxes):
+            held += end_turns(find_ends(match_region(region, view), view, mesh), slides, numbering, number)
         held += [replace(item, owner=number) for item in _held_turns(support, region_nodes(region, view, mesh), numbering, turned_over)]
     springs = make_springs(project, view, mesh, numbering)
     if not project.supports and not springs:

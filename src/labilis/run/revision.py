@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from labilis.model import Geometry, LabilisError, Project
 from labilis.shape import ShapeView, find_region
-from labilis.shape.step import BodyInfo
+from labilis.shape.proposal import BodyInfo
 
 
 @dataclass(frozen=True)

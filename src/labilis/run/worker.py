@@ -15,7 +15,8 @@ from typing import Any, Literal
 from labilis.model import LabilisError
 from labilis.run.plan import Plan, Progress, Snapshot
 from labilis.run.runner import Runner
-from labilis.shape.step import list_bodies, warm_up
+from labilis.shape.proposal import list_bodies
+from labilis.shape.step import warm_up
 
 
 @dataclass(frozen=True)

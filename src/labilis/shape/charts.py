@@ -2,22 +2,25 @@
 metric. Meshes are made in the plane and lifted back onto the true surface."""
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 
+from labilis.model import LabilisError
 from labilis.shape.tables import Floats, Ints
 from labilis.shape.topology import BodyShape, _xyz, shape_key
 
 
 @dataclass(frozen=True)
 class Chart:
-    """One face: loops, the outer one first, of (edge number, runs forward); its surface and how it is unrolled."""
+    """One face: loops of (edge number, runs forward) with the face on their left; inner: edges that lie within it, such as the foot of
+    another sheet; its surface and how it is unrolled."""
 
     face: Any
     loops: tuple[tuple[tuple[int, bool], ...], ...]
+    inner: tuple[int, ...]
     flipped: bool
     curves: dict[tuple[int, bool], Any]
 
@@ -61,6 +64,15 @@ class Chart:
         uv = np.array([(point.X(), point.Y()) for point in (curve.Value(float(t)) for t in parameters)])
         return self._flat(uv)
 
+    def heading(self, edge: int, forward: bool, at_end: bool) -> Floats:
+        """Direction (2,) in the plane in which an edge leaves its start, or arrives at its end, as it runs here."""
+        curve = self.curves[edge, forward]
+        first, last = curve.FirstParameter(), curve.LastParameter()
+        step = 1e-3 * (last - first)
+        ahead = np.array([last - step, last] if forward == at_end else [first, first + step])
+        one, two = self.edge_places(edge, forward, ahead)
+        return np.asarray(two - one if forward else one - two)
+
     def lift(self, flat: Floats) -> Floats:
         """Points (k, 3) mm on the surface at plane coordinates (k, 2) mm."""
         kind, adaptor = self._surface
@@ -86,11 +98,10 @@ class Chart:
         return np.array([_xyz(adaptor.Value(float(u), float(v))) for u, v in uv]).reshape(-1, 3)
 
 
-def make_charts(sheets: BodyShape) -> list[Chart]:
-    """Charts of all faces of the sheets."""
+def make_charts(sheets: BodyShape, ends: Ints) -> list[Chart]:
+    """Charts of all faces of the sheets. ends (n, 2): vertices at the start and the end of each edge's curve."""
     from OCP.BRepAdaptor import BRepAdaptor_Curve2d
-    from OCP.BRepTools import BRepTools, BRepTools_WireExplorer
-    from OCP.TopAbs import TopAbs_FORWARD, TopAbs_REVERSED, TopAbs_WIRE
+    from OCP.TopAbs import TopAbs_EDGE, TopAbs_FORWARD, TopAbs_REVERSED
     from OCP.TopExp import TopExp_Explorer
     from OCP.TopoDS import TopoDS
 
@@ -98,26 +109,57 @@ def make_charts(sheets: BodyShape) -> list[Chart]:
     charts = []
     for face in sheets.face_handles:
         forward_face = TopoDS.Face_s(face.Oriented(TopAbs_FORWARD))
-        outer = BRepTools.OuterWire_s(forward_face)
-        wires = [outer]
-        explorer = TopExp_Explorer(forward_face, TopAbs_WIRE)
+        curves: dict[tuple[int, bool], Any] = {}
+        uses: dict[int, list[bool | None]] = {}
+        explorer = TopExp_Explorer(forward_face, TopAbs_EDGE)
         while explorer.More():
-            wire = TopoDS.Wire_s(explorer.Current())
-            if not wire.IsSame(outer):
-                wires.append(wire)
+            edge = TopoDS.Edge_s(explorer.Current())
             explorer.Next()
-        loops, curves = [], {}
-        for wire in wires:
-            walk, run = [], BRepTools_WireExplorer(wire, forward_face)
-            while run.More():
-                edge = run.Current()
-                item = (numbers[shape_key(edge)], edge.Orientation() != TopAbs_REVERSED)
-                curves[item] = BRepAdaptor_Curve2d(edge, forward_face)
-                walk.append(item)
-                run.Next()
-            loops.append(tuple(walk))
-        charts.append(Chart(forward_face, tuple(loops), face.Orientation() == TopAbs_REVERSED, curves))
+            number = numbers[shape_key(edge)]
+            way = {TopAbs_FORWARD: True, TopAbs_REVERSED: False}.get(edge.Orientation())
+            uses.setdefault(number, []).append(way)
+            curves[number, way is not False] = BRepAdaptor_Curve2d(edge, forward_face)
+        border = [(number, bool(ways[0])) for number, ways in uses.items() if len(ways) == 1 and ways[0] is not None]
+        inner = tuple(number for number, ways in uses.items() if len(ways) > 1 or ways[0] is None)
+        curves |= {(number, True): curves[number, False] for number in inner if (number, True) not in curves}
+        chart = Chart(forward_face, (), inner, face.Orientation() == TopAbs_REVERSED, curves)
+        charts.append(replace(chart, loops=_chained(chart, border, ends)))
     return charts
+
+
+def _chained(chart: Chart, border: list[tuple[int, bool]], ends: Ints) -> tuple[tuple[tuple[int, bool], ...], ...]:
+    """Oriented edges put one after the other to closed loops; where several go on from a vertex, the one furthest to the left."""
+    def start(item: tuple[int, bool]) -> int:
+        return int(ends[item[0], 0 if item[1] else 1])
+
+    def end(item: tuple[int, bool]) -> int:
+        return int(ends[item[0], 1 if item[1] else 0])
+    leaving: dict[int, list[tuple[int, bool]]] = {}
+    for item in border:
+        leaving.setdefault(start(item), []).append(item)
+    loops = []
+    left = dict.fromkeys(border)
+    while left:
+        walk = [next(iter(left))]
+        del left[walk[0]]
+        while end(walk[-1]) != start(walk[0]):
+            onward = [item for item in leaving.get(end(walk[-1]), []) if item in left]
+            if not onward:
+                raise LabilisError("The border of a sheet is not closed.", "part", "Repair the face where it was drawn, or mesh the piece "
+                                   "as a solid.", "open-border")
+            if len(onward) > 1:
+                back = -chart.heading(*walk[-1], at_end=True)
+                onward.sort(key=lambda item: _clockwise(back, chart.heading(*item, at_end=False)))
+            walk.append(onward[0])
+            del left[onward[0]]
+        loops.append(tuple(walk))
+    return tuple(loops)
+
+
+def _clockwise(one: Floats, two: Floats) -> float:
+    """Angle from one direction clockwise to another, rad, above nought."""
+    angle = np.arctan2(one[1], one[0]) - np.arctan2(two[1], two[0])
+    return float(angle % (2 * np.pi)) or 2 * np.pi
 
 
 @dataclass(frozen=True)
@@ -174,5 +216,5 @@ def make_curves(sheets: BodyShape) -> Curves:
     from labilis.shape.topology import merge_points
 
     ends = np.array(starts).reshape(-1, 2, 3)
-    vertices, where = merge_points(ends.reshape(-1, 3), 1e-6)
+    vertices, where = merge_points(ends.reshape(-1, 3), 1e-6, float(sheets.edges.length.max()))
     return Curves(sheets.edge_handles, sheets.edges.length, where.reshape(-1, 2), vertices, np.array(bends))

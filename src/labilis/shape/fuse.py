@@ -27,19 +27,42 @@ class FusedSolids:
     beside: Ints
 
 
-def touching(solids: Sequence[BodyShape], apart: frozenset[tuple[int, int]]) -> list[list[int]]:
-    """Groups of solids (their numbers) whose boxes meet, two or more each; pairs in `apart` (lower first) do not count."""
+def touching(solids: Sequence[BodyShape]) -> list[list[int]]:
+    """Groups of solids (their numbers) whose boxes meet, two or more each."""
     boxes = [solid.view.extents for solid in solids]
     group = list(range(len(solids)))
     for one in range(len(solids)):
         for two in range(one):
             reach = _NEAR * max(solids[one].reach, solids[two].reach)
             gap = np.maximum(boxes[one][:, 0], boxes[two][:, 0]) - np.minimum(boxes[one][:, 1], boxes[two][:, 1])
-            if (two, one) not in apart and gap.max() <= reach:
+            if gap.max() <= reach:
                 old, new = group[one], group[two]
                 group = [new if item == old else item for item in group]
     groups = [[number for number in range(len(solids)) if group[number] == root] for root in sorted(set(group))]
     return [members for members in groups if len(members) > 1]
+
+
+def fused_groups(solids: Sequence[BodyShape]) -> list[tuple[list[int], FusedSolids]]:
+    """Solids that have faces in common, put together: numbers and what they make. Where all of them cannot be put together at once, those
+    that can be by pairs are, so that one bad joint does not spoil the others."""
+    whole = fuse_solids(solids)
+    if whole is not None:
+        return [(list(range(len(solids))), whole)]
+    if len(solids) == 2:
+        return []
+    group = list(range(len(solids)))
+    for one in range(len(solids)):
+        for two in range(one):
+            if group[one] != group[two] and len(touching([solids[two], solids[one]])) and fuse_solids(
+                    [solids[two], solids[one]]) is not None:
+                group = [group[two] if item == group[one] else item for item in group]
+    found = []
+    for root in sorted(set(group)):
+        members = [number for number in range(len(solids)) if group[number] == root]
+        one_of = fuse_solids([solids[number] for number in members]) if 1 < len(members) < len(solids) else None
+        if one_of is not None:
+            found.append((members, one_of))
+    return found
 
 
 def fuse_solids(solids: Sequence[BodyShape]) -> FusedSolids | None:

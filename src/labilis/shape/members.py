@@ -159,7 +159,7 @@ def _sheet_walls(made: Made) -> list[Wall]:
         for edge in parts(face, "edge"):
             beside[place(edge)] = beside.get(place(edge), 0) + 1
     found = []
-    for face, thickness, _ in made.sheets:
+    for face, thickness, *_ in made.sheets:
         row = face_row(face)
         if row["kind"] != "plane":
             continue
@@ -172,7 +172,7 @@ def _sheet_walls(made: Made) -> list[Wall]:
 
 def _thin_walls(found: MidSurface) -> tuple[list[Wall], float]:
     """(flat walls, radius of a round tube or 0) of a mid-surface, whose sheets end half a thickness from each other at sharp corners."""
-    sheets = [(face, thickness) for patch in found.patches for face, thickness, _ in patch.sheets]
+    sheets = [(sheet.face, sheet.thickness) for sheet in found.sheets]
     rows = [face_row(face) for face, _ in sheets]
     radii = [float(row["radius"]) for row in rows if row["kind"] == "cylinder"]
     if len(radii) == len(rows) and np.ptp(radii) < 1e-6 * radii[0] and all(row["inner"] == rows[0]["inner"] for row in rows):

@@ -9,14 +9,15 @@ from typing import Any
 import numpy as np
 
 from labilis.model import LabilisError, LineCopies, MirrorCopy, Piece, Place, Project
+from labilis.shape.ancestry import find_ancestry
 from labilis.shape.lines import LineSet, LineShape, line_of, line_set
 from labilis.shape.members import Member, again, member_of
-from labilis.shape.midsurface import find_midsurface, named_patches
+from labilis.shape.midsurface import MidSurface, find_midsurface
 from labilis.shape.recipes.kinds import make_recipe
-from labilis.shape.recipes.made import Made, images, parts, typed
+from labilis.shape.recipes.made import Made, Sheet, images, parts, typed
 from labilis.shape.scribes import edges_of, scribe_part
 from labilis.shape.step import gathered, loose_faces, read_bodies, solids_of, volume_of
-from labilis.shape.tables import EdgeTable, FaceTable, ShapeView, Tessellation, Whole
+from labilis.shape.tables import Ancestry, EdgeTable, FaceTable, ShapeView, Tessellation, Whole
 from labilis.shape.topology import BodyShape, build_body, edge_row, face_row, make_table, shape_key
 
 _REACH = 1e5  # mm: how far a cut goes, both ways
@@ -39,6 +40,7 @@ class PartShape:
     making: tuple[Callable[[], Member | None], ...] = ()
     ghosts: tuple[tuple[str, Tessellation], ...] = ()
     deviation: float = 0.0
+    ancestry: Ancestry | None = None
 
     @cached_property
     def members(self) -> tuple[Member, ...]:
@@ -81,7 +83,16 @@ class PartShape:
         extents = np.stack([triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))], axis=1)
         return self._with_ghosts(ShapeView(
             _join_faces([part.faces for part in self.components]), _join_edges(self.components), joined, volume, centroid, long_axis,
-            extents, 2.0 * volume / skin, np.array(self.bodies), whole=_join_wholes(self.components)))
+            extents, 2.0 * volume / skin, np.array(self.bodies), whole=_join_wholes(self.components), ancestry=self._numbered_ancestry))
+
+    @property
+    def _numbered_ancestry(self) -> Ancestry | None:
+        """Ancestry by the numbers of the whole part: sheets come after all solids."""
+        if self.ancestry is None:
+            return None
+        face, edge = sum(len(solid.faces) for solid in self.solids), sum(len(solid.edges) for solid in self.solids)
+        return replace(self.ancestry, skin=self.ancestry.skin + np.array([0, face, 0]), rim=self.ancestry.rim + np.array([0, edge]),
+                       ridge=self.ancestry.ridge + np.array([0, edge]))
 
     def _with_ghosts(self, view: ShapeView) -> ShapeView:
         ghosts = list(self.ghosts)
@@ -143,7 +154,8 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
     sheets: list[tuple[Made, int]] = []
     lines: list[LineShape] = []
     making: list[Callable[[], Member | None]] = []
-    thin: dict[str, float] = {}
+    thin: dict[str, MidSurface] = {}
+    sources: list[tuple[BodyShape, int]] = []
     for piece in project.active_pieces:
         where = f"pieces/{piece.name}"
         imported = _imported(project, piece, files) if piece.recipe is None else None
@@ -158,13 +170,12 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
                                    "Leave the thickness away.", "thickness")
             solid = build_body(imported)
             found = find_midsurface(solid, piece.name)
-            thin[piece.name] = solid.view.volume
-            first = len(bodies)
-            for patch, name in named_patches(found, piece.name):
-                bodies.append(name)
-                owners.append(piece.name)
-                sheets.append((patch, len(bodies) - 1))
-            making.append(_maker(piece.name, piece, tuple(range(first, len(bodies))), None, solid.solid, project.value, where))
+            thin[piece.name] = found
+            bodies.append(piece.name)
+            owners.append(piece.name)
+            sheets.append((found.made, len(bodies) - 1))
+            sources.append((solid, len(bodies) - 1))
+            making.append(_maker(piece.name, piece, (len(bodies) - 1,), None, solid.solid, project.value, where))
             continue
         if piece.recipe is None:
             bodies.append(piece.name)
@@ -207,7 +218,8 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
         lone = form[0] if len(form) == 1 else None
     return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone,
                      line_set(lines, bodies) if lines else None, tuple(making), _ghosts(project, files),
-                     _deviation(fused, owners, thin))
+                     max((found.deviation for found in thin.values()), key=abs, default=0.0),
+                     None if fused is None else find_ancestry(fused, sources))
 
 
 def _surface(project: Project, piece: Piece, shape: Any) -> Made:
@@ -221,7 +233,7 @@ def _surface(project: Project, piece: Piece, shape: Any) -> Made:
     if thickness <= 0:
         raise LabilisError(f"A thickness of '{piece.thickness}' is not above zero.", f"{where}/thickness", "Give a positive length.",
                            "thickness")
-    return Made(sheets=[(face, thickness, "") for face in loose_faces(shape)])
+    return Made(sheets=[Sheet(face, thickness) for face in loose_faces(shape)])
 
 
 def _maker(name: str, piece: Piece, bodies: tuple[int, ...], made: Made | None, solid: Any, read: Any, where: str,
@@ -255,16 +267,6 @@ def _ghosts(project: Project, files: Mapping[str, bytes]) -> tuple[tuple[str, Te
         except LabilisError:
             continue
     return tuple(found)
-
-
-def _deviation(sheets: BodyShape | None, owners: list[str], thin: Mapping[str, float]) -> float:
-    """Largest relative difference between the volume of an imported solid, by piece, and that of its sheets."""
-    found = [0.0]
-    for name, volume in thin.items():
-        assert sheets is not None
-        mine = np.array([owners[body] == name for body in sheets.faces.body])
-        found.append(float((sheets.faces.area * sheets.faces.thickness)[mine].sum()) / volume - 1.0)
-    return max(found, key=abs)
 
 
 def _refuse_overlap(solids: list[BodyShape], names: list[str]) -> None:
@@ -363,9 +365,9 @@ def _moved(made: Made, move: Any) -> Made:
     result = Made(solid.Shape(), [(typed(solid.ModifiedShape(face)), name) for face, name in made.solid_names])
     if made.sheets:
         maker = BRepBuilderAPI_Transform(gathered([face for face, *_ in made.sheets]), move, True)
-        for face, thickness, name in made.sheets:  # sides are kept; a mirror image turns the surface's own normal over
-            side = TopAbs.Reverse_s(face.Orientation()) if move.IsNegative() else face.Orientation()
-            result.sheets.append((typed(maker.ModifiedShape(face).Oriented(side)), thickness, name))
+        for sheet in made.sheets:  # sides are kept; a mirror image turns the surface's own normal over
+            side = TopAbs.Reverse_s(sheet.face.Orientation()) if move.IsNegative() else sheet.face.Orientation()
+            result.sheets.append(sheet._replace(face=typed(maker.ModifiedShape(sheet.face).Oriented(side))))
         result.sheet_edges = [(typed(maker.ModifiedShape(edge)), name) for edge, name in made.sheet_edges]
     return result
 
@@ -391,14 +393,14 @@ def _cut(made: Made, piece: Piece, read: Any) -> Made:
         if not new:
             raise LabilisError("The cut misses its piece.", where, "Move it.", "cut")
         result = Made(maker.Shape(), images(maker, made.solid_names) + new)
-        for sheet, thickness, name in made.sheets:
-            own = parts(sheet, "edge")
+        for sheet in made.sheets:
+            own = parts(sheet.face, "edge")
             mine = [(edge, word) for edge, word in made.sheet_edges if any(edge.IsSame(other) for other in own)]
-            one = BRepAlgoAPI_Cut(sheet, tool)
+            one = BRepAlgoAPI_Cut(sheet.face, tool)
             kept = images(one, mine)
             known = {shape_key(edge) for edge, _ in kept}
             for face in parts(one.Shape(), "face"):
-                result.sheets.append((face, thickness, name))
+                result.sheets.append(sheet._replace(face=face))
                 kept += [(edge, f"cut.{number}") for edge in parts(face, "edge") if shape_key(edge) not in known]
             result.sheet_edges += kept
         made = result
@@ -412,7 +414,7 @@ def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
     from OCP.TopTools import TopTools_ListOfShape
 
     arguments = TopTools_ListOfShape()
-    faces = [(face, thickness, name, number) for made, number in sheets for face, thickness, name in made.sheets]
+    faces = [(sheet.face, sheet, number) for made, number in sheets for sheet in made.sheets]
     for face, *_ in faces:
         arguments.Append(face)
     maker = BRepAlgoAPI_BuilderAlgo()
@@ -430,7 +432,7 @@ def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
             if f"{bodies[number]}/{name}" not in words:
                 words.append(f"{bodies[number]}/{name}")
     shape = maker.Shape() if len(faces) > 1 else faces[0][0]
-    unique: dict[int, list[tuple[Any, float, str, int]]] = {}
+    unique: dict[int, list[tuple[Any, Sheet, int]]] = {}
     for item in named:
         unique.setdefault(shape_key(item[0]), []).append(item)
     handles, rows = [], []
@@ -438,8 +440,10 @@ def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
     for owners in (owners for key, owners in unique.items() if key not in dangling):
         face = owners[0][0]
         row = face_row(face)
-        row["name"] = "|".join(f"{bodies[number]}/{name}" for _, _, name, number in owners)
-        row["body"], row["thickness"] = owners[0][3], max(item[1] for item in owners)
+        row["name"] = "|".join(f"{bodies[number]}/{sheet.name}" for _, sheet, number in owners if sheet.name)
+        thickest = max((sheet for _, sheet, _ in owners), key=lambda sheet: sheet.thickness)
+        row["body"], row["slope"] = owners[0][2], thickest.slope
+        row["thickness"] = thickest.thickness + float(np.dot(thickest.slope, np.subtract(row["centroid"], thickest.centre)))
         handles.append(face)
         rows.append(row)
     edges, edge_rows = edges_of(handles)
@@ -448,19 +452,19 @@ def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
     return BodyShape(shape, tuple(handles), tuple(edges), make_table(FaceTable, rows), make_table(EdgeTable, edge_rows))
 
 
-def _dangling(faces: list[tuple[Any, float, str, int]], imported: set[int]) -> set[int]:
+def _dangling(faces: list[tuple[Any, Sheet, int]], imported: set[int]) -> set[int]:
     """Strips of half a thickness that imported mid-surfaces leave beyond each other at sharp corners: to be dropped."""
     beside: dict[int, int] = {}
     for face, *_ in faces:
         for edge in parts(face, "edge"):
             beside[shape_key(edge)] = beside.get(shape_key(edge), 0) + 1
     found = set()
-    for face, thickness, _, number in faces:
+    for face, sheet, number in faces:
         if number not in imported:
             continue
         lengths = [(float(edge_row(edge)["length"]), shape_key(edge)) for edge in parts(face, "edge")]
         longest = max(length for length, _ in lengths)
         free = max((length for length, key in lengths if beside[key] == 1), default=0.0)
-        if face_row(face)["area"] < 0.6 * thickness * longest and free > 0.9 * longest:
+        if face_row(face)["area"] < 0.6 * sheet.thickness * longest and free > 0.9 * longest:
             found.add(shape_key(face))
     return found

@@ -2,21 +2,25 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from labilis.model import Pick, Region
-from labilis.shape.tables import EdgeTable, FaceTable, Ints, ShapeView
+from labilis.shape.tables import Ancestry, EdgeTable, FaceTable, Ints, ShapeView
 
 
 @dataclass(frozen=True)
 class RegionMatch:
-    """Faces and edges of a region found in a body, and picks that could not be found (as sentences)."""
+    """Faces and edges of a region found in a body, and picks that could not be found (as sentences). against (a,): those of the faces
+    that are sheets picked on the solid's side that their normal points away from; ends (e, 2): those of the edges that stand for a
+    face through the thickness of a solid, and the row of that face among the solids' own."""
 
     faces: Ints
     edges: Ints
     lost: tuple[str, ...]
+    against: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    ends: Ints = field(default_factory=lambda: np.zeros((0, 2), dtype=np.int64))
 
 
 def _vector(row: np.ndarray) -> tuple[float, float, float] | None:
@@ -60,15 +64,42 @@ def closest_row(pick: Pick, table: FaceTable | EdgeTable, scale: float) -> tuple
     return (best, float(cost[best])) if cost[best] < 0.12 else (-1, np.inf)
 
 
-def _rows(pick: Pick, view: ShapeView) -> list[int]:
-    """Rows of a pick: one, or all parts of a face or an edge that scribes have divided since."""
-    table = view.faces if pick.of == "face" else view.edges
-    row, cost = closest_row(pick, table, view.size)
+@dataclass(frozen=True)
+class _Found:
+    """What a pick is now: rows of faces and edges, those of the faces that were picked from behind, those edges that stand for a face."""
+
+    faces: list[int] = field(default_factory=list)
+    edges: list[int] = field(default_factory=list)
+    against: list[int] = field(default_factory=list)
+    ends: list[tuple[int, int]] = field(default_factory=list)
+
+
+def _now(pick: Pick, view: ShapeView) -> _Found:
+    """A face or an edge; all parts of one that scribes have divided since; sheets and their edges for one of a solid that they were made
+    from."""
+    row, cost = closest_row(pick, view.faces if pick.of == "face" else view.edges, view.size)
+    rows = [row] if row >= 0 else []
     if view.whole is not None:
         whole, cost_of_whole = closest_row(pick, view.whole.faces if pick.of == "face" else view.whole.edges, view.size)
         if whole >= 0 and cost_of_whole < cost:
-            return [int(part) for part in np.flatnonzero((view.whole.face_of if pick.of == "face" else view.whole.edge_of) == whole)]
-    return [row] if row >= 0 else []
+            rows = np.flatnonzero((view.whole.face_of if pick.of == "face" else view.whole.edge_of) == whole).tolist()
+            cost = cost_of_whole
+    old = view.ancestry
+    if old is not None:
+        mine, cost_there = closest_row(pick, old.faces if pick.of == "face" else old.edges, view.size)
+        if mine >= 0 and cost_there < cost:
+            return _become(old, pick.of, mine)
+    return _Found(faces=rows) if pick.of == "face" else _Found(edges=rows)
+
+
+def _become(old: Ancestry, of: str, row: int) -> _Found:
+    """What a face or an edge of a solid has become among the sheets."""
+    if of == "edge":
+        return _Found(edges=[int(edge) for edge in old.ridge[old.ridge[:, 0] == row, 1]])
+    skin = old.skin[old.skin[:, 0] == row]
+    rim = old.rim[old.rim[:, 0] == row, 1]
+    return _Found([int(face) for face in skin[:, 1]], [int(edge) for edge in rim], [int(face) for face in skin[skin[:, 2] < 0, 1]],
+                  [(int(edge), row) for edge in rim])
 
 
 def rows_named(table: FaceTable | EdgeTable, wanted: str) -> list[int]:
@@ -91,13 +122,20 @@ def find_region(region: Region, view: ShapeView) -> RegionMatch:
         found["edge"] += [row for row in rows if row not in found["edge"]]
         if not rows:
             lost.append(f"'{name}'")
+    against: list[int] = []
+    ends: list[tuple[int, int]] = []
     for pick in region.picks:
-        rows = _rows(pick, view)
-        if not rows or set(rows) & set(found[pick.of]):
+        now = _now(pick, view)
+        fresh = [row for row in now.faces if row not in found["face"]], [row for row in now.edges if row not in found["edge"]]
+        if not fresh[0] and not fresh[1]:
             unit = "mm²" if pick.of == "face" else "mm"
             place = ", ".join(f"{c:.4g}" for c in pick.position)
             lost.append(f"{pick.kind} {pick.of} of {pick.size:.4g} {unit} near ({place}) mm")
-        else:
-            found[pick.of] += rows
+            continue
+        found["face"] += fresh[0]
+        found["edge"] += fresh[1]
+        against += now.against
+        ends += now.ends
     return RegionMatch(np.array(sorted(found["face"]), dtype=np.int64), np.array(sorted(found["edge"]), dtype=np.int64),
-                       tuple(lost))
+                       tuple(lost), np.array(sorted(set(against)), dtype=np.int64),
+                       np.array(sorted(set(ends)), dtype=np.int64).reshape(-1, 2))

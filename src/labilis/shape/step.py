@@ -2,21 +2,10 @@
 from __future__ import annotations
 
 import tempfile
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from labilis.model import LabilisError
-
-
-@dataclass(frozen=True)
-class BodyInfo:
-    """What a file holds: number from 1, name in the file, length unit of the file, volume in mm³, 0 of a surface."""
-
-    number: int
-    name: str
-    unit: str
-    volume: float
 
 
 def _silence() -> None:
@@ -52,7 +41,8 @@ def _walk(tool: Any, label: Any, location: Any, name: str, found: list[tuple[str
             component, referred = parts.Value(index), TDF_Label()
             if XCAFDoc_ShapeTool.GetReferredShape_s(component, referred):
                 placed = location.Multiplied(XCAFDoc_ShapeTool.GetLocation_s(component))
-                _walk(tool, referred, placed, _label_name(referred) or _label_name(component), found)
+                own = _label_name(referred) or _label_name(component)
+                _walk(tool, referred, placed, f"{name}/{own}" if name and own else own or name, found)
         return
     found.append((name, XCAFDoc_ShapeTool.GetShape_s(label).Moved(location)))
 
@@ -124,7 +114,7 @@ def read_step(data: bytes, file: str = "part.step") -> tuple[list[tuple[str, Any
     from OCP.TDF import TDF_LabelSequence
     from OCP.TDocStd import TDocStd_Document
     from OCP.TopLoc import TopLoc_Location
-    from OCP.XCAFDoc import XCAFDoc_DocumentTool
+    from OCP.XCAFDoc import XCAFDoc_DocumentTool, XCAFDoc_ShapeTool
 
     _silence()
     reader = STEPCAFControl_Reader()
@@ -147,8 +137,11 @@ def read_step(data: bytes, file: str = "part.step") -> tuple[list[tuple[str, Any
     roots = TDF_LabelSequence()
     tool.GetFreeShapes(roots)
     found: list[tuple[str, Any]] = []
+    several = roots.Length() > 1  # one assembly that holds all of it says nothing
     for index in range(1, roots.Length() + 1):
-        _walk(tool, roots.Value(index), TopLoc_Location(), _label_name(roots.Value(index)), found)
+        root = roots.Value(index)
+        whole = XCAFDoc_ShapeTool.IsAssembly_s(root) and not several
+        _walk(tool, root, TopLoc_Location(), "" if whole else _label_name(root), found)
     bodies: list[tuple[str, Any]] = []
     for name, shape in found:
         solids = solids_of(shape)
@@ -168,9 +161,3 @@ def read_bodies(data: bytes, file: str) -> tuple[list[tuple[str, Any]], str]:
 
         return read_stl(data, file), "millimetre (taken, STL has no unit)"
     return read_step(data, file)
-
-
-def list_bodies(data: bytes, file: str = "part.step") -> list[BodyInfo]:
-    """What a STEP or STL file holds, for making pieces of it."""
-    bodies, unit = read_bodies(data, file)
-    return [BodyInfo(number, name, unit, volume_of(solid) if solids_of(solid) else 0.0) for number, (name, solid) in enumerate(bodies, 1)]

@@ -19,7 +19,7 @@ class FaceTable:
     origin (n, 3) mm: a point on that axis or plane; radius (n,) mm, nan where there is none (the larger one of a torus);
     second (n,): small radius of a torus, half angle of a cone in rad, else nan; inner (n,): True for bores;
     name (n,): names that recipes gave, several joined by '|', '' for imported ones; body (n,): number in `ShapeView.bodies`;
-    thickness (n,) mm of a sheet, 0 for the skin of a solid.
+    thickness (n,) mm of a sheet at its centroid, 0 for the skin of a solid; slope (n, 3): how it changes, mm per mm.
     """
 
     kind: NDArray[np.str_]
@@ -33,6 +33,7 @@ class FaceTable:
     name: NDArray[np.str_]
     body: Ints
     thickness: Floats
+    slope: Floats
 
     def __len__(self) -> int:
         return len(self.kind)
@@ -89,6 +90,19 @@ class Whole:
 
 
 @dataclass(frozen=True)
+class Ancestry:
+    """Faces and edges of imported solids that are sheets now: the solids' faces and edges one after the other, and what they have become.
+    skin (k, 3): face of a solid, sheet that stands for it, and 1 where both look the same way, else -1; rim (k, 2): face of a solid
+    through its thickness, edge of a sheet; ridge (k, 2): edge of a solid, edge of a sheet."""
+
+    faces: FaceTable
+    edges: EdgeTable
+    skin: Ints
+    rim: Ints
+    ridge: Ints
+
+
+@dataclass(frozen=True)
 class ShapeView:
     """Everything the window and the judge need of a body.
 
@@ -96,7 +110,7 @@ class ShapeView:
     coordinate in x, y, z, mm; thickness mm: twice volume over area, the wall of a thin body, or the mean one of sheets;
     bodies (b,): names of the pieces' bodies; ghost_points (k, 3) mm, ghost_triangles (m, 3): pieces set aside, to be looked at only;
     ghost_of (m,): row in ghost_names (g,), the piece each triangle belongs to ('' for the shape that a line stands for);
-    whole: what there was before scribes divided it, None without scribes.
+    whole: what there was before scribes divided it, None without scribes; ancestry: the imported solids that sheets were made from.
     """
 
     faces: FaceTable
@@ -113,6 +127,7 @@ class ShapeView:
     ghost_of: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     ghost_names: NDArray[np.str_] = field(default_factory=lambda: np.zeros(0, dtype="U1"))
     whole: Whole | None = None
+    ancestry: Ancestry | None = None
 
     @property
     def sheet(self) -> NDArray[np.bool_]:

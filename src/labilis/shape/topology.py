@@ -54,14 +54,16 @@ def face_row(face: Any) -> dict[str, Any]:
     row: dict[str, Any] = {
         "kind": kind, "area": abs(properties.Mass()), "centroid": _xyz(properties.CentreOfMass()),
         "direction": (0.0, 0.0, 0.0), "origin": (0.0, 0.0, 0.0), "radius": np.nan, "second": np.nan, "inner": False,
-        "name": "", "body": 0, "thickness": 0.0,
+        "name": "", "body": 0, "thickness": 0.0, "slope": (0.0, 0.0, 0.0),
     }
     if kind == "plane":
         plane = adaptor.Plane()
         sign = -1.0 if reversed_face != (not plane.Position().Direct()) else 1.0
         row["direction"] = tuple(sign * c for c in _xyz(plane.Axis().Direction()))
         row["origin"] = _xyz(plane.Location())
-    elif kind != "other":
+    elif kind == "other":
+        row |= _canonical(face, row["area"], row["centroid"])
+    else:
         surface = getattr(adaptor, kind.capitalize())()
         axis = surface.Position().Axis()
         row["direction"], row["origin"] = _xyz(axis.Direction()), _xyz(axis.Location())
@@ -73,6 +75,45 @@ def face_row(face: Any) -> dict[str, Any]:
             row["radius"] = surface.Radius()
         row["inner"] = bool(reversed_face == surface.Position().Direct())
     return row
+
+
+_FLAT = 1e-6  # of a face's size: how far a free-form face may be from the plane or cylinder that it is taken for
+
+
+def _canonical(face: Any, area: float, centroid: tuple[float, float, float]) -> dict[str, Any]:
+    """Fields of a free-form face that is a plane or a cylinder in truth, as ruled and lofted ones often are; nothing for others."""
+    from OCP.gp import gp_Cylinder, gp_Pln
+    from OCP.ShapeAnalysis import ShapeAnalysis_CanonicalRecognition
+
+    within = _FLAT * float(np.sqrt(area))
+    seen, plane, cylinder = ShapeAnalysis_CanonicalRecognition(face), gp_Pln(), gp_Cylinder()
+    if seen.IsPlane(within, plane):
+        normal, origin = np.array(_xyz(plane.Axis().Direction())), _xyz(plane.Location())
+        outward = surface_near(face, centroid)[1]
+        return {"kind": "plane", "direction": tuple(normal * (1.0 if normal @ outward > 0 else -1.0)), "origin": origin}
+    if seen.IsCylinder(within, cylinder):
+        axis, origin = np.array(_xyz(cylinder.Axis().Direction())), np.array(_xyz(cylinder.Location()))
+        place, outward = surface_near(face, centroid)
+        radial = (place - origin) - ((place - origin) @ axis) * axis
+        return {"kind": "cylinder", "direction": tuple(axis), "origin": tuple(origin), "radius": cylinder.Radius(),
+                "inner": bool(radial @ outward < 0)}
+    return {}
+
+
+def surface_near(face: Any, place: tuple[float, float, float]) -> tuple[Floats, Floats]:
+    """(point (3,) of a face's surface nearest to a place, unit normal (3,) there as the face is turned)."""
+    from OCP.BRep import BRep_Tool
+    from OCP.gp import gp_Pnt, gp_Vec
+    from OCP.ShapeAnalysis import ShapeAnalysis_Surface
+    from OCP.TopAbs import TopAbs_REVERSED
+
+    geometry = BRep_Tool.Surface_s(face)
+    uv = ShapeAnalysis_Surface(geometry).ValueOfUV(gp_Pnt(*map(float, place)), 1e-6)
+    point, one, two = gp_Pnt(), gp_Vec(), gp_Vec()
+    geometry.D1(uv.X(), uv.Y(), point, one, two)
+    normal = np.array(_xyz(one.Crossed(two)))
+    sign = -1.0 if face.Orientation() == TopAbs_REVERSED else 1.0
+    return np.array(_xyz(point)), sign * normal / max(float(np.linalg.norm(normal)), 1e-300)
 
 
 def edge_row(edge: Any) -> dict[str, Any]:
@@ -101,7 +142,7 @@ def make_table(kind: Any, rows: list[dict[str, Any]]) -> Any:
     columns: dict[str, Any] = {}
     for name in kind.__dataclass_fields__:
         columns[name] = np.array([row[name] for row in rows], dtype=_TYPES.get(name, np.float64))
-        if name in ("centroid", "direction", "origin"):
+        if name in ("centroid", "direction", "origin", "slope"):
             columns[name] = columns[name].reshape(-1, 3)
         elif name == "faces":
             columns[name] = columns[name].reshape(-1, 2)
@@ -142,6 +183,16 @@ class BodyShape:
         extents = np.stack([tessellation.points.min(axis=0), tessellation.points.max(axis=0)], axis=1)
         return ShapeView(self.faces, self.edges, tessellation, float(properties.Mass()), rough[0], long_axis, extents,
                          float(2.0 * properties.Mass() / self.faces.area.sum()), np.array([""]), whole=self.whole)
+
+    @cached_property
+    def volume(self) -> float:
+        """Volume mm³ of a solid, or of several put together."""
+        from OCP.BRepGProp import BRepGProp
+        from OCP.GProp import GProp_GProps
+
+        properties = GProp_GProps()
+        BRepGProp.VolumeProperties_s(self.solid, properties)
+        return abs(float(properties.Mass()))
 
     @property
     def reach(self) -> float:
@@ -234,9 +285,10 @@ class BodyShape:
         return result
 
 
-def merge_points(points: Floats, relative: float = 1e-7) -> tuple[Floats, Ints]:
-    """Points that coincide made one: (unique points, index of each old point)."""
-    tolerance = relative * max(float(np.ptp(points, axis=0).max()), 1e-9)
+def merge_points(points: Floats, relative: float = 1e-7, least: float = 1e-9) -> tuple[Floats, Ints]:
+    """Points that coincide made one: (unique points, index of each old point). `least` mm: a size that they belong to, where they span
+    less themselves."""
+    tolerance = relative * max(float(np.ptp(points, axis=0).max()), least)
     pairs = cKDTree(points).query_pairs(tolerance, output_type="ndarray")
     links = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(points),) * 2)
     count, label = connected_components(links, directed=False)
@@ -276,15 +328,4 @@ def build_body(solid: Any) -> BodyShape:
 
 def normal_at(body: BodyShape, face: int, place: Floats) -> Floats:
     """Normal (3,) of a face's surface near a place (3,) mm, out of the solid."""
-    from OCP.BRep import BRep_Tool
-    from OCP.gp import gp_Pnt, gp_Vec
-    from OCP.ShapeAnalysis import ShapeAnalysis_Surface
-    from OCP.TopAbs import TopAbs_REVERSED
-
-    handle = body.face_handles[face]
-    surface = ShapeAnalysis_Surface(BRep_Tool.Surface_s(handle))
-    uv = surface.ValueOfUV(gp_Pnt(*map(float, place)), 1e-6)
-    point, along_u, along_v = gp_Pnt(), gp_Vec(), gp_Vec()
-    BRep_Tool.Surface_s(handle).D1(uv.X(), uv.Y(), point, along_u, along_v)
-    normal = np.array([(c := along_u.Crossed(along_v)).X(), c.Y(), c.Z()])
-    return normal / max(float(np.linalg.norm(normal)), 1e-300) * (-1.0 if handle.Orientation() == TopAbs_REVERSED else 1.0)
+    return surface_near(body.face_handles[face], tuple(place))[1]  # type: ignore[arg-type]

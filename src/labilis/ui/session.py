@@ -12,10 +12,11 @@ from platformdirs import user_state_path
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from labilis.judge.evidence import CaseFacts
-from labilis.model import GRADES, Geometry, LabilisError, LoadCase, Piece, Project, grade
+from labilis.model import LabilisError, Project, grade
 from labilis.model.renaming import renamed
 from labilis.run import Plan, Snapshot, Worker, judge_project, stage_keys
 from labilis.run.checkpoint import TraceCheckpoint
+from labilis.run.importing import STEEL, add_file, new_project, remove_file, told
 from labilis.run.plan import Progress, Stage
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.revision import lost_regions, revise
@@ -24,7 +25,6 @@ from labilis.store import ProjectFile, load_model
 from labilis.store.grades import OwnGrade, import_grades, keep_grade, read_grades
 from labilis.store.json_form import project_files
 
-STEEL = GRADES[0]
 _STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes", "trace": "the trace",
                 "converge": "the convergence study", "amplitude": "the study of amplitudes", "tilt": "the study of tilts"}
 _KEEP_EVERY = 15.0  # s between writing where a trace stands
@@ -139,24 +139,36 @@ class Session(QObject):
 
         def make(bodies: list[Any]) -> None:
             sha = hashlib.sha256(data).hexdigest()
-            pieces, names = [], set()
-            for body in bodies:
-                name, count = body.name if body.name != "body" else path.stem, 1
-                while name in names:
-                    count += 1
-                    name = f"{body.name} {count}"
-                names.add(name)
-                surface = body.volume == 0.0
-                pieces.append(Piece(name=name, geometry=path.name, body=body.number, material=STEEL.name, set_aside=body.number > 1,
-                                    mesh_as="shell" if surface else "solid", thickness="2 mm" if surface else None))
-            project = Project(name=path.stem, geometry=(Geometry(file=path.name, sha256=sha),), materials=(STEEL,),
-                              pieces=tuple(pieces), cases=(LoadCase(name="service"),))
+            project = new_project(bodies, path.name, sha, path.stem)
             self.new(project, {sha: data}, f"Read {path.name}: {len(bodies)} "
                      f"{'bodies' if len(bodies) > 1 else 'body'}, in {bodies[0].unit}; {STEEL.name} assumed")
-            if len(bodies) > 1:
-                self.note(f"{len(bodies) - 1} further bodies are set aside; choose which one carries load at the Part station")
+            for line in told(bodies):
+                self.note(line)
 
         self._ask_bodies(data, path.name, make)
+
+    def add_file(self, path: Path) -> None:
+        """Bring the bodies of a further file into the project."""
+        data = _bytes_of(path)
+
+        def take(bodies: list[Any]) -> None:
+            sha = hashlib.sha256(data).hexdigest()
+            try:
+                project = add_file(self.project, bodies, path.name, sha)
+                self.files = {**self.files, sha: data}
+                if self.file is not None:
+                    self.file.add_file(sha, path.name, data)
+                self.edit(project, f"{path.name} added: {len(bodies)} {'bodies' if len(bodies) > 1 else 'body'}")
+            except LabilisError as error:
+                self.problem.emit(error)
+                return
+            for line in told(bodies):
+                self.note(line)
+        self._ask_bodies(data, path.name, take)
+
+    def remove_file(self, file: str) -> None:
+        """Take a file and its pieces out of the project. Raises LabilisError when something stands on them."""
+        self.edit(remove_file(self.project, file), f"{file} removed")
 
     def revise(self, path: Path, old: str = "") -> None:
         """Read a revised file in place of `old`, or of the only file there is; regions then find their faces again."""

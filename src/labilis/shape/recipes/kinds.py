@@ -8,7 +8,7 @@ import numpy as np
 
 from labilis.model import Block, FoldedSheet, LabilisError, Opening, Plate, Recipe, Rib, Strut
 from labilis.shape.profile import Run, area_of, circle, crosses_itself, offset_band, points_of, rounded_path, slot
-from labilis.shape.recipes.made import Made, edge_of, face_of, images, name_edges, parts, prism, swept, turned_to_right
+from labilis.shape.recipes.made import Made, Sheet, edge_of, face_of, images, name_edges, parts, prism, swept, turned_to_right
 from labilis.shape.recipes.sections import SectionShape, section_shape
 
 Read = Callable[[str, str], float]  # text, kind of quantity -> number in mm or rad
@@ -65,7 +65,7 @@ def _flat_piece(outline: list[Run], openings: list[list[Run]], thickness: float,
              *([f"{opening_word}.{number}"] * len(path) for number, path in enumerate(openings, 1))]
     solid, faces = swept(paths, -thickness / 2, thickness / 2, words, ("bottom", "top"), where)
     middle = face_of(paths, 0.0, where)
-    return Made(solid, faces, [(middle, thickness, "face")], name_edges(middle, paths, words))
+    return Made(solid, faces, [Sheet(middle, thickness, "face")], name_edges(middle, paths, words))
 
 
 def make_plate(recipe: Plate, read: Read, where: str) -> Made:
@@ -112,7 +112,7 @@ def _sheets(walls: list[tuple[tuple[Run, ...], float, list[str]]], length: float
             base = edge_of(run)
             maker = prism(base, 0.0, 0.0, length)
             face = turned_to_right(parts(maker.Shape(), "face")[0], run)
-            made.sheets.append((face, thickness, name))
+            made.sheets.append(Sheet(face, thickness, name))
             edges = parts(face, "edge")
             first, last = maker.FirstShape(), maker.LastShape()
             for edge in edges:

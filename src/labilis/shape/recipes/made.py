@@ -3,20 +3,30 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 from labilis.model import LabilisError
 from labilis.shape.profile import Run
 
 
+class Sheet(NamedTuple):
+    """A face of a mid-surface: thickness mm at `centre` (3,) mm, name, slope of the thickness (3,) in mm per mm."""
+
+    face: Any
+    thickness: float
+    name: str = ""
+    slope: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    centre: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
 @dataclass
 class Made:
-    """solid: TopoDS_Shape with solid_names (face, name); sheets (face, thickness mm, name) of its mid-surface, none when the recipe is
-    not thin; sheet_edges (edge, name)."""
+    """solid: TopoDS_Shape with solid_names (face, name); sheets of its mid-surface, none when the recipe is not thin; sheet_edges
+    (edge, name)."""
 
     solid: Any = None
     solid_names: list[tuple[Any, str]] = field(default_factory=list)
-    sheets: list[tuple[Any, float, str]] = field(default_factory=list)
+    sheets: list[Sheet] = field(default_factory=list)
     sheet_edges: list[tuple[Any, str]] = field(default_factory=list)
 
 

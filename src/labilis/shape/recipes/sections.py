@@ -121,8 +121,7 @@ def _i(s: Sizes) -> SectionShape:
     m = y - t / 2
     flanges = [Wall(_sharp([(-x, k), (0, k)], closed=False) + _sharp([(0, k), (x, k)], closed=False), t, name)
                for k, name in ((m, "top"), (-m, "bottom"))]
-    # the web ends at the flanges' faces and is bonded there: running it to their mid-lines would count the corner twice
-    return SectionShape(((outline,),), (*flanges, Wall(_sharp([(0, -y + t), (0, y - t)], closed=False), w, "web")))
+    return SectionShape(((outline,),), (*flanges, Wall(_sharp([(0, -m), (0, m)], closed=False), w, "web")))
 
 
 def _t(s: Sizes) -> SectionShape:
@@ -132,7 +131,7 @@ def _t(s: Sizes) -> SectionShape:
     x = b / 2
     outline = _sharp([(-x, 0), (-w / 2, 0), (-w / 2, -h + t), (w / 2, -h + t), (w / 2, 0), (x, 0), (x, t), (-x, t)])
     top = Wall(_sharp([(-x, t / 2), (0, t / 2)], closed=False) + _sharp([(0, t / 2), (x, t / 2)], closed=False), t, "top")
-    return SectionShape(((outline,),), (top, Wall(_sharp([(0, t - h), (0, 0)], closed=False), w, "web")))
+    return SectionShape(((outline,),), (top, Wall(_sharp([(0, t - h), (0, t / 2)], closed=False), w, "web")))
 
 
 SECTIONS: dict[str, Callable[[Sizes], SectionShape]] = {

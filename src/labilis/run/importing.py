@@ -1,0 +1,74 @@
+"""Projects made of the bodies of files, and files added to or taken out of a project: pure functions on statements."""
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from labilis.model import GRADES, Geometry, LabilisError, LoadCase, Piece, Project
+from labilis.shape.proposal import BodyInfo
+
+STEEL = GRADES[0]
+
+
+def new_project(bodies: Sequence[BodyInfo], file: str, sha: str, title: str) -> Project:
+    """A project of all bodies of a file, each meshed as proposed; what is proposed to carry nothing is set aside."""
+    return Project(name=title, geometry=(Geometry(file=file, sha256=sha),), materials=(STEEL,),
+                   pieces=tuple(_pieces(bodies, file, STEEL.name, set(), title)), cases=(LoadCase(name="service"),))
+
+
+def add_file(project: Project, bodies: Sequence[BodyInfo], file: str, sha: str) -> Project:
+    """The project with the bodies of a further file. Raises LabilisError when it has a file of that name."""
+    if any(item.file == file for item in project.geometry):
+        raise LabilisError(f"The project has a file called '{file}' already.", "part", "Read it as a revision, or give it another name.",
+                           "file-name")
+    taken = {name for piece in project.pieces for name in (piece.name, *piece.instances)} | {item.name for item in project.scribes}
+    materials = list(project.materials) or [STEEL]
+    material = next((piece.material for piece in project.pieces if piece.material), materials[0].name)
+    return project.changed(geometry=[*project.geometry, Geometry(file=file, sha256=sha)], materials=materials,
+                           pieces=[*project.pieces, *_pieces(bodies, file, material, taken, file.rsplit(".", 1)[0])])
+
+
+def remove_file(project: Project, file: str) -> Project:
+    """The project without a file, its pieces and the regions on them. Raises LabilisError naming what still stands on those."""
+    gone = {piece.name for piece in project.pieces if piece.geometry == file}
+    if not any(item.file == file for item in project.geometry):
+        raise LabilisError(f"The project has no file '{file}'.", "part", "It may have been removed.", "no-file")
+    regions = {region.name for region in project.regions if region.piece in gone}
+    hubs = {hub.name for hub in project.hubs if hub.region in regions}
+    users = [item.name for items in (project.supports, project.springs, project.loads) for item in items
+             if getattr(item, "on", "") in regions | hubs]
+    users += sorted(hubs) + [zone.region for zone in project.mesh.zones if zone.region in regions]
+    if users:
+        raise LabilisError(f"'{file}' is still in use: {', '.join(users)} stand on it.", "part", "Remove those first.", "in-use")
+    return project.changed(geometry=[item for item in project.geometry if item.file != file],
+                           pieces=[piece for piece in project.pieces if piece.name not in gone],
+                           regions=[region for region in project.regions if region.name not in regions],
+                           released=[pair for pair in project.released if not gone & set(pair)],
+                           checks=[check for check in project.checks if check.member not in gone])
+
+
+def _pieces(bodies: Sequence[BodyInfo], file: str, material: str, taken: set[str], title: str) -> list[Piece]:
+    found = []
+    for body in bodies:
+        base = title if body.name == "body" else body.name
+        name, count = base, 1
+        while name in taken:
+            count += 1
+            name = f"{base} {count}"
+        taken.add(name)
+        found.append(Piece(name=name, geometry=file, body=body.number, material=material, mesh_as=body.mesh_as, thickness=body.thickness,
+                           set_aside=body.aside))
+    return found
+
+
+def told(bodies: Sequence[BodyInfo]) -> list[str]:
+    """What is proposed for each body, a sentence each; many of one kind together."""
+    groups: dict[tuple[str, str, str, bool, str], list[str]] = {}
+    for body in bodies:
+        groups.setdefault((body.mesh_as, body.reason, body.other, body.aside, body.why_aside), []).append(body.name)
+    found = []
+    for (mesh_as, reason, other, aside, why), names in groups.items():
+        whose = names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more"
+        either = f"; {other}s would do as well" if other else ""
+        proposed = f"{mesh_as}{'s' if mesh_as == 'shell' else ''}, {reason}{either}"
+        found.append(f"{whose}: set aside, {why}." if aside else f"{whose}: {proposed}.")
+    return found
