@@ -1,4 +1,4 @@
-"""python -m validation [--full] [--json FILE] [--only WORD]"""
+"""python -m validation [--full] [--json FILE] [--only WORD]; python -m validation corpus --count N --seed S"""
 from __future__ import annotations
 
 import argparse
@@ -8,6 +8,7 @@ from pathlib import Path
 
 from validation import collapse, elements, frames, lines, members, plates, rings, sheets, stand, struts, traces, yielding
 from validation.case import Case, Row, run_case
+from validation.corpus import batch
 
 CASES: list[Case] = [*struts.CASES, *lines.CASES, *plates.CASES, *rings.CASES, *sheets.CASES, *members.CASES, *stand.CASES, *frames.CASES,
                      *traces.CASES, *collapse.CASES,
@@ -32,6 +33,8 @@ def table(rows: list[Row]) -> str:
 
 
 def main() -> None:
+    if sys.argv[1:2] == ["corpus"]:
+        sys.exit(batch.main(sys.argv[2:]))
     parser = argparse.ArgumentParser(prog="validation", description=__doc__)
     parser.add_argument("--full", action="store_true", help="all cases, not only the quick ones; writes docs/validation.md")
     parser.add_argument("--json", type=Path)

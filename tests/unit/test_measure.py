@@ -13,8 +13,8 @@ from labilis.judge.cuts import cut_section
 from labilis.judge.measure import face_section, measured, measured_moved
 from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
-from labilis.shape import build_body, build_part
-from labilis.shape.step import list_bodies, volume_of
+from labilis.shape import build_body, build_part, list_bodies
+from labilis.shape.step import volume_of
 from labilis.shape.stl import read_stl
 from tests.unit.test_mistakes import STEEL
 

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 
 from labilis.model import LabilisError
+from labilis.shape import list_bodies
 from validation.corpus import assemblies, families  # noqa: F401
 from validation.corpus.model import write_model
 from validation.corpus.part import FAMILIES, Part
@@ -24,7 +25,8 @@ def draw_part(name: str, seed: int, number: int) -> Part:
 
 
 def run_part(name: str, seed: int, number: int, way: str, keep: Path | None = None) -> dict[str, Any]:
-    """What came of a part: `way` is 'proposed', 'other', 'solid' or 'shell'."""
+    """What came of a part: `way` is 'proposed', 'other' (than proposed; state 'none' where nothing else is offered), 'solid' or 'shell'.
+    The time counts from the file on: what is proposed for its bodies is found in it."""
     from labilis.run import Plan, Runner, judge_project
     from labilis.store import load_model
 
@@ -38,7 +40,10 @@ def run_part(name: str, seed: int, number: int, way: str, keep: Path | None = No
         runner = Runner()
         try:
             snapshot = load_model(path)
-            snapshot = represented(snapshot, way)
+            ways = ways_of(snapshot, way)
+            if not ways:
+                return found | {"state": "none"}
+            snapshot = represented(snapshot, ways)
             found["as"] = sorted({piece.mesh_as for piece in snapshot.project.pieces})
             report = judge_project(snapshot.project, runner.run(snapshot, Plan("modes")))
             case = report.cases[0]
@@ -59,10 +64,25 @@ def run_part(name: str, seed: int, number: int, way: str, keep: Path | None = No
     return found
 
 
-def represented(snapshot: Any, way: str) -> Any:
-    """The model with its pieces meshed one way."""
+def ways_of(snapshot: Any, way: str) -> list[str]:
+    """How each piece is meshed, in order; empty when there is no other way than the proposed one."""
+    pieces = snapshot.project.pieces
+    if way in ("solid", "shell"):
+        return [way] * len(pieces)
+    bodies = list_bodies(snapshot.files["part.step"], "part.step")
+    proposed = [bodies[piece.body - 1].mesh_as for piece in pieces]
+    if way == "proposed":
+        return proposed
+    if "shell" in proposed:
+        return ["solid"] * len(pieces)
+    either = [bodies[piece.body - 1].other or "solid" for piece in pieces]
+    return either if "shell" in either else []
+
+
+def represented(snapshot: Any, ways: list[str]) -> Any:
+    """The model with its pieces meshed in these ways."""
     project = snapshot.project
-    pieces = [piece.model_copy(update={"mesh_as": way}) for piece in project.pieces]
+    pieces = [piece.model_copy(update={"mesh_as": way}) for piece, way in zip(project.pieces, ways)]
     return type(snapshot)(project.changed(pieces=pieces), snapshot.files)
 
 

@@ -2,10 +2,12 @@
 from __future__ import annotations
 
 import contextlib
+import faulthandler
 import os
 import pickle
 import select
 import signal
+import tempfile
 import time
 from collections.abc import Callable
 from typing import Any
@@ -29,6 +31,8 @@ def apart(call: Callable[[], Any], seconds: float) -> Any:
             null = os.open(os.devnull, os.O_WRONLY)
             os.dup2(null, 1)
             os.dup2(null, 2)
+            faulthandler.disable()
+            os.chdir(tempfile.gettempdir())  # libraries that fail leave files where they stand
             with os.fdopen(write, "wb") as pipe:
                 pickle.dump(call(), pipe, protocol=pickle.HIGHEST_PROTOCOL)
             status = 0

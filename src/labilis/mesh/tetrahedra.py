@@ -20,7 +20,7 @@ _GROWTH = 0.35  # element size gained per mm of distance from a zone
 _FLATTEST = 1e-4  # shape of an element under which a mesh is of no use
 _TRIES = 3  # skins, each finer where the one before crossed itself
 _MOST_ADDED = 400_000  # nodes that may be added where the skin may be cut
-_PATIENCE = 25.0  # s for filling one skin
+_PATIENCE = 12.0  # s for filling one skin
 
 
 def mesh_body(body: BodyShape, size: float, order: int = 2,
