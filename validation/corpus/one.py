@@ -69,7 +69,7 @@ def ways_of(snapshot: Any, way: str) -> list[str]:
     pieces = snapshot.project.pieces
     if way in ("solid", "shell"):
         return [way] * len(pieces)
-    bodies = list_bodies(snapshot.files["part.step"], "part.step")
+    bodies = list_bodies(next(iter(snapshot.files.values())), "part.step")
     proposed = [bodies[piece.body - 1].mesh_as for piece in pieces]
     if way == "proposed":
         return proposed

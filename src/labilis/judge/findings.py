@@ -23,7 +23,10 @@ class MeshFindings:
     nodes, and how many; sheet_faces: numbers of the CAD faces that are sheets; deviation: relative difference between the
     volume of an imported thin solid and of the mid-surface made of it; missed (p, 2): pairs of bodies that touch where all nodes are
     bonded to others already; quads (q, 8): sides of hexahedra and wedges on the surface, corners, then mid-sides; of_quad (k,): the
-    one that a triangle is cut from, -1 for none; fused (p, 3): pairs of solids with nodes in common, and how many.
+    one that a triangle is cut from, -1 for none; fused (f, 3): pairs of bodies with nodes in common, and how many. Of the joints,
+    bonded ones first: joint_reach (p + f, 2) mm along and across, joint_turns (p + f,): turns are carried too, joint_area (p,) mm² tied,
+    joint_gap (p,) mm of open room; near (q, 2): pairs that come near without touching, near_gap (q,) mm; told: what the mesher did in
+    another way than asked.
     """
 
     nodes: Floats
@@ -49,6 +52,13 @@ class MeshFindings:
     quads: Ints
     of_quad: Ints
     fused: Ints = field(default_factory=lambda: np.zeros((0, 3), dtype=np.int64))
+    joint_reach: Floats = field(default_factory=lambda: np.zeros((0, 2)))
+    joint_turns: NDArray[np.bool_] = field(default_factory=lambda: np.zeros(0, dtype=bool))
+    joint_area: Floats = field(default_factory=lambda: np.zeros(0))
+    joint_gap: Floats = field(default_factory=lambda: np.zeros(0))
+    near: Ints = field(default_factory=lambda: np.zeros((0, 2), dtype=np.int64))
+    near_gap: Floats = field(default_factory=lambda: np.zeros(0))
+    told: Texts = field(default_factory=lambda: np.zeros(0, dtype=str))
 
     @property
     def count(self) -> int:

@@ -223,6 +223,9 @@ def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | 
         found.append((Span("Finer on "), Span(zone.region, strong=True), Span(": "),
                       value_span(zone.size, ("mesh", "zones", index, "size"), "length"), Span("."),
                       *_lost_words(project, zone.region, lost)))
+    if len([piece for piece in project.active_pieces if piece.mesh_as != "line"]) > 1 or plan.weld_gap is not None:
+        found.append((Span("An end of a wall counts as welded across up to "),
+                      value_span(plan.weld_gap or "half of the thinner wall", ("mesh", "weld_gap"), "length"), Span(".")))
     if (facts is None or facts.mesh is None) and expected:
         found.append((Span(expected, tone="quiet"),))
     if facts is not None and facts.mesh is not None:
@@ -230,6 +233,7 @@ def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | 
         worst = float(mesh.shape.min())
         found.append((Span(f"{mesh.words[:1].upper() + mesh.words[1:]}, {len(mesh.nodes):,} nodes, {mesh.unknowns:,} unknowns; worst "
                            f"shape {worst:.2f} of 1."),))
+        found += [(Span(str(text), tone="quiet"),) for text in mesh.told]
     found += joint_sentences(project, None if facts is None else facts.mesh)
     return found
 

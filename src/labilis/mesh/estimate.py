@@ -110,6 +110,8 @@ def estimate(view: ShapeView, size: float, order: int, swept: bool = True) -> Me
     return MeshEstimate(elements + shells, nodes + int(1.05 * shells), unknowns, memory, seconds)
 
 
+_SLENDER = 10.0  # R/t from which a round wall may buckle by itself
+_MOST_SHELLS = 16_000  # elements that round walls may bring a proposed size to
 _MOST_SIDES = 11_000  # triangles on the skins of solids that a proposed size may lead to: some 100,000 unknowns where walls are thin
 
 
@@ -125,7 +127,20 @@ def proposed_size(view: ShapeView) -> float:
         size = max(min(size, width / 3.0), float(np.sqrt(skin / (0.433 * _MOST_SIDES))))
     if sheet.any():
         size = min(size, _narrow_width(view, sheet, 0.0) / 5.0)
+        least = float(np.sqrt(view.faces.area[sheet].sum() / _MOST_SHELLS))
+        size = min(size, max(_round_size(view), least))
     return float(f"{size:.1e}")
+
+
+def _round_size(view: ShapeView) -> float:
+    """Size (mm) at which the square buckles of round sheets have six elements to a half wave, inf without any. Half waves of a long
+    cylinder under compression are 1.72 √(Rt) long as rings and 3.46 √(Rt) as squares (Koiter's circle, ν = 0.3), at the same load; under
+    outside pressure and torsion they are longer. A wall of R/t under 10 yields before it buckles by itself."""
+    faces = view.faces
+    thin = view.sheet & np.isin(faces.kind, ("cylinder", "cone")) & (faces.radius > _SLENDER * faces.thickness)
+    if not thin.any():
+        return float("inf")
+    return float(3.46 / 6.0 * np.sqrt((faces.radius[thin] * faces.thickness[thin]).min()))
 
 
 def _narrow_width(view: ShapeView, chosen: NDArray[np.bool_], least: float) -> float:

@@ -67,7 +67,9 @@ def _assembled(sheets: BodyShape, nodes: Floats, quads: Ints, quad_face: Ints, t
     cells = []
     for elements, face in ((quads, quad_face), (triangles, triangle_face)):
         if len(elements):
-            cells.append(Cells(elements, sheets.faces.body[face], sheets.faces.thickness[face]))
+            away = nodes[elements].mean(axis=1) - sheets.faces.centroid[face]
+            thickness = sheets.faces.thickness[face] + (away * sheets.faces.slope[face]).sum(axis=1)  # tapered walls
+            cells.append(Cells(elements, sheets.faces.body[face], thickness))
     drawn = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]], triangles])
     segments = np.concatenate([np.stack([line[:-1], line[1:]], axis=1) for line in along])
     owner = np.concatenate([np.full(len(line) - 1, number, dtype=np.int64) for number, line in enumerate(along)])

@@ -125,6 +125,8 @@ class MeshPlan(Statement):
     order: Literal[1, 2] = Field(default=2, description="2 for results; 1 as a draft, always flagged")
     solids: Literal["swept", "tetrahedra"] = Field(default="swept", description="swept: hexahedra and wedges in solids that are an outline "
                                                    "moved along a line, unless a zone touches them; tetrahedra in all others")
+    weld_gap: str | None = Field(default=None, description="widest gap under the end of a wall that counts as welded, length; half of the "
+                                 "thinner wall when none is given")
     zones: tuple[MeshZone, ...] = ()
 
 
@@ -366,6 +368,8 @@ class Project(Statement):
             found += [(f"cases/{case.name}/{part.case}", part.factor, "number") for part in case.combine]
         if self.mesh.size is not None:
             found.append(("mesh/size", self.mesh.size, "length"))
+        if self.mesh.weld_gap is not None:
+            found.append(("mesh/weld_gap", self.mesh.weld_gap, "length"))
         found += [(f"mesh/zones/{zone.region}", zone.size, "length") for zone in self.mesh.zones]
         found += [(f"criteria/{field}", getattr(self.criteria, field), "number") for field in CLASS_FACTORS.values()]
         for check in self.checks:
@@ -517,6 +521,9 @@ def _check_sizes(project: Project) -> None:
     for where, text in sizes:
         if text is not None and project.value(text, "length", where) <= 0:
             raise LabilisError(f"An element size of '{text}' is not above zero.", where, "Give a positive length.", "size")
+    if project.mesh.weld_gap is not None and project.value(project.mesh.weld_gap, "length", "mesh/weld_gap") < 0:
+        raise LabilisError(f"A weld gap of '{project.mesh.weld_gap}' is below zero.", "mesh/weld_gap",
+                           "Give a length of zero or more.", "size")
     if project.value(project.criteria.required_factor, "number") <= 0:
         raise LabilisError("The required factor must be above zero.", "criteria/required_factor", "3 is usual for a "
                            "machine part.", "criteria")

@@ -10,7 +10,7 @@ from typing import Any
 from labilis.model import LabilisError, Piece, Project
 
 STAGES = ("shape", "mesh", "strength", "modes", "trace")
-_VERSION = 9  # raise when a result's content changes its meaning
+_VERSION = 10  # raise when a result's content changes its meaning
 
 # of a trace: where it ends and what is found on the way, not the path itself
 _ENDS = {"steps", "target", "deflection", "plastic_strain", "beyond_yield", "modes_at"}
@@ -85,7 +85,8 @@ def _regions(project: Project, names: set[str]) -> list[Any]:
 def _mesh_parts(project: Project) -> list[Any]:
     plan = project.mesh
     zones = [(_regions(project, {zone.region}), project.value(zone.size, "length")) for zone in plan.zones]
-    return [None if plan.size is None else project.value(plan.size, "length"), plan.order, plan.solids, zones]
+    size, weld = (None if text is None else project.value(text, "length") for text in (plan.size, plan.weld_gap))
+    return [size, weld, plan.order, plan.solids, zones]
 
 
 def _material_parts(project: Project) -> list[Any]:
@@ -122,9 +123,7 @@ def _strength_parts(project: Project, case_name: str) -> list[Any]:
         if hasattr(load, "on"):
             targets.add(load.on)
         values = [project.value(text, kind) for text, kind in load.quantities()]
-        shape = {key: value for key, value in load.model_dump().items()
-                 if key not in ("components", "normal", "pressure", "acceleration", "tilt", "offset")}
-        loads.append([shape, values, amount, getattr(load, "normal", None) is not None])
+        loads.append([load.model_dump(), values, amount])
     return [limits, loads, _regions(project, {project.target_region(target).name for target in targets})]
 
 

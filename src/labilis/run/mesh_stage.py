@@ -4,12 +4,12 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from scipy import sparse
 
 from labilis.judge.findings import MeshFindings
 from labilis.mesh import Bonds, Mesh, available_memory, estimate, find_bonds, measure_quality, mesh_part, proposed_size
 from labilis.model import LabilisError, Project
-from labilis.run.regions import Ints, match_region
+from labilis.run.joints import joint_figures
+from labilis.run.regions import match_region
 from labilis.shape import PartShape
 
 
@@ -28,36 +28,25 @@ def mesh_stage(project: Project, part: PartShape) -> tuple[Mesh, Bonds, MeshFind
                                "Give it a larger size.", "zone-size")
     apart = _released(project, part)
     mesh = mesh_part(part, size, plan.order, zones, apart, plan.solids == "swept")
-    bonds = find_bonds(mesh, apart, part.lines)
+    weld = None if plan.weld_gap is None else project.value(plan.weld_gap, "length", "mesh/weld_gap")
+    bonds = find_bonds(mesh, apart, part.lines, weld)
     return mesh, bonds, _mesh_findings(part, mesh, bonds, size)
 
 
 def _mesh_findings(part: PartShape, mesh: Mesh, bonds: Bonds, size: float) -> MeshFindings:
     """The mesh as plain figures."""
     quality = measure_quality(mesh, part.view.thickness)
-    pairs, counts = np.unique(np.sort(bonds.bodies, axis=1), axis=0, return_counts=True) if len(bonds.nodes) else (
-        np.zeros((0, 2), dtype=np.int64), np.zeros(0, dtype=np.int64))
+    joints = joint_figures(mesh, bonds)
     return MeshFindings(
         mesh.nodes, np.concatenate([cell.elements.ravel() for cell in mesh.cells]),
         np.concatenate([np.full(len(cell.elements), cell.elements.shape[1]) for cell in mesh.cells]),
         np.concatenate([np.full(len(cell.elements), cell.shell) for cell in mesh.cells]),
         np.concatenate([cell.body for cell in mesh.cells]), np.array(part.bodies), mesh.triangles, mesh.triangle_face, quality.shape,
         quality.histogram, quality.mean_edge, part.view.thickness, quality.volume, mesh.straightened, size,
-        3 * (len(mesh.nodes) + len(mesh.turning_nodes)), np.concatenate([pairs, counts[:, None]], axis=1),
-        np.flatnonzero(part.view.sheet), part.deviation, bonds.missed, mesh.quads,
-        np.full(len(mesh.triangles), -1) if mesh.of_quad is None else mesh.of_quad, _shared(mesh))
-
-
-def _shared(mesh: Mesh) -> Ints:
-    """(p, 3): pairs of solids with nodes in common, lower first, and how many."""
-    entries = [np.stack([cell.elements.ravel(), np.repeat(cell.body, cell.elements.shape[1])], axis=1) for cell in mesh.cells
-               if not cell.shell and not cell.line]
-    if not entries:
-        return np.zeros((0, 3), dtype=np.int64)
-    node, body = np.unique(np.concatenate(entries), axis=0).T
-    member = sparse.csr_matrix((np.ones(len(node), dtype=np.int64), (body, node)))
-    pairs = sparse.triu(member @ member.T, 1).tocoo()
-    return np.stack([pairs.row, pairs.col, pairs.data], axis=1).astype(np.int64)
+        3 * (len(mesh.nodes) + len(mesh.turning_nodes)), joints.bonded, np.flatnonzero(part.view.sheet), part.deviation, bonds.missed,
+        mesh.quads,
+        np.full(len(mesh.triangles), -1) if mesh.of_quad is None else mesh.of_quad, joints.fused,
+        joints.reach, joints.turns, joints.area, joints.gap, bonds.near, bonds.near_gap, np.array(mesh.told, dtype=str))
 
 
 def _released(project: Project, part: PartShape) -> frozenset[tuple[int, int]]:

@@ -1,30 +1,66 @@
-"""Joints between bodies that touch without common edges: how many nodes carry them."""
+"""Joints between bodies: what carries them, over what reach and gap, and what is near without being joined."""
+from __future__ import annotations
+
 import numpy as np
+from numpy.typing import NDArray
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.findings import MeshFindings
+
+_FEW = 3  # nodes: fewer are a point or a slip of a millimetre
+_LINE = 0.02  # of a joint's length: nodes of a solid that spread no further across it are a row, about which it turns freely
 
 
 def joints(facts: CaseFacts) -> Evidence | None:
-    """Bonded pairs; a joint of one or two nodes is a hinge or a slip of a millimetre."""
+    """Joints that hang on a point or act as a hinge, were not made, stand off or are only near; else how they are made."""
     mesh = facts.mesh
-    if mesh is None or len(mesh.bonded) + len(mesh.missed) + len(mesh.fused) == 0:
+    if mesh is None or len(mesh.bonded) + len(mesh.missed) + len(mesh.fused) + len(mesh.near) == 0:
         return None
     if len(mesh.missed):
-        one, two = mesh.missed[0]
         return Evidence("joints", str(len(mesh.missed)), "joints not made", "caution",
-                        f"'{mesh.bodies[one]}' and '{mesh.bodies[two]}' touch where their nodes are joined to others already: they hold "
+                        f"{_both(mesh, mesh.missed[0])} touch where their nodes are joined to others already: they hold "
                         "together through those only.", "part")
     made = np.concatenate([mesh.bonded, mesh.fused])
-    weak = made[made[:, 2] < 3]
+    weak = made[made[:, 2] < _FEW]
     if len(weak):
-        one, two, count = weak[0]
+        count = weak[0][2]
         nodes = f"{count} node{'s' if count > 1 else ''}"
         return Evidence("joints", str(len(weak)), "weak joints", "bad",
-                        f"'{mesh.bodies[one]}' and '{mesh.bodies[two]}' hang together by {nodes} only. Check that "
-                        "they touch along an edge or a face.", "part")
+                        f"{_both(mesh, weak[0])} hang together by {nodes} only. Check that they touch along an edge or a face.", "part")
+    hinges = made[hinged(mesh)] if len(mesh.joint_reach) == len(made) else made[:0]
+    if len(hinges):
+        return Evidence("joints", str(len(hinges)), "hinges", "bad",
+                        f"{_both(mesh, hinges[0])} are joined along one row of nodes, about which they turn freely. Make the mesh finer "
+                        "there, or let them touch over a face.", "mesh")
+    if len(mesh.near):
+        least = int(mesh.near_gap.argmin())
+        return Evidence("joints", str(len(mesh.near)), "pairs only near", "caution",
+                        f"{_both(mesh, mesh.near[least])} come as near as {mesh.near_gap[least]:.2g} mm and are not joined. If a weld "
+                        "closes that gap, state the weld gap in the Mesh station.", "mesh")
+    return _made(mesh, made)
+
+
+def _both(mesh: MeshFindings, pair: NDArray[np.int64]) -> str:
+    return f"'{mesh.bodies[pair[0]]}' and '{mesh.bodies[pair[1]]}'"
+
+
+def hinged(mesh: MeshFindings) -> NDArray[np.bool_]:
+    """Which joints, bonded ones first, are rows of nodes that carry no turns: (p + f,)."""
+    along, across = mesh.joint_reach.T
+    return np.asarray(~mesh.joint_turns & (across < _LINE * np.maximum(along, 1e-9)))
+
+
+def _made(mesh: MeshFindings, made: NDArray[np.int64]) -> Evidence:
+    count = str(len(made))
     if len(mesh.bonded) == 0:
-        return Evidence("joints", str(len(made)), "joints in one mesh", "good",
+        return Evidence("joints", count, "joints in one mesh", "good",
                         f"{len(made)} joints are part of one mesh, each with at least {int(made[:, 2].min())} nodes in common.", "part")
     rest = f", and {len(mesh.fused)} are part of one mesh" if len(mesh.fused) else ""
-    return Evidence("joints", str(len(made)), "joints" if rest else "bonded joints", "good",
-                    f"{len(mesh.bonded)} joints are bonded, each by at least {int(mesh.bonded[:, 2].min())} nodes{rest}.", "part")
+    area = f" over {mesh.joint_area.min():.3g} mm² or more" if len(mesh.joint_area) and np.isfinite(mesh.joint_area).all() else ""
+    text = f"{len(mesh.bonded)} joints are bonded{area}, each by at least {int(mesh.bonded[:, 2].min())} nodes{rest}."
+    wide = float(mesh.joint_gap.max()) if len(mesh.joint_gap) else 0.0
+    if wide > 0.01:
+        widest = mesh.bonded[int(mesh.joint_gap.argmax())]
+        return Evidence("joints", count, "joints across a gap", "caution",
+                        f"{_both(mesh, widest)} stand {wide:.2g} mm apart and are taken as welded together. {text}", "mesh")
+    return Evidence("joints", count, "joints" if rest else "bonded joints", "good", text, "part")
