@@ -76,31 +76,41 @@ def _peel(nodes: Floats, tets: Ints, skin: Ints, face: Ints) -> tuple[Ints, Ints
     """(elements, triangles of the skin, their faces) without flat elements that lie on one outer face of the skin with two or three of
     their sides: what they cover becomes the skin."""
     shape = shapes(nodes, tets)
-    rows = {tuple(sorted(row)): number for number, row in enumerate(skin.tolist())}
+    stride = np.int64(len(nodes))
+    waiting = np.argsort(shape)[:int((shape < _PEEL).sum())]
+    rows = dict(zip(_packed(skin, stride).tolist(), range(len(skin))))
+    sides = dict(zip(waiting.tolist(), _packed(tets[waiting][:, _FACES].reshape(-1, 3), stride).reshape(-1, 4).tolist()))
     beside = _neighbours(tets)
     triangles, owner = dict(enumerate(skin.tolist())), dict(enumerate(face.tolist()))
     keep = np.ones(len(tets), dtype=bool)
     following = len(skin)
-    waiting = [int(t) for t in np.argsort(shape)[:int((shape < _PEEL).sum())]]
     for _ in range(4):
-        for t in waiting:
-            sides = [tuple(sorted(tets[t][_FACES[k]].tolist())) for k in range(4)]
-            outer = [k for k in range(4) if keep[t] and sides[k] in rows and (beside[t, k] < 0 or not keep[beside[t, k]])]
-            faces = {owner[rows[sides[k]]] for k in outer}
+        on_skin = [t for t in waiting.tolist() if keep[t] and sum(key in rows for key in sides[t]) >= 2]
+        for t in on_skin:
+            mine = sides[t]
+            outer = [k for k in range(4) if mine[k] in rows and (beside[t, k] < 0 or not keep[beside[t, k]])]
+            faces = {owner[rows[mine[k]]] for k in outer}
             inner = [k for k in range(4) if k not in outer]
-            if not 2 <= len(outer) <= 3 or len(faces) != 1 or any(sides[k] in rows for k in inner) or shape[t] > (
+            if not 2 <= len(outer) <= 3 or len(faces) != 1 or any(mine[k] in rows for k in inner) or shape[t] > (
                     _PEEL if len(outer) == 2 else 1e-3):
                 continue
             for k in outer:
-                number = rows.pop(sides[k])
+                number = rows.pop(mine[k])
                 del triangles[number], owner[number]
             for k in inner:  # seen from outside what lies under it: turned over
                 triangles[following], owner[following] = tets[t][_FACES[k]][::-1].tolist(), next(iter(faces))
-                rows[sides[k]] = following
+                rows[mine[k]] = following
                 following += 1
             keep[t] = False
-        waiting = [t for t in waiting if keep[t]]
+        if keep[on_skin].all():
+            break
     return tets[keep], np.array(list(triangles.values()), dtype=np.int64), np.array(list(owner.values()), dtype=np.int64)
+
+
+def _packed(triangles: Ints, stride: np.int64) -> Ints:
+    """(k,) one number for each triangle (k, 3), whichever corner comes first."""
+    low = np.sort(triangles, axis=1)
+    return np.asarray((low[:, 0] * stride + low[:, 1]) * stride + low[:, 2])
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]

@@ -47,9 +47,8 @@ def skin_sizes(body: BodyShape, surface: Tessellation, size: float, zones: Seque
         line = line[np.concatenate([[True], np.linalg.norm(np.diff(line, axis=0), axis=1) > 1e-9 * body.reach])]
         if len(line) < 3:
             continue
-        radius = np.full(len(line), body.edges.radius[edge]) if np.isfinite(body.edges.radius[edge]) else _radius_along(line)
         places.append(line)
-        sizes.append(CHORD * radius)
+        sizes.append(np.full(len(line), CHORD * body.edges.radius[edge]) if np.isfinite(body.edges.radius[edge]) else _bent_sides(line))
     for face in np.flatnonzero(~np.isin(body.faces.kind, ["plane", "cylinder", "cone"])):
         nodes = np.unique(surface.triangles[surface.face == face])
         radius = float(np.nanmin([body.faces.second[face], body.faces.radius[face], np.inf])) if body.faces.kind[face] != "other" else (
@@ -73,14 +72,23 @@ def _gathered(size: float, places: Floats, sizes: Floats, zones: Sequence[tuple[
     return Sizes(size, tuple(seeds))
 
 
-def _radius_along(line: Floats) -> Floats:
-    """Radius of curvature (k,) mm along a polyline, from its turns."""
+def _bent_sides(line: Floats) -> Floats:
+    """Side (k,) mm at each point of a polyline along which it turns by CHORD. Measured over that turn, not at the point: where a line is
+    drawn with points close together their turns are noise."""
     step = np.diff(line, axis=0)
-    length = np.maximum(np.linalg.norm(step, axis=1), 1e-300)
-    unit = step / length[:, None]
+    length = np.linalg.norm(step, axis=1)
+    unit = step / np.maximum(length, 1e-300)[:, None]
     turn = np.arccos(np.clip((unit[:-1] * unit[1:]).sum(axis=1), -1, 1))
-    inner = 0.5 * (length[:-1] + length[1:]) / np.maximum(turn, 1e-9)
-    return np.concatenate([inner[:1], inner, inner[-1:]])
+    place = np.concatenate([[0.0], np.cumsum(length)])
+    # the turn at a point spread over the halves of both its segments; the ends go on bending as beside them
+    share = np.concatenate([[0.0], 0.5 * turn]) + np.concatenate([0.5 * turn, [0.0]])
+    share[0], share[-1] = 2 * share[0], 2 * share[-1]
+    turned = np.concatenate([[0.0], np.cumsum(share)]) + 1e-9 * place
+    total, reach = turned[-1], place[-1]
+    if total <= CHORD:
+        return np.full(len(line), reach * CHORD / max(total, 1e-9))
+    low = np.clip(turned - 0.5 * CHORD, 0.0, total - CHORD)
+    return np.asarray(np.interp(low + CHORD, turned, place) - np.interp(low, turned, place))
 
 
 def _radius_of(surface: Tessellation, face: int) -> float:

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from labilis.mesh.mesh import Floats, Ints
+from labilis.mesh.slivers import without_slivers
 from labilis.shape import BodyShape, Tessellation
 
 SizeField = Callable[[Floats], Floats]  # places (k, 3) mm -> wanted side (k,) mm
@@ -23,6 +24,7 @@ CHORD = 0.5  # rad of a round face to one element: its sides are curved, so that
 
 _SLENDER = 6.0  # most that an element on a round face is longer along the axis than round it
 _LONG, _SHORT = 1.4, 0.62  # of the wanted side: beyond these a side is split or collapsed
+_NEEDLE = 0.2  # of the wanted side: shorter ones go even where others become too long for a while
 _LEAST_ROUNDS, _MOST_ROUNDS = 4, 16
 _INNER, _EDGE, _CORNER = 0, 1, 2
 _FLAT = 0.05  # twice the area over the square of the longest side: flatter triangles may only become less flat
@@ -112,8 +114,10 @@ def _from_surface(body: BodyShape, surface: Tessellation, size: SizeField) -> Sk
         pairs = pairs[pairs[:, 0] != pairs[:, 1]]
         segments.append(pairs)
         owner.append(np.full(len(pairs), edge, dtype=np.int64))
-    return Skin(surface.points, size(surface.points), surface.triangles.astype(np.int64), surface.face.astype(np.int64),
-                np.concatenate(segments), np.concatenate(owner))
+    wanted = size(surface.points)
+    *merged, _ = without_slivers(surface.points, wanted, surface.triangles.astype(np.int64), surface.face.astype(np.int64),
+                                 np.concatenate(segments), np.concatenate(owner))
+    return _used(Skin(surface.points, wanted, *merged))
 
 
 def _side_lengths(skin: Skin, sides: Ints, inverse: Ints, rounds: _Round) -> Floats:
@@ -356,7 +360,7 @@ def _collapse(skin: Skin, rounds: _Round) -> Skin:
         starts, around = _rings(skin.triangles, len(skin.points))
         way, factor = rounds.stretch(skin.face, skin.points[skin.triangles].mean(axis=1), skin.wanted[skin.triangles].mean(axis=1))
         target, changed = _collapse_pass(skin.points, skin.triangles, kinds, short_sides, along, starts, around, skin.wanted * _LONG,
-                                         _facing(skin), way, factor)
+                                         _facing(skin), way, factor, length[order])
         if changed == 0:
             return skin
         triangles = target[skin.triangles]
@@ -398,7 +402,7 @@ def _flatness(points: Floats, i0: int, i1: int, i2: int) -> float:
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def _stays(points: Floats, triangles: Ints, t: int, a: int, b: int, facing: Floats, way: Floats, factor: Floats,
-           longest: Floats) -> bool:
+           longest: Floats, slack: float) -> bool:
     """Whether triangle t may have node b instead of a: not flat, not turned over, no side too long."""
     i0, i1, i2 = triangles[t, 0], triangles[t, 1], triangles[t, 2]
     i0, i1, i2 = b if i0 == a else i0, b if i1 == a else i1, b if i2 == a else i2
@@ -410,14 +414,18 @@ def _stays(points: Floats, triangles: Ints, t: int, a: int, b: int, facing: Floa
     wx, wy, wz = vx - ux, vy - uy, vz - uz
     side = max(ux * ux + uy * uy + uz * uz, vx * vx + vy * vy + vz * vz, wx * wx + wy * wy + wz * wz)
     if size < _FLAT * side:
-        return size > 1.05 * side * _flatness(points, triangles[t, 0], triangles[t, 1], triangles[t, 2])
+        before = _flatness(points, triangles[t, 0], triangles[t, 1], triangles[t, 2])
+        if slack == 1.0 or before > _FLAT:
+            return size > 1.05 * side * before
+        if size < 0.3 * side * before:  # among needles one more may stay one for a while
+            return False
     if nx * facing[t, 0] + ny * facing[t, 1] + nz * facing[t, 2] < _BEND * size:
         return False
     for v in (i0, i1, i2):
         if v != b:
             sx, sy, sz = points[v, 0] - points[b, 0], points[v, 1] - points[b, 1], points[v, 2] - points[b, 2]
             turned = sx * way[t, 0] + sy * way[t, 1] + sz * way[t, 2]
-            most = max(longest[b], longest[v])
+            most = slack * max(longest[b], longest[v])
             if sx * sx + sy * sy + sz * sz + (factor[t] * factor[t] - 1.0) * turned * turned > most * most:
                 return False
     return True
@@ -425,7 +433,7 @@ def _stays(points: Floats, triangles: Ints, t: int, a: int, b: int, facing: Floa
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def _collapse_pass(points: Floats, triangles: Ints, kinds: Ints, sides: Ints, along: NDArray[np.bool_], starts: Ints, around: Ints,
-                   longest: Floats, facing: Floats, way: Floats, factor: Floats) -> tuple[Ints, int]:
+                   longest: Floats, facing: Floats, way: Floats, factor: Floats, length: Floats) -> tuple[Ints, int]:
     """(node that each node becomes, how many changed); nodes round a changed one wait for the next pass."""
     target = np.arange(len(points))
     locked = np.zeros(len(points), dtype=np.bool_)
@@ -440,7 +448,8 @@ def _collapse_pass(points: Floats, triangles: Ints, kinds: Ints, sides: Ints, al
                 t = around[i]
                 if _has(triangles, t, b):
                     shared += 1
-                elif not _stays(points, triangles, t, a, b, facing, way, factor, longest):
+                elif not _stays(points, triangles, t, a, b, facing, way, factor, longest,
+                                    1.0 if length[k] > _NEEDLE else 2.5):
                     good = False
                     break
             if not good or shared < 2:

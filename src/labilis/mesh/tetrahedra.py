@@ -17,7 +17,8 @@ from labilis.shape import BodyShape, Tessellation
 
 _VOLUME_PER_CUBE = 0.2  # largest element volume over size³ at which the mean edge comes out near the size
 _GROWTH = 0.35  # element size gained per mm of distance from a zone
-_FLATTEST = 1e-4  # shape of an element under which a mesh is of no use
+_FLATTEST = 1e-5  # shape of an element under which a mesh is of no use
+_MOST_FILLED = 150_000  # elements that filling the CAD's own triangles may bring before it is refused
 _TRIES = 3  # skins, each finer where the one before crossed itself
 _MOST_ADDED = 400_000  # nodes that may be added where the skin may be cut
 _PATIENCE = 12.0  # s for filling one skin
@@ -37,6 +38,11 @@ def mesh_body(body: BodyShape, size: float, order: int = 2,
     smallest = min([size, *(zone[2] for zone in zones)])
     surface = body.tessellate(max(smallest / 20.0, body.view.size * 1e-5), chord_angle(body.view, smallest))
     nodes, tets, triangles, markers = fill(surface.points, surface.triangles, surface.face, size)
+    wanted = float(body.volume) / (0.105 * size**3)
+    if len(tets) > max(_MOST_FILLED, 3.0 * wanted):
+        raise LabilisError(f"The solid's surface is drawn so finely in places that a mesh of {size:.3g} mm would have {len(tets):,} "
+                           "elements.", "mesh", "Mesh it as shells if it is thin; else take what is tiny off it where it was drawn, and "
+                           "export it again.", "fill")
     if zones:
         nodes, triangles, markers = refine_surface(nodes, triangles, markers, size, around)
         nodes, tets, triangles, markers = fill(nodes, triangles, markers, size)

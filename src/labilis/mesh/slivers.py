@@ -1,0 +1,169 @@
+"""Features of a skin that are tiny beside the wanted elements, merged into what lies beside them.
+
+A triangle that is too narrow for any element is a needle, whose short side is collapsed, or a cap, whose long side is turned so that its
+tip comes to lie on the neighbour. Both follow the borders of the CAD's faces, which may vanish where they are narrower than that.
+"""
+from __future__ import annotations
+
+import heapq
+
+import numpy as np
+
+from labilis.mesh.mesh import Floats, Ints
+
+TINY = 0.04  # of the wanted side: what is narrower is merged
+_LEAN = 0.3  # least cosine between a triangle and what becomes of it
+
+
+class _Surface:
+    """Triangles with their neighbours, changed one at a time."""
+
+    def __init__(self, points: Floats, tolerance: Floats, triangles: Ints, face: Ints, segments: Ints, edge: Ints) -> None:
+        self.p, self.tolerance = points, tolerance
+        self.triangles: dict[int, tuple[int, int, int]] = {k: (int(a), int(b), int(c)) for k, (a, b, c) in enumerate(triangles)}
+        self.face = dict(enumerate(face.tolist()))
+        self.round: dict[int, set[int]] = {}
+        for k, corners in self.triangles.items():
+            for v in corners:
+                self.round.setdefault(v, set()).add(k)
+        self.segments: dict[tuple[int, int], int] = {}
+        self.lines: dict[int, dict[int, int]] = {}  # node -> neighbour along an edge -> edge
+        for (a, b), owner in zip(segments.tolist(), edge.tolist()):
+            self._draw(a, b, owner)
+        self.moved = 0.0
+
+    def _draw(self, a: int, b: int, owner: int) -> None:
+        if a != b and b not in self.lines.get(a, {}):
+            self.lines.setdefault(a, {})[b] = owner
+            self.lines.setdefault(b, {})[a] = owner
+
+    def _erase(self, a: int, b: int) -> int | None:
+        owner = self.lines.get(a, {}).pop(b, None)
+        self.lines.get(b, {}).pop(a, None)
+        return owner
+
+    def normal(self, a: int, b: int, c: int) -> Floats:
+        u, v = self.p[b] - self.p[a], self.p[c] - self.p[a]
+        return np.array((u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]))
+
+    def narrow(self, k: int) -> tuple[float, float, int]:
+        """(height over the tolerance there, shortest side over it, which corner lies opposite to the longest side)."""
+        corners = self.triangles[k]
+        sides = [float(np.linalg.norm(self.p[corners[(c + 1) % 3]] - self.p[corners[(c + 2) % 3]])) for c in range(3)]
+        allowed = float(min(self.tolerance[v] for v in corners))
+        tip = int(np.argmax(sides))
+        return float(np.linalg.norm(self.normal(*corners))) / max(sides[tip], 1e-300) / allowed, min(sides) / allowed, tip
+
+    def neighbours(self, v: int) -> set[int]:
+        return {w for k in self.round[v] for w in self.triangles[k]} - {v}
+
+    def keeps(self, old: tuple[int, int, int], new: tuple[int, int, int], k: int) -> bool:
+        """Whether a triangle may become another: it goes on looking the same way, unless it was too narrow to tell."""
+        if self.narrow(k)[0] < 1.0:
+            return True
+        before, after = self.normal(*old), self.normal(*new)
+        return bool(before @ after > _LEAN * np.linalg.norm(before) * np.linalg.norm(after))
+
+    def collapse(self, k: int) -> bool:
+        """The shortest side of a triangle taken out; False where that would spoil others."""
+        corners = self.triangles[k]
+        c = int(np.argmin([np.linalg.norm(self.p[corners[i]] - self.p[corners[(i + 1) % 3]]) for i in range(3)]))
+        pair = corners[c], corners[(c + 1) % 3]
+        ranks = [len(set(self.lines.get(v, {}).values())) * 10 + len(self.lines.get(v, {})) for v in pair]
+        for a, b in (pair, pair[::-1]) if ranks[0] <= ranks[1] else (pair[::-1], pair):
+            shared = self.round[a] & self.round[b]
+            common = self.neighbours(a) & self.neighbours(b)
+            if len(shared) != 2 or len(common) != 2:
+                continue
+            rest = self.round[a] - shared
+            changed = {t: self._with(t, a, b) for t in rest}
+            if not all(self.keeps(self.triangles[t], new, t) for t, new in changed.items()):
+                continue
+            self.moved = max(self.moved, float(np.linalg.norm(self.p[a] - self.p[b])))
+            for t in shared:
+                self._remove(t)
+            for t, new in changed.items():
+                self.triangles[t] = new
+                self.round[b].add(t)
+            self.round.pop(a)
+            for w in list(self.lines.get(a, {})):
+                owner = self._erase(a, w)
+                if owner is not None:
+                    self._draw(b, w, owner)
+            return True
+        return False
+
+    def _with(self, t: int, a: int, b: int) -> tuple[int, int, int]:
+        x, y, z = (b if v == a else v for v in self.triangles[t])
+        return x, y, z
+
+    def _remove(self, t: int) -> None:
+        for v in self.triangles.pop(t):
+            self.round[v].discard(t)
+        self.face.pop(t)
+
+    def turn(self, k: int, tip: int) -> bool:
+        """The longest side of a cap turned; False where that would spoil the neighbour."""
+        corners = self.triangles[k]
+        v, a, b = corners[tip], corners[(tip + 1) % 3], corners[(tip + 2) % 3]
+        across = [t for t in self.round[a] & self.round[b] if t != k]
+        if len(across) != 1:
+            return False
+        other = across[0]
+        w = next(node for node in self.triangles[other] if node not in (a, b))
+        if w == v or w in self.neighbours(v):
+            return False
+        old = self.triangles[other]
+        new = (a, w, v), (w, b, v)
+        if not all(self.keeps(old, item, other) for item in new):
+            return False
+        if any(np.linalg.norm(self.normal(*item)) < 1e-12 for item in new):
+            return False
+        height = float(np.linalg.norm(self.normal(*corners)) / max(np.linalg.norm(self.p[a] - self.p[b]), 1e-300))
+        self.moved = max(self.moved, height)
+        owner = self._erase(a, b)
+        if owner is not None:
+            self._draw(a, v, owner)
+            self._draw(v, b, owner)
+        self.face[k] = self.face[other]
+        for t, corners_new in zip((k, other), new):
+            for node in self.triangles[t]:
+                self.round[node].discard(t)
+            self.triangles[t] = corners_new
+        for t in (k, other):
+            for node in self.triangles[t]:
+                self.round[node].add(t)
+        return True
+
+
+def without_slivers(points: Floats, wanted: Floats, triangles: Ints, face: Ints, segments: Ints,
+                    edge: Ints) -> tuple[Ints, Ints, Ints, Ints, float]:
+    """(triangles (m, 3), face (m,), segments (s, 2), edge (s,), how far (mm) anything went) of a closed surface whose features narrower
+    than TINY of the wanted side (n,) are merged into what lies beside them."""
+    surface = _Surface(points, TINY * wanted, triangles, face, segments, edge)
+    p = points[triangles]
+    sides = np.linalg.norm(p - np.roll(p, -1, axis=1), axis=2)
+    height = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1) / np.maximum(sides.max(axis=1), 1e-300)
+    waiting = [(float(height[k]), int(k)) for k in np.flatnonzero(height < surface.tolerance[triangles].min(axis=1))]
+    if not waiting:
+        return triangles, face, segments, edge, 0.0
+    heapq.heapify(waiting)
+    for _ in range(20 * len(waiting)):
+        if not waiting:
+            break
+        _, k = heapq.heappop(waiting)
+        if k not in surface.triangles:
+            continue
+        narrow, short, tip = surface.narrow(k)
+        if narrow >= 1.0:
+            continue
+        beside = {t for v in surface.triangles[k] for t in surface.round[v]}
+        if surface.collapse(k) if short < 1.0 else surface.turn(k, tip):
+            for t in beside:
+                if t in surface.triangles and (found := surface.narrow(t)[0]) < 1.0:
+                    heapq.heappush(waiting, (found, t))
+    lines = [(a, b, owner) for a, beside_a in surface.lines.items() for b, owner in beside_a.items() if a < b]
+    order = sorted(surface.triangles)
+    return (np.array([surface.triangles[k] for k in order], dtype=np.int64), np.array([surface.face[k] for k in order], dtype=np.int64),
+            np.array([line[:2] for line in lines], dtype=np.int64).reshape(-1, 2), np.array([line[2] for line in lines], dtype=np.int64),
+            surface.moved)
