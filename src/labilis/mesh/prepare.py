@@ -1,4 +1,4 @@
-"""Compiles what the meshing of solids needs, once at set-up, so that nobody waits for it at the first part: python -m labilis.mesh.prepare"""
+"""Compiles what the meshing of solids needs, so that nobody waits for it at the first part: python -m labilis.mesh.prepare, at set-up."""
 from __future__ import annotations
 
 from labilis.mesh.tetrahedra import mesh_body
