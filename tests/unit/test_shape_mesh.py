@@ -117,7 +117,7 @@ def test_sections_of_a_rectangle() -> None:
 @pytest.mark.parametrize("order", [1, 2])
 def test_mesh_fills_the_body(order: int) -> None:
     body = body_of(bored_step())
-    mesh = mesh_body(body, 7.0, order)
+    mesh = mesh_body(body, 6.0, order)
     quality = measure_quality(mesh, body.view.thickness)
     assert mesh.order == order
     assert quality.volume == pytest.approx(body.view.volume, rel=2e-3)

@@ -117,14 +117,14 @@ _MOST_SIDES = 11_000  # triangles on the skins of solids that a proposed size ma
 
 def proposed_size(view: ShapeView) -> float:
     """Element size (mm) to begin with, rounded to two digits: at least twelve elements along the part. Sheets: five elements across the
-    narrow plane faces, which is six or more per half wave of a buckling wall. Solids, whose elements are of second order: three, but no
+    narrow plane faces, which is six or more per half wave of a buckling wall. Solids, whose elements are of second order: four, but no
     more of them than a run can take; their thin walls get shorter sides by themselves."""
     sheet = view.sheet
     size = view.length / 12.0
     if not sheet.all():
         width = _narrow_width(view, ~sheet, 3.0 * view.thickness)
         skin = float(view.faces.area[~sheet].sum())
-        size = max(min(size, width / 3.0), float(np.sqrt(skin / (0.433 * _MOST_SIDES))))
+        size = max(min(size, width / 4.0), float(np.sqrt(skin / (0.433 * _MOST_SIDES))))
     if sheet.any():
         size = min(size, _narrow_width(view, sheet, 0.0) / 5.0)
         least = float(np.sqrt(view.faces.area[sheet].sum() / _MOST_SHELLS))

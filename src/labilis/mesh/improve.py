@@ -27,7 +27,10 @@ def improve(nodes: Floats, tets: Ints, skin: Ints, face: Ints) -> tuple[Ints, In
         bad = np.flatnonzero(shape < BAD)
         if len(bad) == 0:
             break
-        new, gone, count, turned = _turn(nodes, tets, _neighbours(tets), shape, bad[np.argsort(shape[bad])])
+        beside, stride = _neighbours(tets), np.int64(len(nodes))
+        walls = np.isin(_packed(tets[:, _FACES].reshape(-1, 3), stride), _packed(skin, stride)).reshape(-1, 4)
+        beside = np.where(walls, -1, beside)  # walls between solids stay as well
+        new, gone, count, turned = _turn(nodes, tets, beside, shape, bad[np.argsort(shape[bad])])
         tets = np.concatenate([tets[~gone], new[:count]])
         if turned == 0 and len(tets) == before:
             break

@@ -13,6 +13,7 @@ from labilis.shape import BodyShape
 from labilis.shape.tables import EdgeTable, FaceTable
 
 _FLAT = 0.1  # sine of the angle in a corner under which it is none
+_SLENDER, _FEW = 3.0, 0.1  # widths of a narrow outline to a side, where more than this share of its elements are triangles
 
 
 def sweep_body(body: BodyShape, sweep: Sweep, size: float) -> Mesh:
@@ -66,6 +67,12 @@ class _Sides:
         return np.asarray(np.searchsorted(self.packed, np.minimum(a, b) * self._count + np.maximum(a, b)))
 
 
+def _triangles(flat: Mesh) -> float:
+    """Share of a flat mesh's elements that are triangles."""
+    counts = {cell.elements.shape[1]: len(cell.elements) for cell in flat.cells}
+    return counts.get(3, 0) / max(sum(counts.values()), 1)
+
+
 def _cap(body: BodyShape, sweep: Sweep, size: float) -> tuple[Mesh, Floats, _Sides, int]:
     """(flat mesh of the first cap, whose segments belong to edges of the body; middles of its sides, on the true edges; its sides; number
     of cells whose sides had to be made straight again)."""
@@ -77,6 +84,8 @@ def _cap(body: BodyShape, sweep: Sweep, size: float) -> tuple[Mesh, Floats, _Sid
                       replace(faces, thickness=np.ones(1)), table)
     wall = 2.0 * float(faces.area[0]) / float(table.length.sum())  # mean width of the face: of a thin ring its wall
     flat = mesh_sheets(sheet, size, wall=wall)
+    if size > _SLENDER * wall and _triangles(flat) > _FEW:  # long thin wedges are too stiff in bending
+        flat = mesh_sheets(sheet, _SLENDER * wall, wall=wall)
     flat = replace(flat, segment_edge=edges[flat.segment_edge])
     along = -body.faces.direction[one]
     sides, mids = _sides(body, flat)

@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 from labilis.mesh.fused import mesh_fused
 from labilis.mesh.lines import mesh_lines
 from labilis.mesh.mesh import Cells, Ints, Mesh
-from labilis.mesh.prism import find_sweep
+from labilis.mesh.prism import Sweep, find_sweep
 from labilis.mesh.sheets import mesh_sheets
 from labilis.mesh.sweep import sweep_body
 from labilis.mesh.tetrahedra import mesh_body
+from labilis.model import LabilisError
 from labilis.shape import BodyShape, PartShape
 from labilis.shape.fuse import fused_groups, touching
 
@@ -28,8 +29,8 @@ def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tupl
     starts = np.cumsum([(0, 0), *((len(shape.faces), len(shape.edges)) for shape in part.components)], axis=0)
     mine = [[_within(zone, start, end) for zone in zones] for start, end in pairwise(starts)]
     local = [[zone for zone in item if len(zone[0]) + len(zone[1])] for item in mine]
-    meshes, done = _fused(part, size, order, local, starts, apart)
-    sweeps = [find_sweep(shape) if order == 2 and swept and not zoned and number not in done else None
+    meshes, done, alone = _fused(part, size, order, local, starts, apart)
+    sweeps = [find_sweep(shape) if order == 2 and swept and not zoned and number not in done | alone else None
               for number, (shape, zoned) in enumerate(zip(part.solids, local))]
     for number, shape in enumerate(part.components):
         if number in done:
@@ -38,13 +39,28 @@ def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tupl
             mesh = mesh_lines(shape, size, apart)
         elif number < len(part.solids):
             sweep = sweeps[number]
-            mesh = mesh_body(shape, size, order, local[number]) if sweep is None else sweep_body(shape, sweep, size)
+            mesh = mesh_body(shape, size, order, local[number]) if sweep is None else _swept(shape, sweep, size, part.bodies[
+                part.solid_bodies[number]])
             body = part.solid_bodies[number]
             mesh = replace(mesh, cells=tuple(Cells(cell.elements, np.full(len(cell.elements), body)) for cell in mesh.cells))
         else:
             mesh = mesh_sheets(shape, size, local[number])
         meshes.append((mesh, int(starts[number, 0]), int(starts[number, 1])))
-    return meshes[0][0] if len(meshes) == 1 else _joined(meshes)
+    mesh = meshes[0][0] if len(meshes) == 1 else _joined(meshes)
+    return replace(mesh, told=(*mesh.told, NOT_FUSED)) if alone else mesh
+
+
+NOT_FUSED = ("Solids that touch could not be filled with one mesh: each has its own, and they are bonded where they touch. Look at the "
+             "evidence on joints.")
+
+
+def _swept(shape: BodyShape, sweep: Sweep, size: float, name: str) -> Mesh:
+    """A swept solid; of tetrahedra, which is told, where the sweep comes to nothing."""
+    try:
+        return sweep_body(shape, sweep, size)
+    except (LabilisError, ValueError, KeyError, IndexError):
+        mesh = mesh_body(shape, size)
+        return replace(mesh, told=(*mesh.told, f"{name} could not be swept and is filled with tetrahedra."))
 
 
 def _within(zone: tuple[Ints, Ints, float], start: Ints, end: Ints) -> tuple[Ints, Ints, float]:
@@ -54,20 +70,25 @@ def _within(zone: tuple[Ints, Ints, float], start: Ints, end: Ints) -> tuple[Int
 
 
 def _fused(part: PartShape, size: float, order: int, zones: Sequence[Sequence[tuple[Ints, Ints, float]]], starts: Ints,
-           apart: frozenset[tuple[int, int]]) -> tuple[list[tuple[Mesh, int, int]], set[int]]:
-    """(meshes of groups of solids that have faces in common, the solids in them)."""
+           apart: frozenset[tuple[int, int]]) -> tuple[list[tuple[Mesh, int, int]], set[int], set[int]]:
+    """(meshes of groups of solids that have faces in common, the solids in them, those of groups that cannot be filled together)."""
     meshes: list[tuple[Mesh, int, int]] = []
     done: set[int] = set()
+    alone: set[int] = set()
     for numbers in touching(part.solids):
         for members, one in fused_groups([part.solids[number] for number in numbers]):
             group = [numbers[item] for item in members]
             bodies = [part.solid_bodies[number] for number in group]
-            mesh = mesh_fused(one, [part.solids[number] for number in group], size, order, [zones[number] for number in group],
-                              [(int(starts[number, 0]), int(starts[number, 1])) for number in group], bodies)
+            try:
+                mesh = mesh_fused(one, [part.solids[number] for number in group], size, order, [zones[number] for number in group],
+                                  [(int(starts[number, 0]), int(starts[number, 1])) for number in group], bodies)
+            except LabilisError:
+                alone |= set(group)
+                continue
             inside = sorted((a, b) for a, b in apart if a in bodies and b in bodies)
             meshes.append((_let_go(mesh, inside), 0, 0))
             done |= set(group)
-    return meshes, done
+    return meshes, done, alone
 
 
 def _let_go(mesh: Mesh, pairs: Sequence[tuple[int, int]]) -> Mesh:
@@ -129,7 +150,7 @@ def _joined(meshes: list[tuple[Mesh, int, int]]) -> Mesh:
                 np.concatenate([mesh.quad_face + face for mesh, face, _ in meshes]),
                 np.concatenate([_of_quads(mesh, first) for (mesh, _, _), first in zip(
                     meshes, np.cumsum([0] + [len(mesh.quads) for mesh, _, _ in meshes]))]),
-                tuple(text for mesh, _, _ in meshes for text in mesh.told))
+                tuple(dict.fromkeys(text for mesh, _, _ in meshes for text in mesh.told)))
 
 
 def _of_quads(mesh: Mesh, first: int) -> Ints:

@@ -17,7 +17,7 @@ Ints = NDArray[np.int64]
 class JointFigures:
     """bonded and fused (p, 3), (f, 3): pairs of bodies, lower first, and the nodes that join them; reach (p + f, 2) mm: how far those
     nodes spread, along and across (√12 standard deviations, the length of an even row); turns (p + f,): they carry turns by themselves;
-    area and gap (p,): mm² that is tied and the widest open room in mm."""
+    area and gap (p,): mm² that is tied and the open room in mm across it (median)."""
 
     bonded: Ints
     fused: Ints
@@ -43,7 +43,7 @@ def joint_figures(mesh: Mesh, bonds: Bonds) -> JointFigures:
         reach.append(_spread(mesh.nodes[nodes]))
         turns.append(bool(turning[nodes].any()))
         area.append(float(bonds.area[mine].sum()) if len(bonds.area) else float("nan"))
-        gap.append(float(max(bonds.gap[mine].max(), 0.0)))
+        gap.append(float(max(np.median(bonds.gap[mine]), 0.0)))
     for nodes in common:
         reach.append(_spread(mesh.nodes[nodes]))
         turns.append(bool(turning[nodes].any()))

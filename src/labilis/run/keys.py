@@ -123,8 +123,17 @@ def _strength_parts(project: Project, case_name: str) -> list[Any]:
         if hasattr(load, "on"):
             targets.add(load.on)
         values = [project.value(text, kind) for text, kind in load.quantities()]
-        loads.append([load.model_dump(), values, amount])
+        loads.append([_without(load.model_dump(), {text for text, _ in load.quantities()}), values, amount])
     return [limits, loads, _regions(project, {project.target_region(target).name for target in targets})]
+
+
+def _without(stated: Any, texts: set[str]) -> Any:
+    """What is stated, with these texts of quantities, whose values stand beside it, left out; all else stays."""
+    if isinstance(stated, dict):
+        return {name: _without(value, texts) for name, value in stated.items()}
+    if isinstance(stated, (list, tuple)):
+        return [_without(value, texts) for value in stated]
+    return "" if isinstance(stated, str) and stated in texts else stated
 
 
 _KNOWN = 16  # answers that are remembered: the window asks dozens of times between two edits

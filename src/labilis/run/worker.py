@@ -1,4 +1,5 @@
-"""A run in a process of its own (spawn), so that the window stays usable and a stop takes effect at once.
+"""A run in a process of its own, forked from one that has all packages loaded, so that the window stays usable and a stop takes effect
+at once.
 
 The process is kept warm between runs: reading OpenCASCADE takes a second. Stopping ends it, whatever library call it is
 in, and the next run starts a new one. Its death is an event like any other.
@@ -86,7 +87,8 @@ class Worker:
         """Start the process before it is needed."""
         if self._process is not None and self._process.is_alive():
             return
-        context = multiprocessing.get_context("spawn")
+        context = multiprocessing.get_context("forkserver")
+        context.set_forkserver_preload(["labilis.run.warm"])
         here, there = context.Pipe()
         self._going = context.Event()
         self._going.set()

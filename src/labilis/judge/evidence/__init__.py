@@ -1,6 +1,7 @@
 """Evidence: checks made on a result, each with its figure. A new one is one file and one line here."""
 from collections.abc import Callable
 
+from labilis.judge.evidence.as_asked import mesh_as_asked
 from labilis.judge.evidence.balance import balance
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.evidence.centred import centred
@@ -31,7 +32,8 @@ from labilis.judge.evidence.yield_first import yield_first
 
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     free_motion, balance, held_direction, compression, element_order, half_waves, completeness, under_required, negative_factors,
-    interacting_modes, symmetry, joints, midsurface, deflection_before_buckling, following_pressure, yield_first, traced, hand_check,
+    interacting_modes, symmetry, mesh_as_asked, joints, midsurface, deflection_before_buckling, following_pressure, yield_first, traced,
+    hand_check,
     edge_support, each_load, held_part, centred, proportions, effective_length, stretch, southwell_line,
     linear_or_not, kept_length,
 )
