@@ -233,16 +233,16 @@ def test_each_mode_is_judged_by_its_drivers_class() -> None:
     drivers = case.facts.modes.drivers
     assert drivers[0] == "rib" and "post" in drivers
     assert case.facts.meets(0) is True and case.facts.meets(drivers.index("post")) is False
-    verdict = verdict_of_case(case.facts)
+    verdict = verdict_of_case(case.facts, case.evidence)
     assert verdict.meets is False and verdict.headline == "Does not meet 15" and "post" in verdict.detail
 
 
 def test_of_a_closed_section_the_trace_decides() -> None:
     tube = {**strut("tube", {"shape": "square tube", "width": "30 mm", "thickness": "2 mm"}, 300.0), "acts_as": "closed section"}
     case = report_of([tube], "modes", mesh={"size": "10 mm"}, criteria={"modes": 1})
-    verdict = verdict_of_case(case.facts)
+    verdict = verdict_of_case(case.facts, case.evidence)
     assert verdict.meets is None and verdict.headline == "No verdict: the trace decides"
     assert case.facts.meets(0) is None
     traced = report_of([tube], "trace", mesh={"size": "10 mm"}, criteria={"modes": 1}, trace={"target": "4"})
-    assert verdict_of_case(traced.facts).meets is True
-    assert np.isclose(verdict_of_case(traced.facts).factor, traced.facts.trace.verified)
+    assert verdict_of_case(traced.facts, traced.evidence).meets is True
+    assert np.isclose(verdict_of_case(traced.facts, traced.evidence).factor, traced.facts.trace.verified)

@@ -177,13 +177,14 @@ def test_without_strength_or_stress_nothing_yields() -> None:
     ({"mesh": mesh(1)}, None, "draft"), ({"modes": modes(4.0, checks=np.array([[5.0, 2, 1]]))}, None, "missing"),
     ({"modes": modes(held_unstable=True)}, False, "Does not meet")])
 def test_verdicts(change: dict, meets: bool | None, words: str) -> None:
-    verdict = verdict_of_case(facts(**change))
+    verdict = verdict_of_case(facts(**change), collect(facts(**change)))
     assert verdict.meets is meets
     assert words in verdict.headline
 
 
 def test_the_worst_case_decides() -> None:
-    good, bad, open_ = (verdict_of_case(facts(**change)) for change in ({}, {"modes": modes(1.0)}, {"modes": None}))
+    good, bad, open_ = (verdict_of_case(facts(**change), collect(facts(**change)))
+                        for change in ({}, {"modes": modes(1.0)}, {"modes": None}))
     assert overall([good, good]) is True
     assert overall([good, open_]) is None
     assert overall([good, bad, open_]) is False

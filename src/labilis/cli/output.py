@@ -41,11 +41,14 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
         data["modes"] = [
             {"number": number, "factor": float(factor), "critical_load_n": float(factor * modes.growing_force) or None,
              "driver": modes.drivers[number - 1], "kind": str(kind), "required_factor": facts.required_of(modes.drivers[number - 1]),
-             "meets": facts.meets(number - 1), "residual": float(residual)}
+             "meets": facts.meets(number - 1), "residual": float(residual),
+             "mesh_error": _number(float(modes.mesh_error[number - 1])) if len(modes.mesh_error) else None}
             for number, (factor, kind, residual) in enumerate(zip(modes.factors, facts.kinds, modes.residuals), 1)]
         data["modes_complete"] = modes.complete
         if not math.isnan(modes.antisymmetric):
             data["antisymmetric_factor"] = _number(modes.antisymmetric)
+        data["gates"] = [{"gate": gate.name, "state": gate.state, "reason": gate.reason, "left_out": gate.left_out}
+                         for gate in report.verdict.gates]
         data["second_opinion_factor"] = _number(modes.second_opinion)
     if facts.screened:
         data["screening"] = [{

@@ -168,7 +168,8 @@ class ModesFindings:
     (self-weight's own change left out), empty without shells; antisymmetric: least factor of the modes that planes of symmetry hide,
     nan without planes, infinite when there is none, 0 when nothing holds the whole part that way; pull (k,) mm: how much of the shape the
     loads bend by themselves at the factor, linear; skew (k,) 1/mm: relative rise of the factor per mm of the shape just after buckling:
-    where it is not nought the part is weaker to one side.
+    where it is not nought the part is weaker to one side; mesh_error (k,): how far each factor can be off for its mesh, relative, nan where
+    that was not found.
     """
 
     case: str
@@ -192,6 +193,14 @@ class ModesFindings:
     antisymmetric: float
     pull: Floats = field(default_factory=lambda: np.zeros(0))
     skew: Floats = field(default_factory=lambda: np.zeros(0))
+    mesh_error: Floats = field(default_factory=lambda: np.zeros(0))
+
+    @property
+    def first_error(self) -> float:
+        """Mesh error of the first positive factor, nan when it is not known."""
+        if len(self.positive) == 0 or len(self.mesh_error) != len(self.factors):
+            return float("nan")
+        return float(self.mesh_error[int(np.flatnonzero(self.factors == self.positive[0])[0])])
 
     @property
     def drivers(self) -> list[str]:

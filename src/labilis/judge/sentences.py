@@ -285,7 +285,9 @@ def modes_sentences(project: Project, facts: CaseFacts | None, driver: str) -> l
             first = float(positive[0])
             meets = facts.meets(int((facts.modes.factors == first).argmax()))
             tone = "" if meets is None else "good" if meets else "bad"
-            found.append((Span(f"First factor {first:.4g}, {driver}.", tone=tone),))
+            error = facts.modes.first_error
+            about = "" if math.isnan(error) else f" ± {100 * error:.2g} % by its mesh"
+            found.append((Span(f"First factor {first:.4g}{about}, {driver}.", tone=tone),))
             if len(facts.modes.piece_levers) and float(facts.modes.factors[0]) == first:
                 order = facts.modes.piece_levers[0].argsort()[::-1]
                 best = [f"{facts.modes.pieces[k]} {facts.modes.piece_levers[0][k]:+.2g} %" for k in order[:3]]

@@ -1,9 +1,12 @@
 """The answer in words: does the part meet its required factor."""
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
-from labilis.judge.evidence.base import CaseFacts
+from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.gates import Gate, gates_of
 
 
 @dataclass(frozen=True)
@@ -15,10 +18,32 @@ class Verdict:
     detail: str
     factor: float | None = None
     required: float = 3.0
+    gates: tuple[Gate, ...] = ()
 
 
-def verdict_of_case(facts: CaseFacts) -> Verdict:
-    """Verdict of one load case from its modes."""
+def verdict_of_case(facts: CaseFacts, evidence: Sequence[Evidence]) -> Verdict:
+    """Verdict of one load case: what its modes say, if no gate keeps it from being said."""
+    found = _of_modes(facts)
+    if facts.modes is None:
+        return found
+    gates = gates_of(facts, evidence)
+    asked = [gate for gate in gates if not gate.left_out]
+    void = next((gate for gate in asked if gate.state == "void"), None)
+    if void is not None:
+        return replace(found, meets=None, headline=f"No verdict: {void.words}", detail=void.reason, gates=gates)
+    failing = next((gate for gate in asked if gate.state == "fails"), None)
+    if failing is not None and found.meets is not False:
+        return replace(found, meets=False, headline="Does not meet: the trace", detail=failing.reason, gates=gates)
+    kept = next((gate for gate in asked if gate.state == "open"), None)
+    if kept is not None and found.meets is True:
+        return replace(found, meets=None, headline=f"No verdict: {kept.words}", detail=f"{found.headline} by its modes, but: {kept.reason}",
+                       gates=gates)
+    left = [f"{gate.name} left out: {gate.left_out}" for gate in gates if gate.left_out]
+    return replace(found, gates=gates, detail=f"{found.detail}; {'; '.join(left)}" if left else found.detail)
+
+
+def _of_modes(facts: CaseFacts) -> Verdict:
+    """What the modes alone say."""
     modes, required = facts.modes, facts.required
     if modes is None:
         return Verdict(None, "No verdict yet", "Find modes to see whether the part meets its required factor.", None, required)
@@ -48,13 +73,19 @@ def verdict_of_case(facts: CaseFacts) -> Verdict:
         if modes.antisymmetric < first:
             return Verdict(True, f"Meets {required:.4g}", f"goes unstable at {modes.antisymmetric:.4g} × the growing load, in a mode that "
                            "the plane of symmetry hides", modes.antisymmetric, required)
-        return Verdict(True, f"Meets {required:.4g}", f"goes unstable at {first:.4g} × the growing load, ideal part", first,
+        return Verdict(True, f"Meets {required:.4g}", f"goes unstable at {first:.4g}{_error(facts)} × the growing load, ideal part", first,
                        required)
     share, factor, driver = min(wanting)
     whose = "" if factor == first else f"{driver} "
     return Verdict(False, f"Does not meet {factor / share:.4g}",
                    f"{whose}goes unstable at {factor:.4g} × the growing load, {100 * (1 - share):.0f} % under{draft}", float(factor),
                    float(factor / share))
+
+
+def _error(facts: CaseFacts) -> str:
+    """' ± 0.4 %', the mesh error of the first factor, '' when it is not known."""
+    error = facts.modes.first_error if facts.modes is not None else math.nan
+    return "" if math.isnan(error) else f" ± {100 * error:.2g} %"
 
 
 def _by_trace(facts: CaseFacts, first: float, driver: str) -> Verdict:

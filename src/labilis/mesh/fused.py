@@ -30,16 +30,17 @@ _TURNED = [0, 2, 1, 5, 4, 3]  # corners and mid-sides of a triangle seen from be
 
 
 def mesh_fused(fused: FusedSolids, solids: Sequence[BodyShape], size: float, order: int,
-               zones: Sequence[Sequence[tuple[Ints, Ints, float]]], starts: Sequence[tuple[int, int]], bodies: Sequence[int]) -> Mesh:
+               zones: Sequence[Sequence[tuple[Ints, Ints, float]]], starts: Sequence[tuple[int, int]], bodies: Sequence[int],
+               coarser: float = 1.0) -> Mesh:
     """Tetrahedra of about `size` mm in solids fused into one. For each solid: `zones` as in `mesh_body`, `starts`: what its first face and
-    first edge are called in the mesh, and its number in `bodies`.
+    first edge are called in the mesh, and its number in `bodies`; `coarser` as in `mesh_body`.
 
     Raises LabilisError if the room cannot be filled.
     """
     smallest = min([size, *(zone[2] for mine in zones for zone in mine)])
     reach = max(solid.view.size for solid in solids)
     around = [item for solid, mine in zip(solids, zones) if mine for item in zone_points(solid, mine)]
-    kept = mesh_kept(fused.body, reach, size, order, around)
+    kept = mesh_kept(fused.body, reach, size, order, around, coarser)
     if kept is not None:
         corners = kept.elements[:, :4]
         owner = _owners(corners, kept.triangles[:, :3], kept.triangle_face, fused)

@@ -23,8 +23,10 @@ class LineJoint:
     bodies: tuple[int, int]
 
 
-def mesh_lines(lines: LineSet, size: float, apart: frozenset[tuple[int, int]] = frozenset()) -> Mesh:
-    """Elements of about `size` mm, at least eight to a strut; struts that touch share a node unless the pair is `apart`."""
+def mesh_lines(lines: LineSet, size: float, apart: frozenset[tuple[int, int]] = frozenset(),
+               coarser: float = 1.0) -> Mesh:
+    """Elements of about `size` mm, at least eight to a strut, by so much `coarser`; struts that touch share a node unless
+    the pair is `apart`."""
     items = lines.lines
     ends = np.array([place for line in items for place in (line.start, line.end)])
     reach = _TOUCH * max(float(np.linalg.norm(np.ptp(ends, axis=0))), 1.0) + 1e-9
@@ -49,7 +51,7 @@ def mesh_lines(lines: LineSet, size: float, apart: frozenset[tuple[int, int]] = 
             share = float((place - line.start) @ along) / length**2
             if reach / length < share < 1 - reach / length and np.linalg.norm(line.start + share * along - place) < reach:
                 stops.add(round(share, 12))
-        count = max(int(np.ceil(length / size - 0.1)), LEAST)
+        count = max(int(np.ceil(length / size - 0.1)), max(int(LEAST / coarser), 2))
         marks = sorted(stops)
         runs = [np.linspace(a, b, max(1, round(count * (b - a))) + 1)[:-1] for a, b in itertools.pairwise(marks)]
         shares = np.concatenate([*runs, [1.0]])

@@ -33,13 +33,14 @@ class _Division:
     density: list[Floats]
 
 
-def mesh_sheets(sheets: BodyShape, size: float, zones: Sequence[tuple[Ints, Ints, float]] = (), wall: float = np.inf) -> Mesh:
+def mesh_sheets(sheets: BodyShape, size: float, zones: Sequence[tuple[Ints, Ints, float]] = (), wall: float = np.inf,
+                coarser: float = 1.0) -> Mesh:
     """Quadrilaterals with triangles as filler on fused sheets; sizes as in `mesh_body`. Edges between faces are shared. `wall` mm: arcs
     are divided so finely that they bulge by a quarter of it at most between their nodes."""
     curves = make_curves(sheets)
     charts = make_charts(sheets, curves.ends)
     field = _Field(size, [(cKDTree(points), zone_size) for points, zone_size in zone_points(sheets, zones)])
-    division = _divide(sheets, curves, field, wall)
+    division = _divide(sheets, curves, field, wall, coarser)
     patches = [_patch(chart, curves) for chart in charts]
     annuli = [_is_annulus(chart, curves) for chart in charts]
     _agree(division, charts, patches, annuli)
@@ -92,7 +93,7 @@ class _Field:
         return found
 
 
-def _divide(sheets: BodyShape, curves: Curves, field: _Field, wall: float) -> _Division:
+def _divide(sheets: BodyShape, curves: Curves, field: _Field, wall: float, coarser: float) -> _Division:
     """How many elements each edge gets by length and by bend, with the wanted density along it."""
     counts, densities, closed = [], [], _round_faces(sheets, curves)
     for edge in range(len(curves.length)):
@@ -105,7 +106,7 @@ def _divide(sheets: BodyShape, curves: Curves, field: _Field, wall: float) -> _D
         step = _turn(sheets, closed, edge, field.size)
         if np.isfinite(sheets.edges.radius[edge]):
             step = min(step, max(float(np.sqrt(2.0 * wall / sheets.edges.radius[edge])), 0.1))
-        counts.append(max(1, int(np.ceil(by_length - 0.1)), int(np.ceil(curves.bend[edge] / step - 0.1))))
+        counts.append(max(1, int(np.ceil(by_length - 0.1)), int(np.ceil(curves.bend[edge] / (coarser * step) - 0.1))))
         densities.append(density)
     return _Division(np.array(counts, dtype=np.int64), densities)
 

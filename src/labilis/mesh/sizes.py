@@ -36,9 +36,11 @@ class Sizes:
         return found
 
 
-def skin_sizes(body: BodyShape, surface: Tessellation, size: float, zones: Sequence[tuple[Floats, float]], least: float = 0.0) -> Sizes:
+def skin_sizes(body: BodyShape, surface: Tessellation, size: float, zones: Sequence[tuple[Floats, float]], least: float = 0.0,
+               coarser: float = 1.0) -> Sizes:
     """Sizes on the skin of a solid, or of several put together: `size` mm, less in zones (points, size), at bends of edges, on balls and
-    free-form faces, and in thin walls, there not under `least` mm."""
+    free-form faces, and in thin walls, there not under `least` mm; what bends and thin walls ask for is taken as much
+    `coarser`."""
     places, sizes = [], []
     for edge in range(len(body.edges)):
         line = surface.edge(edge)
@@ -59,7 +61,7 @@ def skin_sizes(body: BodyShape, surface: Tessellation, size: float, zones: Seque
     thin_places, thin = _thin(body, surface, size, least)
     places.append(thin_places)
     sizes.append(thin)
-    return _gathered(size, np.concatenate(places), np.concatenate(sizes), zones)
+    return _gathered(size, np.concatenate(places), coarser * np.concatenate(sizes), zones)
 
 
 def _gathered(size: float, places: Floats, sizes: Floats, zones: Sequence[tuple[Floats, float]]) -> Sizes:

@@ -16,9 +16,9 @@ _FLAT = 0.1  # sine of the angle in a corner under which it is none
 _SLENDER, _FEW = 3.0, 0.1  # widths of a narrow outline to a side, where more than this share of its elements are triangles
 
 
-def sweep_body(body: BodyShape, sweep: Sweep, size: float) -> Mesh:
+def sweep_body(body: BodyShape, sweep: Sweep, size: float, coarser: float = 1.0) -> Mesh:
     """Hexahedra and wedges of about `size` mm, as many layers along the sweep as that asks for."""
-    flat, mids, sides, straightened = _cap(body, sweep, size)
+    flat, mids, sides, straightened = _cap(body, sweep, size, coarser)
     layers = max(1, int(np.ceil(np.linalg.norm(sweep.along) / size - 0.1)))
     corner = len(flat.nodes)  # every other level has corners only
     step = sweep.along / (2 * layers)
@@ -73,7 +73,7 @@ def _triangles(flat: Mesh) -> float:
     return counts.get(3, 0) / max(sum(counts.values()), 1)
 
 
-def _cap(body: BodyShape, sweep: Sweep, size: float) -> tuple[Mesh, Floats, _Sides, int]:
+def _cap(body: BodyShape, sweep: Sweep, size: float, coarser: float) -> tuple[Mesh, Floats, _Sides, int]:
     """(flat mesh of the first cap, whose segments belong to edges of the body; middles of its sides, on the true edges; its sides; number
     of cells whose sides had to be made straight again)."""
     one, edges = sweep.caps[0], sweep.edges[:, 0]
@@ -83,9 +83,9 @@ def _cap(body: BodyShape, sweep: Sweep, size: float) -> tuple[Mesh, Floats, _Sid
     sheet = BodyShape(body.face_handles[one], (body.face_handles[one],), tuple(body.edge_handles[int(edge)] for edge in edges),
                       replace(faces, thickness=np.ones(1)), table)
     wall = 2.0 * float(faces.area[0]) / float(table.length.sum())  # mean width of the face: of a thin ring its wall
-    flat = mesh_sheets(sheet, size, wall=wall)
-    if size > _SLENDER * wall and _triangles(flat) > _FEW:  # long thin wedges are too stiff in bending
-        flat = mesh_sheets(sheet, _SLENDER * wall, wall=wall)
+    flat = mesh_sheets(sheet, size, wall=wall, coarser=coarser)
+    if size > coarser * _SLENDER * wall and _triangles(flat) > _FEW:  # long thin wedges are too stiff in bending
+        flat = mesh_sheets(sheet, coarser * _SLENDER * wall, wall=wall, coarser=coarser)
     flat = replace(flat, segment_edge=edges[flat.segment_edge])
     along = -body.faces.direction[one]
     sides, mids = _sides(body, flat)

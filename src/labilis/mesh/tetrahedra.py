@@ -25,14 +25,15 @@ _PATIENCE = 12.0  # s for filling one skin
 
 
 def mesh_body(body: BodyShape, size: float, order: int = 2,
-              zones: Sequence[tuple[Ints, Ints, float]] = ()) -> Mesh:
+              zones: Sequence[tuple[Ints, Ints, float]] = (), coarser: float = 1.0) -> Mesh:
     """Mesh a solid with tetrahedra of about `size` mm mean edge length.
 
-    `zones` holds (faces, edges, size) of regions with their own size. `order` 2 gives mid-side nodes on the true surface.
+    `zones` holds (faces, edges, size) of regions with their own size. `order` 2 gives mid-side nodes on the true surface; `coarser`:
+    how much longer sides may be in thin walls and at bends.
     Raises LabilisError if the surface cannot be filled.
     """
     around = zone_points(body, zones)
-    mesh = mesh_kept(body, body.view.size, size, order, around)
+    mesh = mesh_kept(body, body.view.size, size, order, around, coarser)
     if mesh is not None:
         return mesh
     smallest = min([size, *(zone[2] for zone in zones)])
@@ -56,14 +57,15 @@ def mesh_body(body: BodyShape, size: float, order: int = 2,
 ANOTHER_WAY = "A solid was filled from the triangles that it is drawn with, since a skin of the wanted size crosses itself."
 
 
-def mesh_kept(body: BodyShape, reach: float, size: float, order: int, around: Sequence[tuple[Floats, float]]) -> Mesh | None:
+def mesh_kept(body: BodyShape, reach: float, size: float, order: int, around: Sequence[tuple[Floats, float]],
+              coarser: float = 1.0) -> Mesh | None:
     """Tetrahedra in a skin of triangles of the wanted size, which stays as it is; None where that cannot be filled. `around`: points with
     smaller sizes."""
     mean = 2.0 * float(body.volume) / float(body.faces.area.sum())
     surface = body.tessellate(max(0.02 * min(mean, size), reach * 1e-5), 0.25)
     finer = list(around)
     for _ in range(_TRIES):
-        skin = make_skin(body, surface, skin_sizes(body, surface, size, finer))
+        skin = make_skin(body, surface, skin_sizes(body, surface, size, finer, coarser=coarser))
         bad = crossing(skin.points, skin.triangles)
         if len(bad) == 0:
             found = fill_kept(skin, size)

@@ -21,30 +21,30 @@ from labilis.shape.fuse import fused_groups, touching
 
 
 def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tuple[Ints, Ints, float]] = (),
-              apart: frozenset[tuple[int, int]] = frozenset(), swept: bool = True) -> Mesh:
+              apart: frozenset[tuple[int, int]] = frozenset(), swept: bool = True, coarser: float = 1.0) -> Mesh:
     """Mesh all solids, sheets and lines with elements of about `size` mm; `zones` as in `mesh_body`, faces and edges numbered as in
     `part.view`. Solids that have faces in common are filled together and share nodes there, and so do lines that touch, unless their
     bodies are `apart`. Other solids that are an outline moved along a line are `swept` where no zone touches them. The rest is joined by
-    `bonds`."""
+    `bonds`. `coarser` as in `mesh_body`."""
     starts = np.cumsum([(0, 0), *((len(shape.faces), len(shape.edges)) for shape in part.components)], axis=0)
     mine = [[_within(zone, start, end) for zone in zones] for start, end in pairwise(starts)]
     local = [[zone for zone in item if len(zone[0]) + len(zone[1])] for item in mine]
-    meshes, done, alone = _fused(part, size, order, local, starts, apart)
+    meshes, done, alone = _fused(part, size, order, local, starts, apart, coarser)
     sweeps = [find_sweep(shape) if order == 2 and swept and not zoned and number not in done | alone else None
               for number, (shape, zoned) in enumerate(zip(part.solids, local))]
     for number, shape in enumerate(part.components):
         if number in done:
             continue
         if not isinstance(shape, BodyShape):
-            mesh = mesh_lines(shape, size, apart)
+            mesh = mesh_lines(shape, size, apart, coarser)
         elif number < len(part.solids):
             sweep = sweeps[number]
-            mesh = mesh_body(shape, size, order, local[number]) if sweep is None else _swept(shape, sweep, size, part.bodies[
-                part.solid_bodies[number]])
+            mesh = mesh_body(shape, size, order, local[number], coarser) if sweep is None else _swept(
+                shape, sweep, size, part.bodies[part.solid_bodies[number]], coarser)
             body = part.solid_bodies[number]
             mesh = replace(mesh, cells=tuple(Cells(cell.elements, np.full(len(cell.elements), body)) for cell in mesh.cells))
         else:
-            mesh = mesh_sheets(shape, size, local[number])
+            mesh = mesh_sheets(shape, size, local[number], coarser=coarser)
         meshes.append((mesh, int(starts[number, 0]), int(starts[number, 1])))
     mesh = meshes[0][0] if len(meshes) == 1 else _joined(meshes)
     return replace(mesh, told=(*mesh.told, NOT_FUSED)) if alone else mesh
@@ -54,12 +54,12 @@ NOT_FUSED = ("Solids that touch could not be filled with one mesh: each has its 
              "evidence on joints.")
 
 
-def _swept(shape: BodyShape, sweep: Sweep, size: float, name: str) -> Mesh:
+def _swept(shape: BodyShape, sweep: Sweep, size: float, name: str, coarser: float) -> Mesh:
     """A swept solid; of tetrahedra, which is told, where the sweep comes to nothing."""
     try:
-        return sweep_body(shape, sweep, size)
+        return sweep_body(shape, sweep, size, coarser)
     except (LabilisError, ValueError, KeyError, IndexError):
-        mesh = mesh_body(shape, size)
+        mesh = mesh_body(shape, size, coarser=coarser)
         return replace(mesh, told=(*mesh.told, f"{name} could not be swept and is filled with tetrahedra."))
 
 
@@ -70,7 +70,7 @@ def _within(zone: tuple[Ints, Ints, float], start: Ints, end: Ints) -> tuple[Int
 
 
 def _fused(part: PartShape, size: float, order: int, zones: Sequence[Sequence[tuple[Ints, Ints, float]]], starts: Ints,
-           apart: frozenset[tuple[int, int]]) -> tuple[list[tuple[Mesh, int, int]], set[int], set[int]]:
+           apart: frozenset[tuple[int, int]], coarser: float) -> tuple[list[tuple[Mesh, int, int]], set[int], set[int]]:
     """(meshes of groups of solids that have faces in common, the solids in them, those of groups that cannot be filled together)."""
     meshes: list[tuple[Mesh, int, int]] = []
     done: set[int] = set()
@@ -81,7 +81,7 @@ def _fused(part: PartShape, size: float, order: int, zones: Sequence[Sequence[tu
             bodies = [part.solid_bodies[number] for number in group]
             try:
                 mesh = mesh_fused(one, [part.solids[number] for number in group], size, order, [zones[number] for number in group],
-                                  [(int(starts[number, 0]), int(starts[number, 1])) for number in group], bodies)
+                                  [(int(starts[number, 0]), int(starts[number, 1])) for number in group], bodies, coarser)
             except LabilisError:
                 alone |= set(group)
                 continue

@@ -162,7 +162,7 @@ def _stage_keys(project: Project, case: str | None) -> StageKeys:
             keys["sections"] = _hash("sections", keys["strength"])
             keys["members"] = _hash("members", keys["strength"])
             criteria = project.criteria
-            keys["modes"] = _hash("modes", keys["strength"], criteria.modes, criteria.sign, criteria.second_opinion,
+            keys["modes"] = _hash("modes", keys["strength"], criteria.modes, criteria.sign, criteria.second_opinion, criteria.mesh_error,
                                   sorted({project.required_of(piece.name) for piece in project.active_pieces}))
             keys["converge"], keys["tilt"] = _hash("converge", keys["modes"]), _hash("tilt", keys["modes"])
             plan = project.trace

@@ -13,21 +13,24 @@ from labilis.run.regions import match_region
 from labilis.shape import PartShape
 
 
-def mesh_stage(project: Project, part: PartShape) -> tuple[Mesh, Bonds, MeshFindings]:
-    """Mesh of a part with its bonds. Raises LabilisError for sizes that make no mesh, or one too large."""
+def mesh_stage(project: Project, part: PartShape, coarser: float = 1.0) -> tuple[Mesh, Bonds, MeshFindings]:
+    """Mesh of a part with its bonds, all elements so much `coarser` than planned.
+
+    Raises LabilisError for sizes that make no mesh, or one too large."""
     plan, view = project.mesh, part.view
     size = proposed_size(view) if plan.size is None else project.value(plan.size, "length", "mesh/size")
     check_size(view, size, plan.order, plan.solids == "swept")
+    size *= coarser
     zones = []
     for zone in plan.zones:
         match = match_region(project.named("regions", zone.region), view)
-        zones.append((match.faces, match.edges, min(project.value(zone.size, "length"), size)))
+        zones.append((match.faces, match.edges, min(coarser * project.value(zone.size, "length"), size)))
     for _, _, zone_size in zones:
         if zone_size < size / 50:
             raise LabilisError("A zone is more than fifty times finer than the rest.", "mesh/zones",
                                "Give it a larger size.", "zone-size")
     apart = _released(project, part)
-    mesh = mesh_part(part, size, plan.order, zones, apart, plan.solids == "swept")
+    mesh = mesh_part(part, size, plan.order, zones, apart, plan.solids == "swept", coarser)
     weld = None if plan.weld_gap is None else project.value(plan.weld_gap, "length", "mesh/weld_gap")
     bonds = find_bonds(mesh, apart, part.lines, weld)
     return mesh, bonds, _mesh_findings(part, mesh, bonds, size)

@@ -118,7 +118,8 @@ def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseR
     facts = CaseFacts(project, case, mesh, strength, modes, euler, required, min(limits) if limits else None,
                       results.get(keys.trace), members, screened_or_none(project, members, required), hand,
                       _ends_found(project, view, strength, sections) if isinstance(euler, EulerCheck) else None)
-    return CaseReport(facts, collect(facts), verdict_of_case(facts))
+    evidence = collect(facts)
+    return CaseReport(facts, evidence, verdict_of_case(facts, evidence))
 
 
 def _ends_found(project: Project, view: ShapeView, strength: StrengthFindings, sections: SectionFindings) -> EndCase | None:

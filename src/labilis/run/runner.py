@@ -18,6 +18,7 @@ from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.forces import LoadScene
 from labilis.run.keys import StageKeys, check_active, stage_keys
 from labilis.run.members_stage import members_stage
+from labilis.run.mesh_error import CoarserMesh
 from labilis.run.mesh_stage import mesh_stage
 from labilis.run.modes_stage import modes_stage
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
@@ -80,6 +81,7 @@ class Runner:
 
         def retie(flipped: frozenset[str]) -> Tied:
             return make_tied(project, part.view, mesh, bonds, flipped)
+        coarser = CoarserMesh(project, part)
         for number, case in enumerate(cases):
             case_keys = stage_keys(project, case)
             share = number / len(cases)
@@ -96,8 +98,12 @@ class Runner:
                 give(case_keys.sections, self._sections(part.lone, strength, case_keys))
             if plan.upto in ("modes", "trace"):
                 case_progress(0.25, "Finding modes")
-                give(case_keys.modes, self._timed("modes", lambda: modes_stage(
-                    scene, case, solved, stiffness, strength, retie, case_progress)))  # noqa: B023
+                modes = self._timed("modes", lambda: modes_stage(
+                    scene, case, solved, stiffness, strength, retie, case_progress))  # noqa: B023
+                if project.criteria.mesh_error and findings.order == 2:
+                    errors = self._timed("mesh error", lambda: coarser.errors(case, findings, modes, yields_of(project), case_progress))  # noqa: B023
+                    modes = replace(modes, mesh_error=errors)
+                give(case_keys.modes, modes)
             if plan.upto == "trace":
                 give(case_keys.trace, self._timed("trace", lambda: self._trace(
                     scene, case, part, bonds, results[case_keys.modes], case_keys, case_progress, found, plan.resume)))  # noqa: B023

@@ -33,7 +33,8 @@ def convergence_study(snapshot: Snapshot, plan: Plan, part: PartShape, run_alone
         present = size * _RATIO ** (2 - number)
         progress(Progress(number / plan.meshes, f"Mesh {number + 1} of {plan.meshes}, {present:.3g} mm"))
         plan_of = project.mesh.model_copy(update={"size": f"{present!r} mm"})
-        changed = project.changed(mesh=plan_of, criteria={**project.criteria.model_dump(), "modes": 1, "second_opinion": False})
+        changed = project.changed(mesh=plan_of, criteria={**project.criteria.model_dump(), "modes": 1, "second_opinion": False,
+                                                               "mesh_error": False})
         found = run_alone(Snapshot(changed, snapshot.files), Plan("modes", (case,)))
         keys = stage_keys(changed, case)
         modes, findings = found[keys.modes], found[keys.mesh]

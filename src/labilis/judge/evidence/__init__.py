@@ -21,6 +21,7 @@ from labilis.judge.evidence.held_part import held_part
 from labilis.judge.evidence.interacting import interacting_modes
 from labilis.judge.evidence.joints import joints
 from labilis.judge.evidence.large_deflection import kept_length, linear_or_not
+from labilis.judge.evidence.mesh_error import mesh_error
 from labilis.judge.evidence.midsurface import midsurface
 from labilis.judge.evidence.negative import negative_factors
 from labilis.judge.evidence.proportions import proportions
@@ -31,8 +32,9 @@ from labilis.judge.evidence.traced import traced
 from labilis.judge.evidence.yield_first import yield_first
 
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
-    free_motion, balance, held_direction, compression, element_order, half_waves, completeness, under_required, negative_factors,
-    interacting_modes, symmetry, mesh_as_asked, joints, midsurface, deflection_before_buckling, following_pressure, yield_first, traced,
+    free_motion, balance, held_direction, compression, element_order, half_waves, mesh_error, completeness, under_required,
+    negative_factors, interacting_modes, symmetry, mesh_as_asked, joints, midsurface, deflection_before_buckling, following_pressure,
+    yield_first, traced,
     hand_check,
     edge_support, each_load, held_part, centred, proportions, effective_length, stretch, southwell_line,
     linear_or_not, kept_length,

@@ -12,7 +12,11 @@ def balance(facts: CaseFacts) -> Evidence | None:
     lever = float(np.linalg.norm(np.ptp(facts.mesh.nodes, axis=0)))
     total = strength.applied.sum(axis=0) + strength.reaction.sum(axis=(0, 1))
     sizes = np.abs(strength.applied).sum(axis=0)
-    scale = max(float(np.linalg.norm(sizes[:3])), float(np.linalg.norm(sizes[3:])) / lever, 1e-300)
+    # loads that balance each other have no sum: their own sizes and what the supports push back with count as well
+    pushed = [float(np.linalg.norm(strength.reaction[:, :, part], axis=2).sum()) if strength.reaction.size else 0.0
+              for part in (slice(0, 3), slice(3, 6))]
+    scale = max(float(np.linalg.norm(sizes[:3])), float(np.linalg.norm(sizes[3:])) / lever, float(strength.load_sizes.sum()), pushed[0],
+                pushed[1] / lever, 1e-300)
     missing = max(float(np.linalg.norm(total[:3])), float(np.linalg.norm(total[3:])) / lever) / scale
     state = "good" if missing < 1e-6 else "caution" if missing < 1e-3 else "bad"
     text = ("Reactions equal the loads." if state == "good" else

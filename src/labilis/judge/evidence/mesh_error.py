@@ -1,0 +1,21 @@
+"""How far the first factor can be off for its mesh."""
+import math
+
+from labilis.judge.evidence.base import CaseFacts, Evidence
+
+LIMIT, MOST = 0.02, 0.10  # what is aimed at; beyond the second the factor is a guess
+
+
+def mesh_error(facts: CaseFacts) -> Evidence | None:
+    """Judged on the first positive factor, from the same case on a coarser mesh."""
+    modes = facts.modes
+    if modes is None or len(modes.positive) == 0 or not facts.project.criteria.mesh_error:
+        return None
+    error, first = modes.first_error, float(modes.positive[0])
+    if math.isnan(error):
+        return Evidence("mesh error", "–", "", "not judged", "The mesh could not be compared with a coarser one. Study convergence over "
+                        "several meshes to tell how far the factor can be off.", "mesh")
+    state = "good" if error <= LIMIT else "caution" if error <= MOST else "bad"
+    more = "" if state == "good" else " Mesh finer, or study convergence over several meshes."
+    return Evidence("mesh error", f"{100 * error:.2g}", "% of the first factor", state,  # type: ignore[arg-type]
+                    f"By a coarser mesh the first factor is {first:.4g} ± {100 * error:.2g} %.{more}", "mesh")
