@@ -50,7 +50,7 @@ def test_a_plane_of_symmetry_that_hides_the_lowest_mode_is_found_out() -> None:
     assert facts.modes.antisymmetric == pytest.approx(4 * EULER, rel=0.01)
     found = next(item for item in collect(facts) if item.name == "symmetry")
     assert found.state == "bad" and "hides the lowest mode" in found.text
-    verdict = verdict_of_case(facts)
+    verdict = verdict_of_case(facts, collect(facts))
     assert "hides" in verdict.detail and verdict.factor == facts.modes.antisymmetric
 
 

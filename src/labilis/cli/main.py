@@ -398,12 +398,16 @@ def revise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
     if not file.is_file():
         raise LabilisError("There is no such file.", str(file), "Check the name.", "no-file")
     data = file.read_bytes()
-    project, files = revised(snapshot.project, snapshot.files, instead_of or known[0], file.name, data, list_bodies(data, file.name))
+    project, files, followed = revised(snapshot.project, snapshot.files, instead_of or known[0], file.name, data,
+                                       list_bodies(data, file.name))
     lost = lost_regions(project, Runner().run(Snapshot(project, files), Plan("shape"))[stage_keys(project, "").shape])
     if out.suffix.lower() == ".json":
         write_model(Snapshot(project, files), out)
     else:
         ProjectFile.create(out, project, project_files(project, files)).close()
+    for pick in followed:
+        if pick.state != "stayed":
+            typer.echo(f"{pick.state}: {pick.words} of region '{pick.region}'" + (f", by {pick.moved:.4g} mm" if pick.moved else ""))
     for item in blocked(project, lost):
         typer.echo(f"blocked: {item.kind} '{item.name}', whose region '{item.region}' lost {item.lost}")
     for name in sorted(set(lost) - {item.region for item in blocked(project, lost)}):

@@ -23,6 +23,7 @@ class Pick(BaseModel):
     size: float = Field(gt=0, description="area of a face in mm², length of an edge in mm")
     radius: float | None = Field(default=None, description="radius of a cylinder, sphere or circle, mm")
     direction: Vector | None = Field(default=None, description="normal of a plane, axis of a cylinder, run of a line")
+    gone: bool = Field(default=False, description="a revised file has nothing that stands for it")
 
 
 class Region(BaseModel):

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from labilis.model import Geometry, LabilisError, Project
+from labilis.run.rematch import Followed, follow_picks
 from labilis.shape import ShapeView, find_region
 from labilis.shape.proposal import BodyInfo
 
@@ -21,9 +22,12 @@ class Blocked:
 
 
 def revise(project: Project, files: Mapping[str, bytes], old: str, new: str, data: bytes,
-           bodies: Sequence[BodyInfo]) -> tuple[Project, dict[str, bytes]]:
-    """(statements, files) with the file `old` replaced by `new`, whose bytes and bodies are given. A piece takes the body of its own
-    name, or the one with its number. Raises LabilisError when a piece finds no body or `old` is not part of the project."""
+           bodies: Sequence[BodyInfo]) -> tuple[Project, dict[str, bytes], list[Followed]]:
+    """(statements, files, what became of each pick) with the file `old` replaced by `new`, whose bytes and bodies are given. A
+    piece takes the body of its own name, or the one with its number.
+
+    Raises LabilisError when a piece finds no body or `old` is not part of the project.
+    """
     if old not in {item.file for item in project.geometry}:
         known = ", ".join(item.file for item in project.geometry) or "none"
         raise LabilisError(f"The project has no file '{old}'.", "part", f"It has: {known}.", "no-file")
@@ -39,7 +43,10 @@ def revise(project: Project, files: Mapping[str, bytes], old: str, new: str, dat
         pieces.append(piece)
     sha = hashlib.sha256(data).hexdigest()
     geometry = [Geometry(file=new, sha256=sha) if item.file == old else item for item in project.geometry]
-    return project.changed(pieces=pieces, geometry=geometry), {**files, sha: data}
+    new_files = {**files, sha: data}
+    mine = {piece.name for piece in pieces if piece.geometry == new}
+    revised, followed = follow_picks(project, project.changed(pieces=pieces, geometry=geometry), files, new_files, mine)
+    return revised, new_files, followed
 
 
 def lost_regions(project: Project, view: ShapeView) -> dict[str, str]:

@@ -15,6 +15,7 @@ from typing import Any, Literal
 
 from labilis.model import LabilisError
 from labilis.run.plan import Plan, Progress, Snapshot
+from labilis.run.revision import revise
 from labilis.run.runner import Runner
 from labilis.shape.proposal import list_bodies
 from labilis.shape.step import warm_up
@@ -22,10 +23,20 @@ from labilis.shape.step import warm_up
 
 @dataclass(frozen=True)
 class BodyQuery:
-    """Ask what bodies a STEP file holds; answered as found ('bodies', [BodyInfo])."""
+    """Ask what bodies a STEP file holds; answered as found ('bodies', [BodyInfo]). With a project, whose files are in it, and the file
+    `old` that it is to replace there: answered as found ('bodies', [statements, files, what became of each pick])."""
 
     data: bytes
     file: str
+    project: Snapshot | None = None
+    old: str = ""
+
+    def answer(self) -> list[Any]:
+        """What was asked for. Raises LabilisError."""
+        bodies = list_bodies(self.data, self.file)
+        if self.project is None:
+            return bodies
+        return [*revise(self.project.project, self.project.files, self.old, self.file, self.data, bodies)]
 
 
 @dataclass(frozen=True)
@@ -53,7 +64,7 @@ def _serve(pipe: Connection, going: Any) -> None:
             return
         try:
             if isinstance(job, BodyQuery):
-                pipe.send(("found", ("bodies", list_bodies(job.data, job.file))))
+                pipe.send(("found", ("bodies", job.answer())))
                 pipe.send(("done", {"total": 0.0}))
                 continue
             snapshot, plan = job

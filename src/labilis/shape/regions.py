@@ -125,7 +125,7 @@ def find_region(region: Region, view: ShapeView) -> RegionMatch:
     against: list[int] = []
     ends: list[tuple[int, int]] = []
     for pick in region.picks:
-        now = _now(pick, view)
+        now = _Found() if pick.gone else _now(pick, view)
         fresh = [row for row in now.faces if row not in found["face"]], [row for row in now.edges if row not in found["edge"]]
         if not fresh[0] and not fresh[1]:
             unit = "mm²" if pick.of == "face" else "mm"

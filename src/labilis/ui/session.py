@@ -19,7 +19,7 @@ from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.importing import STEEL, add_file, new_project, remove_file, told
 from labilis.run.plan import Progress, Stage
 from labilis.run.report import CaseReport, ProjectReport
-from labilis.run.revision import lost_regions, revise
+from labilis.run.revision import lost_regions
 from labilis.run.worker import BodyQuery
 from labilis.store import ProjectFile, load_model
 from labilis.store.grades import OwnGrade, import_grades, keep_grade, read_grades
@@ -179,15 +179,26 @@ class Session(QObject):
             raise LabilisError("The project has " + ("several files." if known else "no imported file."), "part",
                                "Name the revised file like the one it replaces." if known else "Open a STEP file first.", "which-file")
 
-        def take(bodies: list[Any]) -> None:
+        asked = self.project
+
+        def take(answer: list[Any]) -> None:
+            project, files, followed = answer
             try:
-                project, self.files = revise(self.project, self.files, old, path.name, data, bodies)
+                if self.project != asked:
+                    raise LabilisError("The project was changed while the file was read.", "part", "Read the revised file again.",
+                                       "changed")
+                self.files = files
                 if self.file is not None:
                     self.file.add_file(hashlib.sha256(data).hexdigest(), path.name, data)
                 self.edit(project, f"{path.name} read in place of {old}")
             except LabilisError as error:
                 self.problem.emit(error)
-        self._ask_bodies(data, path.name, take)
+                return
+            for pick in followed:
+                if pick.state != "stayed":
+                    by = f", by {pick.moved:.4g} mm" if pick.moved else ""
+                    self.note(f"{pick.state}: {pick.words} of region '{pick.region}'{by}")
+        self._ask_bodies(data, path.name, take, Snapshot(asked, self.files), old)
 
     def copy_material(self, name: str) -> None:
         """A copy of a material under another name, which the pieces take that had it; its values may then be changed."""
@@ -219,11 +230,12 @@ class Session(QObject):
         view = self.current("shape")
         return {} if view is None else lost_regions(self.project, view)
 
-    def _ask_bodies(self, data: bytes, name: str, take: Callable[[list[Any]], None]) -> None:
+    def _ask_bodies(self, data: bytes, name: str, take: Callable[[list[Any]], None], project: Snapshot | None = None,
+                    old: str = "") -> None:
         if self.worker.busy:
             raise LabilisError("A run is on.", "run", "Stop it first.", "busy")
         self._bodies = take
-        self._begin(Plan("shape"), BodyQuery(data, name))
+        self._begin(Plan("shape"), BodyQuery(data, name, project, old))
 
     def save(self, path: Path | None = None) -> None:
         """Keep the project under a name. With a name already, everything is in the file at once; this folds the log in."""

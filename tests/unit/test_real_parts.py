@@ -1,0 +1,96 @@
+"""Parts as they come from drawing offices, drawn at random: each is run as a user would, the same thing stated in two ways agrees."""
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from labilis.shape import build_body, list_bodies
+from labilis.shape.midsurface import find_midsurface
+from labilis.shape.step import solids_of
+from validation.corpus import drawing as d
+from validation.corpus.batch import pairs, summary
+from validation.corpus.one import run_part
+
+SEED = 4711  # of no run that guided the code
+
+
+def ran(name: str, way: str, number: int = 0, seed: int = SEED) -> dict[str, Any]:
+    found = run_part(name, seed, number, way)
+    assert found["state"] == "verdict", found.get("trace", found.get("what"))
+    return found
+
+
+def body_of(shape: Any) -> Any:
+    return build_body(solids_of(shape)[0])
+
+
+@pytest.mark.parametrize("name", ["t sharp", "i sharp", "cruciform", "welded tee", "welded tee with gap", "angle mitred", "flat bar",
+                                  "l bracket with root radius", "engraved plate", "tapered plate", "rib on flange"])
+def test_shells_and_solids_agree(name: str) -> None:
+    """Within 5 %, or the evidence says how far the solid's or the shell's mesh is off."""
+    shell, solid = ran(name, "shell"), ran(name, "solid")
+    told = sum(float(found["evidence"].get("mesh error", "caution: 0 ").split(": ")[1].split(" ")[0]) / 100 for found in (shell, solid))
+    assert abs(shell["factor"] / solid["factor"] - 1) < 0.05 + told
+
+
+@pytest.mark.parametrize("name", ["round bar", "corner touch", "rectangular tube tapered", "stand with bolted feet", "lofted transition"])
+def test_what_once_ended_in_a_traceback(name: str) -> None:
+    found = run_part(name, SEED, 0, "proposed")
+    assert found["state"] in ("verdict", "refused"), found.get("trace")
+
+
+def test_a_square_bar_is_refused_as_shells_in_words() -> None:
+    found = run_part("square bar", SEED, 0, "shell")
+    assert found["state"] == "refused" and "thin" in found["what"]
+
+
+def test_two_plates_that_touch_in_a_corner_are_told() -> None:
+    found = run_part("corner touch", SEED, 0, "shell")
+    assert "joints" in found["evidence"] or found["factor"] == pytest.approx(run_part("corner touch", SEED, 0, "solid")["factor"], rel=0.1)
+
+
+def test_an_engraving_leaves_the_wall_its_thickness() -> None:
+    plate = d.cut(d.box(120, 80, 5), d.box(30, 4, 0.6, (40, 30, 4.4)), d.box(4, 30, 0.6, (60, 20, 4.4)))
+    thickness = [sheet.thickness for sheet in find_midsurface(body_of(plate), "plate").sheets]
+    area = {round(value, 3) for value in thickness}
+    assert max(area) == pytest.approx(5.0) and 5.0 in area
+
+
+def test_bodies_are_proposed_with_a_reason_and_all_carry(tmp_path: Any) -> None:
+    from validation.corpus.model import write_step
+
+    thin, thick = d.box(200, 60, 3), d.shifted(d.box(40, 40, 40), 0, 0, 3)
+    marker, bolt = d.shifted(d.box(0.003, 0.003, 0.003), 0, 90, 0), d.shifted(d.cylinder(3, 30), 300, 0, 0)
+    data = write_step([("plate", thin), ("block", thick), ("marker", marker), ("screw M6 x 30", bolt)], tmp_path / "part.step")
+    found = {body.name: body for body in list_bodies(data)}
+    assert (found["plate"].mesh_as, found["block"].mesh_as) == ("shell", "solid")
+    assert "3 mm" in found["plate"].reason and found["block"].reason
+    assert [name for name, body in found.items() if body.aside] == ["marker", "screw M6 x 30"]
+    assert "tiny" in found["marker"].why_aside and "fastener" in found["screw M6 x 30"].why_aside
+
+
+def test_far_from_the_origin_turned_and_in_inches_the_factor_is_the_same() -> None:
+    for name in ("far angle", "inch channel"):
+        shell, solid = ran(name, "shell"), ran(name, "solid")
+        told = float(solid["evidence"].get("mesh error", "caution: 0 ").split(": ")[1].split(" ")[0]) / 100
+        assert abs(shell["factor"] / solid["factor"] - 1) < 0.05 + told, name
+
+
+def test_a_gap_under_a_rib_is_bridged_and_told_both_ways() -> None:
+    shell, solid = ran("welded tee with gap", "shell"), ran("welded tee with gap", "solid")
+    for found in (shell, solid):
+        assert "stand" in found["evidence"]["joints"] or "near" in found["evidence"]["joints"]
+
+
+def test_the_batch_tells_success_agreement_and_each_failure_once() -> None:
+    rows = [{"family": "a", "number": 0, "way": "proposed", "state": "verdict", "factor": 4.0, "as": ["shell"], "unknowns": 10,
+             "seconds": 1.0, "evidence": {}},
+            {"family": "a", "number": 0, "way": "other", "state": "verdict", "factor": 5.0, "as": ["solid"], "unknowns": 20, "seconds": 2.0,
+             "evidence": {"mesh error": "bad"}},
+            *({"family": "b", "number": k, "way": "proposed", "state": "crash", "what": "KeyError: 1", "seconds": 0.0} for k in (0, 1))]
+    assert pairs(rows)[0][2] == pytest.approx(-0.2)
+    text = summary(rows)
+    assert "4 runs: 2 verdict, 0 refused, 2 crash" in text and text.count("KeyError: 1") == 1 and "-20.0 %; evidence: mesh error" in text
+    assert np.isfinite(rows[0]["factor"])
