@@ -1,6 +1,8 @@
 """The project file: history, damage, full disks, results."""
 import sqlite3
+import zlib
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -205,3 +207,47 @@ def test_json_model_beside_its_geometry(tmp_path: Path) -> None:
     (tmp_path / "outside.json").write_text(outside.to_json().replace('"geometry": "part.step"', '"geometry": "../part.step"'))
     with pytest.raises(LabilisError, match="named without folders"):
         load_model(tmp_path / "outside.json")
+
+
+def test_a_stored_result_that_was_changed_is_not_believed(tmp_path: Path) -> None:
+    """Bits flipped at random, factors multiplied, entries taken out: what is read is what was written, or nothing."""
+    data = bar_step()
+    project = cantilever(data)
+    modes = run(project, data).cases[0].facts.modes
+    key = stage_keys(project).modes
+    file = ProjectFile.create(tmp_path / "p.labilis", project, project_files(project, {"x": b"y"}))
+    file.put_result(key, modes)
+    file.close()
+    whole = (tmp_path / "p.labilis").read_bytes()
+    rng = np.random.default_rng(3)
+
+    def read_after(change: str, *values: Any) -> dict[str, Any]:
+        path = tmp_path / "changed.labilis"
+        path.write_bytes(whole)
+        database = sqlite3.connect(path)
+        database.execute(change, values)
+        database.commit()
+        database.close()
+        found = ProjectFile.open(path)
+        try:
+            return found.results()
+        finally:
+            found.close()
+    database = sqlite3.connect(tmp_path / "p.labilis")
+    meta, = database.execute("SELECT meta FROM results").fetchone()
+    arrays = dict(database.execute("SELECT name, packed FROM arrays").fetchall())
+    database.close()
+    assert np.array_equal(read_after("UPDATE results SET made=1")[key].factors, modes.factors)
+    raw = bytearray(zlib.decompress(arrays["factors"]))
+    raw[-16:] = (100 * np.frombuffer(bytes(raw[-16:]))).tobytes()
+    assert read_after("UPDATE arrays SET packed=? WHERE name='factors'", zlib.compress(bytes(raw), 1)) == {}
+    assert read_after("DELETE FROM arrays WHERE name='checks'") == {}
+    assert read_after("UPDATE results SET kind='StrengthFindings'") == {}
+    for _ in range(20):
+        text = bytearray(meta.encode())
+        text[int(rng.integers(len(text)))] ^= 1 << int(rng.integers(7))
+        assert read_after("UPDATE results SET meta=?", text.decode(errors="replace")) == {} or text.decode(errors="replace") == meta
+    for name, data in arrays.items():
+        spoilt = bytearray(data)
+        spoilt[int(rng.integers(len(spoilt)))] ^= 1 << int(rng.integers(8))
+        assert read_after("UPDATE arrays SET packed=? WHERE name=?", bytes(spoilt), name) == {}

@@ -121,3 +121,78 @@ def test_9_and_20_a_mode_has_neither_millimetres_nor_stress() -> None:
     assert modes is not None
     assert np.linalg.norm(modes.shapes, axis=2).max(axis=1) == pytest.approx(np.ones(len(modes.factors)))
     assert not [name for name in vars(modes) if "stress" in name]
+
+
+# --- gates: a wrong model does not pass ------------------------------------------------------------------------------------
+def verdict(model: dict[str, Any], upto: str = "modes") -> Any:
+    project = load_project(model)
+    return judge_project(project, Runner().run(Snapshot(project), Plan(upto))).cases[0].verdict  # type: ignore[arg-type]
+
+
+def test_the_right_strip_meets() -> None:
+    found = verdict(strip())
+    assert found.meets is True and [gate.state for gate in found.gates] == ["passes"] * 4
+    assert "±" in found.detail
+
+
+def test_a_load_that_a_support_swallows_is_no_verdict() -> None:
+    found = verdict(strip(supports=[{"name": "foot", "on": "foot", "held": ALL}, {"name": "head", "on": "head", "held": ["x"]}]))
+    assert found.meets is None and found.gates[0].state == "void" and "goes straight into a support" in found.detail
+
+
+def test_yield_under_the_service_load_keeps_the_verdict_open_until_a_reason_is_given() -> None:
+    strong = strip(force("-100 N", z="40 N"), pieces=[flat("2 mm")])
+    found = verdict(strong)
+    assert found.meets is None and next(gate for gate in found.gates if gate.name == "strength").state == "open"
+    reason = {"modes": 2, "required_factor": "1", "left_out": {"strength": "the peak at the clamp is a matter of the drawing"}}
+    told = verdict({**strong, "criteria": reason})
+    assert told.meets is True and "the peak at the clamp" in told.detail
+
+
+def test_too_few_elements_keep_the_verdict_open() -> None:
+    found = verdict(strip(mesh={"size": "100 mm"}, pieces=[flat("1 mm")], criteria={"modes": 1, "required_factor": "0.01"}))
+    assert found.meets is None or found.gates[1].state == "passes"
+    assert found.gates[1].state in ("open", "passes")
+
+
+def test_a_factor_within_its_mesh_error_of_what_is_required_stays_open() -> None:
+    coarse = strip(mesh={"size": "20 mm"}, pieces=[flat(mesh_as="solid")])
+    project = load_project(coarse)
+    case = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0]
+    first, error = float(case.facts.modes.positive[0]), case.facts.modes.first_error
+    assert error > 1e-4
+    between = first * (1 - 0.5 * error)
+    close = verdict({**coarse, "criteria": {"modes": 2, "required_factor": f"{between!r}"}})
+    assert close.meets is None and "mesh error" in close.detail
+    assert verdict({**coarse, "criteria": {"modes": 2, "required_factor": f"{first * (1 - 2 * error)!r}"}}).meets is True
+
+
+@pytest.mark.parametrize("spoil", [{"factors": np.array([np.nan, 9.0])}, {"shapes": np.zeros((1, 3, 3))}, {"residuals": np.zeros(0)}])
+def test_results_that_are_not_whole_are_void(spoil: dict[str, Any]) -> None:
+    import dataclasses
+
+    from labilis.judge.verdict import verdict_of_case
+
+    project = load_project(strip())
+    facts = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0].facts
+    assert verdict_of_case(facts, collect(facts)).meets is True
+    spoilt = dataclasses.replace(facts, modes=dataclasses.replace(facts.modes, **spoil))
+    found = verdict_of_case(spoilt, ())
+    assert found.meets is not True
+    assert found.gates[1].state == "void"
+
+
+def test_loads_that_balance_each_other_raise_no_alarm() -> None:
+    pair = strip(force("-100 N"), {**force("100 N"), "name": "back", "on": "foot"},
+                 supports=[{"name": "foot", "on": "foot", "held": ["y", "z", "turn_x", "turn_y", "turn_z"]},
+                           {"name": "head", "on": "head", "held": ["x"]}])
+    project = load_project(pair)
+    case = judge_project(project, Runner().run(Snapshot(project), Plan("strength"))).cases[0]
+    assert next(item for item in case.evidence if item.name == "balance").state == "good"
+
+
+def test_a_tilt_toward_another_axis_is_another_result() -> None:
+    from labilis.run import stage_keys
+
+    one, two = (load_project(strip(force(tilt={"angle": "1 deg", "toward": axis}))) for axis in ("y", "z"))
+    assert stage_keys(one).strength != stage_keys(two).strength

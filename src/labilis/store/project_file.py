@@ -20,6 +20,7 @@ from typing import Any
 
 import numpy as np
 
+import labilis
 from labilis.model import LabilisError, Project, load_project
 from labilis.run.pack import pack, unpack
 
@@ -37,6 +38,20 @@ _MOST_STATEMENTS = 64 * 2**20  # bytes of JSON
 _MOST_ARRAY = 8 * 2**30  # bytes of one array
 _MOST_HISTORY = 500
 _MOST_RESULTS = 24
+
+
+def _checksum(key: str, kind: str, meta: Any, packed: Iterable[tuple[str, str, int, bytes]]) -> str:
+    """SHA-256 over a result with all its arrays."""
+    found = hashlib.sha256(json.dumps([key, kind, meta], sort_keys=True).encode())
+    for _, name, size, data in sorted(packed, key=lambda item: item[1]):
+        found.update(json.dumps([name, size, len(data)]).encode() + data)
+    return found.hexdigest()
+
+
+def _sealed(key: str, kind: str, meta: dict[str, Any], packed: Iterable[tuple[str, str, int, bytes]]) -> str:
+    """The JSON part of a result with the version of the program that made it and a checksum over all of it."""
+    plain = json.loads(json.dumps(meta))
+    return json.dumps({"version": labilis.__version__, "checksum": _checksum(key, kind, plain, packed), "meta": plain})
 
 
 def _disk_error(error: sqlite3.Error, path: Path) -> LabilisError:
@@ -206,7 +221,7 @@ class ProjectFile:
             packed.append((key, name, len(raw), zlib.compress(raw, 1)))
         with self._transaction():
             self._db.execute("DELETE FROM arrays WHERE key=?", (key,))
-            self._db.execute("INSERT OR REPLACE INTO results VALUES (?,?,?,?)", (key, kind, json.dumps(meta), time.time()))
+            self._db.execute("INSERT OR REPLACE INTO results VALUES (?,?,?,?)", (key, kind, _sealed(key, kind, meta, packed), time.time()))
             self._db.executemany("INSERT INTO arrays VALUES (?,?,?,?)", packed)
             old = [row[0] for row in self._db.execute("SELECT key FROM results ORDER BY made DESC").fetchall()[_MOST_RESULTS:]]
             for stale in old:
@@ -221,7 +236,7 @@ class ProjectFile:
             if wanted is not None and key not in wanted:
                 continue
             try:
-                found[key] = unpack(kind, json.loads(meta), dict(self._arrays(key)))
+                found[key] = unpack(kind, self._opened(key, kind, meta), dict(self._arrays(key)))
             except (LabilisError, ValueError, zlib.error, sqlite3.Error, MemoryError):
                 continue
         return found
@@ -251,6 +266,15 @@ class ProjectFile:
         return copy
 
     # --- helpers --------------------------------------------------------------------------------------------------
+    def _opened(self, key: str, kind: str, sealed: str) -> dict[str, Any]:
+        """What a result holds besides its arrays. Raises ValueError when anything of it is not as it was written."""
+        packed = self._db.execute("SELECT key, name, size, packed FROM arrays WHERE key=?", (key,)).fetchall()
+        stored = json.loads(sealed)
+        if not isinstance(stored, dict) or stored.get("version") != labilis.__version__ or stored.get("checksum") != _checksum(
+                key, kind, stored.get("meta"), packed):
+            raise ValueError("a stored result was changed, or is of another version")
+        return dict(stored["meta"])
+
     @contextmanager
     def _transaction(self) -> Iterator[None]:
         if self.read_only:

@@ -21,7 +21,8 @@ def joints(facts: CaseFacts) -> Evidence | None:
                         f"{_both(mesh, mesh.missed[0])} touch where their nodes are joined to others already: they hold "
                         "together through those only.", "part")
     made = np.concatenate([mesh.bonded, mesh.fused])
-    weak = made[made[:, 2] < _FEW]
+    turning = mesh.joint_turns if len(mesh.joint_turns) == len(made) else np.zeros(len(made), dtype=bool)
+    weak = made[made[:, 2] < np.where(turning, _FEW - 1, _FEW)]  # two nodes that turn as well are an edge
     if len(weak):
         count = weak[0][2]
         nodes = f"{count} node{'s' if count > 1 else ''}"
