@@ -320,3 +320,16 @@ def test_reactions_are_written_out() -> None:
     several = strength_sentences(facts(strength=strength(reaction=many, supports=np.array(list("abcdef")))))
     words = ["".join(span.text for span in sentence) for sentence in several]
     assert "b carries no force." in words and "2 more supports." in words and "c pushes back with z 250 N." in words
+
+
+def test_a_gate_is_left_out_only_with_a_reason() -> None:
+    from labilis.judge.gates import Gate
+    from labilis.model import Criteria
+
+    assert Criteria(left_out={"strength": "  ", "computed right": "none given", "capacity": " a mock-up "}).left_out == {
+        "capacity": "a mock-up"}
+    spans = modes_sentences(Project(), None, "part", (Gate("strength", "open", "it yields", "strength"), Gate("capacity", "passes", "", ""),
+                                                      Gate("stated right", "void", "", "", "seen and agreed")))
+    words = text(spans)
+    assert "The gate strength is open. To leave it out give a reason: none given." in words
+    assert "The gate stated right is left out: seen and agreed." in words and "capacity" not in words

@@ -5,10 +5,11 @@ The window shows them live, the report prints the same ones.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.findings import ConvergenceFindings, StrengthFindings
+from labilis.judge.gates import Gate
 from labilis.judge.joint_sentences import joint_sentences
 from labilis.judge.numbers import force_text
 from labilis.judge.spans import Sentence, Span, component_spans, value_span
@@ -269,7 +270,7 @@ def _reactions(strength: StrengthFindings) -> list[str]:
     return found
 
 
-def modes_sentences(project: Project, facts: CaseFacts | None, driver: str) -> list[Sentence]:
+def modes_sentences(project: Project, facts: CaseFacts | None, driver: str, gates: Sequence[Gate] = ()) -> list[Sentence]:
     """What is looked for and what was found."""
     found: list[Sentence] = [(
         Span("Find "), value_span(str(project.criteria.modes), ("criteria", "modes"), "count"), Span(" modes, "),
@@ -294,7 +295,20 @@ def modes_sentences(project: Project, facts: CaseFacts | None, driver: str) -> l
                 found.append((Span(f"1 % more thickness changes it by: {', '.join(best)}."),))
         else:
             found.append((Span("No positive factor: this load cannot make the part unstable.", tone="good"),))
-    return found + _required_sentences(project)
+    return found + _gate_sentences(gates) + _required_sentences(project)
+
+
+def _gate_sentences(gates: Sequence[Gate]) -> list[Sentence]:
+    """Gates that keep the verdict from being said, each with a place for the reason to leave it out, and those left out."""
+    found: list[Sentence] = []
+    for gate in gates:
+        path = ("criteria", "left_out", gate.name)
+        if gate.left_out:
+            found.append((Span(f"The gate {gate.name} is left out: "), Span(gate.left_out, path, "text"), Span(".")))
+        elif gate.state != "passes":
+            found.append((Span(f"The gate {gate.name} {'fails' if gate.state == 'fails' else 'is ' + gate.state}. ", tone="bad"),
+                          Span("To leave it out give a reason: "), Span("none given", path, "text"), Span(".")))
+    return found
 
 
 def _required_sentences(project: Project) -> list[Sentence]:

@@ -5,7 +5,7 @@ import json
 from collections.abc import Sequence
 from typing import Any, Literal
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
 from labilis.model.errors import LabilisError
 from labilis.model.expressions import evaluate, is_name, number_of
@@ -143,6 +143,12 @@ class Criteria(Statement):
     mesh_error: bool = Field(default=True, description="also solve a coarser mesh, to tell how far each factor can be off")
     left_out: dict[Literal["stated right", "computed right", "strength", "capacity"], str] = Field(
         default={}, description="gates of the verdict that are not asked, each with the reason in writing")
+
+    @field_validator("left_out")
+    @classmethod
+    def _with_reasons(cls, stated: dict[str, str]) -> dict[str, str]:
+        """Without a reason a gate is asked."""
+        return {name: reason.strip() for name, reason in stated.items() if reason.strip() not in ("", "none given")}
 
 
 class Seed(Statement):

@@ -142,7 +142,8 @@ class Sheet(QScrollArea):
             worst = [item for item in report.evidence if item.name in ("balance", "held loaded direction")]
             strength += [(Span(item.text, tone=item.state if item.state != "good" else ""),) for item in worst]
         self._show("Strength", strength)
-        modes = sentences.modes_sentences(project, facts, report.driver if report is not None else "")
+        modes = sentences.modes_sentences(project, facts, report.driver if report is not None else "",
+                                          report.verdict.gates if report is not None else ())
         modes = modes[1:] + modes[:1] if len(modes) > 1 else modes
         modes += sentences.euler_sentences(project, facts)
         if report is not None and facts is not None and facts.modes is not None:
