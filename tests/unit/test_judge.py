@@ -328,8 +328,9 @@ def test_a_gate_is_left_out_only_with_a_reason() -> None:
 
     assert Criteria(left_out={"strength": "  ", "computed right": "none given", "capacity": " a mock-up "}).left_out == {
         "capacity": "a mock-up"}
-    spans: Any = modes_sentences(Project(), None, "part", (Gate("strength", "open", "it yields", "strength"), Gate("capacity", "passes", "", ""),
-                                                      Gate("stated right", "void", "", "", "seen and agreed")))
+    gates = (Gate("strength", "open", "it yields", "strength"), Gate("capacity", "passes", "", ""),
+             Gate("stated right", "void", "", "", "seen and agreed"))
+    spans: Any = modes_sentences(Project(), None, "part", gates)
     words = " ".join("".join(span.text for span in sentence) for sentence in spans)
     assert "The gate strength is open. To leave it out give a reason: none given." in words
     assert "The gate stated right is left out: seen and agreed." in words and "capacity" not in words

@@ -196,3 +196,15 @@ def test_a_tilt_toward_another_axis_is_another_result() -> None:
 
     one, two = (load_project(strip(force(tilt={"angle": "1 deg", "toward": axis}))) for axis in ("y", "z"))
     assert stage_keys(one).strength != stage_keys(two).strength
+
+
+@pytest.mark.parametrize("free", [False, True])
+def test_a_moment_on_a_held_turn_is_no_verdict(free: bool) -> None:
+    """A hub that may not turn takes the moment itself; free to turn it passes it on."""
+    held = ["x", "y", "turn_x", "turn_z"] + ([] if free else ["z", "turn_y"])
+    model = strip({"kind": "moment", "name": "twist", "on": "ram", "components": ["0 N*m", "1 N*m", "0 N*m"]},
+                  hubs=[{"name": "ram", "region": "head"}],
+                  supports=[{"name": "foot", "on": "foot", "held": ALL}, {"name": "guide", "on": "ram", "held": held}])
+    found = verdict(model)
+    assert (found.gates[0].state == "void") is not free
+    assert found.meets is not True or free

@@ -111,7 +111,7 @@ def estimate(view: ShapeView, size: float, order: int, swept: bool = True) -> Me
 
 
 _SLENDER = 10.0  # R/t from which a round wall may buckle by itself
-_MOST_SHELLS = 16_000  # elements that round walls may bring a proposed size to
+_MOST_SHELLS = 9_000  # elements that round walls may bring a proposed size to
 _MOST_SIDES = 8_000  # triangles on the skins of solids that a proposed size may lead to: some 100,000 unknowns where walls are thin
 
 

@@ -30,8 +30,15 @@ class SolvedCase:
     held_states: list[Floats]
 
 
+_NOTHING = 1e-9  # of a load: less of it left for free motions is none
+
+
 def _swallowed(forces: CaseForces, tied: Tied) -> float:
     """Share of a load that acts straight on held motions."""
+    # what is left of it for the motions that are free: a moment on a held turn, or a force on a held motion, leaves nothing
+    left = tied.ties.reduce_vector(forces.nodal)
+    if forces.given is None and np.any(forces.nodal) and np.abs(left).max(initial=0.0) < _NOTHING * np.abs(forces.nodal).max():
+        return 1.0
     places = ~tied.numbering.is_turn
     nodal = tied.ties.handed_on(forces.nodal).reshape(-1, 3)
     total = float(np.linalg.norm(nodal[places], axis=1).sum())
