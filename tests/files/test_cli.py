@@ -12,12 +12,14 @@ import pytest
 from labilis.model import load_project
 from labilis.run import Snapshot
 from labilis.store import write_model
+from tests.commands import labilis
 from tests.parts import bar_step, cantilever
 
 DEMO = Path(__file__).parents[2] / "src/labilis/demos/panel-prop/panel-prop.json"
 
 
-def labilis(*arguments: object, display: bool = False) -> subprocess.CompletedProcess[str]:
+def started(*arguments: object, display: bool = False) -> subprocess.CompletedProcess[str]:
+    """The program from nothing, as a shell starts it."""
     environment = {key: value for key, value in os.environ.items() if display or key not in ("DISPLAY", "WAYLAND_DISPLAY")}
     return subprocess.run([sys.executable, "-m", "labilis", *map(str, arguments)], capture_output=True, text=True,
                           env=environment, timeout=120, check=False)
@@ -62,7 +64,7 @@ def test_exit_status_follows_the_verdict(tmp_path: Path) -> None:
     from labilis.model import Criteria
 
     good = bar(tmp_path, criteria=Criteria(required_factor="0.5", modes=2))
-    done = labilis("check", good, "--json", "-")
+    done = started("check", good, "--json", "-")
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout)["verdict"] == "meets"
     draft = bar(tmp_path, order=1, criteria=Criteria(required_factor="0.5", modes=2))

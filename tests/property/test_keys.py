@@ -72,7 +72,7 @@ def with_leaf(stated: Any, path: tuple[Any, ...], value: Any) -> Any:
     return copy
 
 
-@pytest.mark.parametrize("name", ["everything", "cabinet-stand", "sensor-bracket", "antenna-mast", "panel-prop"])
+@pytest.mark.parametrize("name", ["everything", "sensor-bracket", "panel-prop"])
 def test_every_leaf_changes_a_key_or_says_nothing(name: str) -> None:
     project = load_project(EVERYTHING) if name == "everything" else load_model(EXAMPLES / f"{name}.json").project
     stated = project.model_dump(mode="json")

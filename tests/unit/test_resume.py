@@ -14,7 +14,7 @@ from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
 from labilis.run.checkpoint import TraceCheckpoint
 from labilis.store import load_model
 from labilis.store.checkpoints import CheckpointFile
-from tests.files.test_cli import labilis
+from tests.commands import labilis
 from tests.unit.test_trace import EI, PINNED, STEEL, L, roof, traced
 from tests.unit.test_trace import TraceControl as Control
 
