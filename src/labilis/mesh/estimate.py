@@ -120,16 +120,19 @@ def proposed_size(view: ShapeView) -> float:
     narrow plane faces, which is six or more per half wave of a buckling wall. Solids, whose elements are of second order: four, but no
     more of them than a run can take; their thin walls get shorter sides by themselves."""
     sheet = view.sheet
-    size = view.length / 12.0
-    if not sheet.all():
-        width = _narrow_width(view, ~sheet, 3.0 * view.thickness)
-        skin = float(view.faces.area[~sheet].sum())
-        size = max(min(size, width / 4.0), float(np.sqrt(skin / (0.433 * _MOST_SIDES))))
+    size = view.length / 12.0 if sheet.all() else solid_size(view)
     if sheet.any():
         size = min(size, _narrow_width(view, sheet, 0.0) / 5.0)
         least = float(np.sqrt(view.faces.area[sheet].sum() / _MOST_SHELLS))
         size = min(size, max(_round_size(view), least))
     return float(f"{size:.1e}")
+
+
+def solid_size(view: ShapeView) -> float:
+    """What of a proposed size (mm) the solids of a part ask for. Beside thin sheets, which ask for less, they keep it."""
+    solid = ~view.sheet
+    width = _narrow_width(view, solid, 3.0 * view.thickness)
+    return max(min(view.length / 12.0, width / 4.0), float(np.sqrt(view.faces.area[solid].sum() / (0.433 * _MOST_SIDES))))
 
 
 def _round_size(view: ShapeView) -> float:

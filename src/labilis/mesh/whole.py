@@ -21,15 +21,18 @@ from labilis.shape.fuse import fused_groups, touching
 
 
 def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tuple[Ints, Ints, float]] = (),
-              apart: frozenset[tuple[int, int]] = frozenset(), swept: bool = True, coarser: float = 1.0) -> Mesh:
-    """Mesh all solids, sheets and lines with elements of about `size` mm; `zones` as in `mesh_body`, faces and edges numbered as in
-    `part.view`. Solids that have faces in common are filled together and share nodes there, and so do lines that touch, unless their
+              apart: frozenset[tuple[int, int]] = frozenset(), swept: bool = True, coarser: float = 1.0,
+              solids: float | None = None) -> Mesh:
+    """Mesh all solids, sheets and lines with elements of about `size` mm, solids of `solids` mm where that is given;
+    `zones` as in `mesh_body`, faces and edges numbered as in `part.view`. Solids that have faces
+    in common are filled together and share nodes there, and so do lines that touch, unless their
     bodies are `apart`. Other solids that are an outline moved along a line are `swept` where no zone touches them. The rest is joined by
     `bonds`. `coarser` as in `mesh_body`."""
     starts = np.cumsum([(0, 0), *((len(shape.faces), len(shape.edges)) for shape in part.components)], axis=0)
     mine = [[_within(zone, start, end) for zone in zones] for start, end in pairwise(starts)]
     local = [[zone for zone in item if len(zone[0]) + len(zone[1])] for item in mine]
-    meshes, done, alone = _fused(part, size, order, local, starts, apart, coarser)
+    solids = size if solids is None else solids
+    meshes, done, alone = _fused(part, solids, order, local, starts, apart, coarser)
     sweeps = [find_sweep(shape) if order == 2 and swept and not zoned and number not in done | alone else None
               for number, (shape, zoned) in enumerate(zip(part.solids, local))]
     for number, shape in enumerate(part.components):
@@ -39,8 +42,8 @@ def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tupl
             mesh = mesh_lines(shape, size, apart, coarser)
         elif number < len(part.solids):
             sweep = sweeps[number]
-            mesh = mesh_body(shape, size, order, local[number], coarser) if sweep is None else _swept(
-                shape, sweep, size, part.bodies[part.solid_bodies[number]], coarser)
+            mesh = mesh_body(shape, solids, order, local[number], coarser) if sweep is None else _swept(
+                shape, sweep, solids, part.bodies[part.solid_bodies[number]], coarser)
             body = part.solid_bodies[number]
             mesh = replace(mesh, cells=tuple(Cells(cell.elements, np.full(len(cell.elements), body)) for cell in mesh.cells))
         else:

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from labilis.judge.findings import MeshFindings
-from labilis.mesh import Bonds, Mesh, available_memory, estimate, find_bonds, measure_quality, mesh_part, proposed_size
+from labilis.mesh import Bonds, Mesh, available_memory, estimate, find_bonds, measure_quality, mesh_part, proposed_size, solid_size
 from labilis.model import LabilisError, Project
 from labilis.run.joints import joint_figures
 from labilis.run.regions import match_region
@@ -21,6 +21,7 @@ def mesh_stage(project: Project, part: PartShape, coarser: float = 1.0) -> tuple
     size = proposed_size(view) if plan.size is None else project.value(plan.size, "length", "mesh/size")
     check_size(view, size, plan.order, plan.solids == "swept")
     size *= coarser
+    solids = None if plan.size is not None or view.sheet.all() or not len(view.sheet) else max(size, coarser * solid_size(view))
     zones = []
     for zone in plan.zones:
         match = match_region(project.named("regions", zone.region), view)
@@ -30,7 +31,7 @@ def mesh_stage(project: Project, part: PartShape, coarser: float = 1.0) -> tuple
             raise LabilisError("A zone is more than fifty times finer than the rest.", "mesh/zones",
                                "Give it a larger size.", "zone-size")
     apart = _released(project, part)
-    mesh = mesh_part(part, size, plan.order, zones, apart, plan.solids == "swept", coarser)
+    mesh = mesh_part(part, size, plan.order, zones, apart, plan.solids == "swept", coarser, solids)
     weld = None if plan.weld_gap is None else project.value(plan.weld_gap, "length", "mesh/weld_gap")
     bonds = find_bonds(mesh, apart, part.lines, weld)
     return mesh, bonds, _mesh_findings(part, mesh, bonds, size)
