@@ -139,6 +139,7 @@ def test_convergence_study_fills_the_drawer(hand: Hand) -> None:
     assert found.done and window.drawer.studies.convergence.note.text().startswith(("The meshes", "They go to"))
 
 
+@pytest.mark.full
 def test_every_recipe_on_offer_makes_a_shape(hand: Hand) -> None:
     from labilis.ui.building import RECIPES
 

@@ -44,7 +44,7 @@ def projects(draw: st.DrawFn) -> Project:
 
 
 @given(projects())
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 def test_the_text_form_reads_back_and_fits_its_schema(project: Project) -> None:
     text = project.to_json()
     assert load_project(text) == project
