@@ -1,12 +1,17 @@
 """The mistakes that people make, one wrong project each, run like any other; the right one beside it stays quiet."""
 from __future__ import annotations
 
+import dataclasses
+from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 import pytest
 
-from labilis.judge.evidence import Evidence, collect
+from labilis.judge.evidence import Evidence, as_asked, collect
+from labilis.judge.gates import COMPUTED, STATED
+from labilis.judge.verdict import verdict_of_case
 from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
 
@@ -141,7 +146,7 @@ def test_a_load_that_a_support_swallows_is_no_verdict() -> None:
 
 
 def test_yield_under_the_service_load_keeps_the_verdict_open_until_a_reason_is_given() -> None:
-    strong = strip(force("-100 N", z="40 N"), pieces=[flat("2 mm")])
+    strong = strip(force("-100 N", z="80 N"))
     found = verdict(strong)
     assert found.meets is None and next(gate for gate in found.gates if gate.name == "strength").state == "open"
     reason = {"modes": 2, "required_factor": "1", "left_out": {"strength": "the peak at the clamp is a matter of the drawing"}}
@@ -149,10 +154,47 @@ def test_yield_under_the_service_load_keeps_the_verdict_open_until_a_reason_is_g
     assert told.meets is True and "the peak at the clamp" in told.detail
 
 
-def test_too_few_elements_keep_the_verdict_open() -> None:
-    found = verdict(strip(mesh={"size": "100 mm"}, pieces=[flat("1 mm")], criteria={"modes": 1, "required_factor": "0.01"}))
-    assert found.meets is None or found.gates[1].state == "passes"
-    assert found.gates[1].state in ("open", "passes")
+@pytest.mark.parametrize(("name", "gate", "state"), [
+    *((name, 0, state) for name, state in STATED.items()), *((name, 1, state) for name, state in COMPUTED.items())])
+def test_each_of_these_keeps_the_verdict_from_being_said(strip_facts: Any, name: str, gate: int, state: str) -> None:
+    """Evidence of that name exists, and its ✗ closes its gate."""
+    wrong = Evidence(name, "", "", "bad", "it is wrong", "mesh")
+    found = verdict_of_case(strip_facts, (wrong,))
+    assert found.meets is None and found.gates[gate].state == state and "it is wrong" in found.detail
+    assert any(f'Evidence("{name}"' in path.read_text(encoding="utf-8") for path in Path(as_asked.__file__).parent.glob("*.py"))
+
+
+@pytest.fixture(scope="module")
+def strip_facts() -> Any:
+    project = load_project(strip())
+    return judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0].facts
+
+
+def test_yield_that_is_not_known_keeps_the_verdict_open(strip_facts: Any) -> None:
+    bare = {key: value for key, value in STEEL.items() if key != "yield_strength"}
+    found = verdict(strip(materials=[bare]))
+    assert found.meets is None and "no yield strength" in found.detail
+    lost = dataclasses.replace(strip_facts, strength=dataclasses.replace(strip_facts.strength, yield_factor=float("nan")))
+    assert verdict_of_case(lost, ()).gates[2].state == "void"
+
+
+def test_every_mode_is_held_against_what_its_driver_needs_with_its_error(strip_facts: Any) -> None:
+    """The second factor within its error of the required one keeps the verdict open as the first does."""
+    modes = strip_facts.modes
+    first, second = (float(factor) for factor in modes.positive[:2])
+    for errors, meets in (([0.0, 0.0], True), ([0.0, 1.01 * (1 - 1 / second)], None), ([1.01 * (1 - 1 / first), 0.0], None)):
+        changed = dataclasses.replace(strip_facts, modes=dataclasses.replace(modes, mesh_error=np.array(errors)))
+        assert verdict_of_case(changed, ()).meets is meets
+    unproved = dataclasses.replace(strip_facts, modes=dataclasses.replace(modes, checks=np.zeros((0, 3))))
+    assert verdict_of_case(unproved, ()).gates[1].state == "void"
+
+
+def test_a_trace_that_ended_early_is_not_a_fall(strip_facts: Any) -> None:
+    def after(**ends: Any) -> Any:
+        return verdict_of_case(dataclasses.replace(strip_facts, trace=SimpleNamespace(done=True, yielding=False, **ends)), ())
+    assert after(verified=0.4, limit=float("nan")).meets is None
+    assert after(verified=0.4, limit=0.4).meets is False
+    assert after(verified=1.6, limit=float("nan")).meets is True
 
 
 def test_a_factor_within_its_mesh_error_of_what_is_required_stays_open() -> None:
@@ -168,15 +210,9 @@ def test_a_factor_within_its_mesh_error_of_what_is_required_stays_open() -> None
 
 
 @pytest.mark.parametrize("spoil", [{"factors": np.array([np.nan, 9.0])}, {"shapes": np.zeros((1, 3, 3))}, {"residuals": np.zeros(0)}])
-def test_results_that_are_not_whole_are_void(spoil: dict[str, Any]) -> None:
-    import dataclasses
-
-    from labilis.judge.verdict import verdict_of_case
-
-    project = load_project(strip())
-    facts = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0].facts
-    assert verdict_of_case(facts, collect(facts)).meets is True
-    spoilt = dataclasses.replace(facts, modes=dataclasses.replace(facts.modes, **spoil))
+def test_results_that_are_not_whole_are_void(strip_facts: Any, spoil: dict[str, Any]) -> None:
+    assert verdict_of_case(strip_facts, collect(strip_facts)).meets is True
+    spoilt = dataclasses.replace(strip_facts, modes=dataclasses.replace(strip_facts.modes, **spoil))
     found = verdict_of_case(spoilt, ())
     assert found.meets is not True
     assert found.gates[1].state == "void"

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -14,11 +14,11 @@ import numpy as np
 from labilis.judge.evidence.base import CaseFacts, Evidence
 
 GateState = Literal["passes", "fails", "open", "void"]
-NAMES = ("stated right", "computed right", "strength", "capacity")
 _WORDS = {"stated right": "the model is not stated right", "computed right": "not computed well enough", "strength": "strength is open",
           "capacity": "capacity"}
-_STATED = {"held loaded direction": "void", "balance": "void", "free motion": "void", "joints": "open", "loads one by one": "open"}
-_COMPUTED = {"completeness": "open", "elements per half wave": "open", "element order": "open"}
+# evidence whose ✗ keeps a gate from being passed
+STATED: dict[str, GateState] = {"held loaded direction": "void", "balance": "void", "joints": "open"}
+COMPUTED: dict[str, GateState] = {"completeness": "open", "elements per half wave": "open", "element order": "open", "stretch": "open"}
 _APART = 0.05  # between the first factor and a second opinion, from which the path to buckling is not straight
 
 
@@ -43,22 +43,22 @@ def gates_of(facts: CaseFacts, evidence: Sequence[Evidence]) -> tuple[Gate, ...]
     """All gates of a case with modes, in the order in which they are looked at."""
     found = [_stated(facts, evidence), _computed(facts, evidence), _strength(facts), _capacity(facts)]
     reasons = facts.project.criteria.left_out
-    return tuple(Gate(gate.name, gate.state, gate.reason, gate.station, reasons.get(gate.name, "")) for gate in found)  # type: ignore[call-overload]
+    return tuple(replace(gate, left_out=reasons.get(gate.name, "")) for gate in found)  # type: ignore[call-overload]
 
 
-def _worst(name: str, evidence: Sequence[Evidence], states: dict[str, str], station: str) -> Gate:
+def _worst(name: str, evidence: Sequence[Evidence], states: dict[str, GateState], station: str) -> Gate:
     bad = [item for item in evidence if item.state == "bad" and item.name in states]
     if not bad:
         return Gate(name, "passes", "", station)
     first = min(bad, key=lambda item: states[item.name] != "void")
-    return Gate(name, states[first.name], first.text, first.station or station)  # type: ignore[arg-type]
+    return Gate(name, states[first.name], first.text, first.station or station)
 
 
 def _stated(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
     strength = facts.strength
     if strength is None or len(strength.stress) == 0 or not np.isfinite(strength.stress).all() or not np.isfinite(strength.applied).all():
         return Gate("stated right", "void", "The solution under the service load is missing or not finite. Run it again.", "strength")
-    return _worst("stated right", evidence, _STATED, "supports")
+    return _worst("stated right", evidence, STATED, "supports")
 
 
 def _computed(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
@@ -68,25 +68,40 @@ def _computed(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
         len(modes.factors) == 0 or modes.shapes.shape[1:] == (len(facts.mesh.nodes), 3))
     if not shaped or not np.isfinite(modes.factors).all() or not np.isfinite(modes.residuals).all():
         return Gate("computed right", "void", "The modes are not finite or do not fit the mesh. Run them again.", "modes")
-    gate = _worst("computed right", evidence, _COMPUTED, "mesh")
+    gate = _worst("computed right", evidence, COMPUTED, "mesh")
     if gate.state != "passes":
         return gate
-    if len(modes.positive):
-        first, required = float(modes.positive[0]), facts.required
-        second = modes.second_opinion
-        if math.isfinite(second) and second < required and abs(second / first - 1.0) > _APART:
-            return Gate("computed right", "open", f"The second opinion of {second:.4g} lies under the required {required:.4g}, the first "
-                        f"factor of {first:.4g} does not: only a trace can tell.", "trace")
-        low = first * (1.0 - error) if math.isfinite(error := modes.first_error) else first
-        if low < required <= first:
-            return Gate("computed right", "open", f"With its mesh error of {100 * error:.2g} % the first factor may be as low as "
-                        f"{low:.4g}, under the required {required:.4g}. Mesh finer.", "mesh")
-    return gate
+    if len(modes.checks) == 0 and not modes.held_unstable:
+        return Gate("computed right", "void", "Nothing proves that no mode is missing. Run the modes again.", "modes")
+    second, required = modes.second_opinion, facts.required
+    if len(modes.positive) and second < required and abs(second / float(modes.positive[0]) - 1.0) > _APART:
+        return Gate("computed right", "open", f"The second opinion of {second:.4g} lies under the required {required:.4g}, the first "
+                    f"factor of {modes.positive[0]:.4g} does not: only a trace can tell.", "trace")
+    return next((Gate("computed right", "open", f"With its mesh error of {100 * error:.2g} % the factor {factor:.4g} of {driver} may be as "
+                      f"low as {factor * (1.0 - error):.4g}, under the required {facts.required_of(driver):.4g}. Mesh finer.", "mesh")
+                 for factor, driver, error in zip(modes.factors, modes.drivers, _errors(facts))
+                 if factor * (1.0 - error) < facts.required_of(driver) <= factor), gate)
+
+
+def _errors(facts: CaseFacts) -> list[float]:
+    """Mesh error of each mode, of those that were not followed the largest that was; noughts where there is none."""
+    assert facts.modes is not None
+    known = facts.modes.mesh_error
+    largest = float(known[np.isfinite(known)].max()) if np.isfinite(known).any() else 0.0
+    own = [float(error) if math.isfinite(error) else largest for error in known]
+    return own if len(own) == len(facts.modes.factors) else [0.0] * len(facts.modes.factors)
 
 
 def _strength(facts: CaseFacts) -> Gate:
-    factor = facts.strength.yield_factor if facts.strength is not None else float("nan")
-    if math.isnan(factor) or factor >= 1.0:
+    factor = facts.strength.yield_factor if facts.strength is not None else math.nan
+    if math.isnan(factor):
+        return Gate("strength", "void", "The factor at first yield is missing. Run the strength again.", "strength")
+    without = [piece.name for piece in facts.project.active_pieces if piece.material
+               and facts.project.named("materials", piece.material).yield_strength is None]
+    if without:
+        return Gate("strength", "open", f"The material of {without[0]} has no yield strength. State it, or give the reason why it is not "
+                    "needed.", "part")
+    if factor >= 1.0:
         return Gate("strength", "passes", "", "strength")
     trace = facts.trace
     if trace is not None and trace.done and trace.yielding and trace.verified >= 1.0:
@@ -97,8 +112,8 @@ def _strength(facts: CaseFacts) -> Gate:
 
 def _capacity(facts: CaseFacts) -> Gate:
     trace = facts.trace
-    if trace is None or not trace.done:
-        return Gate("capacity", "passes", "", "trace")  # the ideal factor is judged alone, and the head of the verdict says so
-    if trace.verified < 1.0:
-        return Gate("capacity", "fails", f"The trace carries only {trace.verified:.4g} × the service load.", "trace")
-    return Gate("capacity", "passes", "", "trace")
+    if trace is None or not trace.done or trace.verified >= 1.0:
+        return Gate("capacity", "passes", "", "trace")  # without a trace the ideal factor is judged alone: "ideal part" in the verdict
+    if trace.limit < 1.0:
+        return Gate("capacity", "fails", f"The trace carries only {trace.limit:.4g} × the service load.", "trace")
+    return Gate("capacity", "open", f"The trace is verified to {trace.verified:.4g} × the service load only. Let it go further.", "trace")

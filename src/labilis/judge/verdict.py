@@ -28,18 +28,16 @@ def verdict_of_case(facts: CaseFacts, evidence: Sequence[Evidence]) -> Verdict:
         return found
     gates = gates_of(facts, evidence)
     asked = [gate for gate in gates if not gate.left_out]
-    void = next((gate for gate in asked if gate.state == "void"), None)
-    if void is not None:
+    worst = {state: next((gate for gate in asked if gate.state == state), None) for state in ("void", "fails", "open")}
+    if (void := worst["void"]) is not None:
         return replace(found, meets=None, headline=f"No verdict: {void.words}", detail=void.reason, gates=gates)
-    failing = next((gate for gate in asked if gate.state == "fails"), None)
-    if failing is not None and found.meets is not False:
+    if (failing := worst["fails"]) is not None and found.meets is not False:
         return replace(found, meets=False, headline="Does not meet: the trace", detail=failing.reason, gates=gates)
-    kept = next((gate for gate in asked if gate.state == "open"), None)
-    if kept is not None and found.meets is True:
+    if (kept := worst["open"]) is not None and found.meets is True:
         return replace(found, meets=None, headline=f"No verdict: {kept.words}", detail=f"{found.headline} by its modes, but: {kept.reason}",
                        gates=gates)
-    left = [f"{gate.name} left out: {gate.left_out}" for gate in gates if gate.left_out]
-    return replace(found, gates=gates, detail=f"{found.detail}; {'; '.join(left)}" if left else found.detail)
+    left = "".join(f"; {gate.name} left out: {gate.left_out}" for gate in gates if gate.left_out)
+    return replace(found, gates=gates, detail=found.detail + left)
 
 
 def _of_modes(facts: CaseFacts) -> Verdict:

@@ -9,7 +9,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from labilis.mesh.estimate import chord_angle
-from labilis.mesh.mesh import Cells, Ints, Mesh
+from labilis.mesh.mesh import Cells, Ints, Mesh, packed
 from labilis.mesh.tetrahedra import (
     ANOTHER_WAY,
     fill,
@@ -62,15 +62,11 @@ def mesh_fused(fused: FusedSolids, solids: Sequence[BodyShape], size: float, ord
 
 def _owners(tets: Ints, triangles: Ints, face: Ints, fused: FusedSolids) -> Ints:
     """Solid (m,) that each tetrahedron is in: faces of the shape part the room, and the faces round a part tell whose it is."""
-    stride = np.int64(max(tets.max(), triangles.max()) + 1)
-
-    def packed(corners: Ints) -> Ints:
-        one, two, three = np.sort(corners, axis=1).T
-        return np.asarray((one * stride + two) * stride + three)
+    stride = int(max(tets.max(), triangles.max())) + 1
     cell = np.repeat(np.arange(len(tets)), 4)
-    unique, inverse = np.unique(packed(tets[:, _FACES].reshape(-1, 3)), return_inverse=True)
+    unique, inverse = np.unique(packed(tets[:, _FACES].reshape(-1, 3), stride), return_inverse=True)
     walls = np.full(len(unique), -1, dtype=np.int64)
-    walls[np.searchsorted(unique, packed(triangles))] = face
+    walls[np.searchsorted(unique, packed(triangles, stride))] = face
     wall = walls[inverse]
     order = np.argsort(inverse, kind="stable")
     pair = inverse[order][:-1] == inverse[order][1:]

@@ -6,7 +6,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.mesh.mesh import Floats, Ints
+from labilis.mesh.mesh import Floats, Ints, packed
 
 BAD = 0.2  # shape under which a tetrahedron is worth a try
 _GAIN = 1.2  # by how much the worst has to become better
@@ -27,8 +27,8 @@ def improve(nodes: Floats, tets: Ints, skin: Ints, face: Ints) -> tuple[Ints, In
         bad = np.flatnonzero(shape < BAD)
         if len(bad) == 0:
             break
-        beside, stride = _neighbours(tets), np.int64(len(nodes))
-        walls = np.isin(_packed(tets[:, _FACES].reshape(-1, 3), stride), _packed(skin, stride)).reshape(-1, 4)
+        beside, stride = _neighbours(tets), len(nodes)
+        walls = np.isin(packed(tets[:, _FACES].reshape(-1, 3), stride), packed(skin, stride)).reshape(-1, 4)
         beside = np.where(walls, -1, beside)  # walls between solids stay as well
         new, gone, count, turned = _turn(nodes, tets, beside, shape, bad[np.argsort(shape[bad])])
         tets = np.concatenate([tets[~gone], new[:count]])
@@ -64,11 +64,9 @@ def _shapes(p: Floats, tets: Ints) -> Floats:
 
 def _neighbours(tets: Ints) -> Ints:
     """(m, 4): element across the side opposite to each corner, -1 for none."""
-    sides = np.sort(tets[:, _FACES].reshape(-1, 3), axis=1)
-    stride = np.int64(tets.max() + 1)
-    packed = (sides[:, 0] * stride + sides[:, 1]) * stride + sides[:, 2]
-    order = np.argsort(packed, kind="stable")
-    same = np.flatnonzero(packed[order[:-1]] == packed[order[1:]])
+    sides = packed(tets[:, _FACES].reshape(-1, 3), int(tets.max()) + 1)
+    order = np.argsort(sides, kind="stable")
+    same = np.flatnonzero(sides[order[:-1]] == sides[order[1:]])
     found = np.full(4 * len(tets), -1, dtype=np.int64)
     one, two = order[same], order[same + 1]
     found[one], found[two] = two // 4, one // 4
@@ -79,10 +77,10 @@ def _peel(nodes: Floats, tets: Ints, skin: Ints, face: Ints) -> tuple[Ints, Ints
     """(elements, triangles of the skin, their faces) without flat elements that lie on one outer face of the skin with two or three of
     their sides: what they cover becomes the skin."""
     shape = shapes(nodes, tets)
-    stride = np.int64(len(nodes))
+    stride = len(nodes)
     waiting = np.argsort(shape)[:int((shape < _PEEL).sum())]
-    rows = dict(zip(_packed(skin, stride).tolist(), range(len(skin))))
-    sides = dict(zip(waiting.tolist(), _packed(tets[waiting][:, _FACES].reshape(-1, 3), stride).reshape(-1, 4).tolist()))
+    rows = dict(zip(packed(skin, stride).tolist(), range(len(skin))))
+    sides = dict(zip(waiting.tolist(), packed(tets[waiting][:, _FACES].reshape(-1, 3), stride).reshape(-1, 4).tolist()))
     beside = _neighbours(tets)
     triangles, owner = dict(enumerate(skin.tolist())), dict(enumerate(face.tolist()))
     keep = np.ones(len(tets), dtype=bool)
@@ -108,12 +106,6 @@ def _peel(nodes: Floats, tets: Ints, skin: Ints, face: Ints) -> tuple[Ints, Ints
         if keep[on_skin].all():
             break
     return tets[keep], np.array(list(triangles.values()), dtype=np.int64), np.array(list(owner.values()), dtype=np.int64)
-
-
-def _packed(triangles: Ints, stride: np.int64) -> Ints:
-    """(k,) one number for each triangle (k, 3), whichever corner comes first."""
-    low = np.sort(triangles, axis=1)
-    return np.asarray((low[:, 0] * stride + low[:, 1]) * stride + low[:, 2])
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]

@@ -115,3 +115,9 @@ TET_SIDES = np.array([[0, 1], [1, 2], [0, 2], [0, 3], [1, 3], [2, 3]])
 TRIANGLE_SIDES = np.array([[0, 1], [1, 2], [2, 0]])
 # a quadrilateral of eight nodes (corners, then mid-sides 01 12 23 30) as six triangles
 QUAD_CUTS = np.array([[0, 4, 7], [4, 1, 5], [5, 2, 6], [6, 3, 7], [4, 5, 6], [4, 6, 7]])
+
+
+def packed(triangles: Ints, stride: int) -> Ints:
+    """(k,) one number for each triangle (k, 3) of node numbers under `stride`, whichever corner comes first."""
+    low = np.sort(triangles, axis=1).astype(np.int64)
+    return np.asarray((low[:, 0] * stride + low[:, 1]) * stride + low[:, 2])

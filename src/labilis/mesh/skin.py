@@ -190,13 +190,9 @@ def _on_segments(skin: Skin, sides: Ints) -> NDArray[np.bool_]:
     return found
 
 
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def _sides(triangles: Ints, count: int) -> tuple[Ints, Ints]:
     """(unique sides (u, 2), lower node first, number of the side 01, 12, 20 of each triangle (m, 3))."""
-    return _sides_of(triangles, count)
-
-
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _sides_of(triangles: Ints, count: int) -> tuple[Ints, Ints]:
     starts = np.zeros(count + 1, dtype=np.int64)
     for t in range(len(triangles)):
         for c in range(3):
@@ -323,13 +319,9 @@ def _grouped(owner: Ints, chosen: NDArray[np.bool_]) -> Iterator[tuple[int, Ints
         yield int(owner[nodes[start]]), nodes[start:end]
 
 
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def _rings(triangles: Ints, count: int) -> tuple[Ints, Ints]:
     """Triangles round each node: (starts (n + 1,), triangle numbers)."""
-    return _rings_of(triangles, count)
-
-
-@numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _rings_of(triangles: Ints, count: int) -> tuple[Ints, Ints]:
     starts = np.zeros(count + 1, dtype=np.int64)
     for t in range(len(triangles)):
         for c in range(3):

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from labilis.mesh.fused import mesh_fused
 from labilis.mesh.lines import mesh_lines
-from labilis.mesh.mesh import Cells, Ints, Mesh
+from labilis.mesh.mesh import Cells, Ints, Mesh, packed
 from labilis.mesh.prism import Sweep, find_sweep
 from labilis.mesh.sheets import mesh_sheets
 from labilis.mesh.sweep import sweep_body
@@ -115,20 +115,17 @@ def _let_go(mesh: Mesh, pairs: Sequence[tuple[int, int]]) -> Mesh:
 
 def _outside(mesh: Mesh, body: int) -> NDArray[np.bool_]:
     """(k,): triangles whose inner side is filled by elements of a body."""
-    sides = np.concatenate([np.sort(cell.elements[cell.body == body][:, corners], axis=1) for cell in mesh.cells
-                            for corners in ([1, 2, 3], [0, 2, 3], [0, 1, 3], [0, 1, 2])])
+    sides = packed(np.concatenate([cell.elements[cell.body == body][:, corners] for cell in mesh.cells
+                                   for corners in ([1, 2, 3], [0, 2, 3], [0, 1, 3], [0, 1, 2])]), len(mesh.nodes))
     apex = np.concatenate([cell.elements[cell.body == body][:, k] for cell in mesh.cells for k in range(4)])
-    order = np.lexsort(sides.T[::-1])
-    stride = np.int64(len(mesh.nodes))
-    packed = ((sides[order, 0] * stride + sides[order, 1]) * stride + sides[order, 2])
-    wanted = np.sort(mesh.triangles[:, :3], axis=1)
-    keys = (wanted[:, 0] * stride + wanted[:, 1]) * stride + wanted[:, 2]
+    order = np.argsort(sides)
+    sides, keys = sides[order], packed(mesh.triangles[:, :3], len(mesh.nodes))
     found = np.zeros(len(keys), dtype=bool)
     corner = mesh.nodes[mesh.triangles[:, :3]]
     normal = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
-    place = np.searchsorted(packed, keys)
-    place[place == len(packed)] = 0
-    there = packed[place] == keys
+    place = np.searchsorted(sides, keys)
+    place[place == len(sides)] = 0
+    there = sides[place] == keys
     away = mesh.nodes[apex[order][place]] - corner[:, 0]
     found[there] = (np.einsum("ki,ki->k", normal, away) < 0)[there]
     return found

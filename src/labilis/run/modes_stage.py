@@ -2,9 +2,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from scipy import sparse
 
 from labilis.judge.findings import ModesFindings, StrengthFindings
 from labilis.judge.kinds import is_one_wall, kind_of_line, kind_of_mode
@@ -26,6 +28,41 @@ _LEVERS = 3  # modes whose sensitivity to thickness is found
 MOST_STRESS = 0.1  # of Young's modulus: an elastic factor beyond it means nothing
 
 
+@dataclass(frozen=True)
+class BucklingProblem:
+    """(base + λ geometric) φ = 0 in reduced unknowns: base with the held loads and its factor, None when the part is unstable under those;
+    limit: λ beyond which an answer means nothing; unsymmetric: see `ModesFindings`."""
+
+    base: sparse.csr_matrix
+    base_factor: Factor | None
+    geometric: sparse.csr_matrix
+    limit: float
+    unsymmetric: float
+
+
+def buckling_problem(system: System, solved: SolvedCase, stiffness: Factor) -> BucklingProblem:
+    """The eigenvalue problem of a solved load case."""
+    geometric = system.geometric(solved.growing_states, solved.growing.internal)
+    unsymmetric = 0.0
+    if solved.following["growing"]:
+        load_part, unsymmetric = system.following(solved.following["growing"])
+        geometric = (geometric + load_part).tocsr()
+    base, base_factor = system.reduced_stiffness, stiffness
+    typical = typical_stress(system.blocks, solved.growing_states)
+    modulus = min(block.modulus for block in system.blocks if isinstance(block, SolidBlock | ShellBlock | LineBlock))
+    limit = MOST_STRESS * modulus / typical if typical > 0 else np.inf
+    if np.any(solved.held.u):
+        base = (base + system.geometric(solved.held_states, solved.held.internal)).tocsr()
+        if solved.following["held"]:
+            load_part, rest = system.following(solved.following["held"])
+            base, unsymmetric = (base + load_part).tocsr(), max(unsymmetric, rest)
+        try:
+            base_factor = factor(base, like=stiffness)
+        except NotPositive:
+            return BucklingProblem(base, None, geometric, limit, unsymmetric)
+    return BucklingProblem(base, base_factor, geometric, limit, unsymmetric)
+
+
 def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Factor, strength: StrengthFindings,
                 retie: Retie, case_progress: Callable[[float, str], None]) -> ModesFindings:
     """Factors and shapes of one load case; `retie` makes the ties anew with planes of symmetry flipped.
@@ -35,32 +72,18 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     project, mesh, system = scene.project, scene.mesh, scene.system
     criteria = project.criteria
     required = max(project.required_of(piece.name) for piece in project.active_pieces)
-    growing = solved.growing_states
-    k_g = system.geometric(growing, solved.growing.internal)
-    unsymmetric = 0.0
-    if solved.following["growing"]:
-        load_part, unsymmetric = system.following(solved.following["growing"])
-        k_g = (k_g + load_part).tocsr()
-    base, base_factor = system.reduced_stiffness, stiffness
     force = float(np.linalg.norm(strength.applied[0, :3]))
     if force < 1e-3 * strength.growing_size:  # loads that balance each other have no resultant to name
         force = 0.0
-    if np.any(solved.held.u):
-        base = (base + system.geometric(solved.held_states, solved.held.internal)).tocsr()
-        if solved.following["held"]:
-            load_part, rest = system.following(solved.following["held"])
-            base, unsymmetric = (base + load_part).tocsr(), max(unsymmetric, rest)
-        try:
-            base_factor = factor(base, like=stiffness)
-        except NotPositive:
-            empty = np.zeros(0)
-            return ModesFindings(case, empty, np.zeros((0, len(mesh.nodes), 3)), empty, np.zeros((0, 3)), -1, np.inf,
-                                 force, True, np.zeros(0, dtype="U16"), float("nan"), unsymmetric,
-                                 np.array(list(dict.fromkeys(scene.pieces))), np.zeros((0, 1)), np.zeros((0, 5)), np.zeros((0, 0)),
-                                 np.zeros((0, 0)), np.zeros((0, 1)), float("nan"))
-    typical = typical_stress(system.blocks, growing)
-    modulus = min(block.modulus for block in system.blocks if isinstance(block, SolidBlock | ShellBlock | LineBlock))
-    limit = MOST_STRESS * modulus / typical if typical > 0 else np.inf
+    problem = buckling_problem(system, solved, stiffness)
+    base, k_g, limit, unsymmetric = problem.base, problem.geometric, problem.limit, problem.unsymmetric
+    if problem.base_factor is None:
+        empty = np.zeros(0)
+        return ModesFindings(case, empty, np.zeros((0, len(mesh.nodes), 3)), empty, np.zeros((0, 3)), -1, np.inf,
+                             force, True, np.zeros(0, dtype="U16"), float("nan"), unsymmetric,
+                             np.array(list(dict.fromkeys(scene.pieces))), np.zeros((0, 1)), np.zeros((0, 5)), np.zeros((0, 0)),
+                             np.zeros((0, 0)), np.zeros((0, 1)), float("nan"))
+    base_factor = problem.base_factor
     both = criteria.sign == "both"
     try:
         solution = find_modes(base, base_factor, k_g, criteria.modes, both, limit,
@@ -87,6 +110,9 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     if len(positive) and positive.max() < required:
         below = count_below(base, k_g, required)
     checks = np.array([[check.sigma, check.counted, check.found] for check in solution.checks]).reshape(-1, 3)
+    if not len(positive):  # that there is none has to be proved as well
+        none = [limit, count_below(base, k_g, limit), 0] if np.isfinite(limit) else [0.0, 0.0, 0.0]
+        checks = np.concatenate([checks, [none]])
     pieces, shares, parts, energy = _energies(scene, system.ties.expand(solution.vectors))
     kinds = np.array([_kind(scene, shape, density, float(part[_TWIST])) for shape, density, part in zip(shapes, energy, parts)],
                      dtype="U16")

@@ -13,7 +13,7 @@ from labilis.mesh import (
     Mesh,
 )
 from labilis.model import LabilisError, Project
-from labilis.run.assembled import check_connected, make_blocks, material_of
+from labilis.run.assembled import material_of
 from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.forces import LoadScene
 from labilis.run.keys import StageKeys, check_active, stage_keys
@@ -25,10 +25,10 @@ from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
 from labilis.run.resolve import Tied, make_tied
 from labilis.run.strength_stage import SolvedCase, strength_stage
 from labilis.run.studies import amplitude_study, convergence_study, tilt_study
+from labilis.run.system_stage import system_stage
 from labilis.run.trace_stage import trace_stage
 from labilis.shape import BodyShape, PartShape, build_part, scan_sections
-from labilis.solve.factor import Factor, NotPositive, factor
-from labilis.solve.system import System
+from labilis.solve.factor import Factor
 
 _MOST_KEPT = 20  # bodies, meshes, solutions of late statements
 Found = Callable[[str, Any], None]
@@ -101,7 +101,8 @@ class Runner:
                 modes = self._timed("modes", lambda: modes_stage(
                     scene, case, solved, stiffness, strength, retie, case_progress))  # noqa: B023
                 if project.criteria.mesh_error and findings.order == 2:
-                    errors = self._timed("mesh error", lambda: coarser.errors(case, findings, modes, yields_of(project), case_progress))  # noqa: B023
+                    case_progress(0.95, "Checking the mesh with a coarser one")
+                    errors = self._timed("mesh error", lambda: coarser.errors(case, findings, modes, yields_of(project)))  # noqa: B023
                     modes = replace(modes, mesh_error=errors)
                 give(case_keys.modes, modes)
             if plan.upto == "trace":
@@ -129,25 +130,12 @@ class Runner:
                 progress: ProgressCall) -> tuple[LoadScene, Tied, Factor]:
         key = "system" + keys.system
 
-        def make() -> tuple[LoadScene, Tied, Factor]:
-            tied = make_tied(project, part.view, mesh, bonds)
-            check_connected(part, mesh, tied)
-            blocks, bodies = make_blocks(project, part, mesh, tied.numbering)
-            system = System(mesh.nodes, (*blocks, *tied.springs), tied.ties)
-            scene = LoadScene(project, part.view, mesh, tied.numbering, system, bodies, part.pieces, tied.held, tied.hubs)
-            progress(Progress(0.15, "Assembling"))
-            matrix = self._timed("assemble", lambda: system.reduced_stiffness)
-            progress(Progress(0.25, "Factorising"))
-            try:
-                return scene, tied, self._timed("factorise", lambda: factor(matrix, groups=tied.ties.groups))
-            except NotPositive as error:
-                raise LabilisError("The stiffness is singular: something is not connected or not held.", "supports",
-                                   "Check the supports and the mesh.", "singular") from error
-            except MemoryError as error:
-                raise LabilisError("There is not enough memory to solve this mesh.", "mesh", "Mesh coarser.",
-                                   "memory") from error
+        words = {"assemble": Progress(0.15, "Assembling"), "factorise": Progress(0.25, "Factorising")}
 
-        scene, tied, stiffness = self._keep(key, make)
+        def timed(name: str, call: Callable[[], Any]) -> Any:
+            progress(words[name])
+            return self._timed(name, call)
+        scene, tied, stiffness = self._keep(key, lambda: system_stage(project, part, mesh, bonds, timed))
         return replace(scene, project=project), tied, stiffness
 
     def _strength(self, scene: LoadScene, case: str, tied: Tied, stiffness: Factor,

@@ -268,14 +268,8 @@ def _between_planes(faces: FaceTable, pair: _Pair) -> tuple[MidwaySurface, float
     normal = across / size
     place = pair.place - (float(normal @ pair.place) - (d1 - d2) / size) * normal
     lean = float(n1 @ normal)  # cosine of half the angle between the sides
-    slope = -(n1 + n2) / (2.0 * lean) * 2.0 / 2.0
-    thickness = (d1 + d2 - float((n1 + n2) @ place)) / lean
-    if np.linalg.norm(n1 + n2) < 1e-9:
-        slope = np.zeros(3)
-    else:
-        slope = -(n1 + n2) / lean
-        slope = slope - float(slope @ normal) * normal
-    return MidwaySurface("plane", place, normal), thickness, slope, place
+    slope = -(n1 + n2) / lean  # along the midway plane: the sum of unit vectors is square to their difference
+    return MidwaySurface("plane", place, normal), (d1 + d2 - float((n1 + n2) @ place)) / lean, slope, place
 
 
 def _between_cylinders(faces: FaceTable, pair: _Pair) -> tuple[MidwaySurface, float] | None:

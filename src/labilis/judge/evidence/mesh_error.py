@@ -9,8 +9,10 @@ LIMIT, MOST = 0.02, 0.10  # what is aimed at; beyond the second the factor is a 
 def mesh_error(facts: CaseFacts) -> Evidence | None:
     """Judged on the first positive factor, from the same case on a coarser mesh."""
     modes = facts.modes
-    if modes is None or len(modes.positive) == 0 or not facts.project.criteria.mesh_error:
+    if modes is None or len(modes.positive) == 0:
         return None
+    if not facts.project.criteria.mesh_error:
+        return Evidence("mesh error", "–", "", "not judged", "How far the factors can be off for their mesh was not asked for.", "mesh")
     error, first = modes.first_error, float(modes.positive[0])
     if math.isnan(error):
         return Evidence("mesh error", "–", "", "not judged", "The mesh could not be compared with a coarser one. Study convergence over "

@@ -1,0 +1,37 @@
+"""A mesh made a system: ties, elements, what loads act on, and the factor of its stiffness."""
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from labilis.mesh import Bonds, Mesh
+from labilis.model import LabilisError, Project
+from labilis.run.assembled import check_connected, make_blocks
+from labilis.run.forces import LoadScene
+from labilis.run.resolve import Tied, make_tied
+from labilis.shape import PartShape
+from labilis.solve.factor import Factor, NotPositive, factor
+from labilis.solve.system import System
+
+Timed = Callable[[str, Callable[[], Any]], Any]
+
+
+def system_stage(project: Project, part: PartShape, mesh: Mesh, bonds: Bonds,
+                 timed: Timed = lambda _, call: call()) -> tuple[LoadScene, Tied, Factor]:
+    """(what loads act on, its ties, its factor); `timed` is called with the name of each part of the work.
+
+    Raises LabilisError for what is not held or not connected, and when memory does not suffice.
+    """
+    tied = make_tied(project, part.view, mesh, bonds)
+    check_connected(part, mesh, tied)
+    blocks, bodies = make_blocks(project, part, mesh, tied.numbering)
+    system = System(mesh.nodes, (*blocks, *tied.springs), tied.ties)
+    scene = LoadScene(project, part.view, mesh, tied.numbering, system, bodies, part.pieces, tied.held, tied.hubs)
+    matrix = timed("assemble", lambda: system.reduced_stiffness)
+    try:
+        return scene, tied, timed("factorise", lambda: factor(matrix, groups=tied.ties.groups))
+    except NotPositive as error:
+        raise LabilisError("The stiffness is singular: something is not connected or not held.", "supports",
+                           "Check the supports and the mesh.", "singular") from error
+    except MemoryError as error:
+        raise LabilisError("There is not enough memory to solve this mesh.", "mesh", "Mesh coarser.", "memory") from error
