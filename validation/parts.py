@@ -50,6 +50,11 @@ def write_step(shape: Any, path: Path) -> bytes:
     Message.DefaultMessenger_s().RemovePrinters(Message_PrinterOStream.get_type_descriptor_s())
     writer = STEPControl_Writer()
     writer.Transfer(shape, STEPControl_AsIs)
+    return written(writer, path)
+
+
+def written(writer: Any, path: Path) -> bytes:
+    """What a STEP writer has, in a file (whose name may hold what the library cannot write) and as bytes."""
     with tempfile.TemporaryDirectory() as folder:
         part = Path(folder) / "part.step"
         writer.Write(str(part))

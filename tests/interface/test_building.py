@@ -389,3 +389,21 @@ def test_a_material_is_copied_hardened_and_kept(hand: Hand, tmp_path: Path) -> N
     label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == ("pieces", 0, "material"))
     label.linkActivated.emit(str(label.sentence.index(span)))
     assert (f"{name} (library)", name) in taken[-1][0].choices
+
+
+def test_a_further_file_brings_its_bodies(hand: Hand, tmp_path: Path) -> None:
+    from tests.parts import bar_step, box, to_step
+
+    session = hand.session
+    (tmp_path / "bar.step").write_bytes(bar_step())
+    (tmp_path / "bar.stp").write_bytes(to_step(box(50, 40, 30, (0, 100, 0))))
+    assert not hand.card("Part").tools["+ file…"].isVisible()
+    hand.answer_open(tmp_path / "bar.step")
+    hand.click(hand.card("Part").tools["open STEP…"])
+    hand.wait_idle()
+    for twice in (False, True):  # the second time it is there already
+        hand.answer_open(tmp_path / "bar.stp")
+        hand.click(hand.card("Part").tools["+ file…"])
+        hand.wait_idle()
+        assert [(piece.name, piece.geometry) for piece in session.project.pieces] == [("bar", "bar.step"), ("bar 2", "bar.stp")], twice
+    assert session.current("shape").volume == pytest.approx(240 * 16 * 4 + 50 * 40 * 30)

@@ -40,7 +40,7 @@ def modes(*factors: float, **change: Any) -> ModesFindings:
     made = ModesFindings("service", np.array(factors), np.zeros((count, 4, 3)), np.full(count, 1e-9),
                          np.array([[50.0, count, count]]), -1, np.inf, 1000.0, False, np.array(["member bow"] * count, dtype="U16"),
                          math.nan, 0.0, np.array(["strut"]), np.ones((count, 1)), np.tile([1.0, 0, 0, 0, 0], (count, 1)),
-                         np.ones((count, 1)), np.zeros((0, 0)), np.zeros((0, 1)), math.nan)
+                         np.ones((count, 1)), np.zeros((0, 0)), np.zeros((0, 1)), math.nan, mesh_error=np.zeros(count))
     return dataclasses.replace(made, **change)
 
 

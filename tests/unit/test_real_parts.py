@@ -60,8 +60,7 @@ def test_two_plates_that_touch_in_a_corner_are_told() -> None:
 def test_an_engraving_leaves_the_wall_its_thickness() -> None:
     plate = d.cut(d.box(120, 80, 5), d.box(30, 4, 0.6, (40, 30, 4.4)), d.box(4, 30, 0.6, (60, 20, 4.4)))
     thickness = [sheet.thickness for sheet in find_midsurface(body_of(plate), "plate").sheets]
-    area = {round(value, 3) for value in thickness}
-    assert max(area) == pytest.approx(5.0) and 5.0 in area
+    assert thickness == pytest.approx([5.0] * len(thickness)) and thickness
 
 
 def test_bodies_are_proposed_with_a_reason_and_all_carry(tmp_path: Any) -> None:
@@ -93,3 +92,59 @@ def test_the_batch_tells_success_agreement_and_each_failure_once() -> None:
     text = summary(rows)
     assert "4 runs: 2 verdict, 0 refused, 2 crash" in text and text.count("KeyError: 1") == 1 and "-20.0 %; evidence: mesh error" in text
     assert np.isfinite(rows[0]["factor"])
+
+
+def test_a_tapered_wall_has_a_thickness_for_each_element() -> None:
+    """From 3 mm to 5 mm along 200: the elements' volume is the solid's, the thin end is thin."""
+    import hashlib
+
+    from labilis.mesh import mesh_sheets
+    from labilis.model import load_project
+    from labilis.shape import build_part
+    from tests.parts import to_step
+
+    wedge = to_step(d.extrude([(0, -1.5), (200, -2.5), (200, 2.5), (0, 1.5)], 60.0))
+    sha = hashlib.sha256(wedge).hexdigest()
+    project = load_project({"geometry": [{"file": "w.step", "sha256": sha}],
+                            "pieces": [{"name": "w", "geometry": "w.step", "mesh_as": "shell"}]})
+    sheets = build_part(project, {sha: wedge}).sheets
+    assert sheets is not None
+    thickness = np.concatenate([cell.thickness for cell in mesh_sheets(sheets, 10.0).cells])
+    assert (thickness.min(), thickness.max()) == pytest.approx((3.05, 4.95), abs=0.02)
+    assert thickness.mean() == pytest.approx(4.0, rel=0.01)
+
+
+def test_solids_beside_thin_round_sheets_keep_a_size_of_their_own() -> None:
+    """A tube of R/t above 10 asks for short sides; the block that it stands on does not, and the cost says so."""
+    found = ran("tube on thick foot", "proposed")
+    assert found["as"] == ["shell", "solid"]
+    assert found["unknowns"] < 60_000
+
+
+def test_the_mesh_error_covers_what_a_coarse_mesh_is_off() -> None:
+    """A clamped strip as a solid of ever fewer elements against Euler's load."""
+    from labilis.model import load_project
+    from labilis.run import Plan, Runner, Snapshot, judge_project
+    from tests.unit.test_mistakes import flat, strip
+
+    euler = np.pi**2 * 210e3 * 20 * 4**3 / 12 / (2 * 200) ** 2 / 100
+    for size in (100, 50, 25):
+        project = load_project(strip(pieces=[flat(mesh_as="solid")], mesh={"size": f"{size} mm"},
+                                     supports=[{"name": "foot", "on": "foot", "held": ["x", "y", "z"]}]))
+        modes = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0].facts.modes
+        off = abs(float(modes.positive[0]) / euler - 1.0)
+        assert off < modes.first_error + 0.01
+
+
+@pytest.mark.parametrize(("radius", "wall", "size"), [(40.0, 1.0, 3.6), (25.0, 0.5, 2.0), (30.0, 4.0, None)])
+def test_a_thin_round_tube_gets_six_elements_to_its_square_half_wave(radius: float, wall: float, size: float | None) -> None:
+    """3.46 √(Rt) with R of the mid-surface; a stout one is sized by its width and length."""
+    from labilis.mesh import proposed_size
+    from labilis.model import load_project
+    from labilis.shape import build_part
+
+    section = {"shape": "round tube", "diameter": f"{2 * radius} mm", "thickness": f"{wall} mm"}
+    project = load_project({"pieces": [{"name": "t", "mesh_as": "shell", "recipe": {"kind": "strut", "section": section,
+                                                                                    "length": "120 mm"}}]})
+    found = proposed_size(build_part(project, {}).view)
+    assert found == pytest.approx(size, rel=0.03) if size is not None else found > 1.3 * 3.46 / 6 * (radius * wall) ** 0.5

@@ -4,6 +4,7 @@ from __future__ import annotations
 import hashlib
 from typing import Any
 
+import numpy as np
 import pytest
 
 from labilis.model import Geometry, Piece, Project, Region
@@ -88,3 +89,48 @@ def test_what_another_now_stands_in_the_place_of_is_not_guessed() -> None:
 def test_other_holes_are_not_taken_for_those_that_were() -> None:
     places, lost, _ = revised(plate(40.0), plate(150.0, 100.0, radius=9.0))
     assert "bolt 1" in lost and places["left"] == pytest.approx(0.0)
+
+
+@pytest.mark.parametrize("way", ["shell", "solid"])
+def test_picks_made_on_sheets_or_on_the_solid_follow_alike(way: str) -> None:
+    """Of a thin part meshed as shells either may have been picked."""
+    from validation.corpus.part import end_rows
+
+    def angle(length: float) -> bytes:
+        return to_step(d.folded([(40, 0), (0, 0), (0, 40)], 2.0, 4.0, length))
+    old, new = angle(300.0), angle(330.0)
+    sha = hashlib.sha256(old).hexdigest()
+    base = Project(geometry=(Geometry(file="angle.step", sha256=sha),), materials=(STEEL,),
+                   pieces=(Piece(name="angle", geometry="angle.step", material="steel", mesh_as="shell"),))
+    shown = base.changed(pieces=[base.pieces[0].model_copy(update={"mesh_as": way})])
+    view: Any = Runner().run(Snapshot(shown, {sha: old}), Plan("shape"))[stage_keys(shown, "").shape]
+    if way == "solid":
+        picks = tuple(make_pick(view, "face", int(row)) for row in end_rows(view.faces, np.array([0.0, 0.0, 1.0]), 1.0))
+    else:
+        top = view.edges.centroid[:, 2].max()
+        picks = tuple(make_pick(view, "edge", int(row)) for row in np.flatnonzero(view.edges.centroid[:, 2] > top - 1e-6))
+    project = base.changed(regions=[Region(name="head", piece="angle", picks=picks)])
+    after, files, followed = revise(project, {sha: old}, "angle.step", "angle.step", new, list_bodies(new))
+    assert {item.state for item in followed} == {"moved"} and all(item.moved == pytest.approx(30.0) for item in followed)
+    now: Any = Runner().run(Snapshot(after, files), Plan("shape"))[stage_keys(after, "").shape]
+    assert not lost_regions(after, now)
+    from labilis.shape import find_region
+
+    edges = find_region(after.regions[0], now).edges
+    assert len(edges) and now.edges.centroid[edges, 2] == pytest.approx(np.full(len(edges), 330.0))
+
+
+def test_a_patch_that_was_scribed_is_left_to_be_found_by_its_place() -> None:
+    from labilis.model import Pick, ScribeCircle
+
+    data = plate(*FOUR)
+    project, files = project_of(data)
+    body = build_body(read_step(data)[0][0][1])
+    top = next(row for row in range(len(body.faces)) if body.faces.direction[row, 2] > 0.9)
+    face = make_pick(body.view, "face", top)
+    patch = Pick(of="face", kind="plane", position=(170.0, 20.0, 5.0), size=78.5, direction=(0.0, 0.0, 1.0))
+    project = project.changed(regions=[*project.regions, Region(name="patch", piece="plate", picks=(patch,))],
+                              scribes=[ScribeCircle(name="ring", pick=face, at=("170 mm", "20 mm", "5 mm"), diameter="10 mm")])
+    after, _, followed = revise(project, files, "plate.step", "plate.step", plate(*FOUR), list_bodies(data))
+    assert after.named("regions", "patch").picks == (patch,) and "patch" not in {item.region for item in followed}
+    assert {item.state for item in followed} == {"stayed"}

@@ -2,7 +2,6 @@
 from __future__ import annotations
 
 import json
-import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -14,6 +13,7 @@ from labilis.shape import build_body, read_step
 from labilis.shape.step import solids_of
 from validation.corpus import drawing as d
 from validation.corpus.part import Part, end_rows
+from validation.parts import written
 
 
 @dataclass(frozen=True)
@@ -95,13 +95,10 @@ def write_step(bodies: list[tuple[str, Any]], path: Path, unit: str = "MM") -> b
     Interface_Static.SetCVal_s("write.step.unit", unit)
     writer = STEPCAFControl_Writer()
     writer.Transfer(document, STEPControl_AsIs)
-    with tempfile.TemporaryDirectory() as folder:
-        target = Path(folder) / "part.step"
-        writer.Write(str(target))
-        data = target.read_bytes()
-    Interface_Static.SetCVal_s("write.step.unit", "MM")
-    path.write_bytes(data)
-    return data
+    try:
+        return written(writer, path)
+    finally:
+        Interface_Static.SetCVal_s("write.step.unit", "MM")
 
 
 def write_model(part: Part, folder: Path, representation: dict[str, str] | None = None, name: str = "part") -> Path:

@@ -73,6 +73,9 @@ def _computed(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
         return gate
     if len(modes.checks) == 0 and not modes.held_unstable:
         return Gate("computed right", "void", "Nothing proves that no mode is missing. Run the modes again.", "modes")
+    if len(modes.positive) and facts.project.criteria.mesh_error and math.isnan(modes.first_error) and facts.mesh.order == 2:  # type: ignore[union-attr]
+        return Gate("computed right", "open", "How far the first factor can be off for its mesh could not be told. State another size.",
+                    "mesh")
     second, required = modes.second_opinion, facts.required
     if len(modes.positive) and second < required and abs(second / float(modes.positive[0]) - 1.0) > _APART:
         return Gate("computed right", "open", f"The second opinion of {second:.4g} lies under the required {required:.4g}, the first "

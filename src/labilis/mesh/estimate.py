@@ -77,8 +77,8 @@ def _swept(view: ShapeView, size: float) -> tuple[NDArray[np.bool_], int, int]:
     return done, elements, nodes
 
 
-def estimate(view: ShapeView, size: float, order: int, swept: bool = True) -> MeshEstimate:
-    """Counts for elements of about `size` mm; `swept`: solids that can be are swept.
+def estimate(view: ShapeView, size: float, order: int, swept: bool = True, solids: float | None = None) -> MeshEstimate:
+    """Counts for elements of about `size` mm, of `solids` mm in solids where that is given; `swept`: solids that can be are swept.
 
     Fitted to meshes of plates, struts and blocks made here (within about 40 %): the interior of a solid needs
     V / (0.1 size³) elements, and a thin body cannot have fewer than its surface asks for; a sheet area / size².
@@ -88,17 +88,18 @@ def estimate(view: ShapeView, size: float, order: int, swept: bool = True) -> Me
     if not len(sheet):
         lines = sum(max(int(length / size), 8) for length in view.edges.length[view.edges.name != ""] if length > 0)
         return MeshEstimate(lines, lines + 1, 6 * (lines + 1), int(350e6), 1.0)
-    regular, hexahedra, corners = _swept(view, size) if swept and order == 2 else (np.zeros(len(sheet), dtype=bool), 0, 0)
+    inside = size if solids is None else solids
+    regular, hexahedra, corners = _swept(view, inside) if swept and order == 2 else (np.zeros(len(sheet), dtype=bool), 0, 0)
     filled = ~sheet & ~regular
     if filled.any():
         solid_area = float(view.faces.area[filled].sum())
         volume = view.volume - float((view.faces.area * view.faces.thickness)[sheet].sum())
         volume *= solid_area / float(view.faces.area[~sheet].sum())
         wall = max(2.0 * volume / solid_area, 1e-9)
-        edge = min(size, 1.6 * wall)
+        edge = min(inside, 1.6 * wall)
         curved = np.isfinite(view.faces.radius) & filled
-        chord = np.minimum(view.faces.radius[curved] * chord_angle(view, size), size)
-        fine = float((_PER_CHORD * view.faces.area[curved] / chord**2 * np.clip(size / chord - 1.0, 0.0, 1.0)).sum())
+        chord = np.minimum(view.faces.radius[curved] * chord_angle(view, inside), inside)
+        fine = float((_PER_CHORD * view.faces.area[curved] / chord**2 * np.clip(inside / chord - 1.0, 0.0, 1.0)).sum())
         elements = max(int(volume / (0.105 * edge**3) + fine), 6)
         nodes = int(elements * (0.30 if order == 1 else 1.8)) + 30
     elements, nodes = elements + hexahedra, nodes + corners
@@ -133,6 +134,15 @@ def solid_size(view: ShapeView) -> float:
     solid = ~view.sheet
     width = _narrow_width(view, solid, 3.0 * view.thickness)
     return max(min(view.length / 12.0, width / 4.0), float(np.sqrt(view.faces.area[solid].sum() / (0.433 * _MOST_SIDES))))
+
+
+def planned_sizes(view: ShapeView, stated: float | None) -> tuple[float, float | None]:
+    """(element size, another one of solids or None), mm: what is stated holds for all, what is proposed lets solids beside sheets keep
+    theirs."""
+    if stated is not None:
+        return stated, None
+    size = proposed_size(view)
+    return size, None if view.sheet.all() else max(size, solid_size(view))
 
 
 def _round_size(view: ShapeView) -> float:

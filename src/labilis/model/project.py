@@ -140,7 +140,7 @@ class Criteria(Statement):
     modes: int = Field(default=6, ge=1, le=200)
     sign: Literal["positive", "both"] = "positive"
     second_opinion: bool = Field(default=False, description="also solve with the deflection before buckling")
-    mesh_error: bool = Field(default=True, description="also solve a coarser mesh, to tell how far each factor can be off")
+    mesh_error: bool = Field(default=True, description="also solve another mesh, to tell how far each factor can be off")
     left_out: dict[Literal["stated right", "computed right", "strength", "capacity"], str] = Field(
         default={}, description="gates of the verdict that are not asked, each with the reason in writing")
 

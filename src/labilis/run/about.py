@@ -1,5 +1,5 @@
 """What the runs stand on, for `labilis doctor` and the window."""
-from labilis.mesh import available_memory, estimate, proposed_size
+from labilis.mesh import available_memory, estimate, planned_sizes, proposed_size
 from labilis.model import Project
 from labilis.shape import ShapeView
 from labilis.solve.factor import back_end
@@ -18,8 +18,8 @@ def available_gib() -> float:
 def mesh_cost(project: Project, view: ShapeView) -> str:
     """What the mesh of the plan will cost, before it is made, in words."""
     plan = project.mesh
-    size = proposed_size(view) if plan.size is None else project.value(plan.size, "length")
-    cost = estimate(view, size, plan.order, plan.solids == "swept")
+    size, solids = planned_sizes(view, None if plan.size is None else project.value(plan.size, "length"))
+    cost = estimate(view, size, plan.order, plan.solids == "swept", solids)
     return (f"About {float(f'{cost.elements:.2g}'):,.0f} elements and {float(f'{cost.unknowns:.2g}'):,.0f} unknowns: "
             f"{cost.memory / 2**30:.1f} GiB and some {cost.seconds:.2g} s for the modes of one case.")
 

@@ -27,25 +27,6 @@ def add_file(project: Project, bodies: Sequence[BodyInfo], file: str, sha: str) 
                            pieces=[*project.pieces, *_pieces(bodies, file, material, taken, file.rsplit(".", 1)[0])])
 
 
-def remove_file(project: Project, file: str) -> Project:
-    """The project without a file, its pieces and the regions on them. Raises LabilisError naming what still stands on those."""
-    gone = {piece.name for piece in project.pieces if piece.geometry == file}
-    if not any(item.file == file for item in project.geometry):
-        raise LabilisError(f"The project has no file '{file}'.", "part", "It may have been removed.", "no-file")
-    regions = {region.name for region in project.regions if region.piece in gone}
-    hubs = {hub.name for hub in project.hubs if hub.region in regions}
-    users = [item.name for items in (project.supports, project.springs, project.loads) for item in items
-             if getattr(item, "on", "") in regions | hubs]
-    users += sorted(hubs) + [zone.region for zone in project.mesh.zones if zone.region in regions]
-    if users:
-        raise LabilisError(f"'{file}' is still in use: {', '.join(users)} stand on it.", "part", "Remove those first.", "in-use")
-    return project.changed(geometry=[item for item in project.geometry if item.file != file],
-                           pieces=[piece for piece in project.pieces if piece.name not in gone],
-                           regions=[region for region in project.regions if region.name not in regions],
-                           released=[pair for pair in project.released if not gone & set(pair)],
-                           checks=[check for check in project.checks if check.member not in gone])
-
-
 def _pieces(bodies: Sequence[BodyInfo], file: str, material: str, taken: set[str], title: str) -> list[Piece]:
     found = []
     for body in bodies:

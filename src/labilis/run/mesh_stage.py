@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from labilis.judge.findings import MeshFindings
-from labilis.mesh import Bonds, Mesh, available_memory, estimate, find_bonds, measure_quality, mesh_part, proposed_size, solid_size
+from labilis.mesh import Bonds, Mesh, available_memory, estimate, find_bonds, measure_quality, mesh_part, planned_sizes, proposed_size
 from labilis.model import LabilisError, Project
 from labilis.run.joints import joint_figures
 from labilis.run.regions import match_region
@@ -18,10 +18,9 @@ def mesh_stage(project: Project, part: PartShape, coarser: float = 1.0) -> tuple
 
     Raises LabilisError for sizes that make no mesh, or one too large."""
     plan, view = project.mesh, part.view
-    size = proposed_size(view) if plan.size is None else project.value(plan.size, "length", "mesh/size")
-    check_size(view, size, plan.order, plan.solids == "swept")
-    size *= coarser
-    solids = None if plan.size is not None or view.sheet.all() or not len(view.sheet) else max(size, coarser * solid_size(view))
+    size, solids = planned_sizes(view, None if plan.size is None else project.value(plan.size, "length", "mesh/size"))
+    check_size(view, size, plan.order, plan.solids == "swept", solids)
+    size, solids = coarser * size, None if solids is None else coarser * solids
     zones = []
     for zone in plan.zones:
         match = match_region(project.named("regions", zone.region), view)
@@ -64,13 +63,13 @@ def _released(project: Project, part: PartShape) -> frozenset[tuple[int, int]]:
     return frozenset(found)
 
 
-def check_size(view: Any, size: float, order: int, swept: bool = True) -> None:
+def check_size(view: Any, size: float, order: int, swept: bool = True, solids: float | None = None) -> None:
     """Refuse an element size larger than the part, or one whose run would not fit into memory."""
     largest = float((view.extents[:, 1] - view.extents[:, 0]).max())
     if size > largest:
         raise LabilisError(f"An element size of {size:.4g} mm is larger than the part ({largest:.4g} mm).", "mesh/size",
                            f"Try {proposed_size(view):.3g} mm.", "size-too-large")
-    cost = estimate(view, size, order, swept)
+    cost = estimate(view, size, order, swept, solids)
     memory = available_memory()
     if cost.memory > 0.9 * memory:
         raise LabilisError(f"A size of {size:.4g} mm gives about {cost.unknowns:,} unknowns, which need about "

@@ -14,7 +14,7 @@ from scipy.optimize import linear_sum_assignment
 
 from labilis.model import LabilisError, Pick, Piece, Project, Region
 from labilis.shape import ShapeView, build_part
-from labilis.shape.regions import closest_row
+from labilis.shape.regions import closest_row, pick_of_edge, pick_of_face
 from labilis.shape.tables import EdgeTable, FaceTable, Floats, Ints
 
 _SAME = 1e-4  # relative: sizes that count as the same
@@ -43,75 +43,84 @@ class _Match:
     cost: Floats
 
 
+class _Revision:
+    """A piece before and after, meshed one way; faces or edges are matched when they are first asked for."""
+
+    def __init__(self, old: ShapeView, new: ShapeView) -> None:
+        self.old, self.new, self.scale = old, new, max(old.size, new.size)
+        self._matches: dict[str, _Match] = {}
+
+    def tables(self, of: str) -> tuple[FaceTable | EdgeTable, FaceTable | EdgeTable]:
+        return (self.old.faces, self.new.faces) if of == "face" else (self.old.edges, self.new.edges)
+
+    def match(self, of: str) -> _Match:
+        if of not in self._matches:
+            self._matches[of] = match_rows(*self.tables(of), self.scale)
+        return self._matches[of]
+
+
 def follow_picks(project: Project, revised: Project, old_files: Mapping[str, bytes], files: Mapping[str, bytes],
                  pieces: set[str]) -> tuple[Project, list[Followed]]:
     """(the revised project with the picks on `pieces` renewed, what became of each pick); files before and after. Picks that find
-    nothing are marked as gone and block what stands on them."""
+    nothing are marked as gone and block what stands on them. Of what scribes have divided only whole faces are followed; the rest is
+    looked for by place as at any other time."""
     regions: list[Region] = []
     found: list[Followed] = []
-    views: dict[str, tuple[ShapeView, ShapeView, _Match, _Match] | None] = {}
+    known: dict[str, list[_Revision]] = {}
     for region in revised.regions:
         if region.piece not in pieces or not region.picks:
             regions.append(region)
             continue
-        if region.piece not in views:
-            views[region.piece] = _both(project, revised, old_files, files, region.piece)
-        both = views[region.piece]
-        if both is None:
-            regions.append(region)
-            continue
+        if region.piece not in known:
+            known[region.piece] = _revisions(project, revised, old_files, files, region.piece)
         picks = []
         for pick in region.picks:
-            new, what = _followed(pick, region.name, *both)
+            new, what = _followed(pick, region.name, known[region.piece], bool(project.scribes))
             picks.append(new)
-            found.append(what)
+            found += [what] if what is not None else []
         regions.append(region.model_copy(update={"picks": tuple(picks)}))
     return revised.changed(regions=regions), found
 
 
-def _both(project: Project, revised: Project, old_files: Mapping[str, bytes], files: Mapping[str, bytes],
-          name: str) -> tuple[ShapeView, ShapeView, _Match, _Match] | None:
-    one, two = _alone(project, old_files, name), _alone(revised, files, name)
-    if one is None or two is None:
-        return None
-    scale = max(one.size, two.size)
-    return one, two, match_rows(one.faces, two.faces, scale), match_rows(one.edges, two.edges, scale)
-
-
-def _alone(project: Project, files: Mapping[str, bytes], name: str) -> ShapeView | None:
-    """The piece by itself as the solid it was imported as, or as its surfaces."""
+def _revisions(project: Project, revised: Project, old_files: Mapping[str, bytes], files: Mapping[str, bytes],
+               name: str) -> list[_Revision]:
+    """The piece by itself as it is meshed and as a solid: picks were made on either."""
     piece: Piece = project.named("pieces", name)
-    for way in ("solid", "shell"):
-        alone = piece.model_copy(update={"mesh_as": way, "set_aside": False})
+    found = []
+    for way in dict.fromkeys((piece.mesh_as, "solid")):
         try:
-            return build_part(Project(parameters=project.parameters, geometry=project.geometry, materials=project.materials,
-                                      pieces=(alone,)), dict(files)).view
-        except LabilisError:
+            found.append(_Revision(_alone(project, old_files, name, way), _alone(revised, files, name, way)))
+        except LabilisError:  # there is no such form of it
             continue
-    return None
+    return found
 
 
-def _followed(pick: Pick, region: str, old: ShapeView, new: ShapeView, faces: _Match, edges: _Match) -> tuple[Pick, Followed]:
-    table, other, match = (old.faces, new.faces, faces) if pick.of == "face" else (old.edges, new.edges, edges)
-    row, _ = closest_row(pick, table, old.size)
+def _alone(project: Project, files: Mapping[str, bytes], name: str, way: str) -> ShapeView:
+    alone = project.named("pieces", name).model_copy(update={"mesh_as": way, "set_aside": False})
+    return build_part(Project(parameters=project.parameters, geometry=project.geometry, materials=project.materials, pieces=(alone,)),
+                      dict(files)).view
+
+
+def _followed(pick: Pick, region: str, revisions: list[_Revision], scribed: bool) -> tuple[Pick, Followed | None]:
+    """(the pick renewed, what became of it); None for one that is left to be looked for by place."""
+    rows = [closest_row(pick, revision.tables(pick.of)[0], revision.old.size) for revision in revisions]
+    best = min(range(len(rows)), key=lambda number: rows[number][1], default=-1)
     words = f"{pick.kind} {pick.of} near ({', '.join(f'{c:.4g}' for c in pick.position)}) mm"
+    if pick.gone or best < 0 or (scribed and rows[best][1] > _SAME):
+        return pick, None
+    revision, (row, _) = revisions[best], rows[best]
+    table, other = revision.tables(pick.of)
+    match = revision.match(pick.of)
     if row < 0 or match.row[row] < 0:
         return pick.model_copy(update={"gone": True}), Followed(region, "gone", 0.0, words)
     target, cost = int(match.row[row]), float(match.cost[row])
-    size = _sizes(other)[target]
-    radius = float(other.radius[target])
-    direction = other.direction[target]
-    renewed = Pick(of=pick.of, kind=str(other.kind[target]), position=tuple(round(float(c), 6) for c in other.centroid[target]),
-                   size=round(float(size), 6), radius=None if np.isnan(radius) else round(radius, 6),
-                   direction=tuple(round(float(c), 9) for c in direction) if np.any(direction) else None)
     moved = float(np.linalg.norm(other.centroid[target] - table.centroid[row]))
-    grown = abs(float(size / _sizes(table)[row]) - 1.0)
-    scale = max(old.size, new.size)
-    if np.isinf(cost) or (cost > _DOUBTFUL and _rivals(table, other, row, cost, scale) > 1):  # it has to be picked anew
+    if np.isinf(cost) or (cost > _DOUBTFUL and _rivals(table, other, row, cost, revision.scale) > 1):  # it has to be picked anew
         return pick.model_copy(update={"gone": True}), Followed(region, "doubtful", moved, words)
-    if moved < _STILL * old.size and grown < _CHANGED:
-        return renewed, Followed(region, "stayed", 0.0, words)
-    return renewed, Followed(region, "moved" if grown < _CHANGED else "changed", moved, words)
+    renewed = pick_of_face(revision.new.faces, target) if pick.of == "face" else pick_of_edge(revision.new.edges, target)
+    grown = abs(float(_sizes(other)[target] / _sizes(table)[row]) - 1.0) > _CHANGED
+    state = "changed" if grown else "moved" if moved >= _STILL * revision.old.size else "stayed"
+    return renewed, Followed(region, state, moved, words)
 
 
 def _rivals(old: FaceTable | EdgeTable, new: FaceTable | EdgeTable, row: int, cost: float, scale: float) -> int:

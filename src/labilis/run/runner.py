@@ -18,7 +18,7 @@ from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.forces import LoadScene
 from labilis.run.keys import StageKeys, check_active, stage_keys
 from labilis.run.members_stage import members_stage
-from labilis.run.mesh_error import CoarserMesh
+from labilis.run.mesh_error import OtherMesh
 from labilis.run.mesh_stage import mesh_stage
 from labilis.run.modes_stage import modes_stage
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
@@ -81,7 +81,7 @@ class Runner:
 
         def retie(flipped: frozenset[str]) -> Tied:
             return make_tied(project, part.view, mesh, bonds, flipped)
-        coarser = CoarserMesh(project, part)
+        other = OtherMesh(project, part, findings)
         for number, case in enumerate(cases):
             case_keys = stage_keys(project, case)
             share = number / len(cases)
@@ -101,8 +101,8 @@ class Runner:
                 modes = self._timed("modes", lambda: modes_stage(
                     scene, case, solved, stiffness, strength, retie, case_progress))  # noqa: B023
                 if project.criteria.mesh_error and findings.order == 2:
-                    case_progress(0.95, "Checking the mesh with a coarser one")
-                    errors = self._timed("mesh error", lambda: coarser.errors(case, findings, modes, yields_of(project)))  # noqa: B023
+                    case_progress(0.95, "Checking the mesh with another one")
+                    errors = self._timed("mesh error", lambda: other.errors(case, modes, yields_of(project)))  # noqa: B023
                     modes = replace(modes, mesh_error=errors)
                 give(case_keys.modes, modes)
             if plan.upto == "trace":

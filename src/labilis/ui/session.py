@@ -16,7 +16,7 @@ from labilis.model import LabilisError, Project, grade
 from labilis.model.renaming import renamed
 from labilis.run import Plan, Snapshot, Worker, judge_project, stage_keys
 from labilis.run.checkpoint import TraceCheckpoint
-from labilis.run.importing import STEEL, add_file, new_project, remove_file, told
+from labilis.run.importing import STEEL, add_file, new_project, told
 from labilis.run.plan import Progress, Stage
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.revision import lost_regions
@@ -165,10 +165,6 @@ class Session(QObject):
             for line in told(bodies):
                 self.note(line)
         self._ask_bodies(data, path.name, take)
-
-    def remove_file(self, file: str) -> None:
-        """Take a file and its pieces out of the project. Raises LabilisError when something stands on them."""
-        self.edit(remove_file(self.project, file), f"{file} removed")
 
     def revise(self, path: Path, old: str = "") -> None:
         """Read a revised file in place of `old`, or of the only file there is; regions then find their faces again."""

@@ -35,6 +35,7 @@ from labilis.ui.sheet.sheet import STATIONS, Sheet
 from labilis.ui.stage.stage import Stage
 from labilis.ui.theme import LIGHT, icon
 
+PARTS = "Parts (*.step *.stp *.stl *.STEP *.STP *.STL)"
 
 class Window(Editing, QMainWindow):
     """One window on one session."""
@@ -62,7 +63,8 @@ class Window(Editing, QMainWindow):
         self.drawer = Drawer(session)
         self.ladder = Ladder()
         self.sheet = Sheet(session, {
-            "open_step": self.import_step, "revise": self.revise_file, "hold": self.hold_picked, "force": lambda: self.push_picked("force"),
+            "open_step": self.import_step, "revise": self.revise_file, "add_file": self.add_file,
+            "hold": self.hold_picked, "force": lambda: self.push_picked("force"),
             "pressure": lambda: self.push_picked("pressure"), "mesh": lambda: self.run("mesh"), "zone": self.zone_picked,
             "strength": lambda: self.run("strength"), "show_stress": lambda: self.stage.show_view("Stress"),
             "modes": lambda: self.run("modes"), "trace": self.run_trace, "trace_anew": self.trace_anew,
@@ -168,6 +170,7 @@ class Window(Editing, QMainWindow):
             Command("Mesh now", "", lambda: self.run("mesh")),
             Command("Leave the editor, drop the selection, or stop the run", "Esc", self.escape),
             Command("New from a STEP file", "Ctrl+N", self.import_step), Command("Read a revised STEP or STL file", "", self.revise_file),
+            Command("Bring in the bodies of a further STEP or STL file", "", self.add_file),
             Command("Open a project or model", "Ctrl+O", self.open_file),
             Command("Save", "Ctrl+S", self.save), Command("Save under another name", "Ctrl+Shift+S", self.save_as),
             Command("Export the model as JSON", "", self.export_model),
@@ -449,7 +452,7 @@ class Window(Editing, QMainWindow):
     def import_step(self) -> None:
         """Choose a STEP file and make a project of it."""
         name, _ = QFileDialog.getOpenFileName(self, "New from a STEP or STL file", "",
-                                              "Parts (*.step *.stp *.stl *.STEP *.STP *.STL)")
+                                              PARTS)
         if name:
             self.load_path(Path(name))
 
@@ -462,9 +465,15 @@ class Window(Editing, QMainWindow):
 
     def revise_file(self) -> None:
         """Choose a revised file to read in place of the one the part came from."""
-        name, _ = QFileDialog.getOpenFileName(self, "Read a revised STEP or STL file", "", "Parts (*.step *.stp *.stl *.STEP *.STP *.STL)")
+        name, _ = QFileDialog.getOpenFileName(self, "Read a revised STEP or STL file", "", PARTS)
         if name:
             self._guard(lambda: self.session.revise(Path(name)))
+
+    def add_file(self) -> None:
+        """Choose a further file whose bodies become pieces of the project."""
+        name, _ = QFileDialog.getOpenFileName(self, "Bring in a further STEP or STL file", "", PARTS)
+        if name:
+            self._guard(lambda: self.session.add_file(Path(name)))
 
     def open_file(self) -> None:
         """Choose a project or a model."""

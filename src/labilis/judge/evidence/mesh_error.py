@@ -7,7 +7,7 @@ LIMIT, MOST = 0.02, 0.10  # what is aimed at; beyond the second the factor is a 
 
 
 def mesh_error(facts: CaseFacts) -> Evidence | None:
-    """Judged on the first positive factor, from the same case on a coarser mesh."""
+    """Judged on the first positive factor, from the same case on another mesh."""
     modes = facts.modes
     if modes is None or len(modes.positive) == 0:
         return None
@@ -15,9 +15,9 @@ def mesh_error(facts: CaseFacts) -> Evidence | None:
         return Evidence("mesh error", "–", "", "not judged", "How far the factors can be off for their mesh was not asked for.", "mesh")
     error, first = modes.first_error, float(modes.positive[0])
     if math.isnan(error):
-        return Evidence("mesh error", "–", "", "not judged", "The mesh could not be compared with a coarser one. Study convergence over "
+        return Evidence("mesh error", "–", "", "not judged", "The mesh could not be compared with another one. Study convergence over "
                         "several meshes to tell how far the factor can be off.", "mesh")
     state = "good" if error <= LIMIT else "caution" if error <= MOST else "bad"
     more = "" if state == "good" else " Mesh finer, or study convergence over several meshes."
     return Evidence("mesh error", f"{100 * error:.2g}", "% of the first factor", state,  # type: ignore[arg-type]
-                    f"By a coarser mesh the first factor is {first:.4g} ± {100 * error:.2g} %.{more}", "mesh")
+                    f"By another mesh the first factor is {first:.4g} ± {100 * error:.2g} %.{more}", "mesh")

@@ -61,6 +61,7 @@ class Sheet(QScrollArea):
         add["Part"].add_tool("open STEP…", commands["open_step"], "New project from a STEP file")
         self.revise_tool = add["Part"].add_tool("revised file…", commands["revise"], "Read a revised STEP or STL file: supports, loads and "
                                                 "zones find their faces again")
+        self.further_tool = add["Part"].add_tool("+ file…", commands["add_file"], "Bring in the bodies of a further STEP or STL file")
         add["Part"].add_tool("+ piece", commands["piece"], "A piece from a recipe: plate, folded sheet, strut, rib, block")
         add["Part"].add_tool("+ parameter", commands["parameter"], "A named number that sizes may use in expressions")
         add["Part"].add_tool("materials", commands["grades"], "Copy a material, keep it among own grades, import and export grades")
@@ -116,6 +117,7 @@ class Sheet(QScrollArea):
                  for name, text in project.parameters.items()]
         self._show("Part", part, removable)
         self.revise_tool.setVisible(bool(project.geometry))
+        self.further_tool.setVisible(bool(project.pieces))
         lost = session.lost
         self._show("Supports", sentences.support_sentences(project, lost),
                    {index: ("supports", item.name, "Remove this support") for index, item in enumerate(project.supports)}
