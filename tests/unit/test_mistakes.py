@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from labilis.judge.evidence import Evidence, as_asked, collect
+from labilis.judge.findings import MeshFindings
 from labilis.judge.gates import COMPUTED, STATED
 from labilis.judge.verdict import verdict_of_case
 from labilis.model import LabilisError, load_project
@@ -244,3 +245,24 @@ def test_a_moment_on_a_held_turn_is_no_verdict(free: bool) -> None:
     found = verdict(model)
     assert (found.gates[0].state == "void") is not free
     assert found.meets is not True or free
+
+
+def test_what_the_supports_push_against_each_other_raises_no_alarm() -> None:
+    """Warmed between two held ends: the reactions are all there is, and they balance."""
+    warm = strip({"kind": "temperature", "name": "warm", "change": "20 K"}, materials=[{**STEEL, "expansion": "1.2e-5 /K"}],
+                 supports=[{"name": "foot", "on": "foot", "held": ALL}, {"name": "head", "on": "head", "held": ALL}])
+    project = load_project(warm)
+    case = judge_project(project, Runner().run(Snapshot(project), Plan("strength"))).cases[0]
+    assert next(item for item in case.evidence if item.name == "balance").state == "good"
+
+
+@pytest.mark.parametrize(("weld", "joined"), [(None, False), ("2 mm", True), ("0.1 mm", False)])
+def test_a_stated_weld_gap_closes_what_would_only_be_near(weld: str | None, joined: bool) -> None:
+    """A rib of 2 mm whose end stands 1.5 mm off a plate of 2 mm: by default half of the wall counts as welded."""
+    rib = {"name": "rib", "material": "steel", "mesh_as": "shell", "place": {"at": ["0 mm", "10 mm", "2.5 mm"], "turns": [
+        {"about": "x", "angle": "90 deg"}]}, "recipe": {"kind": "plate", "thickness": "2 mm", "outline": [
+            {"x": f"{x} mm", "y": f"{y} mm"} for x, y in ((0, 0), (200, 0), (200, 30), (0, 30))]}}
+    project = load_project(strip(pieces=[flat("2 mm"), rib], mesh={"size": "5 mm", **({"weld_gap": weld} if weld else {})}))
+    found = next(item for item in Runner().run(Snapshot(project), Plan("mesh")).values() if isinstance(item, MeshFindings))
+    assert (len(found.bonded) == 1) is joined and len(found.fused) == 0
+    assert (found.joint_gap if joined else found.near_gap) == pytest.approx([1.5], abs=0.05)

@@ -87,8 +87,9 @@ def test_what_another_now_stands_in_the_place_of_is_not_guessed() -> None:
 
 
 def test_other_holes_are_not_taken_for_those_that_were() -> None:
-    places, lost, _ = revised(plate(40.0), plate(150.0, 100.0, radius=9.0))
-    assert "bolt 1" in lost and places["left"] == pytest.approx(0.0)
+    for others in ((150.0,), (150.0, 100.0)):
+        places, lost, states = revised(plate(40.0), plate(*others, radius=9.0))
+        assert "bolt 1" in lost and states["bolt 1"] == "gone" and places["left"] == pytest.approx(0.0)
 
 
 @pytest.mark.parametrize("way", ["shell", "solid"])

@@ -32,6 +32,9 @@ def test_a_step_in_a_side_goes_and_the_surface_stays_closed(step: float) -> None
     sides = np.sort(triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
     assert (np.unique(sides, axis=0, return_counts=True)[1] == 2).all()
     assert volume(surface.points, triangles) == pytest.approx(body.volume, rel=1e-2)
+    corners = surface.points[triangles]
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    assert ((normal * body.faces.direction[face]).sum(axis=1) > 0.5 * np.linalg.norm(normal, axis=1)).all()  # none is turned over
     assert 0 < moved <= 0.48 and len(triangles) == len(face) < len(surface.triangles) and len(segments) == len(edge) == 0
 
 

@@ -93,7 +93,11 @@ class _Surfaces:
 
     def gap_allowed(self, one: int, two: int) -> float:
         """Widest gap (mm) under an end between two bodies that counts as welded."""
-        return _WELD * min(self.wall[one], self.wall[two]) if self.weld is None else self.weld
+        return self.usual_gap(one, two) if self.weld is None else self.weld
+
+    def usual_gap(self, one: int, two: int) -> float:
+        """Gap (mm) that counts as welded where nothing is stated."""
+        return _WELD * min(self.wall[one], self.wall[two])
 
     def facing(self, nodes: Ints, directions: Floats, body: int) -> Floats:
         """(k,): largest cosine, by size, between a direction and the normals of a body's triangles that meet at a node."""
@@ -139,7 +143,7 @@ def _between(s: _Surfaces, one: int, two: int, boxes: dict[int, tuple[Floats, Fl
     """(nodes of one body that fit triangles of another, least open gap between them where nothing fits, else inf)."""
     mesh, allowed = s.mesh, s.gap_allowed(one, two)
     touch = 0.5 * (s.thickness[one] + s.thickness[two]) * (1 + _SLACK) + s.tolerance
-    reach = touch + max(allowed, 0.0) * _LOOK
+    reach = touch + max(allowed, s.usual_gap(one, two)) * _LOOK  # a small stated gap leaves what it does not join to be told
     rows = np.flatnonzero(s.owner == two)
     low, high = boxes[two][0] - reach, boxes[two][1] + reach
     own = np.intersect1d(s.body[one], s.node_of)
