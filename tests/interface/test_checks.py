@@ -169,7 +169,7 @@ def test_supports_and_loads_of_every_kind(hand: Hand, short: Path) -> None:
     assert session.project.loads[-1].kind == "moment"
 
 
-def test_studies_of_amplitude_and_tilt(hand: Hand, short: Path) -> None:
+def test_studies_of_amplitude_tilt_and_the_other_way(hand: Hand, short: Path) -> None:
     window = hand.window
     hand.load(short)
     hand.click(hand.card("Trace").tools["how sensitive"])
@@ -187,6 +187,12 @@ def test_studies_of_amplitude_and_tilt(hand: Hand, short: Path) -> None:
     assert all(len(line.points) == 7 for panel in drawn["tilt"].panels for line in panel.lines)
     assert [line.name for line in drawn["amplitude"].panels[0].lines] == ["verified factor", "limit", "first yield"]
     assert "first yield over tilt, °" in drawn["tilt"].accessibleDescription()
+    hand.click(hand.card("Mesh").tools["cross-check"])
+    assert window.drawer.studies.buttons["cross"].isChecked()
+    hand.wait_idle(120)
+    crossed = window.drawer.studies.tables["cross"]
+    assert crossed.table.rowCount() == 2 and [crossed.table.item(row, 0).text() for row in (0, 1)] == ["shells", "a solid"]
+    assert "As a solid the first factor is" in crossed.note.text() and not crossed.chart.isVisible()
     hand.click(window.drawer.studies.buttons["converge"])
     assert window.drawer.studies.pages.currentIndex() == 0
 

@@ -150,10 +150,11 @@ def check(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis
           modes: Annotated[int | None, typer.Option(min=1, max=200, help="How many modes to find.")] = None,
           out: Annotated[Path | None, typer.Option(help="Folder for VTU and CSV files.")] = None,
           trace: Annotated[bool, typer.Option("--trace", help="Also follow the imperfect part to its limit.")] = False,
+          cross_: Annotated[bool, typer.Option("--cross", help="Also compare with the same part meshed the other way.")] = False,
           json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None,
           ) -> None:
     """Run a model to its verdict."""
-    _check(model, case, modes, out, json_, trace)
+    _check(model, case, modes, out, json_, trace, crossed=cross_)
 
 
 @app.command()
@@ -237,6 +238,31 @@ def converge(model: Annotated[Path, typer.Argument(help="A JSON model or a .labi
 
 
 @app.command()
+def cross(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+          case: Annotated[str | None, typer.Option(help="This load case; the first when none is named.")] = None,
+          json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
+    """The first factors of the same part meshed the other way: shells as solids, thin solids as shells (status 3 if they are apart)."""
+    from labilis.cli.output import cross_json, print_cross
+    from labilis.judge.evidence.cross_check import MOST, apart
+    from labilis.run import Plan, Runner, stage_keys
+    from labilis.store import load_model
+
+    snapshot = load_model(model)
+    chosen = () if case is None else (snapshot.project.case(case).name,)
+    with _progress() as show:
+        results = Runner().run(snapshot, Plan("cross", chosen), show)
+    found = results[stage_keys(snapshot.project, case or snapshot.project.cases[0].name).cross]
+    data = json.dumps(cross_json(found), indent=2)
+    if json_ is not None and str(json_) == "-":
+        typer.echo(data)
+    else:
+        print_cross(found)
+        if json_ is not None:
+            _write_text(json_, data + "\n")
+    raise typer.Exit(0 if abs(apart(found)) <= MOST else 3)
+
+
+@app.command()
 def screen(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
            case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,
            json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
@@ -279,7 +305,7 @@ def trace_model(model: Annotated[Path, typer.Argument(help="A JSON model or a .l
 
 
 def _check(model: Path, case: str | None, modes: int | None, out: Path | None, json_file: Path | None, trace: bool = False,
-           trace_plan: dict[str, Any] | None = None, checkpoint: Path | None = None) -> None:
+           trace_plan: dict[str, Any] | None = None, checkpoint: Path | None = None, crossed: bool = False) -> None:
     from labilis.cli.output import as_json, print_report
     from labilis.run import Plan, Runner, judge_project
     from labilis.store import load_model
@@ -304,6 +330,8 @@ def _check(model: Path, case: str | None, modes: int | None, out: Path | None, j
             typer.echo(f"Going on from step {resume.steps} of {checkpoint}.", err=True)
     with _progress() as show:
         results = runner.run(snapshot, Plan("trace" if trace else "modes", chosen, resume=resume), show, keep)
+        for name in (chosen or tuple(item.name for item in project.cases)) if crossed else ():
+            results.update(runner.again(snapshot, Plan("cross", (name,)), show))
     report = judge_project(project, results, chosen)
     data = as_json(report, runner.timing)
     if json_file is not None and str(json_file) == "-":

@@ -5,7 +5,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from labilis.judge.findings import ConvergenceFindings
+from labilis.judge.findings import ConvergenceFindings, StudyFindings
 from labilis.judge.numbers import critical_text, force_text
 from labilis.judge.stress import von_mises
 from labilis.model import Project
@@ -181,6 +181,29 @@ def convergence_json(found: ConvergenceFindings) -> dict[str, Any]:
         {"size_mm": float(size), "elements": int(elements), "unknowns": int(unknowns), "factor": float(factor)}
         for size, elements, unknowns, factor in zip(found.sizes, found.elements, found.unknowns, found.factors)],
         "extrapolated_factor": _number(found.limit), "band": _number(found.band), "order": _number(found.order)}
+
+
+def cross_json(found: StudyFindings) -> dict[str, Any]:
+    """A cross-check with units in the key names."""
+    return {"case": found.case, "ways": [
+        {"meshed_as": str(label), "factors": [_number(value) for value in row[:3]], "mesh_error_percent": _number(row[3]),
+         "unknowns": int(row[4])} for label, row in zip(found.labels, found.figures.tolist())]}
+
+
+def print_cross(found: StudyFindings) -> None:
+    """A cross-check for people."""
+    from rich.console import Console
+    from rich.table import Table
+
+    from labilis.judge.studies import study_words
+
+    console = Console(highlight=False)
+    table = Table("meshed as", *(str(column) for column in found.columns), box=None, pad_edge=True)
+    for label, row in zip(found.labels, found.figures.tolist()):
+        table.add_row(str(label), *(f"{value:.4g}" if math.isfinite(value) else "–" for value in row[:-1]), f"{int(row[-1]):,}")
+    console.print(f"Load case [bold]{found.case}[/]")
+    console.print(table)
+    console.print(study_words(found))
 
 
 def print_convergence(found: ConvergenceFindings) -> None:

@@ -8,6 +8,8 @@ from labilis.judge.findings import StudyFindings
 
 def study_words(found: StudyFindings) -> str:
     """How sensitive the part is to what was changed."""
+    if found.kind == "cross":
+        return _crossed(found)
     values = found.figures[:, 0]
     good = values[np.isfinite(values)]
     if len(good) < 2:
@@ -22,3 +24,11 @@ def study_words(found: StudyFindings) -> str:
     yields = yields[np.isfinite(yields)]
     fall = f" First yield falls from {yields[0]:.4g} to {yields.min():.4g}." if len(yields) else ""
     return f"Over the misalignment the first factor changes by {lost:.1f} %, worst {worst}.{fall}"
+
+
+def _crossed(found: StudyFindings) -> str:
+    if len(found.figures) < 2:
+        return "Too little was found to compare."
+    own, other = found.figures[0, 0], found.figures[1, 0]
+    return (f"As {found.labels[1]} the first factor is {100 * (other / own - 1.0):+.2g} % off what it is as {found.labels[0]}: "
+            f"{other:.4g} against {own:.4g}.")

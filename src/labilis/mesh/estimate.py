@@ -8,10 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.mesh.prism import find_sweep
+from labilis.mesh.sizes import GROWTH, WALL
+from labilis.mesh.skin import CHORD, SLENDER
 from labilis.shape import ShapeView
 from labilis.shape.tables import EdgeTable, FaceTable
 
-_PER_CHORD = 30.0  # elements that each chord square of a curved face brings with it, the grading around it included
+_PER_TRIANGLE = 1.9  # tetrahedra to a triangle of the skin of a thin solid, what grading adds to the triangles included
+_CUBE = 0.3  # of a cube on its side: volume of a tetrahedron inside of a thick solid, what growth inward saves included
 
 
 @dataclass(frozen=True)
@@ -56,8 +59,11 @@ class _Body:
 def _swept(view: ShapeView, size: float) -> tuple[NDArray[np.bool_], int, int]:
     """(faces of solids that will be swept, elements and nodes of those)."""
     done, elements, nodes = np.zeros(len(view.faces), dtype=bool), 0, 0
+    together = _touching(view)
     for body in np.unique(view.faces.body[~view.sheet]):
         mine = (view.faces.body == body) & ~view.sheet
+        if body in together:
+            continue
         number = np.cumsum(mine) - 1
         beside = view.edges.faces
         inside = (beside >= 0).all(axis=1) & mine[beside].all(axis=1)
@@ -77,11 +83,33 @@ def _swept(view: ShapeView, size: float) -> tuple[NDArray[np.bool_], int, int]:
     return done, elements, nodes
 
 
+def _touching(view: ShapeView) -> set[int]:
+    """Solids that are filled together with others: their boxes touch, and they have plane faces or round ones in common."""
+    faces, found = view.faces, set()
+    solids = [int(body) for body in np.unique(faces.body[~view.sheet])]
+    rows = {body: np.flatnonzero((faces.body == body) & ~view.sheet) for body in solids}
+    near = 1e-4 * view.size
+    points = view.tessellation.points
+    owner = view.tessellation.face
+    boxes = {body: (points[np.unique(view.tessellation.triangles[np.isin(owner, rows[body])])]) for body in solids}
+    limits = {body: (corners.min(axis=0) - near, corners.max(axis=0) + near) for body, corners in boxes.items()}
+    for i, one in enumerate(solids):
+        for two in solids[i + 1:]:
+            if (limits[one][0] > limits[two][1]).any() or (limits[two][0] > limits[one][1]).any():
+                continue
+            a, b = rows[one][faces.kind[rows[one]] == "plane"], rows[two][faces.kind[rows[two]] == "plane"]
+            facing = faces.direction[a] @ faces.direction[b].T < -0.9999
+            level = (faces.centroid[a] * faces.direction[a]).sum(axis=1)[:, None] - faces.direction[a] @ faces.centroid[b].T
+            if (facing & (np.abs(level) < near)).any():
+                found |= {one, two}
+    return found
+
+
 def estimate(view: ShapeView, size: float, order: int, swept: bool = True, solids: float | None = None) -> MeshEstimate:
     """Counts for elements of about `size` mm, of `solids` mm in solids where that is given; `swept`: solids that can be are swept.
 
-    Fitted to meshes of plates, struts and blocks made here (within about 40 %): the interior of a solid needs
-    V / (0.1 size³) elements, and a thin body cannot have fewer than its surface asks for; a sheet area / size².
+    Of 64 parts of the corpus 62 had between half and twice of the unknowns told here (seed 5). Tetrahedra are counted by the triangles of
+    the skin, which thin walls, round faces and bends ask for; a sheet has area / size².
     """
     sheet = view.sheet
     elements = nodes = 0
@@ -96,12 +124,15 @@ def estimate(view: ShapeView, size: float, order: int, swept: bool = True, solid
         volume = view.volume - float((view.faces.area * view.faces.thickness)[sheet].sum())
         volume *= solid_area / float(view.faces.area[~sheet].sum())
         wall = max(2.0 * volume / solid_area, 1e-9)
-        edge = min(inside, 1.6 * wall)
-        curved = np.isfinite(view.faces.radius) & filled
-        chord = np.minimum(view.faces.radius[curved] * chord_angle(view, inside), inside)
-        fine = float((_PER_CHORD * view.faces.area[curved] / chord**2 * np.clip(inside / chord - 1.0, 0.0, 1.0)).sum())
-        elements = max(int(volume / (0.105 * edge**3) + fine), 6)
-        nodes = int(elements * (0.30 if order == 1 else 1.8)) + 30
+        side = min(inside, WALL * wall)
+        chord = np.minimum(np.where(np.isfinite(view.faces.radius), CHORD * view.faces.radius, side)[filled], side)
+        skin = float((view.faces.area[filled] / (0.433 * chord * np.minimum(SLENDER * chord, side))).sum())
+        bend = np.where(np.isfinite(view.edges.radius), np.maximum(CHORD * view.edges.radius, side / 200), side)
+        bend = np.where(filled[view.edges.faces].any(axis=1), np.minimum(bend, side), side)
+        # from both sides of a bend sides grow with the distance: the integral of dx / (0.433 h²), h = bend + GROWTH x
+        skin += float((view.edges.length * 2.0 / (0.433 * GROWTH) * (1.0 / bend - 1.0 / side)).sum())
+        elements = max(int(_PER_TRIANGLE * skin + volume / (_CUBE * side**3)), 6)
+        nodes = int(elements * (0.30 if order == 1 else 1.9)) + 30
     elements, nodes = elements + hexahedra, nodes + corners
     shells = int(1.1 * float(view.faces.area[sheet].sum()) / size**2 + 2 * sheet.sum())
     unknowns = 3 * nodes + int(6 * 1.05 * shells)

@@ -13,7 +13,7 @@ from labilis.shape import BodyShape, Tessellation
 from labilis.shape.rays import Rays
 
 GROWTH = 0.35  # side gained per mm of distance from something finer
-_WALL = 4.0  # thicknesses to a side: with one element of second order through a wall its shape is then still good
+WALL = 4.0  # thicknesses to a side: with one element of second order through a wall its shape is then still good
 _BULGE = 0.25  # of the wall: how far a chord on a round wall may stand off, or both its sides would cross
 _CLASS = 1.25  # seeds within this ratio count as one size
 _RAYS = 3000
@@ -126,7 +126,7 @@ def _thin(body: BodyShape, surface: Tessellation, size: float, least: float) -> 
     places = np.einsum("kc,kcx->kx", np.stack([1 - a, a * (1 - b), a * b], axis=1), rays.corners[chosen])
     wall, _, cosine = rays.faces_hit(places, -rays.normals[chosen])
     through = np.isfinite(wall) & (np.abs(cosine) > 0.5)
-    asked = np.maximum(_WALL * wall, least)
+    asked = np.maximum(WALL * wall, least)
     radius = np.where(np.isin(body.faces.kind[rays.owner[chosen]], ["cylinder", "cone", "sphere"]),
                       body.faces.radius[rays.owner[chosen]], np.inf)
     # round the axis chords are short anyhow; where the wall is thinner than their bulge they have to be shorter still

@@ -22,7 +22,7 @@ from labilis.shape import BodyShape, Tessellation
 SizeField = Callable[[Floats], Floats]  # places (k, 3) mm -> wanted side (k,) mm
 CHORD = 0.5  # rad of a round face to one element: its sides are curved, so that this follows a circle within 0.01 % of its radius
 
-_SLENDER = 6.0  # most that an element on a round face is longer along the axis than round it
+SLENDER = 6.0  # most that an element on a round face is longer along the axis than round it
 _LONG, _SHORT = 1.4, 0.62  # of the wanted side: beyond these a side is split or collapsed
 _NEEDLE = 0.2  # of the wanted side: shorter ones go even where others become too long for a while
 _LEAST_ROUNDS, _MOST_ROUNDS = 4, 16
@@ -79,7 +79,7 @@ def _stretch_of(face: Ints, places: Floats, wanted: Floats, axis: Floats, origin
         size = max(np.sqrt(x * x + y * y + z * z), 1e-300)
         x, y, z = x / size, y / size, z / size
         way[k, 0], way[k, 1], way[k, 2] = ay * z - az * y, az * x - ax * z, ax * y - ay * x
-        factor[k] = min(max(wanted[k] / max(CHORD * size, 1e-300), 1.0), _SLENDER)
+        factor[k] = min(max(wanted[k] / max(CHORD * size, 1e-300), 1.0), SLENDER)
     return way, factor
 
 
@@ -149,7 +149,7 @@ def _side_lengths_of(points: Floats, wanted: Floats, face: Ints, sides: Ints, in
             x, y, z = x - along * ax, y - along * ay, z - along * az
             size = max(np.sqrt(x * x + y * y + z * z), 1e-300)
             wx, wy, wz = (ay * z - az * y) / size, (az * x - ax * z) / size, (ax * y - ay * x) / size
-            factor = min(max(h / max(CHORD * size, 1e-300), 1.0), _SLENDER)
+            factor = min(max(h / max(CHORD * size, 1e-300), 1.0), SLENDER)
             x, y, z = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
             turned = x * wx + y * wy + z * wz
             found[s] = max(found[s], np.sqrt(max(x * x + y * y + z * z + (factor * factor - 1.0) * turned * turned, 0.0)) / h)

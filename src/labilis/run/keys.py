@@ -32,6 +32,7 @@ class StageKeys:
     converge: str = ""
     amplitude: str = ""
     tilt: str = ""
+    cross: str = ""
 
 
 def _hash(*parts: Any) -> str:
@@ -164,7 +165,8 @@ def _stage_keys(project: Project, case: str | None) -> StageKeys:
             criteria = project.criteria
             keys["modes"] = _hash("modes", keys["strength"], criteria.modes, criteria.sign, criteria.second_opinion, criteria.mesh_error,
                                   sorted({project.required_of(piece.name) for piece in project.active_pieces}))
-            keys["converge"], keys["tilt"] = _hash("converge", keys["modes"]), _hash("tilt", keys["modes"])
+            for study in ("converge", "tilt", "cross"):
+                keys[study] = _hash(study, keys["modes"])
             plan = project.trace
             shared = [keys["modes"], plan.model_dump(exclude=_ENDS),
                       None if plan.amplitude is None else project.value(plan.amplitude, "length"),

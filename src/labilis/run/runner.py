@@ -24,7 +24,7 @@ from labilis.run.modes_stage import modes_stage
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
 from labilis.run.resolve import Tied, make_tied
 from labilis.run.strength_stage import SolvedCase, strength_stage
-from labilis.run.studies import amplitude_study, convergence_study, tilt_study
+from labilis.run.studies import amplitude_study, convergence_study, cross_check, tilt_study
 from labilis.run.system_stage import system_stage
 from labilis.run.trace_stage import trace_stage
 from labilis.shape import BodyShape, PartShape, build_part, scan_sections
@@ -70,9 +70,12 @@ class Runner:
         if plan.upto == "converge":  # nothing of another mesh is worth keeping
             convergence_study(snapshot, plan, part, lambda other, its: Runner().run(other, its), progress, give)
             return self._finish(started, results)
+        if plan.upto == "cross":
+            cross_check(snapshot, plan, part, self.again, lambda other, its: Runner().run(other, its), progress, give)
+            return self._finish(started, results)
         if plan.upto in ("amplitude", "tilt"):
             study = amplitude_study if plan.upto == "amplitude" else tilt_study
-            study(snapshot, plan, self._again, progress, give)
+            study(snapshot, plan, self.again, progress, give)
             return self._finish(started, results)
         cases = plan.cases or tuple(case.name for case in project.cases)
         if not cases:
@@ -110,11 +113,11 @@ class Runner:
                     scene, case, part, bonds, results[case_keys.modes], case_keys, case_progress, found, plan.resume)))  # noqa: B023
         return self._finish(started, results)
 
-    def _again(self, snapshot: Snapshot, plan: Plan) -> dict[str, Any]:
-        """One run of a study with what is kept here, its time not counted twice."""
+    def again(self, snapshot: Snapshot, plan: Plan, progress: ProgressCall = lambda _: None) -> dict[str, Any]:
+        """A further run, or one of a study, with what is kept here, its time not counted twice."""
         timing = self.timing
         try:
-            return self.run(snapshot, plan)
+            return self.run(snapshot, plan, progress)
         finally:
             self.timing = timing
 

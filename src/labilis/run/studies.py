@@ -12,6 +12,7 @@ from labilis.judge.stress import von_mises
 from labilis.mesh import proposed_size
 from labilis.model import ForceLoad, LabilisError, Project
 from labilis.run.keys import stage_keys
+from labilis.run.other_way import other_way
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
 from labilis.shape import PartShape
 
@@ -20,6 +21,7 @@ Run = Callable[[Snapshot, Plan], dict[str, Any]]
 _RATIO = 1.26  # of element sizes from mesh to mesh of a convergence study: each has twice the elements of a solid
 _SHARES = (0.5, 1.0, 2.0)  # of the stated amplitude
 _TILTS = (0.5, 1.0, 2.0)  # degrees
+_CROSSED = 3  # factors that a cross-check compares
 
 
 def convergence_study(snapshot: Snapshot, plan: Plan, part: PartShape, run_alone: Run, progress: ProgressCall, give: Found) -> None:
@@ -118,6 +120,31 @@ def tilt_study(snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall,
         figures.append([float(modes.positive[0]) if len(modes.positive) else float("inf"), strength.yield_factor,
                         float(von_mises(strength.stress).max())])
         give(key, so_far(number == len(todo) - 1))
+
+
+def cross_check(snapshot: Snapshot, plan: Plan, part: PartShape, run: Run, run_alone: Run, progress: ProgressCall, give: Found) -> None:
+    """The first factors of the same part meshed the other way."""
+    project, case = snapshot.project, _case(snapshot.project, plan)
+    count = min(project.criteria.modes, _CROSSED)
+    key = stage_keys(project, case).cross
+    asked = {"modes": count, "second_opinion": False, "mesh_error": True}
+    progress(Progress(0.0, "As it stands"))
+    own = project.changed(criteria={**project.criteria.model_dump(), **asked})
+    other, before, after = other_way(own, snapshot.files, part)
+    labels, figures = [], []
+    for number, (changed, words, solve) in enumerate(((own, before, run), (other, after, run_alone))):
+        progress(Progress(0.5 * number, f"As {words}"))
+        found = solve(Snapshot(changed, snapshot.files), Plan("modes", (case,)))
+        keys = stage_keys(changed, case)
+        modes, mesh = found[keys.modes], found[keys.mesh]
+        if len(modes.positive) == 0:
+            raise LabilisError(f"As {words} there is no positive factor to compare.", f"cases/{case}", "This load cannot make the part "
+                               "unstable.", "no-factor")
+        first = [*modes.positive[:count].tolist(), *([float("nan")] * (_CROSSED - len(modes.positive[:count])))]
+        labels.append(words)
+        figures.append([*first, 100 * modes.first_error, float(mesh.unknowns)])
+        give(key, StudyFindings(case, "cross", np.array(labels), np.array(["first factor", "second", "third", "mesh error, %", "unknowns"]),
+                                np.array(figures), number == 1, np.full(len(labels), ""), np.zeros(len(labels))))
 
 
 def _misaligned(project: Project, load: ForceLoad, way: str, axis: int, amount: float, by_moment: bool) -> Project:

@@ -26,7 +26,8 @@ from labilis.store.grades import OwnGrade, import_grades, keep_grade, read_grade
 from labilis.store.json_form import project_files
 
 _STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes", "trace": "the trace",
-                "converge": "the convergence study", "amplitude": "the study of amplitudes", "tilt": "the study of tilts"}
+                "converge": "the convergence study", "amplitude": "the study of amplitudes", "tilt": "the study of tilts",
+                "cross": "the cross-check"}
 _KEEP_EVERY = 15.0  # s between writing where a trace stands
 
 
@@ -393,7 +394,8 @@ class Session(QObject):
         if self.worker.busy:
             return
         resume = self.checkpoint if upto == "trace" and not anew else None
-        self._begin(Plan(upto, (self.case_name,) if upto in ("trace", "converge", "amplitude", "tilt") else (), resume=resume), None)
+        of_one = upto in ("trace", "converge", "amplitude", "tilt", "cross")
+        self._begin(Plan(upto, (self.case_name,) if of_one else (), resume=resume), None)
 
     @property
     def checkpoint(self) -> TraceCheckpoint | None:

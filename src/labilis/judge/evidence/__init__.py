@@ -7,6 +7,7 @@ from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.evidence.centred import centred
 from labilis.judge.evidence.completeness import completeness, under_required
 from labilis.judge.evidence.compression import compression
+from labilis.judge.evidence.cross_check import cross_check
 from labilis.judge.evidence.deflection import deflection_before_buckling
 from labilis.judge.evidence.each_load import each_load
 from labilis.judge.evidence.edge_support import edge_support
@@ -32,7 +33,7 @@ from labilis.judge.evidence.traced import traced
 from labilis.judge.evidence.yield_first import yield_first
 
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
-    free_motion, balance, held_direction, compression, element_order, half_waves, mesh_error, completeness, under_required,
+    free_motion, balance, held_direction, compression, element_order, half_waves, mesh_error, cross_check, completeness, under_required,
     negative_factors, interacting_modes, symmetry, mesh_as_asked, joints, midsurface, deflection_before_buckling, following_pressure,
     yield_first, traced,
     hand_check,

@@ -135,7 +135,8 @@ class Drawer(QWidget):
         self.trace_page.show_trace(report.facts.trace if report is not None else None, stale)
         self.hand.show_report(report)
         self.screening.show_report(report)
-        self.studies.show_studies(*(self.session.current(kind) for kind in ("converge", "amplitude", "tilt")))  # type: ignore[arg-type]
+        current = self.session.current
+        self.studies.show_studies(current("converge"), {kind: current(kind) for kind in self.studies.tables})  # type: ignore[arg-type]
 
     def choose_mode(self, mode: int) -> None:
         """Mark a mode's row without telling."""

@@ -1,7 +1,9 @@
-"""The drawer's page of studies: over meshes, over the amplitude of the starting shape, over a misalignment of the load."""
+"""The drawer's page of studies: over meshes, over the amplitude of the starting shape, over a misalignment of the load, and the part
+meshed the other way."""
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
@@ -12,13 +14,16 @@ from labilis.ui.drawer.convergence import ConvergencePage
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.theme import LIGHT
 
-KINDS = {"converge": "over meshes", "amplitude": "over the amplitude", "tilt": "over a misalignment of the load"}
-_FIRST = {"amplitude": "amplitude", "tilt": "misalignment"}
+KINDS = {"converge": "over meshes", "amplitude": "over the amplitude", "tilt": "over a misalignment of the load",
+         "cross": "meshed the other way"}
+_FIRST = {"amplitude": "amplitude", "tilt": "misalignment", "cross": "meshed as"}
 _FACTORS = {"first factor": LIGHT.accent, "verified factor": LIGHT.accent, "limit": LIGHT.bad, "first yield": LIGHT.caution}
 _NOTHING = {"amplitude": "Not done yet. It traces the part with half, once and twice the amplitude to both sides: run it at the Trace "
                          "station.",
             "tilt": "Not done yet. It leans the largest force by up to 2° to both sides of both axes across it, and moves it along them by "
-                    "up to twice the thickness: run it at the Strength station."}
+                    "up to twice the thickness: run it at the Strength station.",
+            "cross": "Not done yet. It finds the first factors of the same part with shells as solids and thin solids as shells: run it at "
+                     "the Mesh station."}
 
 
 class StudyTable(QWidget):
@@ -29,8 +34,9 @@ class StudyTable(QWidget):
         self.kind = kind
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.table = plain_table(["", "", "", ""], f"Study {KINDS[kind]}")
-        column_widths(self.table, (None, 96, 66, 76), 0)
+        widths = (None, 90, 66, 66, 96, 82) if kind == "cross" else (None, 96, 66, 76)
+        self.table = plain_table([""] * len(widths), f"Study {KINDS[kind]}")
+        column_widths(self.table, widths, 0)
         self.note = note_below(_NOTHING[kind])
         self.chart = Chart(f"Chart of the study {KINDS[kind]}")
         row = QHBoxLayout()
@@ -44,7 +50,9 @@ class StudyTable(QWidget):
     def show_study(self, found: StudyFindings | None) -> None:
         """Fill the table."""
         self.table.setRowCount(0 if found is None else len(found.labels))
-        self.chart.show_panels([] if found is None else panels(found), "" if found is None else _axes(found))
+        shown = [] if found is None else panels(found)
+        self.chart.show_panels(shown, "" if found is None else _axes(found))
+        self.chart.setVisible(bool(shown))
         if found is None:
             self.note.setText(_NOTHING[self.kind])
             return
@@ -92,7 +100,7 @@ class StudiesPage(QWidget):
         self.buttons: dict[str, QPushButton] = {}
         self.pages = QStackedWidget()
         self.convergence = ConvergencePage()
-        self.tables = {kind: StudyTable(kind) for kind in ("amplitude", "tilt")}
+        self.tables = {kind: StudyTable(kind) for kind in ("amplitude", "tilt", "cross")}
         for kind, words in KINDS.items():
             button = QPushButton(words)
             button.setObjectName("chip")
@@ -112,8 +120,8 @@ class StudiesPage(QWidget):
             button.setChecked(name == kind)
         self.pages.setCurrentIndex(list(KINDS).index(kind))
 
-    def show_studies(self, converge: ConvergenceFindings | None, amplitude: StudyFindings | None, tilt: StudyFindings | None) -> None:
-        """Fill all of them."""
+    def show_studies(self, converge: ConvergenceFindings | None, others: Mapping[str, StudyFindings | None]) -> None:
+        """Fill all of them; `others` by kind."""
         self.convergence.show_study(converge)
-        self.tables["amplitude"].show_study(amplitude)
-        self.tables["tilt"].show_study(tilt)
+        for kind, table in self.tables.items():
+            table.show_study(others.get(kind))

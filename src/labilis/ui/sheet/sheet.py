@@ -72,6 +72,8 @@ class Sheet(QScrollArea):
         add["Loads"].add_tool("+ case", commands["case"], "A further load case with all loads; cases can be combined with factors")
         add["Mesh"].add_tool("mesh now", commands["mesh"], "Make the mesh and look at it")
         add["Mesh"].add_tool("converge", commands["converge"], "First factor with several meshes: how far the number can be believed")
+        add["Mesh"].add_tool("cross-check", commands["cross"], "The first factors of the same part meshed the other way: shells as solids, "
+                             "thin solids as shells")
         add["Mesh"].add_tool("+ zone", commands["zone"], "Finer elements on the picked face or edge")
         add["Strength"].add_tool("run strength", commands["strength"], "Linear static run")
         add["Strength"].add_tool("show stress", commands["show_stress"], "Stress on the stage")
