@@ -232,6 +232,13 @@ def test_measures_stand_on_the_small_bar_and_films_are_saved(hand: Hand, short: 
     window.stage.pointer_bar.hide()
     window.stage.select(())
     hand.run()
+    hand.click(window.stage.chips["Stress"])
+    window.stage.playback.set_playing(False)
+    hand.click_in_view(view.faces.centroid[0])  # on the shape under load as well
+    assert window.stage.selection == (("face", 0),) and "under the load" in window.stage.bar_note.text()
+    assert "picked" in window.stage.scene.actors and "times as large" in window.stage.playback.story.text()
+    window.stage.select(())
+    assert "picked" not in window.stage.scene.actors
     window.stage.show_view("Mode", 0)
     for name in ("mode one.png", "mode.gif", "mode.mp4"):
         hand.answer_open(tmp_path / name)

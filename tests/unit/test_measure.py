@@ -12,7 +12,7 @@ import pytest
 from labilis.judge.cuts import cut_section
 from labilis.judge.measure import face_section, measured, measured_moved
 from labilis.model import LabilisError, load_project
-from labilis.run import Plan, Runner, Snapshot, judge_project
+from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
 from labilis.shape import build_body, build_part, list_bodies
 from labilis.shape.step import volume_of
 from labilis.shape.stl import read_stl
@@ -93,19 +93,54 @@ def test_distances_and_angles_between_two() -> None:
     assert measured(sheet, (("face", 0),)) == ["sheet, 2 mm thick"]
 
 
-def test_measuring_under_a_load() -> None:
-    view = view_of({"kind": "block", "width": "40 mm", "height": "30 mm", "depth": "20 mm"})
-    nodes = np.unique(view.tessellation.points, axis=0)
-    stretched = nodes * np.array([0.01, 0.0, -0.002])
-    lines = measured_moved(view, (face(view, "top"),), nodes, stretched)
+def meshed(recipe: dict[str, Any], mesh_as: str, size: str) -> tuple[Any, Any]:
+    """(view, mesh) of a recipe."""
+    project = load_project({"pieces": [{"name": "one", "recipe": recipe, "mesh_as": mesh_as}], "mesh": {"size": size}})
+    found = Runner().run(Snapshot(project), Plan("mesh"))
+    keys = stage_keys(project)
+    return found[keys.shape], found[keys.mesh]
+
+
+BLOCK_40 = {"kind": "block", "width": "40 mm", "height": "30 mm", "depth": "20 mm"}
+TUBE = {"kind": "strut", "length": "90 mm", "section": {"shape": "round tube", "diameter": "30 mm", "thickness": "1 mm"}}
+PLATE = {"kind": "plate", "thickness": "2 mm", "outline": [
+    {"x": f"{x} mm", "y": f"{y} mm"} for x, y in ((0, 0), (300, 0), (280, 40), (0, 50))]}
+
+
+@pytest.mark.parametrize("size", ["6 mm", "25 mm"])
+def test_measuring_under_a_load(size: str) -> None:
+    view, mesh = meshed(BLOCK_40, "solid", size)
+    stretched = mesh.nodes * np.array([0.01, 0.0, -0.002])
+    lines = measured_moved(view, (face(view, "top"),), mesh, stretched)
     assert lines == ["moves by 0.04 mm under the load (x 0, y 0, z -0.04)"]
-    lines = measured_moved(view, (face(view, "bottom"), face(view, "top")), nodes, stretched)
-    assert lines == ["middles 19.96 mm apart under the load, -0.04 mm"]
+    lines = measured_moved(view, (face(view, "bottom"), face(view, "top")), mesh, stretched)
+    assert lines == ["middles 19.96 mm apart under the load, -0.04 mm", "the angle between them changes by +0°"]
     along_x = next(("edge", k) for k in range(len(view.edges)) if abs(view.edges.direction[k][0]) > 0.9)
-    fine = np.unique(np.concatenate([np.linspace(*view.tessellation.edge(k)[[0, -1]], 81) for k in range(len(view.edges))]), axis=0)
-    lines = measured_moved(view, (along_x,), fine, fine * np.array([0.01, 0.0, -0.002]))
-    assert lines[1].startswith("40 mm long, +0.4 mm")
-    assert measured_moved(view, (along_x,) * 3, nodes, stretched) == []
+    lines = measured_moved(view, (along_x,), mesh, stretched)
+    assert lines[1:] == ["40 mm long, +0.4 mm under the load", "ends 40.4 mm apart under the load, +0.4 mm"]
+    sheared = np.stack([np.tan(np.radians(2.0)) * mesh.nodes[:, 2], 0 * mesh.nodes[:, 0], 0 * mesh.nodes[:, 0]], axis=1)
+    side = next(("face", k) for k in range(len(view.faces)) if view.faces.direction[k][0] > 0.9)
+    assert measured_moved(view, (face(view, "top"), side), mesh, sheared)[1].endswith("-2°")
+    assert measured_moved(view, (along_x,) * 3, mesh, stretched) == measured_moved(view, (along_x,), mesh, stretched[1:]) == []
+    assert measured_moved(view, (("edge", len(view.edges)),), mesh, stretched) == []
+
+
+@pytest.mark.parametrize(("recipe", "mesh_as"), [(PLATE, "shell"), (PLATE, "solid"), (TUBE, "shell"), (TUBE, "solid"), (TUBE, "line")])
+def test_what_turns_as_a_whole_keeps_its_lengths(recipe: dict[str, Any], mesh_as: str) -> None:
+    """Turned by 70° and shifted: nothing becomes longer, on any mesh; then stretched by a thousandth."""
+    view, mesh = meshed(recipe, mesh_as, "20 mm")
+    a = np.radians(70.0)
+    turn = np.array([[np.cos(a), -np.sin(a), 0], [np.sin(a), np.cos(a), 0], [0, 0, 1]])
+    for stretch in (0.0, 1e-3):
+        motion = (1 + stretch) * mesh.nodes @ turn.T + [5, 600, -7] - mesh.nodes
+        seen = 0
+        for edge in range(len(view.edges)):
+            lines = [line for line in measured_moved(view, (("edge", edge),), mesh, motion) if "mm long" in line]
+            for line in lines:
+                length, change = (float(part.split()[0]) for part in line.split(","))
+                assert change == pytest.approx(stretch * length, rel=6e-3, abs=1e-9)
+                seen += 1
+        assert seen >= (1 if mesh_as == "line" else 2)
 
 
 # --- STL ---------------------------------------------------------------------------------------------------------------

@@ -1,16 +1,18 @@
 """Measuring what is picked: section properties of flat faces, lengths of edges, distances and angles between two."""
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
-from scipy.spatial import cKDTree
 
 from labilis.judge.cuts import cut_section
-from labilis.judge.findings import Floats
+from labilis.judge.findings import Floats, MeshFindings
 from labilis.mechanics.cross_section import CrossSection, cross_section
 from labilis.mesh import mesh_section
 from labilis.shape import ShapeView
 
 Item = tuple[str, int]
+_NOUGHT = 1e-9  # of the largest movement: rounding
 
 
 def face_section(view: ShapeView, face: int) -> CrossSection | None:
@@ -109,34 +111,87 @@ def _between(view: ShapeView, items: tuple[Item, ...]) -> list[str]:
     return lines
 
 
-def measured_moved(view: ShapeView, items: tuple[Item, ...], nodes: Floats, motion: Floats) -> list[str]:
-    """What a motion (n, 3) mm of the mesh's nodes (n, 3) does to one picked thing, or to the distance of two."""
-    if len(items) not in (1, 2) or len(nodes) == 0:
+def measured_moved(view: ShapeView, items: tuple[Item, ...], mesh: MeshFindings, motion: Floats) -> list[str]:
+    """What a motion (n, 3) mm of the mesh's nodes does to one picked thing, or to the distance and the angle of two; on the sides of
+    elements that lie on them, before and after alike. Nothing for what has no element."""
+    if len(items) not in (1, 2) or len(motion) != len(mesh.nodes):
         return []
-    tree = cKDTree(nodes)
-    moves, lines = [], []
-    for item in items:
-        places = _along(view, item)
-        away, near = tree.query(places, k=min(4, len(nodes)))
-        share = 1.0 / np.maximum(np.atleast_2d(away.T).T, 1e-9) ** 2
-        at = np.einsum("kn,knx->kx", share / share.sum(axis=1, keepdims=True), motion[near.reshape(len(places), -1)])
-        moves.append(at.mean(axis=0))
-        if len(items) == 1 and item[0] == "edge" and len(places) > 1:
-            before, after = (float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()) for line in (places, places + at))
-            lines.append(f"{before:.6g} mm long, {after - before:+.3g} mm under the load")
-    if len(items) == 1:
-        x, y, z = moves[0] + 0.0
-        return [f"moves by {np.linalg.norm(moves[0]):.3g} mm under the load (x {x:.3g}, y {y:.3g}, z {z:.3g})", *lines]
-    one, two = ((view.faces if of == "face" else view.edges).centroid[index] for of, index in items)
-    before, after = float(np.linalg.norm(two - one)), float(np.linalg.norm(two + moves[1] - one - moves[0]))
-    return [f"middles {after:.6g} mm apart under the load, {after - before:+.3g} mm"]
+    before, after = ([_Placed.of(mesh, item, places) for item in items] for places in (mesh.nodes, mesh.nodes + motion))
+    if any(item is None for item in before):
+        return []
+    return _of_one(before[0], after[0]) if len(items) == 1 else _of_two(view, items, before, after)  # type: ignore[arg-type]
 
 
-def _along(view: ShapeView, item: Item) -> Floats:
-    """Points of an edge at equal distances, or those of a face."""
-    places = _points(view, item)
-    if item[0] == "face" or len(places) < 2:
-        return places
-    run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(places, axis=0), axis=1))])
-    even = np.linspace(0.0, run[-1], max(33, len(places)))
-    return np.stack([np.interp(even, run, places[:, axis]) for axis in range(3)], axis=1)
+@dataclass(frozen=True)
+class _Placed:
+    """A picked thing on the mesh: its middle mm, its length mm along the sides of elements (0 for faces), the distance mm of its ends
+    (nan for faces and closed edges), its direction: from end to end, or the mean normal."""
+
+    middle: Floats
+    length: float
+    ends: float
+    way: Floats
+
+    @classmethod
+    def of(cls, mesh: MeshFindings, item: Item, places: Floats) -> _Placed | None:
+        kind, number = item
+        if kind == "face":
+            corners = places[mesh.triangles[mesh.triangle_face == number][:, :3]]
+            if len(corners) == 0:
+                return None
+            cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+            area = np.linalg.norm(cross, axis=1)
+            return cls((area[:, None] * corners.mean(axis=1)).sum(axis=0) / area.sum(), 0.0, np.nan, _unit(cross.sum(axis=0)))
+        sides = mesh.segments[mesh.segment_edge == number]
+        if len(sides) == 0:
+            return None
+        if sides.shape[1] == 3:
+            sides = np.concatenate([np.where(sides[:, 2] >= 0, sides[:, [0, 2]].T, sides[:, [0, 1]].T).T,
+                                    sides[sides[:, 2] >= 0][:, [2, 1]]])
+        start, end = places[sides[:, 0]], places[sides[:, 1]]
+        lengths = np.linalg.norm(end - start, axis=1)
+        weights = lengths if lengths.any() else np.ones(len(lengths))
+        middle = (weights[:, None] * (start + end) / 2.0).sum(axis=0) / weights.sum()
+        nodes, uses = np.unique(sides[sides[:, 0] != sides[:, 1]], return_counts=True)
+        tips = nodes[uses == 1]
+        if len(tips) != 2:
+            return cls(middle, float(lengths.sum()), np.nan, np.zeros(3))
+        run = places[tips[1]] - places[tips[0]]
+        return cls(middle, float(lengths.sum()), float(np.linalg.norm(run)), _unit(run))
+
+
+def _unit(vector: Floats) -> Floats:
+    length = float(np.linalg.norm(vector))
+    return np.zeros(3) if length == 0.0 else np.asarray(vector / length)
+
+
+def _of_one(before: _Placed, after: _Placed) -> list[str]:
+    move = after.middle - before.middle
+    move = np.where(np.abs(move) < _NOUGHT * np.abs(move).max(), 0.0, move)
+    lines = [f"moves by {np.linalg.norm(move):.3g} mm under the load (x {move[0]:.3g}, y {move[1]:.3g}, z {move[2]:.3g})"]
+    if before.length > 0:
+        lines.append(f"{before.length:.6g} mm long, {after.length - before.length:+.3g} mm under the load")
+    if np.isfinite(before.ends):
+        lines.append(f"ends {after.ends:.6g} mm apart under the load, {after.ends - before.ends:+.3g} mm")
+    turned = _angle(before.way, after.way)
+    return [*lines, f"turns by {turned:.3g}°"] if turned > 1e-6 else lines
+
+
+def _of_two(view: ShapeView, items: tuple[Item, ...], before: list[_Placed], after: list[_Placed]) -> list[str]:
+    apart, then = (float(np.linalg.norm(two.middle - one.middle)) for one, two in (before, after))
+    lines = [f"middles {then:.6g} mm apart under the load, {then - apart:+.3g} mm"]
+    tables = {"face": view.faces, "edge": view.edges}
+    straight = all(str(tables[of].kind[index]) in ("line", "plane") for of, index in items)
+    if straight and all(item.way.any() for item in (*before, *after)):
+        kinds = [of for of, _ in items]
+        was, now = (_angle(one.way, two.way) for one, two in (before, after))
+        if "edge" in kinds and was > 90.0:  # a line runs both ways: the smaller angle is meant
+            was, now = 180.0 - was, 180.0 - now
+        # normals look out of the part: what faces enclose, and an edge with a face, shrinks as they open
+        lines.append(f"the angle between them changes by {(now - was) * (-1 if 'face' in kinds else 1) + 0.0:+.3g}°")
+    return lines
+
+
+def _angle(one: Floats, two: Floats) -> float:
+    """Degrees between two unit vectors, without loss for small angles."""
+    return float(np.degrees(2.0 * np.arctan2(np.linalg.norm(one - two), np.linalg.norm(one + two)))) if one.any() and two.any() else 0.0

@@ -46,7 +46,7 @@ def stress_field(strength: StrengthFindings, side: str) -> Field:
     motion, most = strength.displacement_growing + strength.displacement_held, float(values.max())
     words = "von Mises stress" + ("" if side == WORST else f", {side} of the shells" if side != "middle" else ", middle (membrane)")
     return Field(motion, values, most, f"{words}, MPa", f"{most:.3g}", "stress",
-                 f"moves {strength.max_displacement:.3g} mm at most (drawn larger)", True, float(np.linalg.norm(motion, axis=1).max()))
+                 f"moves {strength.max_displacement:.3g} mm at most", True, float(np.linalg.norm(motion, axis=1).max()))
 
 
 def mode_field(mesh: MeshFindings, modes: ModesFindings, mode: int, what: str, title: str = "") -> Field:
@@ -65,7 +65,7 @@ def trace_field(mesh: MeshFindings, trace: TraceFindings, what: str = MOVES) -> 
     reaches to the most along the path."""
     last = trace.motions[-1]
     reach = float(np.linalg.norm(last, axis=1).max())
-    story = f"trace: factor {trace.factors[trace.frame[-1]]:.4g} at its end (drawn larger)"
+    story = "trace"
     values = trace_values(mesh, trace, what, len(trace.motions) - 1)
     if what == PRESSED:
         most = float(max(nodal(mesh, row).max() for row in trace.stress))
@@ -74,6 +74,11 @@ def trace_field(mesh: MeshFindings, trace: TraceFindings, what: str = MOVES) -> 
         most = 100 * float(max(nodal(mesh, row).max() for row in trace.strain)) or 1e-9
         return Field(last, values, most, "plastic strain, %", f"{most:.2g}", "stress", story, True, reach)
     return Field(last, values, reach, "movement, mm", f"{reach:.3g}", "movement", story, True, reach)
+
+
+def drawn_words(scale: float) -> str:
+    """How much larger or smaller than it is a movement is drawn."""
+    return "drawn at its true size" if abs(scale - 1.0) < 1e-3 else f"drawn {scale:.3g} times as large"
 
 
 def trace_values(mesh: MeshFindings, trace: TraceFindings, what: str, frame: int) -> np.ndarray:

@@ -49,6 +49,40 @@ def pick_edge(renderer: Any, view: ShapeView, x: float, y: float) -> tuple[str, 
     return None if edge is None else ("edge", edge)
 
 
+def pick_shown(renderer: Any, actor: Any, faces: np.ndarray, sides: np.ndarray, edges: np.ndarray, x: float, y: float
+               ) -> tuple[str, int] | None:
+    """The same on a deformed shape: `faces` the CAD face of each cell of `actor`, -1 for none; sides (s, 2, 3) where they are shown, with
+    the CAD edge of each."""
+    picker = vtkCellPicker()
+    picker.SetTolerance(0.0005)
+    picker.PickFromListOn()
+    picker.AddPickList(actor)
+    on_face = bool(picker.Pick(x, y, 0, renderer)) and picker.GetCellId() >= 0
+    depth = world_to_display(renderer, np.array([picker.GetPickPosition()]))[0, 2] if on_face else None
+    if len(sides):
+        on_screen = world_to_display(renderer, sides.reshape(-1, 3)).reshape(-1, 2, 3)
+        away = _distances(on_screen[:, 0], on_screen[:, 1], x, y, depth)
+        best = int(np.argmin(away))
+        if away[best] < _EDGE_REACH:
+            return "edge", int(edges[best])
+    face = int(faces[picker.GetCellId()]) if on_face else -1
+    return ("face", face) if face >= 0 else None
+
+
+def _distances(start: np.ndarray, end: np.ndarray, x: float, y: float, depth: float | None) -> np.ndarray:
+    """Pixels (s,) from the pointer to lines on the screen, infinite for what lies behind `depth`."""
+    step = end[:, :2] - start[:, :2]
+    length2 = np.maximum((step**2).sum(axis=1), 1e-12)
+    t = np.clip(((np.array([x, y]) - start[:, :2]) * step).sum(axis=1) / length2, 0, 1)
+    distance = np.linalg.norm(start[:, :2] + t[:, None] * step - np.array([x, y]), axis=1)
+    if depth is None:
+        return np.asarray(distance)
+    # an edge behind the face under the pointer cannot be meant
+    z = start[:, 2] + t * (end[:, 2] - start[:, 2])
+    reach = 0.02 * max(float(np.ptp(np.concatenate([start[:, 2], end[:, 2]]))), 1e-9)
+    return np.where(z > depth + reach, np.inf, distance)
+
+
 def _nearest_edge(renderer: Any, view: ShapeView, x: float, y: float, depth: float | None) -> int | None:
     tessellation = view.tessellation
     if len(tessellation.edge_points) == 0:
@@ -60,14 +94,7 @@ def _nearest_edge(renderer: Any, view: ShapeView, x: float, y: float, depth: flo
     start, end, who = on_screen[:-1][same], on_screen[1:][same], owner[:-1][same]
     if len(start) == 0:
         return None
-    step = end[:, :2] - start[:, :2]
-    length2 = np.maximum((step**2).sum(axis=1), 1e-12)
-    t = np.clip(((np.array([x, y]) - start[:, :2]) * step).sum(axis=1) / length2, 0, 1)
-    distance = np.linalg.norm(start[:, :2] + t[:, None] * step - np.array([x, y]), axis=1)
-    if depth is not None:  # an edge behind the face under the pointer cannot be meant
-        z = start[:, 2] + t * (end[:, 2] - start[:, 2])
-        reach = 0.02 * max(float(np.ptp(on_screen[:, 2])), 1e-9)
-        distance = np.where(z > depth + reach, np.inf, distance)
+    distance = _distances(start, end, x, y, depth)
     ends = view.edges.kind[who] == "point"
     close = ends & (distance < _END_REACH)
     if close.any():  # an end has no length to hit: it reaches further than a run

@@ -42,6 +42,7 @@ class Playback(QWidget):
         super().__init__()
         self.setObjectName("float")
         self.phase, self.playing, self._steady = 0.25, True, False
+        self._story = ""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 4, 14, 8)
         layout.setSpacing(2)
@@ -120,6 +121,7 @@ class Playback(QWidget):
         self.unit.setText(unit)
         self.low.setText(low)
         self.high.setText(high)
+        self._story = story
         self.story.setText(story)
         self.legend.stops = [] if colours is None else [
             QColor.fromRgbF(*(float(c) for c in colours(number / 8)[:3])) for number in range(9)]
@@ -128,6 +130,12 @@ class Playback(QWidget):
         if steady != self._steady:
             self._steady = steady
             self.set_playing(not steady)
+
+    def tell(self, more: str) -> None:
+        """What is drawn at this moment, behind the words of the field."""
+        words = f"{self._story}, {more}" if more and self._story else self._story or more
+        if words != self.story.text():
+            self.story.setText(words)
 
     def toggle(self) -> None:
         """Play or pause."""

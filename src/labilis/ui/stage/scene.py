@@ -1,6 +1,7 @@
 """Actors of the stage: the body by faces, its edges, mesh, fields on the deformed surface."""
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -34,6 +35,9 @@ def moving_surface(mesh: MeshFindings) -> pv.PolyData:
     used, renumbered = np.unique(lines, return_inverse=True)
     found = _joined(np.concatenate([mesh.nodes[points], mesh.nodes[used]]), triangles, renumbered.reshape(-1, 2) + len(points))
     found.point_data["node"] = np.concatenate([points, used])
+    if found.n_cells:
+        faces = np.asarray(surface.cell_data["face"]) if surface.n_points else np.zeros(0, dtype=np.int64)
+        found.cell_data["face"] = np.concatenate([np.full(found.n_cells - len(faces), -1), faces])  # lines are the first cells
     return found
 
 
@@ -134,6 +138,7 @@ class Scene:
         self.field: pv.PolyData | None = None
         self._base: np.ndarray | None = None
         self._motion: np.ndarray | None = None
+        self._picked: tuple[pv.PolyData, np.ndarray] | None = None
         self.scale = 0.0
 
     def clear(self, *names: str) -> None:
@@ -189,7 +194,7 @@ class Scene:
         self.field.point_data["value"] = values[nodes]
         self._base = np.array(self.field.points)
         self._motion = motion[nodes]
-        self._add("field", self.field, scalars="value", cmap=colours, clim=limits, ambient=0.45, diffuse=0.55,
+        self._add("field", self.field, pickable=True, scalars="value", cmap=colours, clim=limits, ambient=0.45, diffuse=0.55,
                   smooth_shading=False, interpolate_before_map=True, line_width=7)
 
     def change_motion(self, motion: np.ndarray) -> None:
@@ -207,6 +212,29 @@ class Scene:
         self.scale = scale
         if self.field is not None and self._base is not None and self._motion is not None:
             self.field.points = self._base + scale * self._motion
+            if self._picked is not None:
+                lines, used = self._picked
+                lines.points = np.asarray(self.field.points)[used]
+
+    def highlight_moved(self, mesh: MeshFindings, selection: Sequence[tuple[str, int]], colour: str) -> None:
+        """What is picked, in a colour above the field, and moving with it."""
+        self.clear("picked")
+        self._picked = None
+        faces = [index for of, index in selection if of == "face"]
+        edges = [index for of, index in selection if of == "edge"]
+        triangles = mesh.triangles[np.isin(mesh.triangle_face, faces)][:, :3]
+        sides = mesh.segments[np.isin(mesh.segment_edge, edges)][:, :2]
+        sides = np.concatenate([sides, triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+        if self.field is None or len(sides) == 0:
+            return
+        row = np.full(len(mesh.nodes), -1)
+        row[self.field.point_data["node"]] = np.arange(self.field.n_points)
+        used, renumbered = np.unique(row[sides], return_inverse=True)
+        if used[0] < 0:
+            return
+        lines = _joined(np.asarray(self.field.points)[used], np.zeros((0, 3)), renumbered.reshape(-1, 2))
+        self._add("picked", lines, color=colour, line_width=2 if faces else 5)
+        self._picked = (lines, used)
 
     def highlight(self, name: str, view: ShapeView, of: str, indices: list[int], colour: str) -> None:
         """Faces or edges shown in a colour above the rest."""

@@ -19,6 +19,7 @@ from labilis.ui.stage.quality import QualityStrip
 from labilis.ui.theme import LIGHT, icon
 
 if TYPE_CHECKING:
+    from labilis.judge.findings import MeshFindings
     from labilis.ui.session import Session
 
 _CLICK = 4  # pixels a click may wander
@@ -49,6 +50,8 @@ class Stage(QWidget):
         self.scene: Any = None
         self.glyphs: Any = None
         self._free: np.ndarray | None = None
+        self._traced: np.ndarray | None = None  # motion of the step of a trace that is shown
+        self._known: tuple[Any, actions.Selection, list[str]] | None = None  # what is measured of a selection without loads
         self.field: fields.Field | None = None
         self.compared: Any = None
         self.beside: tuple[tuple[str, int], ...] = ()
@@ -320,8 +323,9 @@ class Stage(QWidget):
         for name, chip in self.chips.items():
             chip.setChecked(name == shown)
         self.playback.setVisible(shown in ("Stress", "Mode", "Trace") or self._free is not None)
-        self.hint.setText("click picks, drag turns, right drag zooms" if shown in ("Shape", "Mesh") else
-                          "[ and ] step through the modes" if shown == "Mode" else "")
+        self.hint.setText("[ and ] step through the modes; click measures" if shown == "Mode" else
+                          "click measures, drag turns, right drag zooms" if shown in ("Stress", "Trace") else
+                          "click picks, drag turns, right drag zooms")
 
     # --- movement -------------------------------------------------------------------------------------------------
     def _tick(self) -> None:
@@ -343,16 +347,22 @@ class Stage(QWidget):
         if self.view_name in ("Stress", "Trace") and self._free is None and not self.playback.playing:
             wave = 1.0
         trace = self.session.current("trace") if self.view_name == "Trace" else None
+        told = "" if self.view_name == "Mode" or self._free is not None or self.field is None else fields.drawn_words(scale)
         if trace is not None and len(trace.motions):  # along the path and back, true shapes between the frames kept
             place = abs(wave) * (len(trace.motions) - 1)
             low = min(int(place), len(trace.motions) - 2) if len(trace.motions) > 1 else 0
             high = min(low + 1, len(trace.motions) - 1)
-            self.scene.change_motion(trace.motions[low] + (place - low) * (trace.motions[high] - trace.motions[low]))
+            self._traced = trace.motions[low] + (place - low) * (trace.motions[high] - trace.motions[low])
+            self.scene.change_motion(self._traced)
+            one, two = (float(trace.factors[trace.frame[frame]]) for frame in (low, high))
+            told = f"factor {one + (place - low) * (two - one):.4g}, {told}"
+            self._measure()
             mesh = self.session.current("mesh")
             if mesh is not None and self.field is not None:
-                one, two = (fields.trace_values(mesh, trace, self.playback.chosen, frame) for frame in (low, high))
-                self.scene.change_values(one + (place - low) * (two - one))
+                before, after = (fields.trace_values(mesh, trace, self.playback.chosen, frame) for frame in (low, high))
+                self.scene.change_values(before + (place - low) * (after - before))
             wave = 1.0
+        self.playback.tell(told)
         self.scene.move(scale * wave)
         self.compared.move(scale * wave)
         self.render()
@@ -413,9 +423,26 @@ class Stage(QWidget):
             return pick_edge(self.plotter.renderer, view, x, y)
         if "body" in self.scene.actors:
             return pick(self.plotter.renderer, view, self.scene.actors["body"], self.scene.body.cell_data["face"], x, y)
+        mesh = self.session.current("mesh")
+        if "field" in self.scene.actors and self._free is None and mesh is not None:
+            return self._pick_moved(mesh, x, y)
         if "mesh" in self.scene.actors:
             return pick(self.plotter.renderer, view, self.scene.actors["mesh"], self.scene.mesh_surface.cell_data["face"], x, y)
         return None
+
+    def _pick_moved(self, mesh: MeshFindings, x: float, y: float) -> tuple[str, int] | None:
+        """The same on the shape as it is shown under load."""
+        from labilis.ui.stage.picking import pick_shown
+
+        field = self.scene.field
+        assert field is not None
+        row = np.full(len(mesh.nodes), -1)
+        row[field.point_data["node"]] = np.arange(field.n_points)
+        sides = row[mesh.segments[:, :2]]
+        there = (sides >= 0).all(axis=1)
+        points = np.asarray(field.points)
+        face = np.asarray(field.cell_data["face"]) if "face" in field.cell_data else np.full(field.n_cells, -1)
+        return pick_shown(self.plotter.renderer, self.scene.actors["field"], face, points[sides[there]], mesh.segment_edge[there], x, y)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if watched is self.plotter and isinstance(event, QMouseEvent):
@@ -510,6 +537,9 @@ class Stage(QWidget):
         view = self.session.current("shape")
         if self.scene is None or view is None:
             return
+        if "field" in self.scene.actors:
+            self.scene.highlight_moved(self.session.current("mesh"), self.selection, LIGHT.accent)
+            return
         shown = bool({"body", "mesh"} & set(self.scene.actors))
         of = self.selection[0][0] if self.selection else "face"
         self.scene.highlight("picked", view, of, [index for _, index in self.selection] if shown else [], LIGHT.accent)
@@ -574,15 +604,7 @@ class Stage(QWidget):
         names = [self.describe(item) for item in self.selection]
         title = names[0][0] if len(names) == 1 else f"{len(names)} picked"
         self.bar_title.setText(f"<b>{title}</b>  {names[0][1] if len(names) == 1 else ''}")
-        view = self.session.current("shape")
-        from labilis.judge.measure import measured, measured_moved  # brings the mesher along: not before something is picked
-
-        lines = measured(view, self.selection) if view is not None else []
-        mesh, motion = self.session.current("mesh"), self._service_motion()
-        if view is not None and mesh is not None and motion is not None:
-            lines += measured_moved(view, self.selection, mesh.nodes, motion)
-        self.bar_note.setText("\n".join(lines))
-        self.bar_note.setVisible(bool(lines))
+        self._measure()
         self.fill_menus()
         self.name_tag.hide()
         self.pointer_bar.adjustSize()
@@ -590,11 +612,29 @@ class Stage(QWidget):
         self.pointer_bar.show()
         self.pointer_bar.raise_()
 
+    def _measure(self) -> None:
+        """Lines about what is picked, on the small bar; at the step of a trace that is shown."""
+        if not self.selection:
+            return
+        from labilis.judge.measure import measured, measured_moved  # brings the mesher along: not before something is picked
+
+        view, mesh, motion = self.session.current("shape"), self.session.current("mesh"), self._service_motion()
+        if view is None:
+            return
+        if self._known is None or self._known[0] is not view or self._known[1] != self.selection:
+            self._known = (view, self.selection, measured(view, self.selection))
+        lines = list(self._known[2])
+        if mesh is not None and motion is not None:
+            lines += measured_moved(view, self.selection, mesh, motion)
+        self.bar_note.setText("\n".join(lines))
+        self.bar_note.setVisible(bool(lines))
+
     def _service_motion(self) -> np.ndarray | None:
-        """Motion of the nodes under the loads: at the end of the trace while that is shown, else of the linear run."""
+        """Motion of the nodes under the loads: at the step that is shown of a trace, else of the linear run."""
         strength, trace = self.session.current("strength"), self.session.current("trace")
         if self.view_name == "Trace" and trace is not None and len(trace.motions):
-            return np.asarray(trace.motions[-1], dtype=float)
+            fits = self._traced is not None and self._traced.shape == trace.motions[-1].shape
+            return np.asarray(self._traced if fits else trace.motions[-1], dtype=float)
         return None if strength is None else strength.displacement_growing + strength.displacement_held
 
     def save_film(self, path: Path) -> None:
