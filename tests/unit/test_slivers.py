@@ -26,13 +26,13 @@ def test_a_step_in_a_side_goes_and_the_surface_stays_closed(step: float) -> None
     body = stepped(step)
     surface = body.tessellate(0.1, 0.25)
     count = len(surface.points)
-    triangles, face, segments, edge, moved = without_slivers(
+    points, triangles, face, segments, edge, moved = without_slivers(
         surface.points, np.full(count, 12.0), surface.triangles.astype(np.int64), surface.face.astype(np.int64),
         np.zeros((0, 2), dtype=np.int64), np.zeros(0, dtype=np.int64))
     sides = np.sort(triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
     assert (np.unique(sides, axis=0, return_counts=True)[1] == 2).all()
-    assert volume(surface.points, triangles) == pytest.approx(body.volume, rel=1e-2)
-    corners = surface.points[triangles]
+    assert volume(points, triangles) == pytest.approx(body.volume, rel=1e-2)
+    corners = points[triangles]
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     assert ((normal * body.faces.direction[face]).sum(axis=1) > 0.5 * np.linalg.norm(normal, axis=1)).all()  # none is turned over
     assert 0 < moved <= 0.48 and len(triangles) == len(face) < len(surface.triangles) and len(segments) == len(edge) == 0
@@ -41,8 +41,8 @@ def test_a_step_in_a_side_goes_and_the_surface_stays_closed(step: float) -> None
 def test_what_is_not_tiny_stays() -> None:
     body = stepped(3.0)
     surface = body.tessellate(0.1, 0.25)
-    triangles, *_, moved = without_slivers(surface.points, np.full(len(surface.points), 12.0), surface.triangles.astype(np.int64),
-                                           surface.face.astype(np.int64), np.zeros((0, 2), dtype=np.int64), np.zeros(0, dtype=np.int64))
+    _, triangles, *_, moved = without_slivers(surface.points, np.full(len(surface.points), 12.0), surface.triangles.astype(np.int64),
+                                              surface.face.astype(np.int64), np.zeros((0, 2), dtype=np.int64), np.zeros(0, dtype=np.int64))
     assert moved == 0 and len(triangles) == len(surface.triangles)
 
 

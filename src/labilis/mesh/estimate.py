@@ -181,7 +181,7 @@ def _round_size(view: ShapeView) -> float:
     cylinder under compression are 1.72 √(Rt) long as rings and 3.46 √(Rt) as squares (Koiter's circle, ν = 0.3), at the same load; under
     outside pressure and torsion they are longer. A wall of R/t under 10 yields before it buckles by itself."""
     faces = view.faces
-    thin = view.sheet & np.isin(faces.kind, ("cylinder", "cone")) & (faces.radius > _SLENDER * faces.thickness)
+    thin = view.sheet & np.isin(faces.kind, ("cylinder", "cone", "sphere")) & (faces.radius > _SLENDER * faces.thickness)
     if not thin.any():
         return float("inf")
     return float(3.46 / 6.0 * np.sqrt((faces.radius[thin] * faces.thickness[thin]).min()))

@@ -23,6 +23,7 @@ _CORNER = 0.8  # rad the border must turn by for a corner of a four-sided patch
 _GROWTH = 0.35  # element size gained per mm of distance from something finer
 _MAPPED = 0.35  # least shape a mapped patch may have
 _SAMPLES = 33
+_POINT = 1e-6  # of the size: edges shorter than this are the pole of a ball or the tip of a cone
 
 
 @dataclass
@@ -74,6 +75,8 @@ def _assembled(sheets: BodyShape, nodes: Floats, quads: Ints, quad_face: Ints, t
     drawn = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]], triangles])
     segments = np.concatenate([np.stack([line[:-1], line[1:]], axis=1) for line in along])
     owner = np.concatenate([np.full(len(line) - 1, number, dtype=np.int64) for number, line in enumerate(along)])
+    run = segments[:, 0] != segments[:, 1]
+    segments, owner = segments[run], owner[run]
     return Mesh(nodes, tuple(cells), drawn, np.concatenate([quad_face, quad_face, triangle_face]), segments, owner)
 
 
@@ -97,6 +100,10 @@ def _divide(sheets: BodyShape, curves: Curves, field: _Field, wall: float, coars
     """How many elements each edge gets by length and by bend, with the wanted density along it."""
     counts, densities, closed = [], [], _round_faces(sheets, curves)
     for edge in range(len(curves.length)):
+        if curves.length[edge] < _POINT * field.size:
+            counts.append(1)
+            densities.append(np.ones(_SAMPLES))
+            continue
         if field.zones:
             sizes = field.at(curves.places(edge, curves.parameters(edge, _SAMPLES - 1)))
         else:

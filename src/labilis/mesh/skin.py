@@ -115,9 +115,9 @@ def _from_surface(body: BodyShape, surface: Tessellation, size: SizeField) -> Sk
         segments.append(pairs)
         owner.append(np.full(len(pairs), edge, dtype=np.int64))
     wanted = size(surface.points)
-    *merged, _ = without_slivers(surface.points, wanted, surface.triangles.astype(np.int64), surface.face.astype(np.int64),
-                                 np.concatenate(segments), np.concatenate(owner))
-    return _used(Skin(surface.points, wanted, *merged))
+    points, *merged, _ = without_slivers(surface.points, wanted, surface.triangles.astype(np.int64), surface.face.astype(np.int64),
+                                         np.concatenate(segments), np.concatenate(owner))
+    return _used(Skin(points, wanted, *merged))
 
 
 def _side_lengths(skin: Skin, sides: Ints, inverse: Ints, rounds: _Round) -> Floats:

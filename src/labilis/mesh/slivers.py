@@ -120,6 +120,8 @@ class _Surface:
         if any(np.linalg.norm(self.normal(*item)) < 1e-12 for item in new):
             return False
         height = float(np.linalg.norm(self.normal(*corners)) / max(np.linalg.norm(self.p[a] - self.p[b]), 1e-300))
+        if b in self.lines.get(a, {}) and not self.lines.get(v) and not self._onto_line(v, a, b, k):
+            return False
         self.moved = max(self.moved, height)
         owner = self._erase(a, b)
         if owner is not None:
@@ -136,17 +138,35 @@ class _Surface:
         return True
 
 
+    def _onto_line(self, v: int, a: int, b: int, cap: int) -> bool:
+        """A node inside of a face moved onto the edge that it is to be part of, so that it lies on the faces of both its sides; False where
+        that would spoil others."""
+        run = self.p[b] - self.p[a]
+        before = self.p[v].copy()
+        rest = [t for t in self.round[v] if t != cap]
+        normals = [self.normal(*self.triangles[t]) for t in rest]
+        wide = [self.narrow(t)[0] >= 1.0 for t in rest]
+        self.p[v] = self.p[a] + float((before - self.p[a]) @ run) / max(float(run @ run), 1e-300) * run
+        for t, old, asked in zip(rest, normals, wide):
+            new = self.normal(*self.triangles[t])
+            if asked and not float(old @ new) > _LEAN * np.linalg.norm(old) * np.linalg.norm(new):
+                self.p[v] = before
+                return False
+        return True
+
+
 def without_slivers(points: Floats, wanted: Floats, triangles: Ints, face: Ints, segments: Ints,
-                    edge: Ints) -> tuple[Ints, Ints, Ints, Ints, float]:
-    """(triangles (m, 3), face (m,), segments (s, 2), edge (s,), how far (mm) anything went) of a closed surface whose features narrower
-    than TINY of the wanted side (n,) are merged into what lies beside them."""
-    surface = _Surface(points, TINY * wanted, triangles, face, segments, edge)
+                    edge: Ints) -> tuple[Floats, Ints, Ints, Ints, Ints, float]:
+    """(points (n, 3), triangles (m, 3), face (m,), segments (s, 2), edge (s,), how far (mm) anything went) of a closed surface whose
+    features narrower than TINY of the wanted side (n,) are merged into what lies beside them. What comes to lie on an edge is moved
+    there."""
+    surface = _Surface(points.copy(), TINY * wanted, triangles, face, segments, edge)
     p = points[triangles]
     sides = np.linalg.norm(p - np.roll(p, -1, axis=1), axis=2)
     height = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1) / np.maximum(sides.max(axis=1), 1e-300)
     waiting = [(float(height[k]), int(k)) for k in np.flatnonzero(height < surface.tolerance[triangles].min(axis=1))]
     if not waiting:
-        return triangles, face, segments, edge, 0.0
+        return points, triangles, face, segments, edge, 0.0
     heapq.heapify(waiting)
     for _ in range(20 * len(waiting)):
         if not waiting:
@@ -164,6 +184,7 @@ def without_slivers(points: Floats, wanted: Floats, triangles: Ints, face: Ints,
                     heapq.heappush(waiting, (found, t))
     lines = [(a, b, owner) for a, beside_a in surface.lines.items() for b, owner in beside_a.items() if a < b]
     order = sorted(surface.triangles)
-    return (np.array([surface.triangles[k] for k in order], dtype=np.int64), np.array([surface.face[k] for k in order], dtype=np.int64),
+    return (surface.p, np.array([surface.triangles[k] for k in order], dtype=np.int64),
+            np.array([surface.face[k] for k in order], dtype=np.int64),
             np.array([line[:2] for line in lines], dtype=np.int64).reshape(-1, 2), np.array([line[2] for line in lines], dtype=np.int64),
             surface.moved)

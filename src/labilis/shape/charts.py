@@ -1,5 +1,5 @@
-"""Sheets laid out in a plane, face by face: planes as they are, cylinders and cones exactly unrolled, others stretched to their mean
-metric. Meshes are made in the plane and lifted back onto the true surface."""
+"""Sheets laid out in a plane, face by face: planes as they are, cylinders and cones exactly unrolled, balls at true distances from their
+middle, others stretched to their mean metric. Meshes are made in the plane and lifted back onto the true surface."""
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
@@ -29,8 +29,28 @@ class Chart:
         from OCP.BRepAdaptor import BRepAdaptor_Surface
 
         adaptor = BRepAdaptor_Surface(self.face)
-        return {"GeomAbs_Plane": "plane", "GeomAbs_Cylinder": "cylinder", "GeomAbs_Cone": "cone"}.get(
+        return {"GeomAbs_Plane": "plane", "GeomAbs_Cylinder": "cylinder", "GeomAbs_Cone": "cone",
+                "GeomAbs_Sphere": "sphere"}.get(
             adaptor.GetType().name, "other"), adaptor
+
+    @cached_property
+    def _ball(self) -> tuple[Floats, float, Floats, Floats]:
+        """(centre, radius, axes (3, 3) of the parameters, axes (3, 3) of the chart: two in the plane, then the middle of the face) of a
+        sphere. It is laid out at true distances from that middle (the azimuthal equidistant projection), so that a pole is a place like
+        any other and half a ball is stretched by π/2 at its rim, no more."""
+        _, adaptor = self._surface
+        ball = adaptor.Sphere()
+        frame = ball.Position()
+        axes = np.array([_xyz(getattr(frame, f"{name}Direction")()) for name in ("X", "Y", "")])
+        u, v = np.meshgrid(np.linspace(adaptor.FirstUParameter(), adaptor.LastUParameter(), 9),
+                           np.linspace(adaptor.FirstVParameter(), adaptor.LastVParameter(), 9))
+        way = (_on_ball(np.stack([u.ravel(), v.ravel()], axis=1), axes) * np.cos(v.ravel())[:, None]).sum(axis=0)
+        middle = way / np.linalg.norm(way) if np.linalg.norm(way) > 1e-9 else axes[2]
+        one = np.cross(middle, np.eye(3)[int(np.argmin(np.abs(middle)))])
+        one /= np.linalg.norm(one)
+        # the parameters' sense round the outside of a ball with right-handed axes
+        two = np.cross(middle, one) * np.sign(np.linalg.det(axes))
+        return np.array(_xyz(frame.Location())), ball.Radius(), axes, np.stack([one, two, middle])
 
     @cached_property
     def _metric(self) -> tuple[float, float]:
@@ -56,6 +76,12 @@ class Chart:
             sine = np.sin(cone.SemiAngle())
             reach = uv[:, 1] + cone.RefRadius() / sine
             return np.stack([reach * np.cos(uv[:, 0] * sine), reach * np.sin(uv[:, 0] * sine)], axis=1)
+        if kind == "sphere":
+            _, radius, axes, chart = self._ball
+            local = _on_ball(uv, axes) @ chart.T
+            away = np.linalg.norm(local[:, :2], axis=1)
+            angle = np.arctan2(away, local[:, 2])
+            return np.asarray(radius * local[:, :2] * (np.where(away > 1e-12, angle / np.maximum(away, 1e-300), 1.0))[:, None])
         return uv * np.array(self._metric)
 
     def edge_places(self, edge: int, forward: bool, parameters: Floats) -> Floats:
@@ -94,12 +120,25 @@ class Chart:
                 height = (reach - surface.RefRadius() / sine) * cosine
             around = np.cos(u)[:, None] * x + np.sin(u)[:, None] * y
             return np.array(_xyz(frame.Location())) + radius[:, None] * around + height[:, None] * z
+        if kind == "sphere":
+            centre, radius, _, chart = self._ball
+            angle = np.linalg.norm(flat, axis=1) / radius
+            way = flat / radius * np.sinc(angle / np.pi)[:, None]
+            return np.asarray(centre + radius * np.concatenate([way, np.cos(angle)[:, None]], axis=1) @ chart)
         uv = flat / np.array(self._metric)
         return np.array([_xyz(adaptor.Value(float(u), float(v))) for u, v in uv]).reshape(-1, 3)
 
 
+def _on_ball(uv: Floats, axes: Floats) -> Floats:
+    """Directions (k, 3) from a ball's centre at parameters (k, 2): round the third axis, and up from the other two."""
+    u, v = uv[:, 0], uv[:, 1]
+    return np.asarray(np.stack([np.cos(v) * np.cos(u), np.cos(v) * np.sin(u), np.sin(v)], axis=1) @ axes)
+
+
 def make_charts(sheets: BodyShape, ends: Ints) -> list[Chart]:
-    """Charts of all faces of the sheets. ends (n, 2): vertices at the start and the end of each edge's curve."""
+    """Charts of all faces of the sheets. ends (n, 2): vertices at the start and the end of each edge's curve. Edges without length (the
+    pole of a ball, the tip of a cone) bound nothing."""
+    from OCP.BRep import BRep_Tool
     from OCP.BRepAdaptor import BRepAdaptor_Curve2d
     from OCP.TopAbs import TopAbs_EDGE, TopAbs_FORWARD, TopAbs_REVERSED
     from OCP.TopExp import TopExp_Explorer
@@ -115,6 +154,8 @@ def make_charts(sheets: BodyShape, ends: Ints) -> list[Chart]:
         while explorer.More():
             edge = TopoDS.Edge_s(explorer.Current())
             explorer.Next()
+            if BRep_Tool.Degenerated_s(edge):
+                continue
             number = numbers[shape_key(edge)]
             way = {TopAbs_FORWARD: True, TopAbs_REVERSED: False}.get(edge.Orientation())
             uses.setdefault(number, []).append(way)

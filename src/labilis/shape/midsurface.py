@@ -34,6 +34,7 @@ _FILLET = 0.4  # of the thickness: radius of a fillet that is worth a strip of i
 # 6 to 10 % too stiff against solids, without strips 11 to 14 % too soft; at 1.5 both twist and bending lie within 4 %
 _ROOT = 1.5
 _SPOTS = 40  # where a cell is looked at
+_TANGENT = 0.985  # cosine, 10°: faces that bend less where they meet move inward as one
 
 
 @dataclass(frozen=True)
@@ -70,6 +71,7 @@ def find_midsurface(body: BodyShape, name: str) -> MidSurface:
     """Mid-surface of a thin solid. Raises LabilisError for a solid that is not thin, with the share that is."""
     walls = find_walls(body)
     reach = _REACH * max((wall.thickness for wall in walls.walls), default=0.0)
+    _refuse_ridges(body, walls, name)
     cells: list[_Cell] = []
     for number, surface in enumerate(walls.surfaces):
         here = [wall for wall in walls.walls if wall.surface == number]
@@ -92,6 +94,21 @@ def find_midsurface(body: BodyShape, name: str) -> MidSurface:
                            "an even small distance.", f"pieces/{name}/mesh_as", "Mesh it as a solid.", "not-thin")
     width = min(_width(cell) for cell in cells if cell.covered > _COVERED)
     return MidSurface(tuple(_sheets(_turned(cells))), share, share - 1.0, width)
+
+
+def _refuse_ridges(body: BodyShape, walls: Walls, name: str) -> None:
+    """Raises LabilisError for a free-form wall that meets another at an angle: what is moved inward by half of its thickness is not
+    carried on to the other, and both would hang beside one another by a gap."""
+    owner = {face: number for number, wall in enumerate(walls.walls) for face in wall.faces}
+    free = {face for wall in walls.walls if walls.surfaces[wall.surface].kind == "other" for face in wall.faces}
+    for number, (one, two) in enumerate(body.edges.faces):
+        if owner.get(int(one)) == owner.get(int(two)) or not {int(one), int(two)} & free or not {int(one), int(two)} <= set(owner):
+            continue
+        place = np.array(middle_of(body.edge_handles[number]))
+        if float(normal_at(body, int(one), place) @ normal_at(body, int(two), place)) < _TANGENT:
+            near = ", ".join(f"{c:.4g}" for c in place)
+            raise LabilisError(f"'{name}' has free-form walls that meet at an angle, near ({near}) mm, where shells cannot "
+                               "be joined.", f"pieces/{name}/mesh_as", "Mesh it as a solid.", "ridge")
 
 
 # --- cuts --------------------------------------------------------------------------------------------------------------

@@ -12,6 +12,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from labilis.model import LabilisError
+from labilis.shape.free_surface import FreeSurface
 from labilis.shape.surfaces import project_analytic
 from labilis.shape.tables import EdgeTable, FaceTable, Floats, Ints, ShapeView, Tessellation, Whole
 
@@ -258,12 +259,14 @@ class BodyShape:
         near = project_analytic(self.faces, face, points)
         if near is not None:
             return near
-        from OCP.BRep import BRep_Tool
-        from OCP.gp import gp_Pnt
-        from OCP.ShapeAnalysis import ShapeAnalysis_Surface
+        known = self._free_surfaces
+        if face not in known:
+            known[face] = FreeSurface(self.face_handles[face])
+        return known[face].nearest(points)
 
-        surface = ShapeAnalysis_Surface(BRep_Tool.Surface_s(self.face_handles[face]))
-        return np.array([_xyz(surface.Value(surface.ValueOfUV(gp_Pnt(*map(float, point)), 1e-6))) for point in points])
+    @cached_property
+    def _free_surfaces(self) -> dict[int, FreeSurface]:
+        return {}
 
     def project_to_edge(self, edge: int, points: Floats) -> Floats:
         """Nearest points (n, 3) on the true curve of an edge; straight edges give the points back."""
