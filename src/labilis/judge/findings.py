@@ -114,7 +114,8 @@ class StrengthFindings:
     long axis; load_station (l,): where each load acts along the long axis, mm; axial (2,): compression in the part at mid length,
     N, growing and held; residual: of the solution, relative; yield_factor (inf without yield strength or stress), yield_node,
     yield_body: where; growing_size N: sum of the sizes of the growing forces, whatever their directions;
-    load_sizes (l,) N: the same for each load.
+    load_sizes (l,) N: the same for each load; moment_sizes (l,) N mm: sum of the sizes of the moments that each load puts on nodes that
+    turn.
     """
 
     case: str
@@ -141,6 +142,7 @@ class StrengthFindings:
     layers: Floats
     yield_body: str
     load_sizes: Floats
+    moment_sizes: Floats = field(default_factory=lambda: np.zeros(0))
 
     @property
     def max_displacement(self) -> float:
@@ -315,7 +317,8 @@ class MemberFindings:
     """Every piece, or copy, as a member: names, pieces (m,); axis (m, 3); length mm; area mm², i_min, i_max mm⁴ of its weakest section,
     fibre mm: extreme fibre from its weak axis; thickness mm; wall_width, wall_thickness mm of its slimmest flat wall (0 without one),
     radius mm of a round tube's wall (0 for others); wall_edges (m,) in words, '' when not known; axial (m, 2): mean compression N,
-    growing and held; peak (m,): largest compression under the growing load but for a hundredth of the volume, MPa."""
+    growing and held; peak (m,): largest compression under the growing load but for a hundredth of the volume, MPa; axial_ends (m, 2, 2):
+    compression N, growing and held, at the low and the high end along the axis, of an even run through the member's middle part."""
 
     names: Texts
     pieces: Texts
@@ -332,6 +335,11 @@ class MemberFindings:
     wall_edges: Texts
     axial: Floats
     peak: Floats
+    axial_ends: Floats = field(default_factory=lambda: np.zeros((0, 2, 2)))
+
+    def ends_of(self, member: int) -> Floats:
+        """(2, 2) of `axial_ends`, the mean at both ends where nothing is known."""
+        return self.axial_ends[member] if len(self.axial_ends) else np.repeat(self.axial[member][:, None], 2, axis=1)
 
 
 @dataclass(frozen=True)

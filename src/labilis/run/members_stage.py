@@ -3,14 +3,18 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 from labilis.judge.findings import MemberFindings
 from labilis.run.forces import LoadScene
 from labilis.run.strength_stage import SolvedCase
 from labilis.shape import PartShape
+from labilis.shape.members import Member
 
 Floats = NDArray[np.float64]
 _MIDDLE = 0.3  # of the length either side of the middle: ends spread what goes in there
+_STRAIGHT = 1 - 1e-6  # cosine between members that go on straight
 _QUANTILE = 0.99  # of a piece's volume that lies under the compression named as its largest: corners are left out
 
 
@@ -23,6 +27,7 @@ def members_stage(scene: LoadScene, part: PartShape, solved: SolvedCase) -> Memb
               for states in (solved.growing_states, solved.held_states)]
     middle = np.concatenate([scene.numbering.places[block.members].mean(axis=1) for block in blocks])
     rows = []
+    chains = _chains(scene, part)
     for member in part.members:
         mine = np.isin(bodies, member.bodies)
         axis = member.axis
@@ -30,17 +35,59 @@ def members_stage(scene: LoadScene, part: PartShape, solved: SolvedCase) -> Memb
                         < _MIDDLE * member.length) if mine.any() else mine
         inner = inner if inner.any() else mine
         axial = [-float((_along(sigma[inner], axis) * volume[inner]).sum() / volume[inner].sum()) * member.mean_area for sigma in stress]
+        ends = [_ends(sigma[inner], volume[inner], middle[inner], middle[mine], member) for sigma in stress]
         peak = _peak(stress[0][mine], volume[mine])
         wall = member.wall
-        rows.append((member.name, member.piece, axis, (member.length, member.area, member.i_min, member.i_max, member.fibre,
-                                                       member.thickness, 0.0 if wall is None else wall.width,
-                                                       0.0 if wall is None else wall.thickness, member.radius),
-                     "" if wall is None else wall.edges, (*axial, peak)))
+        sizes_of = (chains.get(member.name, member.length), member.area, member.i_min, member.i_max, member.fibre, member.thickness,
+                    0.0 if wall is None else wall.width, 0.0 if wall is None else wall.thickness, member.radius)
+        rows.append((member.name, member.piece, axis, sizes_of, "" if wall is None else wall.edges, (*axial, peak), ends))
     sizes = np.array([row[3] for row in rows]).reshape(-1, 9)
     loads = np.array([row[5] for row in rows]).reshape(-1, 3)
     return MemberFindings(np.array([row[0] for row in rows], dtype=np.str_), np.array([row[1] for row in rows], dtype=np.str_),
                           np.array([row[2] for row in rows]).reshape(-1, 3), *sizes.T, np.array([row[4] for row in rows], dtype=np.str_),
-                          loads[:, :2], loads[:, 2])
+                          loads[:, :2], loads[:, 2], np.array([row[6] for row in rows]).reshape(-1, 2, 2))
+
+
+def _chains(scene: LoadScene, part: PartShape) -> dict[str, float]:
+    """Length (mm) of the straight row of lines that each line is part of: joined end to end, with nothing else at the joints, they bow
+    as one member."""
+    lines = {int(body): cell.elements[cell.body == body] for cell in scene.mesh.cells if cell.line for body in np.unique(cell.body)}
+    member_of = {body: member for member in part.members for body in member.bodies if body in lines and len(member.bodies) == 1}
+    places = scene.numbering.place_of
+    stays = set(np.concatenate([np.zeros(0, dtype=np.int64), *(places[item.nodes] for item in scene.held),
+                                *(places[np.atleast_1d(hub.nodes)] for hub in scene.hubs)]).tolist())
+    released = {name for name, piece in zip(part.bodies, part.pieces) if scene.project.named("pieces", piece).releases}
+    at: dict[int, list[int]] = {}
+    for body in member_of:
+        nodes, uses = np.unique(lines[body], return_counts=True)
+        for node in nodes[uses == 1]:
+            at.setdefault(int(node), []).append(body)
+    links, crossed = [], np.bincount(np.concatenate([np.unique(items) for items in lines.values()]), minlength=1) if lines else []
+    for node, bodies in at.items():
+        if len(bodies) == 2 and crossed[node] == 2 and node not in stays and not {part.bodies[body] for body in bodies} & released:
+            one, two = (member_of[body] for body in bodies)
+            if abs(float(one.axis @ two.axis)) > _STRAIGHT:
+                links.append(bodies)
+    numbers = {body: k for k, body in enumerate(member_of)}
+    pairs = np.array([[numbers[a], numbers[b]] for a, b in links], dtype=np.int64).reshape(-1, 2)
+    graph = coo_matrix((np.ones(len(pairs)), pairs.T), shape=(len(numbers),) * 2)
+    _, label = connected_components(graph, directed=False) if numbers else (0, np.zeros(0))
+    lengths = np.bincount(label, weights=[member_of[body].length for body in numbers]) if numbers else []
+    return {member_of[body].name: float(lengths[label[k]]) for body, k in numbers.items()}
+
+
+def _ends(stress: Floats, volume: Floats, inner: Floats, places: Floats, member: Member) -> tuple[float, float]:
+    """Compression (N) at the low and the high end of a member: a straight line through that of its middle part, carried on."""
+    if len(inner) == 0:
+        return 0.0, 0.0
+    x, force = inner @ member.axis, -_along(stress, member.axis) * member.mean_area
+    mean, level = float((x * volume).sum() / volume.sum()), float((force * volume).sum() / volume.sum())
+    spread = float(((x - mean) ** 2 * volume).sum())
+    slope = float(((x - mean) * (force - level) * volume).sum()) / spread if spread > 0 else 0.0
+    reach = places @ member.axis
+    middle = 0.5 * (float(reach.min()) + float(reach.max()))
+    low, high = (level + slope * (middle + side * member.length / 2 - mean) for side in (-1.0, 1.0))
+    return low, high
 
 
 def _along(stress: Floats, axis: Floats) -> Floats:

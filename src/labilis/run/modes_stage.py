@@ -87,7 +87,7 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     both = criteria.sign == "both"
     try:
         solution = find_modes(base, base_factor, k_g, criteria.modes, both, limit,
-                              progress=lambda done: case_progress(0.3 + 0.5 * done, "Finding modes"))
+                              progress=lambda done: case_progress(0.3 + 0.5 * done, "Finding modes"), needed=required)
     except NotConverged as error:
         raise LabilisError(f"The modes did not converge: {error}.", f"cases/{case}", "Ask for more modes, or mesh finer where the "
                            "part bulges.", "not-converged") from error

@@ -2,7 +2,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -12,6 +12,8 @@ from labilis.judge.evidence import CaseFacts, Evidence, collect
 from labilis.judge.evidence.half_waves import half_wave_of
 from labilis.judge.findings import MemberFindings, MeshFindings, ModesFindings, SectionFindings, StrengthFindings
 from labilis.judge.hand import EndCase, EulerCheck, euler_check
+from labilis.judge.hand.column import changes
+from labilis.judge.hand.euler import critical_load
 from labilis.judge.hand.taken import HandFacts, HandResult, hand_results
 from labilis.judge.screening import screened_or_none
 from labilis.judge.verdict import Verdict, overall, verdict_of_case
@@ -87,13 +89,21 @@ class ProjectReport:
 
 
 def _euler(project: Project, view: ShapeView, strength: StrengthFindings, sections: SectionFindings,
-           modes: ModesFindings | None, modulus: float) -> EulerCheck | str:
+           modes: ModesFindings | None, modulus: float, members: MemberFindings | None = None) -> EulerCheck | str:
     first = float(modes.positive[0]) if modes is not None and len(modes.positive) else None
     length = None if project.euler.length is None else project.value(project.euler.length, "length")
     try:
-        return euler_check(strength, sections, view.reach, modulus, first, project.euler, length)
+        return euler_check(strength, sections, view.reach, modulus, first, project.euler, length, _along(members, sections.axis))
     except LabilisError as error:
         return f"{error.what} {error.remedy}".strip()
+
+
+def _along(members: MemberFindings | None, axis: np.ndarray) -> np.ndarray | None:
+    """Compression (2, 2) at both ends along an axis of a part that is one member."""
+    if members is None or len(members.names) != 1:
+        return None
+    ends = members.ends_of(0)
+    return ends if float(members.axis[0] @ axis) >= 0 else ends[:, ::-1]
 
 
 def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseReport:
@@ -102,6 +112,7 @@ def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseR
     view, mesh = results.get(keys.shape), results.get(keys.mesh)
     strength, modes, sections = results.get(keys.strength), results.get(keys.modes), results.get(keys.sections)
     required = required_factor(project, modes)
+    members = results.get(keys.members)
     euler, limits = None, []
     try:
         for piece in project.active_pieces:
@@ -110,10 +121,9 @@ def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseR
                 limits.append(project.value(material.yield_strength, "stress"))
             if (view is not None and strength is not None and sections is not None and material is not None
                     and len(project.active_pieces) == 1):
-                euler = _euler(project, view, strength, sections, modes, project.value(material.youngs_modulus or "", "stress"))
+                euler = _euler(project, view, strength, sections, modes, project.value(material.youngs_modulus or "", "stress"), members)
     except LabilisError:
         pass
-    members = results.get(keys.members)
     hand = None if members is None else _hand_facts(members, modes, euler)
     facts = CaseFacts(project, case, mesh, strength, modes, euler, required, min(limits) if limits else None,
                       results.get(keys.trace), members, screened_or_none(project, members, required), hand,
@@ -149,7 +159,16 @@ def _hand_facts(members: MemberFindings, modes: ModesFindings | None, euler: Eul
         first = float(modes.positive[0])
         driver = modes.drivers[int(np.flatnonzero(modes.factors == modes.positive[0])[0])]
     if isinstance(euler, EulerCheck) and len(members.names) == 1:
+        if euler.uneven and 0.0 < euler.governing.factor < np.inf:
+            # what an even compression with the same factor would be: the formulas know no other
+            even = critical_load(euler.modulus, euler.governing.second_moment, euler.governing.ends.k, euler.length)
+            members = replace(members, axial=np.array([[even / euler.governing.factor, 0.0]]))
         return HandFacts(members, first, driver, tuple(own.items()), euler.governing.ends.k, euler.length)
+    # of others the ends are not known: where the compression changes along them the largest counts
+    ends = np.array([members.ends_of(k) for k in range(len(members.names))]).reshape(-1, 2, 2)
+    uneven = [changes(tuple(row[0])) or changes(tuple(row[1])) for row in ends]
+    largest = np.maximum(ends.max(axis=2), members.axial)
+    members = replace(members, axial=np.where(np.array(uneven, dtype=bool)[:, None], largest, members.axial))
     return HandFacts(members, first, driver, tuple(own.items()))
 
 

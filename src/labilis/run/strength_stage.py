@@ -127,7 +127,7 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
         raise LabilisError(f"Load case '{case_name}' has no load.", f"cases/{case_name}", "Pick a face and push on it.",
                            "no-load")
     parts: dict[str, list[CaseForces]] = {"growing": [], "held": []}
-    swallowed, stations, names, sizes = [], [], [], []
+    swallowed, stations, names, sizes, moments = [], [], [], [], []
     numbering, places = tied.numbering, ~tied.numbering.is_turn
     along = numbering.places @ view.long_axis
     for name, amount in project.case_loads(case_name):
@@ -137,6 +137,7 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
         names.append(name)
         weight = np.linalg.norm(forces.nodal.reshape(-1, 3), axis=1)
         sizes.append((float(weight[places].sum()), load.growth))
+        moments.append(float(weight[~places].sum()))
         swallowed.append(_swallowed(forces, tied))
         stations.append(float(weight @ along / weight.sum()) if weight.sum() > 0 else float(along.mean()))
     solutions, applied, reactions, axial = [], [], [], []
@@ -168,7 +169,7 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
         np.stack(reactions, axis=1), np.array(names), np.array(swallowed), grips, centres, radii, reach,
         np.array(stations), np.array(axial), max(solution.residual for solution in solutions), factor_yield, node,
         _compression_share(system, states[0]), sum(size for size, growth in sizes if growth == "growing"), layers, body,
-        np.array([size for size, _ in sizes]))
+        np.array([size for size, _ in sizes]), np.array(moments))
     following = {growth: [surface for part in parts[growth] for surface in part.following] for growth in parts}
     return findings, SolvedCase(solutions[0], solutions[1], following, states[0], states[1])
 

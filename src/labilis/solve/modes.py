@@ -18,6 +18,7 @@ from labilis.solve.lanczos import Spectrum, block_lanczos
 from labilis.solve.mkl import Symmetric
 
 Floats = NDArray[np.float64]
+_ALIKE = 1e-3  # of a factor: those nearer to it are one repeated
 _DENSE = 400  # unknowns under which the whole spectrum is computed at once
 
 
@@ -64,11 +65,14 @@ def _lanczos(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, ext
 
 
 def find_modes(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, wanted: int, both: bool = False,
-               largest: float = np.inf, count: bool = True, progress: Callable[[float], None] | None = None) -> ModesSolution:
+               largest: float = np.inf, count: bool = True, progress: Callable[[float], None] | None = None,
+               needed: float = np.inf) -> ModesSolution:
     """The `wanted` smallest factors: positive ones, or the smallest of both signs when `both`.
 
     k (upper triangle, with the held part) must be positive definite and factorised in k_factor. Factors beyond `largest`
-    mean nothing physical and are left out; there may be none at all, which is an answer. `count` proves completeness.
+    mean nothing physical and are left out; there may be none at all, which is an answer. `count` proves completeness; where the last
+    factors are one repeated oftener than can be found (a line that twists has it once for every element), it is proved below them,
+    unless that is under what is `needed`.
     """
     n = k.shape[0]
     extra, solves = min(wanted + 2, n), 0
@@ -83,6 +87,7 @@ def find_modes(k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, w
         if n <= _DENSE or all(check.holds for check in checks):
             break  # a factor repeated more often than the block is wide may be missed: then look again with a wide one
         extra = min(wanted + 2 + sum(abs(check.counted - check.found) for check in checks), n)
+    checks = tuple(check if check.holds else _below_crowd(k, k_g, k_factor, factors, check, needed) for check in checks)
     return ModesSolution(factors[:wanted], vectors[:, :wanted], residuals[:wanted], checks, solves)
 
 
@@ -118,6 +123,24 @@ def _count(k: sparse.csr_matrix, k_g: sparse.csr_matrix, k_factor: Factor, facto
         sigma = 0.5 * (inside[-1] + above[0]) if len(above) else inside[-1] * (1 + 1e-3)
         sigma = min(sigma, inside[-1] * 1.05)
     return Completeness(sign * sigma, count_below(k, k_g, sign * sigma, k_factor), int((factors < sigma).sum()))
+
+
+def _below_crowd(k: sparse.csr_matrix, k_g: sparse.csr_matrix, k_factor: Factor, factors: Floats, check: Completeness,
+                 needed: float) -> Completeness:
+    """The count just below the last factors that are all alike; the same check where that lies under what is needed or does not hold."""
+    sign = float(np.sign(check.sigma))
+    inside = np.sort(np.abs(factors[factors * sign > 0]))
+    inside = inside[inside < abs(check.sigma)]
+    if len(inside) < 2:
+        return check
+    first = len(inside) - 1
+    while first > 0 and inside[first - 1] > inside[-1] * (1 - _ALIKE):
+        first -= 1
+    sigma = inside[first] * (1 - _ALIKE)
+    if first == len(inside) - 1 or (sign > 0 and sigma < needed):
+        return check
+    lower = Completeness(sign * sigma, count_below(k, k_g, sign * sigma, k_factor), int((inside < sigma).sum()))
+    return lower if lower.holds else check
 
 
 def combined(k: sparse.csr_matrix, k_g: sparse.csr_matrix, sigma: float) -> sparse.csr_matrix:

@@ -16,7 +16,7 @@ def balance(facts: CaseFacts) -> Evidence | None:
     pushed = [float(np.linalg.norm(strength.reaction[:, :, part], axis=2).sum()) if strength.reaction.size else 0.0
               for part in (slice(0, 3), slice(3, 6))]
     scale = max(float(np.linalg.norm(sizes[:3])), float(np.linalg.norm(sizes[3:])) / lever, float(strength.load_sizes.sum()), pushed[0],
-                pushed[1] / lever, 1e-300)
+                pushed[1] / lever, float(strength.moment_sizes.sum()) / lever, 1e-300)
     missing = max(float(np.linalg.norm(total[:3])), float(np.linalg.norm(total[3:])) / lever) / scale
     state = "good" if missing < 1e-6 else "caution" if missing < 1e-3 else "bad"
     text = ("Reactions equal the loads." if state == "good" else

@@ -1,4 +1,6 @@
 """No mode is missing, and how many lie under the required factor."""
+import numpy as np
+
 from labilis.judge.evidence.base import CaseFacts, Evidence
 
 
@@ -10,8 +12,11 @@ def completeness(facts: CaseFacts) -> Evidence | None:
     counted, found = int(modes.checks[:, 1].sum()), int(modes.checks[:, 2].sum())
     where = " and ".join(f"{sigma:.4g}" for sigma, _, _ in modes.checks)
     if modes.complete:
+        reach = float(np.abs(modes.checks[:, 0]).max())
+        beyond = int((np.abs(modes.factors) > reach).sum())
+        crowd = f" Beyond it factors are repeated: {beyond} of them are listed, and there may be more." if beyond else ""
         return Evidence("completeness", f"{found} of {counted}", "modes", "good",
-                        f"Complete: {counted} negative pivots counted at {where}, as many modes found.", "modes")
+                        f"Complete: {counted} negative pivots counted at {where}, as many modes found.{crowd}", "modes")
     return Evidence("completeness", f"{found} of {counted}", "modes", "bad",
                     f"{counted} factors lie below {where}, {found} were found. Ask for more modes.", "modes")
 

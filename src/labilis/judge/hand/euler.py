@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.judge.findings import SectionFindings, StrengthFindings
+from labilis.judge.hand.column import changes, column_factor
 from labilis.model import EulerChoice, LabilisError
 
 Floats = NDArray[np.float64]
@@ -64,6 +65,7 @@ class EulerCheck:
     held: float
     difference: float
     remarks: tuple[str, ...]
+    uneven: bool = False
 
     @property
     def governing(self) -> EulerPlane:
@@ -115,11 +117,12 @@ def _two_ends(strength: StrengthFindings, axis: Floats, span: tuple[float, float
 
 
 def euler_check(strength: StrengthFindings, sections: SectionFindings, span: tuple[float, float], modulus: float,
-                first_factor: float | None, choice: EulerChoice, length: float | None = None) -> EulerCheck:
+                first_factor: float | None, choice: EulerChoice, length: float | None = None, along: Floats | None = None) -> EulerCheck:
     """Euler's load for both planes of bending.
 
-    `span` is the part's extent along sections.axis, mm; `length` replaces the one found. Raises LabilisError with code
-    'no-euler' when the part is not a strut with two ends, or nothing pushes along it.
+    `span` is the part's extent along sections.axis, mm; `length` replaces the one found; along (2, 2): compression N, growing and held, at
+    both ends along sections.axis: where it changes, the column is solved with it and the load is the largest that it carries. Raises
+    LabilisError with code 'no-euler' when the part is not a strut with two ends, or nothing pushes along it.
     """
     if len(sections.station) == 0:
         raise LabilisError("The part has no section between its ends.", "euler", code="no-euler")
@@ -143,19 +146,34 @@ def euler_check(strength: StrengthFindings, sections: SectionFindings, span: tup
                 raise LabilisError(f"Ends that are {' and '.join(sorted(pair))} are not among Euler's cases.", "euler",
                                    "Choose the ends by hand.", "no-euler")
             ends = _BY_ENDS[pair]
-        load = critical_load(modulus, float(moment), ends.k, free_length)
-        planes.append(EulerPlane(name, tuple(float(c) for c in direction), float(moment), ends, load,
-                                 (load - held) / growing))
+        found = (_end_state(lower, direction, turn), _end_state(upper, direction, turn)) if choice.ends == "found" else None
+        load, factor = _load(modulus * float(moment), free_length, ends, found, (growing, held), along)
+        planes.append(EulerPlane(name, tuple(float(c) for c in direction), float(moment), ends, load, factor))
     planes.sort(key=lambda plane: plane.factor)
     governing = planes[0]
-    table = tuple((case.name, case.k, critical_load(modulus, governing.second_moment, case.k, free_length),
-                   (critical_load(modulus, governing.second_moment, case.k, free_length) - held) / growing)
+    table = tuple((case.name, case.k, *_load(modulus * governing.second_moment, free_length, case, None, (growing, held), along))
                   for case in FOUR_CASES)
     difference = float("nan") if first_factor is None else 100.0 * (first_factor / governing.factor - 1.0)
     area = float(sections.area[smallest])
     check = EulerCheck(modulus, free_length, area, float(np.sqrt(governing.second_moment / area)), tuple(planes), table,
-                       growing, held, difference, ())
+                       growing, held, difference, (), along is not None and bool(changes(tuple(along[0])) or changes(tuple(along[1]))))
     return EulerCheck(**{**check.__dict__, "remarks": tuple(_remarks(check, sections))})
+
+
+def _load(stiffness: float, length: float, ends: EndCase, states: tuple[str, str] | None, forces: tuple[float, float],
+          along: Floats | None) -> tuple[float, float]:
+    """(critical load N, factor on the growing load); states: of the low and the high end, None where it is not known which is which: the
+    lower factor counts; forces: growing and held in the middle."""
+    growing, held = forces
+    load = critical_load(1.0, stiffness, ends.k, length)
+    if along is None or not (changes(tuple(along[0])) or changes(tuple(along[1]))):
+        return load, (load - held) / growing
+    one, two = ends.name.split("-") if states is None else states
+    (g0, g1), (h0, h1) = along.tolist()
+    pairs = [(one, two)] if states is not None else [(one, two), (two, one)]
+    factor = min(column_factor(stiffness, length, pair, (g0, g1), (h0, h1)) for pair in pairs)
+    largest = along[:, int(np.argmax(along.sum(axis=0)))]
+    return float(factor * largest[0] + largest[1]), factor
 
 
 def _remarks(check: EulerCheck, sections: SectionFindings) -> list[str]:
@@ -163,6 +181,8 @@ def _remarks(check: EulerCheck, sections: SectionFindings) -> list[str]:
     spread = float(sections.i_min.max() / sections.i_min.min())
     if spread > 1.1:
         remarks.append(f"The section varies along the part (second moment by a factor of {spread:.2g}); the smallest is used.")
+    if check.uneven:
+        remarks.append("The compression changes along the part: the column is solved with it, the load is the largest in it.")
     if check.slenderness < 40:
         remarks.append(f"Slenderness {check.slenderness:.0f} is low: shear and crushing count, Euler is too high.")
     if np.isfinite(check.difference) and abs(check.difference) > 5:
