@@ -8,6 +8,7 @@ from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project
 from labilis.run.assembled import check_connected, make_blocks
 from labilis.run.forces import LoadScene
+from labilis.run.mechanisms import mechanism_error, refuse_soft
 from labilis.run.resolve import Tied, make_tied
 from labilis.shape import PartShape
 from labilis.solve.factor import Factor, NotPositive, factor
@@ -29,9 +30,10 @@ def system_stage(project: Project, part: PartShape, mesh: Mesh, bonds: Bonds,
     scene = LoadScene(project, part.view, mesh, tied.numbering, system, bodies, part.pieces, tied.held, tied.hubs)
     matrix = timed("assemble", lambda: system.reduced_stiffness)
     try:
-        return scene, tied, timed("factorise", lambda: factor(matrix, groups=tied.ties.groups))
+        stiffness = timed("factorise", lambda: factor(matrix, groups=tied.ties.groups))
     except NotPositive as error:
-        raise LabilisError("The stiffness is singular: something is not connected or not held.", "supports",
-                           "Check the supports and the mesh.", "singular") from error
+        raise mechanism_error(system, part, mesh) from error
     except MemoryError as error:
         raise LabilisError("There is not enough memory to solve this mesh.", "mesh", "Mesh coarser.", "memory") from error
+    refuse_soft(system, part, mesh, stiffness)
+    return scene, tied, stiffness
