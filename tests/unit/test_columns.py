@@ -137,3 +137,23 @@ def test_moments_that_balance_each_other_raise_no_alarm() -> None:
                for name, on, sign in (("one", "foot", ""), ("two", "head", "-"))]
     case, _ = column(strut("beam", 2000), held={"foot": PIN, "head": SLIDE}, loads=moments)
     assert next(item for item in case.evidence if item.name == "balance").state == "good" and case.verdict.meets is True
+
+
+# --- slips -------------------------------------------------------------------------------------------------------------
+@pytest.mark.parametrize(("change", "said", "station"), [
+    ({"length": "1 m"}, "a length is halved or doubled", "part"), ({"ends": "fixed-free"}, "the ends are pinned-pinned", "supports"),
+    ({"ends": "fixed-fixed"}, "the ends are pinned-pinned", "supports"), ({}, "", "modes")])
+def test_the_slip_that_explains_a_ratio_is_named(change: dict[str, str], said: str, station: str) -> None:
+    case, _ = column(strut("bar", 2000), held={"foot": PIN, "head": SLIDE}, euler=change)
+    told = next(item for item in case.evidence if item.name == "hand check")
+    assert (said in told.text if said else "That is the ratio" not in told.text) and told.station in (station, "supports")
+    assert (told.state == "good") is (not said)
+
+
+@pytest.mark.parametrize(("ratio", "words"), [(4.44822, "pounds"), (1 / 9.80665, "kilograms"), (1e-3, "GPa"), (15.7, "radius"), (1.29, "")])
+def test_ratios_of_units_and_sizes(ratio: float, words: str) -> None:
+    from labilis.judge.slips import slips_of
+
+    case, _ = column(strut("bar", 2000), held={"foot": PIN, "head": SLIDE})
+    found = " ".join(slip.words for slip in slips_of(case.euler, ratio * case.euler.governing.factor))
+    assert words in found if words else found == ""

@@ -7,6 +7,7 @@ from typing import Any
 
 from labilis.judge.findings import ConvergenceFindings, StudyFindings
 from labilis.judge.numbers import critical_text, force_text
+from labilis.judge.overall import overall_checks
 from labilis.judge.stress import von_mises
 from labilis.model import Project
 from labilis.run.report import CaseReport, ProjectReport
@@ -49,6 +50,8 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
             data["antisymmetric_factor"] = _number(modes.antisymmetric)
         data["gates"] = [{"gate": gate.name, "state": gate.state, "reason": gate.reason, "left_out": gate.left_out}
                          for gate in report.verdict.gates]
+        data["overall_checks"] = [{"mode": item.mode + 1, "slenderness": item.slenderness, "curve": item.curve, "reduction": item.reduction,
+                                   "factor": item.factor} for item in overall_checks(facts)[0]]
         data["second_opinion_factor"] = _number(modes.second_opinion)
     if facts.screened:
         data["screening"] = [{

@@ -12,6 +12,7 @@ from typing import Literal
 import numpy as np
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.overall import least_overall, overall_checks
 
 GateState = Literal["passes", "fails", "open", "void"]
 _WORDS = {"stated right": "the model is not stated right", "computed right": "not computed well enough", "strength": "strength is open",
@@ -115,9 +116,22 @@ def _strength(facts: CaseFacts) -> Gate:
 
 
 def _capacity(facts: CaseFacts) -> Gate:
-    trace = facts.trace
-    if trace is None or not trace.done or trace.verified >= 1.0:
-        return Gate("capacity", "passes", "", "trace")  # without a trace the ideal factor is judged alone: "ideal part" in the verdict
-    if trace.limit < 1.0:
-        return Gate("capacity", "fails", f"The trace carries only {trace.limit:.4g} × the service load.", "trace")
-    return Gate("capacity", "open", f"The trace is verified to {trace.verified:.4g} × the service load only. Let it go further.", "trace")
+    """What a trace verified, else the overall check, against what is asked of an imperfect part."""
+    trace, needed = facts.trace, facts.capacity_required
+    if trace is not None and trace.done:
+        if trace.verified >= needed:
+            return Gate("capacity", "passes", "", "trace")
+        if trace.limit < needed:
+            return Gate("capacity", "fails", f"The trace carries only {trace.limit:.4g} × the service load; {needed:.4g} is asked for.",
+                        "trace")
+        return Gate("capacity", "open", f"The trace is verified to {trace.verified:.4g} × the service load only; {needed:.4g} is asked "
+                    "for. Let it go further.", "trace")
+    if facts.modes is None or len(facts.modes.positive) == 0:
+        return Gate("capacity", "passes", "", "trace")  # nothing buckles: strength is judged by itself
+    least = least_overall(facts)
+    if least is None:
+        return Gate("capacity", "open", f"Ideal only: {overall_checks(facts)[1]}. Trace the part.", "trace")
+    if least.factor >= needed:
+        return Gate("capacity", "passes", "", "trace")
+    return Gate("capacity", "open", f"By the overall check an imperfect part carries {least.factor:.4g} × the service load; {needed:.4g} "
+                "is asked for. Trace the part.", "trace")

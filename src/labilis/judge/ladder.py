@@ -9,6 +9,7 @@ from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.hand import EulerCheck
 from labilis.judge.hand.taken import hand_results
 from labilis.judge.numbers import critical_text, force_text
+from labilis.judge.overall import least_overall
 
 RungKind = Literal["service", "required", "yield", "hand", "mode", "negative", "verified"]
 
@@ -59,6 +60,11 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
                           story=f"π² · {check.modulus:.4g} MPa · {plane.second_moment:.4g} mm⁴ / ({plane.ends.k:g} · "
                                 f"{check.length:.4g} mm)² = {force_text(plane.critical_load)}, bending about the {plane.axis} axis."))
     found += _by_hand(facts)
+    least = least_overall(facts)
+    if least is not None:
+        found.append(Rung("hand", least.factor, f"{least.factor:.4g} overall check", f"EN 1993-1-1, 6.3.4, of mode {least.mode + 1}",
+                          story=f"What an imperfect part carries: slenderness {least.slenderness:.3g}, {least.curve}, reduction "
+                                f"{least.reduction:.3g} of first yield."))
     if facts.modes is not None:
         for index, (factor, kind, driver) in enumerate(zip(facts.modes.factors, facts.kinds, facts.modes.drivers)):
             load = critical_text(float(factor), facts.modes.growing_force)

@@ -327,7 +327,8 @@ def _required_sentences(project: Project) -> list[Sentence]:
                 ("closed thin-walled section: the trace decides", "closed section"))))
     if len(spans) == 1:
         spans += [value_span(project.criteria.required_factor, ("criteria", "required_factor"), "number")]
-    return [(*spans, Span("."))]
+    carried = value_span(project.criteria.capacity or "half of it, at least 1", ("criteria", "capacity"), "number")
+    return [(*spans, Span("; of what an imperfect part carries "), carried, Span("."))]
 
 
 def convergence_words(found: ConvergenceFindings) -> str:

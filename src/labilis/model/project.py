@@ -137,6 +137,8 @@ class Criteria(Statement):
     member_factor: str = Field(default="15", description="of members, and plates that act as members")
     stiffener_factor: str = Field(default="3", description="of stiffeners and ribs")
     closed_factor: str = Field(default="1.5", description="of closed thin-walled sections, reached on a trace")
+    capacity: str | None = Field(default=None, description="asked of what an imperfect part carries, by a trace or by the overall check; "
+                                 "half of the required factor, and at least 1, when none is stated")
     modes: int = Field(default=6, ge=1, le=200)
     sign: Literal["positive", "both"] = "positive"
     second_opinion: bool = Field(default=False, description="also solve with the deflection before buckling")

@@ -52,6 +52,12 @@ class CaseFacts:
         return self.project.required_of(driver) if driver in known else self.required
 
     @property
+    def capacity_required(self) -> float:
+        """Factor that an imperfect part must carry: stated, else half of the required ideal factor and at least the service load."""
+        stated = self.project.criteria.capacity
+        return max(1.0, self.required / 2.0) if stated is None else self.project.value(stated, "number")
+
+    @property
     def kinds(self) -> list[str]:
         """Kind of each mode; whatever a rib or stiffener does as the driver is a stiffener's mode."""
         if self.modes is None:

@@ -2,6 +2,7 @@
 import math
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.slips import slips_of
 
 
 def hand_check(facts: CaseFacts) -> Evidence | None:
@@ -15,8 +16,11 @@ def hand_check(facts: CaseFacts) -> Evidence | None:
         return None
     plane = check.governing
     reasons = " ".join(check.remarks)
+    slips = slips_of(check, float(facts.modes.positive[0])) if len(facts.modes.positive) else ()
+    if slips:
+        reasons += f" That is the ratio when {', or when '.join(slip.words for slip in slips[:3])}."
     state = "good" if abs(check.difference) <= 5 else "caution"
     return Evidence("hand check", f"{check.difference:+.1f}", "% from Euler", state,
                     f"Euler gives {plane.factor:.4g} ({plane.ends.name}, K = {plane.ends.k:g}, L = {check.length:.4g} mm); the "
                     f"model lies {abs(check.difference):.1f} % {'above' if check.difference > 0 else 'below'}. {reasons}".strip(),
-                    "modes")
+                    slips[0].station if slips else "modes")

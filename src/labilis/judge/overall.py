@@ -1,0 +1,99 @@
+"""What a real part carries, without a trace: the general method of EN 1993-1-1:2005, 6.3.4, and of EN 1993-1-5:2006, 10.
+
+    λ̄ = √(α_ult / α_cr),   factor = χ(λ̄) α_ult / γM1
+
+α_ult: factor at which the most stressed point of the perfect part yields; α_cr: factor of a mode; χ: the column curve c (6.49) where a
+member bows or sways, d where it twists, a where a plate by itself and c where a stiffener buckles, which may behave as columns
+(EN 1993-1-5, 4.5.3), and the plate curve (B.1) of annex B for welded or cold formed plates where walls of a section buckle, which have a
+reserve. The code takes α_ult over the section; the first point that yields is on the safe side of it.
+
+Walls that are curved and buckle by themselves may carry a small share of their ideal load (EN 1993-1-6): no curve here covers them.
+"""
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from labilis.judge.findings import MeshFindings
+from labilis.judge.hand.ec3 import reduction
+
+if TYPE_CHECKING:
+    from labilis.judge.evidence.base import CaseFacts
+
+GAMMA_M1 = 1.0  # recommended value, EN 1993-1-1, 6.1
+_PLATE_ALPHA, _PLATE_PLATEAU = 0.34, 0.70  # EN 1993-1-5, table B.1: welded or cold formed, direct stress, ψ >= 0
+# EN 1993-1-5, 4.5.3: a plate by itself may behave as a column, curve a where it has no stiffener; with one no better than curve c
+_CURVES = {"member bow": "c", "member sway": "c", "torsion": "d", "plate": "a", "stiffener": "c"}
+_WALLS = ("plate", "local wall", "stiffener")
+_CURVED = 0.3  # of the area of a part's walls that may lie on curved faces
+_FLAT = 1e-3  # what the mean normal of a flat face may be short of 1
+
+
+@dataclass(frozen=True)
+class OverallCheck:
+    """Check of one mode, numbered from 0: slenderness, curve in words, reduction, factor on the growing load."""
+
+    mode: int
+    slenderness: float
+    curve: str
+    reduction: float
+    factor: float
+
+
+def plate_reduction(slenderness: float) -> float:
+    """ρ of equation (B.1)."""
+    phi = 0.5 * (1 + _PLATE_ALPHA * (slenderness - _PLATE_PLATEAU) + slenderness)
+    return 1.0 if slenderness <= _PLATE_PLATEAU else min(1.0, 1.0 / (phi + math.sqrt(max(phi * phi - slenderness, 0.0))))
+
+
+def overall_checks(facts: CaseFacts) -> tuple[tuple[OverallCheck, ...], str]:
+    """(checks of all positive modes, '') or ((), why there is none)."""
+    modes, strength, mesh = facts.modes, facts.strength, facts.mesh
+    if modes is None or strength is None or mesh is None or len(modes.positive) == 0:
+        return (), "there are no modes"
+    ultimate = strength.yield_factor
+    if not math.isfinite(ultimate) or ultimate <= 0 or facts.yield_strength is None:
+        return (), "there is no yield strength, or nothing yields"
+    acting = {str(name) for name in strength.loads}
+    if any(load.name in acting and load.growth == "held" for load in facts.project.loads):
+        return (), "part of the load is held, and the check knows loads that grow together only"
+    curved = any(kind in _WALLS for kind in facts.kinds) and curved_share(mesh) > _CURVED
+    found = []
+    for number, (factor, kind, driver) in enumerate(zip(modes.factors, facts.kinds, modes.drivers)):
+        if factor <= 0:
+            continue
+        if facts.trace_decides(driver) or (kind in _WALLS and curved):
+            return (), f"mode {number + 1} is of curved or closed thin walls, which may carry far less than their ideal load"
+        found.append(_check(number, float(factor), ultimate, kind))
+    return tuple(found), ""
+
+
+def _check(number: int, critical: float, ultimate: float, kind: str) -> OverallCheck:
+    slenderness = math.sqrt(ultimate / critical)
+    if kind == "local wall":
+        return OverallCheck(number, slenderness, "plate curve B.1", rho := plate_reduction(slenderness), rho * ultimate / GAMMA_M1)
+    letter = _CURVES.get(kind, "d")
+    chi = reduction(slenderness, letter)
+    return OverallCheck(number, slenderness, f"column curve {letter}", chi, chi * ultimate / GAMMA_M1)
+
+
+def least_overall(facts: CaseFacts) -> OverallCheck | None:
+    """The check that governs, None where there is none."""
+    checks, _ = overall_checks(facts)
+    return min(checks, key=lambda item: item.factor, default=None)
+
+
+def curved_share(mesh: MeshFindings) -> float:
+    """Share of a mesh's surface that lies on curved faces."""
+    if len(mesh.triangles) == 0:
+        return 0.0
+    corners = mesh.nodes[mesh.triangles[:, :3]]
+    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    count = int(mesh.triangle_face.max()) + 1
+    area = np.bincount(mesh.triangle_face, weights=np.linalg.norm(cross, axis=1), minlength=count)
+    mean = np.stack([np.bincount(mesh.triangle_face, weights=cross[:, axis], minlength=count) for axis in range(3)], axis=1)
+    curved = np.linalg.norm(mean, axis=1) < (1 - _FLAT) * area
+    return float(area[curved].sum() / max(float(area.sum()), 1e-300))

@@ -1,0 +1,90 @@
+"""What an imperfect part carries without a trace, and the gate that stands on it."""
+from __future__ import annotations
+
+import dataclasses
+from typing import Any
+
+import numpy as np
+import pytest
+
+from labilis.judge.ladder import rungs
+from labilis.judge.overall import overall_checks, plate_reduction
+from tests.unit.test_columns import TUBE, column, strut
+from tests.unit.test_mistakes import ALL
+
+FLAT = {"shape": "flat", "width": "12 mm", "thickness": "8 mm"}
+PIN, SLIDE = ["x", "y", "z", "turn_z"], ["x", "y", "turn_z"]
+
+
+def gate(case: Any) -> Any:
+    return next(item for item in case.verdict.gates if item.name == "capacity")
+
+
+@pytest.mark.parametrize(("slenderness", "expected"), [(0.3, 1.0), (0.7, 1.0), (1.0, 0.7276), (2.0, 0.3701)])
+def test_the_plate_curve(slenderness: float, expected: float) -> None:
+    """EN 1993-1-5, (B.1) by hand: φ = (1 + 0.34 (λ̄ - 0.7) + λ̄) / 2, ρ = 1 / (φ + √(φ² - λ̄))."""
+    assert plate_reduction(slenderness) == pytest.approx(expected, abs=2e-4)
+
+
+@pytest.mark.parametrize("length", [150.0, 400.0, 900.0])
+def test_of_a_column_it_is_the_code_s_own_check(length: float) -> None:
+    """One even stress and one mode: 6.3.4 is 6.3.1 with curve c."""
+    case, _ = column(strut("bar", length, section=FLAT), held={"foot": PIN, "head": SLIDE}, criteria={"modes": 2, "required_factor": "1"})
+    checks, _ = overall_checks(case.facts)
+    ec3 = next(item for item in case.hand_checks() if item.form.key == "ec3")
+    assert checks[0].factor == pytest.approx(ec3.factor, rel=5e-3) and checks[0].curve == "column curve c"
+    ultimate = 235 * 96 / 10e3
+    assert checks[0].factor < min(case.facts.modes.positive[0], ultimate)
+    assert checks[0].slenderness == pytest.approx(np.sqrt(ultimate / case.facts.modes.positive[0]), rel=1e-3)
+    enough = checks[0].factor >= 1.0
+    assert gate(case).state == ("passes" if enough else "open")
+    if case.facts.modes.positive[0] > 1:
+        assert case.verdict.meets is (True if enough else None)
+    told = next(rung for rung in rungs(case.facts, "10 kN") if "overall check" in rung.title)
+    assert told.factor == checks[0].factor
+
+
+@pytest.mark.parametrize(("stated", "state"), [(None, "open"), ("0.7", "passes"), ("1.4", "open")])
+def test_what_is_asked_may_be_stated(stated: str | None, state: str) -> None:
+    """A bar that meets 1.1 as an ideal part and carries 0.8 as a real one meets nothing by default."""
+    criteria = {"modes": 2, "required_factor": "1", **({"capacity": stated} if stated else {})}
+    case, _ = column(strut("bar", 280, section=FLAT), held={"foot": PIN, "head": SLIDE}, criteria=criteria)
+    assert case.facts.modes.positive[0] > 1.0 > overall_checks(case.facts)[0][0].factor > 0.75
+    assert gate(case).state == state and case.verdict.meets is (True if state == "passes" else None)
+    assert case.facts.capacity_required == (1.0 if stated is None else float(stated))
+    assert "Trace the part" in gate(case).reason or state == "passes"
+
+
+def test_half_of_the_required_factor_is_asked_by_default() -> None:
+    case, _ = column(strut("bar", 280, section=FLAT), held={"foot": PIN, "head": SLIDE}, criteria={"modes": 2, "required_factor": "3"})
+    assert case.facts.capacity_required == 1.5
+
+
+def test_curved_walls_and_held_loads_have_no_curve() -> None:
+    """A thin tube in compression carries a fraction of its ideal load (EN 1993-1-6): only a trace can tell."""
+    thin = {"shape": "round tube", "diameter": "200 mm", "thickness": "0.5 mm"}
+    push = [{"kind": "force", "name": "push", "on": "head", "components": ["0 N", "0 N", "-1 kN"]}]
+    case, _ = column(strut("tube", 150, section=thin, mesh_as="shell"), held={"foot": ALL}, loads=push,
+                     criteria={"modes": 1, "required_factor": "1", "mesh_error": False}, mesh={"size": "12 mm"})
+    assert str(case.facts.kinds[0]) in ("local wall", "plate") and overall_checks(case.facts)[0] == ()
+    assert gate(case).state == "open" and "curved" in gate(case).reason and case.verdict.meets is not True
+    held = [{"kind": "force", "name": "push", "on": "head", "components": ["0 N", "0 N", "-1 kN"]},
+            {"kind": "weight", "name": "own", "growth": "held"}]
+    case, _ = column(strut("mast", 900, section=TUBE), held={"foot": ALL}, loads=held, criteria={"modes": 1, "required_factor": "1"})
+    assert gate(case).state == "open" and "held" in gate(case).reason
+
+
+def test_a_trace_is_taken_before_the_curve() -> None:
+    """It verifies what the curve does not, and takes back what the curve gives."""
+    case, _ = column(strut("bar", 280, section=FLAT), held={"foot": PIN, "head": SLIDE}, criteria={"modes": 2, "required_factor": "1"})
+
+    class Trace:
+        done, yielding, plastic, loss_words, amplitude, mode, reason = True, False, np.zeros(1), "", 0.1, 1, "it fell"
+        first_yield, about_at, loss = float("nan"), float("nan"), float("nan")
+
+        def __init__(self, verified: float, limit: float) -> None:
+            self.verified, self.limit = verified, limit
+    from labilis.judge.gates import _capacity
+    for verified, limit, state in ((1.2, float("nan"), "passes"), (0.9, 0.9, "fails"), (0.9, float("nan"), "open")):
+        found = _capacity(dataclasses.replace(case.facts, trace=Trace(verified, limit)))  # type: ignore[arg-type]
+        assert found.state == state
