@@ -1,17 +1,23 @@
 """Parts as they come from drawing offices, drawn at random: each is run as a user would, the same thing stated in two ways agrees."""
 from __future__ import annotations
 
+import zlib
 from typing import Any
 
 import numpy as np
 import pytest
 
-from labilis.shape import build_body, list_bodies
+from labilis.mesh.estimate import estimate, planned_sizes
+from labilis.run.mesh_stage import mesh_stage
+from labilis.shape import build_body, build_part, list_bodies
 from labilis.shape.midsurface import find_midsurface
 from labilis.shape.step import solids_of
+from labilis.store import load_model
 from validation.corpus import drawing as d
 from validation.corpus.batch import pairs, summary
+from validation.corpus.model import write_model
 from validation.corpus.one import run_part
+from validation.corpus.part import FAMILIES
 
 SEED = 4711  # of no run that guided the code
 
@@ -148,3 +154,14 @@ def test_a_thin_round_tube_gets_six_elements_to_its_square_half_wave(radius: flo
                                                                                     "length": "120 mm"}}]})
     found = proposed_size(build_part(project, {}).view)
     assert found == pytest.approx(size, rel=0.03) if size is not None else found > 1.3 * 3.46 / 6 * (radius * wall) ** 0.5
+
+
+@pytest.mark.parametrize("name", ["lapped plates", "hopper cone", "lug with boss", "welded tee", "t with fillets"])
+def test_the_cost_of_a_mesh_is_told_within_a_factor_of_two(name: str, tmp_path: Any) -> None:
+    """Swept, filled alone and filled together; with another seed than the one it was fitted to."""
+    part = FAMILIES[name](np.random.default_rng([SEED, zlib.crc32(name.encode())]))
+    snapshot = load_model(write_model(part, tmp_path))
+    shape = build_part(snapshot.project, snapshot.files)
+    size, solids = planned_sizes(shape.view, None)
+    told = estimate(shape.view, size, 2, True, solids).unknowns
+    assert 0.5 < mesh_stage(snapshot.project, shape)[2].unknowns / told < 2.0

@@ -62,7 +62,7 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
     found += _by_hand(facts)
     least = least_overall(facts)
     if least is not None:
-        found.append(Rung("hand", least.factor, f"{least.factor:.4g} overall check", f"EN 1993-1-1, 6.3.4, of mode {least.mode + 1}",
+        found.append(Rung("hand", least.factor, f"{least.factor:.4g} overall check", f"EN 1993-1-1, mode {least.mode + 1}",
                           story=f"What an imperfect part carries: slenderness {least.slenderness:.3g}, {least.curve}, reduction "
                                 f"{least.reduction:.3g} of first yield."))
     if facts.modes is not None:
