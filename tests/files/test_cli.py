@@ -63,7 +63,9 @@ def test_check_writes_the_promised_json(tmp_path: Path) -> None:
 def test_exit_status_follows_the_verdict(tmp_path: Path) -> None:
     from labilis.model import Criteria
 
-    good = bar(tmp_path, criteria=Criteria(required_factor="0.5", modes=2))
+    kept = bar(tmp_path, criteria=Criteria(required_factor="0.5", modes=2))
+    assert labilis("check", kept).returncode == 3  # it buckles under the service load, whatever is asked of the ideal part
+    good = bar(tmp_path, criteria=Criteria(required_factor="0.5", capacity="0.5", modes=2))
     done = started("check", good, "--json", "-")
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout)["verdict"] == "meets"
