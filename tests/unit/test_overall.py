@@ -60,18 +60,25 @@ def test_half_of_the_required_factor_is_asked_by_default() -> None:
     assert case.facts.capacity_required == 1.5
 
 
-def test_curved_walls_and_held_loads_have_no_curve() -> None:
-    """A thin tube in compression carries a fraction of its ideal load (EN 1993-1-6): only a trace can tell."""
+@pytest.mark.parametrize(("load", "state"), [("-1 kN", "passes"), ("-22 kN", "open")])
+def test_curved_walls_count_with_the_least_that_tests_gave(load: str, state: str) -> None:
+    """A thin tube in compression carries a fraction of its ideal load: what is far above does not matter, what is near only a trace can
+    tell."""
     thin = {"shape": "round tube", "diameter": "200 mm", "thickness": "0.5 mm"}
-    push = [{"kind": "force", "name": "push", "on": "head", "components": ["0 N", "0 N", "-1 kN"]}]
+    push = [{"kind": "force", "name": "push", "on": "head", "components": ["0 N", "0 N", load]}]
     case, _ = column(strut("tube", 150, section=thin, mesh_as="shell"), held={"foot": ALL}, loads=push,
                      criteria={"modes": 1, "required_factor": "1", "mesh_error": False}, mesh={"size": "12 mm"})
-    assert str(case.facts.kinds[0]) in ("local wall", "plate") and overall_checks(case.facts)[0] == ()
-    assert gate(case).state == "open" and "curved" in gate(case).reason and case.verdict.meets is not True
+    (check,), _ = overall_checks(case.facts)
+    assert str(case.facts.kinds[0]) in ("local wall", "plate") and "curved wall" in check.curve
+    assert check.factor < 0.14 * case.facts.modes.positive[0] and case.facts.modes.positive[0] > 1
+    assert gate(case).state == state and (state == "passes" or case.verdict.meets is not True)
+
+
+def test_held_loads_have_no_curve() -> None:
     held = [{"kind": "force", "name": "push", "on": "head", "components": ["0 N", "0 N", "-1 kN"]},
             {"kind": "weight", "name": "own", "growth": "held"}]
     case, _ = column(strut("mast", 900, section=TUBE), held={"foot": ALL}, loads=held, criteria={"modes": 1, "required_factor": "1"})
-    assert gate(case).state == "open" and "held" in gate(case).reason
+    assert overall_checks(case.facts)[0] == () and gate(case).state == "open" and "held" in gate(case).reason
 
 
 def test_a_trace_is_taken_before_the_curve() -> None:
