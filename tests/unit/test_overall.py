@@ -95,3 +95,14 @@ def test_a_trace_is_taken_before_the_curve() -> None:
     for verified, limit, state in ((1.2, float("nan"), "passes"), (0.9, 0.9, "fails"), (0.9, float("nan"), "open")):
         found = _capacity(dataclasses.replace(case.facts, trace=Trace(verified, limit)))  # type: ignore[arg-type]
         assert found.state == state
+
+
+@pytest.mark.parametrize(("limit", "first_yield", "verified", "words"), [
+    (2.7, np.nan, 2.7, "10 % under mode 1"), (np.nan, 1.5, 1.5, "50 % under mode 1"), (3.3, np.nan, 3.3, "10 % above mode 1"),
+    (np.nan, np.nan, 0.12, "mode 1 lies at 3")])
+def test_a_path_that_ended_early_has_lost_nothing_yet(limit: float, first_yield: float, verified: float, words: str) -> None:
+    from types import SimpleNamespace
+
+    from labilis.judge.findings import TraceFindings
+    trace = SimpleNamespace(limit=limit, first_yield=first_yield, verified=verified, ideal=3.0, loss=1.0 - verified / 3.0)
+    assert TraceFindings.loss_words.fget(trace) == words  # type: ignore[attr-defined]

@@ -273,9 +273,12 @@ class TraceFindings:
 
     @property
     def loss_words(self) -> str:
-        """'12 % under mode 1', '5 % above mode 1', '' without an ideal factor."""
+        """'12 % under mode 1', '5 % above mode 1'; of a path that ended before any limit or yield 'mode 1 lies at 3.2'; '' without an ideal
+        factor."""
         if not np.isfinite(self.loss):
             return ""
+        if not np.isfinite(self.limit) and not np.isfinite(self.first_yield):
+            return f"mode 1 lies at {self.ideal:.4g}"
         return f"{abs(100 * self.loss):.0f} % {'under' if self.loss >= 0 else 'above'} mode 1"
 
 
