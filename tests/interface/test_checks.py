@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu
 
 from labilis.ui.drawer.trace_page import TracePage
@@ -236,7 +236,12 @@ def test_measures_stand_on_the_small_bar_and_films_are_saved(hand: Hand, short: 
     window.stage.playback.set_playing(False)
     hand.click_in_view(view.faces.centroid[0])  # on the shape under load as well
     assert window.stage.selection == (("face", 0),) and "under the load" in window.stage.bar_note.text()
-    assert "picked" in window.stage.scene.actors and "times as large" in window.stage.playback.story.text()
+    assert "picked" in window.stage.scene.actors and "drawn ×" in window.stage.playback.story.text()
+    stage, bar = window.stage, window.stage.pointer_bar
+    whole = QRect(stage.mapToGlobal(QPoint(0, 0)), stage.size())
+    for x, y in ((5, 5), (stage.plotter.width() - 5, 5), (stage.plotter.width() - 5, stage.plotter.height() - 5)):
+        stage._place_bar(x, y)  # it stands whole on the stage wherever the click was
+        assert whole.contains(bar.frameGeometry()), (x, y)
     window.stage.select(())
     assert "picked" not in window.stage.scene.actors
     window.stage.show_view("Mode", 0)

@@ -251,6 +251,9 @@ def test_free_motion_is_shown_moving_with_the_way_out(hand: Hand) -> None:
     first = np.array(window.stage.scene.field.points)
     hand.qtbot.wait(300)
     assert np.abs(np.array(window.stage.scene.field.points) - first).max() > 1e-3
+    window.stage.select((("face", 0),))  # chosen in the sheet, or clicked, while nothing but the motion is shown
+    window.stage.click(*(float(c) / 2 for c in (window.stage.plotter.width(), window.stage.plotter.height())))
+    assert window.stage._free is not None
     hand.click(window.banner_fix)
     assert window.sheet.open_name == "Supports"
 

@@ -149,3 +149,28 @@ def test_on_the_command_line(tmp_path: Path) -> None:
     assert ways[1]["factors"][0] == pytest.approx(ways[0]["factors"][0], rel=0.01)
     done = labilis("check", str(tmp_path / "strip.json"), "--cross", "--json", "-")
     assert done.returncode == 0 and any(item["name"] == "cross-check" for item in json.loads(done.stdout)["evidence"])
+
+
+def test_what_cannot_be_compared_keeps_its_verdict_and_says_so(tmp_path: Path) -> None:
+    import json
+
+    hinged = strip(force("-10 N"), supports=[{"name": "foot", "on": "foot", "held": ["x", "y", "z"]},
+                                             {"name": "head", "on": "head", "held": ["y", "z"]}])
+    (tmp_path / "m.json").write_text(json.dumps({"labilis": 1, **hinged}))
+    done = labilis("check", str(tmp_path / "m.json"), "--cross", "--json", "-")
+    assert "No cross-check of case one" in done.stderr and "hinge" in done.stderr
+    assert done.returncode == labilis("check", str(tmp_path / "m.json")).returncode and json.loads(done.stdout)["verdict"]
+    (tmp_path / "n.json").write_text(json.dumps({"labilis": 1, **strip(), "cases": []}))
+    for command in ("cross", "converge"):
+        done = labilis(command, str(tmp_path / "n.json"))
+        assert done.returncode == 2 and "no load case" in done.stderr and "failed inside" not in done.stderr
+
+
+def test_what_would_grow_too_large_is_refused_before_it_is_meshed(monkeypatch: pytest.MonkeyPatch) -> None:
+    project = load_project(strip())
+    part = build_part(project, {})
+    assert other_way(project, {}, part).after == "a solid"
+    monkeypatch.setattr("labilis.run.other_way._MOST_UNKNOWNS", 100)
+    with pytest.raises(LabilisError, match="unknowns") as caught:
+        other_way(project, {}, part)
+    assert "converge" in caught.value.remedy

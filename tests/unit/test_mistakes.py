@@ -197,7 +197,8 @@ def test_every_mode_is_held_against_what_its_driver_needs_with_its_error(strip_f
 
 def test_a_trace_that_ended_early_is_not_a_fall(strip_facts: Any) -> None:
     def after(**ends: Any) -> Any:
-        return verdict_of_case(dataclasses.replace(strip_facts, trace=SimpleNamespace(done=True, yielding=False, **ends)), ())
+        trace = SimpleNamespace(done=True, yielding=False, first_yield=float("nan"), **ends)
+        return verdict_of_case(dataclasses.replace(strip_facts, trace=trace), ())
     assert after(verified=0.4, limit=float("nan")).meets is None
     assert after(verified=0.4, limit=0.4).meets is False
     assert after(verified=1.6, limit=float("nan")).meets is True

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from scipy.sparse import csr_matrix
 
+from labilis.judge.evidence.half_waves import elements_per_half_wave
 from labilis.mechanics.assembly import full
 from labilis.mechanics.bonds import bond_follows, spread_follow
 from labilis.mechanics.shell import exponential
@@ -347,3 +348,16 @@ def test_turning_ties_against_differences(kind: str) -> None:
     numeric = (reduced(1e-5) - reduced(-1e-5)) / 2e-5
     assert np.allclose(found, numeric, atol=1e-7 * np.abs(numeric).max())
     assert np.allclose(ties.matrix.toarray() @ q, ties.expand(q))
+
+
+def test_shells_beside_solids_count_once_along_a_half_wave() -> None:
+    """A solid of second order in the same mesh does not make a mesh of shells finer."""
+    model = {"pieces": [shell("plate", flat(200, 200, 2))], "regions": [region("left", "plate/side.4"), region("right", "plate/side.2")],
+             "supports": [hold("left", "x", "y", "z", "turn_y")], **case_of(line("right", x=-1.0)), "mesh": {"size": mm(20)}}
+    facts = report(model).cases[0].facts
+    mesh, shape = facts.mesh, facts.modes.shapes[0]
+    beside = replace(mesh, connectivity=np.concatenate([mesh.connectivity, np.arange(10)]), sizes=np.append(mesh.sizes, 10),
+                     shells=np.append(mesh.shells, False))
+    assert beside.has_solids and elements_per_half_wave(beside, shape) == elements_per_half_wave(mesh, shape)
+    solid = replace(beside, sheet_faces=np.zeros(0, dtype=np.int64))
+    assert elements_per_half_wave(solid, shape)[1] == pytest.approx(2 * elements_per_half_wave(mesh, shape)[1])

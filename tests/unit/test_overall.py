@@ -7,10 +7,12 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.judge.gates import _capacity
 from labilis.judge.ladder import rungs
-from labilis.judge.overall import overall_checks, plate_reduction
+from labilis.judge.overall import overall_checks, plate_reduction, thin_curved_share
 from tests.unit.test_columns import TUBE, column, strut
-from tests.unit.test_mistakes import ALL
+from tests.unit.test_measure import meshed
+from tests.unit.test_mistakes import ALL, STEEL
 
 FLAT = {"shape": "flat", "width": "12 mm", "thickness": "8 mm"}
 PIN, SLIDE = ["x", "y", "z", "turn_z"], ["x", "y", "turn_z"]
@@ -68,10 +70,60 @@ def test_curved_walls_count_with_the_least_that_tests_gave(load: str, state: str
     push = [{"kind": "force", "name": "push", "on": "head", "components": ["0 N", "0 N", load]}]
     case, _ = column(strut("tube", 150, section=thin, mesh_as="shell"), held={"foot": ALL}, loads=push,
                      criteria={"modes": 1, "required_factor": "1", "mesh_error": False}, mesh={"size": "12 mm"})
-    (check,), _ = overall_checks(case.facts)
+    (check, beyond), _ = overall_checks(case.facts)
+    assert "beyond the modes found" in beyond.curve and beyond.factor == check.factor  # the only one that was looked for
     assert str(case.facts.kinds[0]) in ("local wall", "plate") and "curved wall" in check.curve
     assert check.factor < 0.14 * case.facts.modes.positive[0] and case.facts.modes.positive[0] > 1
     assert gate(case).state == state and (state == "passes" or case.verdict.meets is not True)
+
+
+def test_a_curved_wall_that_was_not_looked_for_counts_as_well() -> None:
+    """A tube whose first mode is its bow, found alone: its wall may buckle just above, at a seventh of that."""
+    thin = {"shape": "round tube", "diameter": "200 mm", "thickness": "0.5 mm"}
+    case, _ = column(strut("tube", 150, section=thin, mesh_as="shell"), held={"foot": ALL}, mesh={"size": "12 mm"},
+                     loads=[{"kind": "force", "name": "push", "on": "head", "components": ["0 N", "0 N", "-22 kN"]}],
+                     criteria={"modes": 1, "required_factor": "1", "mesh_error": False})
+    bow = dataclasses.replace(case.facts, modes=dataclasses.replace(case.facts.modes, kinds=np.array(["member sway"])))
+    checks, _ = overall_checks(bow)
+    assert checks[0].curve == "column curve c" and checks[0].factor > 1.0 > checks[1].factor
+    assert _capacity(bow).state == "open"
+    flat, _ = column(strut("bar", 280, section=FLAT), held={"foot": PIN, "head": SLIDE}, criteria={"modes": 1, "required_factor": "1"})
+    assert len(overall_checks(flat.facts)[0]) == 1
+
+
+@pytest.mark.parametrize(("kind", "curve"), [
+    ("member bow", "column curve c"), ("member sway", "column curve c"), ("torsion", "column curve d"), ("plate", "column curve a"),
+    ("stiffener", "column curve c"), ("local wall", "plate curve B.1"), ("what is not known", "column curve d")])
+def test_every_kind_of_mode_has_its_curve(kind: str, curve: str) -> None:
+    """EN 1993-1-1, 6.3.2.2 and 6.3.4 for members, EN 1993-1-5, 4.5.3 and (B.1) for walls; what is not known takes the lowest."""
+    case, _ = column(strut("bar", 280, section=FLAT), held={"foot": PIN, "head": SLIDE}, criteria={"modes": 1, "required_factor": "1"})
+    checks, _ = overall_checks(dataclasses.replace(case.facts, modes=dataclasses.replace(case.facts.modes, kinds=np.array([kind]))))
+    assert [check.curve for check in checks] == [curve]
+
+
+ROUND, PLATE = "round tube", {"kind": "plate", "thickness": "2 mm", "outline": [
+    {"x": f"{x} mm", "y": f"{y} mm"} for x, y in ((0, 0), (90, 10), (80, 40), (0, 50))]}
+
+
+@pytest.mark.parametrize(("recipe", "mesh_as", "share"), [
+    ({"kind": "strut", "length": "90 mm", "section": {"shape": ROUND, "diameter": "30 mm", "thickness": "1 mm"}}, "shell", 1.0),
+    ({"kind": "strut", "length": "90 mm", "section": {"shape": ROUND, "diameter": "30 mm", "thickness": "1 mm"}}, "solid", 0.98),
+    ({"kind": "strut", "length": "90 mm", "section": {"shape": ROUND, "diameter": "30 mm", "thickness": "2 mm"}}, "shell", 0.0),
+    ({"kind": "strut", "length": "90 mm", "section": {"shape": "round", "diameter": "30 mm"}}, "solid", 0.0),
+    (PLATE, "shell", 0.0), (PLATE, "solid", 0.0)])
+def test_what_counts_as_a_thin_curved_wall(recipe: dict[str, Any], mesh_as: str, share: float) -> None:
+    """Radius over ten times the wall: 14.5 is, 7 is not, and nor is what is solid or flat."""
+    _, mesh = meshed(recipe, mesh_as, "8 mm")
+    assert thin_curved_share(mesh) == pytest.approx(share, abs=0.02)
+
+
+def test_a_piece_without_yield_strength_leaves_the_check_open() -> None:
+    """Its stress is in no factor at first yield, so that what the others give says nothing of it."""
+    soft = {name: value for name, value in STEEL.items() if name != "yield_strength"} | {"name": "soft"}
+    up = {**strut("up", 140, 140, section=FLAT), "material": "soft"}
+    case, _ = column(strut("low", 140, section=FLAT), up, held={"foot": PIN, "head": SLIDE}, materials=[STEEL, soft],
+                     criteria={"modes": 1, "required_factor": "1", "left_out": {"strength": "known from tests"}})
+    assert gate(case).state == "open" and "up has no yield strength" in gate(case).reason and case.verdict.meets is None
 
 
 def test_held_loads_have_no_curve() -> None:
@@ -91,7 +143,6 @@ def test_a_trace_is_taken_before_the_curve() -> None:
 
         def __init__(self, verified: float, limit: float) -> None:
             self.verified, self.limit = verified, limit
-    from labilis.judge.gates import _capacity
     for verified, limit, state in ((1.2, float("nan"), "passes"), (0.9, 0.9, "fails"), (0.9, float("nan"), "open")):
         found = _capacity(dataclasses.replace(case.facts, trace=Trace(verified, limit)))  # type: ignore[arg-type]
         assert found.state == state

@@ -331,7 +331,10 @@ def _check(model: Path, case: str | None, modes: int | None, out: Path | None, j
     with _progress() as show:
         results = runner.run(snapshot, Plan("trace" if trace else "modes", chosen, resume=resume), show, keep)
         for name in (chosen or tuple(item.name for item in project.cases)) if crossed else ():
-            results.update(runner.again(snapshot, Plan("cross", (name,)), show))
+            try:
+                results.update(runner.again(snapshot, Plan("cross", (name,)), show))
+            except LabilisError as error:  # the verdict stands without it
+                typer.echo(f"No cross-check of case {name}: {error}", err=True)
     report = judge_project(project, results, chosen)
     data = as_json(report, runner.timing)
     if json_file is not None and str(json_file) == "-":

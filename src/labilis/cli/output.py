@@ -198,12 +198,12 @@ def print_cross(found: StudyFindings) -> None:
     from rich.console import Console
     from rich.table import Table
 
-    from labilis.judge.studies import study_words
+    from labilis.judge.studies import figure_words, study_words
 
     console = Console(highlight=False)
     table = Table("meshed as", *(str(column) for column in found.columns), box=None, pad_edge=True)
     for label, row in zip(found.labels, found.figures.tolist()):
-        table.add_row(str(label), *(f"{value:.4g}" if math.isfinite(value) else "–" for value in row[:-1]), f"{int(row[-1]):,}")
+        table.add_row(str(label), *(figure_words(str(column), value) for column, value in zip(found.columns, row)))
     console.print(f"Load case [bold]{found.case}[/]")
     console.print(table)
     console.print(study_words(found))

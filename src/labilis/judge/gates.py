@@ -101,11 +101,9 @@ def _strength(facts: CaseFacts) -> Gate:
     factor = facts.strength.yield_factor if facts.strength is not None else math.nan
     if math.isnan(factor):
         return Gate("strength", "void", "The factor at first yield is missing. Run the strength again.", "strength")
-    without = [piece.name for piece in facts.project.active_pieces if piece.material
-               and facts.project.named("materials", piece.material).yield_strength is None]
-    if without:
-        return Gate("strength", "open", f"The material of {without[0]} has no yield strength. State it, or give the reason why it is not "
-                    "needed.", "part")
+    if facts.without_yield:
+        return Gate("strength", "open", f"The material of {facts.without_yield[0]} has no yield strength. State it, or give the reason why "
+                    "it is not needed.", "part")
     if factor >= 1.0:
         return Gate("strength", "passes", "", "strength")
     trace = facts.trace
@@ -124,8 +122,9 @@ def _capacity(facts: CaseFacts) -> Gate:
         if trace.limit < needed:
             return Gate("capacity", "fails", f"The trace carries only {trace.limit:.4g} × the service load; {needed:.4g} is asked for.",
                         "trace")
+        further = "Let the material yield in it" if trace.verified == trace.first_yield else "Let it go further"
         return Gate("capacity", "open", f"The trace is verified to {trace.verified:.4g} × the service load only; {needed:.4g} is asked "
-                    "for. Let it go further.", "trace")
+                    f"for. {further}.", "trace")
     if facts.modes is None or len(facts.modes.positive) == 0:
         return Gate("capacity", "passes", "", "trace")  # nothing buckles: strength is judged by itself
     least = least_overall(facts)

@@ -9,6 +9,11 @@ def critical_text(factor: float, growing_force: float) -> str:
     return force_text(factor * growing_force) if growing_force else "–"
 
 
+def error_text(error: float) -> str:
+    """A relative error in per cent with two digits, never less than 0.01 %: what lies under that is no error of a real part."""
+    return f"{max(100 * error, 0.01):.2g} %"
+
+
 def force_text(value: float) -> str:
     """A force in N with a fitting unit and four digits: '2.255 kN'."""
     if not math.isfinite(value):

@@ -11,7 +11,7 @@ from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.findings import ConvergenceFindings, StrengthFindings
 from labilis.judge.gates import Gate
 from labilis.judge.joint_sentences import joint_sentences
-from labilis.judge.numbers import force_text
+from labilis.judge.numbers import error_text, force_text
 from labilis.judge.spans import Sentence, Span, component_spans, value_span
 from labilis.judge.stress import von_mises
 from labilis.model import (
@@ -287,7 +287,7 @@ def modes_sentences(project: Project, facts: CaseFacts | None, driver: str, gate
             meets = facts.meets(int((facts.modes.factors == first).argmax()))
             tone = "" if meets is None else "good" if meets else "bad"
             error = facts.modes.first_error
-            about = "" if math.isnan(error) else f" ± {100 * error:.2g} % by its mesh"
+            about = "" if math.isnan(error) else f" ± {error_text(error)} by its mesh"
             found.append((Span(f"First factor {first:.4g}{about}, {driver}.", tone=tone),))
             if len(facts.modes.piece_levers) and float(facts.modes.factors[0]) == first:
                 order = facts.modes.piece_levers[0].argsort()[::-1]

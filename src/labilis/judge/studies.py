@@ -1,9 +1,18 @@
 """What a study says in words."""
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from labilis.judge.findings import StudyFindings
+
+
+def figure_words(column: str, value: float) -> str:
+    """A figure of a study as it is shown: counts with thousands, errors with two digits, all else with four."""
+    if not math.isfinite(value):
+        return "–"
+    return f"{int(value):,}" if column == "unknowns" else f"{value:.2g}" if column.startswith("mesh error") else f"{value:.4g}"
 
 
 def study_words(found: StudyFindings) -> str:

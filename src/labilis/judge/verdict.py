@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.gates import Gate, gates_of
+from labilis.judge.numbers import error_text
 
 
 @dataclass(frozen=True)
@@ -83,7 +84,7 @@ def _of_modes(facts: CaseFacts) -> Verdict:
 def _error(facts: CaseFacts) -> str:
     """' ± 0.4 %', the mesh error of the first factor, '' when it is not known."""
     error = facts.modes.first_error if facts.modes is not None else math.nan
-    return "" if math.isnan(error) else f" ± {100 * error:.2g} %"
+    return "" if math.isnan(error) else f" ± {error_text(error)}"
 
 
 def _by_trace(facts: CaseFacts, first: float, driver: str) -> Verdict:

@@ -3,6 +3,7 @@ from __future__ import annotations
 
 import os
 from dataclasses import dataclass
+from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
@@ -84,24 +85,21 @@ def _swept(view: ShapeView, size: float) -> tuple[NDArray[np.bool_], int, int]:
 
 
 def _touching(view: ShapeView) -> set[int]:
-    """Solids that are filled together with others: their boxes touch, and they have plane faces or round ones in common."""
-    faces, found = view.faces, set()
-    solids = [int(body) for body in np.unique(faces.body[~view.sheet])]
-    rows = {body: np.flatnonzero((faces.body == body) & ~view.sheet) for body in solids}
+    """Solids that are filled together with others, as far as a view tells: their boxes touch, and two plane faces lie on each other."""
+    faces, tessellation, found = view.faces, view.tessellation, set()
     near = 1e-4 * view.size
-    points = view.tessellation.points
-    owner = view.tessellation.face
-    boxes = {body: (points[np.unique(view.tessellation.triangles[np.isin(owner, rows[body])])]) for body in solids}
-    limits = {body: (corners.min(axis=0) - near, corners.max(axis=0) + near) for body, corners in boxes.items()}
-    for i, one in enumerate(solids):
-        for two in solids[i + 1:]:
-            if (limits[one][0] > limits[two][1]).any() or (limits[two][0] > limits[one][1]).any():
-                continue
-            a, b = rows[one][faces.kind[rows[one]] == "plane"], rows[two][faces.kind[rows[two]] == "plane"]
-            facing = faces.direction[a] @ faces.direction[b].T < -0.9999
-            level = (faces.centroid[a] * faces.direction[a]).sum(axis=1)[:, None] - faces.direction[a] @ faces.centroid[b].T
-            if (facing & (np.abs(level) < near)).any():
-                found |= {one, two}
+    solids = []
+    for body in np.unique(faces.body[~view.sheet]):
+        rows = np.flatnonzero((faces.body == body) & ~view.sheet)
+        corners = tessellation.points[tessellation.triangles[np.isin(tessellation.face, rows)]].reshape(-1, 3)
+        solids.append((int(body), rows[faces.kind[rows] == "plane"], corners.min(axis=0) - near, corners.max(axis=0) + near))
+    for (one, a, low, high), (two, b, other_low, other_high) in combinations(solids, 2):
+        if (low > other_high).any() or (other_low > high).any():
+            continue
+        facing = faces.direction[a] @ faces.direction[b].T < -0.9999
+        level = (faces.centroid[a] * faces.direction[a]).sum(axis=1)[:, None] - faces.direction[a] @ faces.centroid[b].T
+        if (facing & (np.abs(level) < near)).any():
+            found |= {one, two}
     return found
 
 

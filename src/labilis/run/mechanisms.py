@@ -5,8 +5,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.mechanics.blocks import SpringBlock
+from labilis.mechanics.ties import cross_matrix
 from labilis.mesh import Mesh
 from labilis.model import LabilisError
+from labilis.run.resolve import describe_motions
 from labilis.shape import PartShape
 from labilis.solve.factor import Factor, factor
 from labilis.solve.mkl import Symmetric
@@ -26,6 +28,7 @@ _LOST = 0.01  # of the stiffness: what may be lost in rounding
 _NOUGHT = 1e-6  # of the energy that the same motion would have with nothing joined: less is none
 _EXACTLY = 1e-3  # of the largest motion, root of the mean square: what a rigid motion may leave over
 _MOVES = 0.2  # of the largest motion: a body that moves as much is named
+_TURNS = 0.05  # of a body's shift: at its rim a turn that moves less is none
 _RIGID = 0.05  # of a body's motion that may be left over for it to count as rigid
 
 
@@ -112,55 +115,26 @@ def _all_rigid(system: System, mesh: Mesh, shape: Floats) -> bool:
     largest = float(np.linalg.norm(moved, axis=1).max())
     if largest < 1e-6 * np.abs(shape).max():
         return True  # only turns
-    return all(_left(mesh.nodes[nodes], moved[nodes]) < _EXACTLY * largest * np.sqrt(len(nodes))
+    return all(_rigid(mesh.nodes[nodes], moved[nodes])[1] < _EXACTLY * largest * np.sqrt(len(nodes))
                for cell in mesh.cells for nodes in (np.unique(cell.elements[cell.body == body]) for body in np.unique(cell.body)))
 
 
-def _left(places: Floats, moved: Floats) -> float:
-    """What is left of a motion (n, 3) when the rigid one that fits best is taken off, as a length."""
-    rows, _, _ = _rigid_rows(places)
-    rigid, *_ = np.linalg.lstsq(rows, moved.ravel(), rcond=1e-9)
-    return float(np.linalg.norm(rows @ rigid - moved.ravel()))
-
-
-def _rigid_rows(places: Floats) -> tuple[Floats, Floats, float]:
-    """(rows (3 n, 6) of shifts and turns over the radius, centre, radius)."""
-    centre = places.mean(axis=0)
-    arms = places - centre
+def _rigid(places: Floats, moved: Floats) -> tuple[Floats, float]:
+    """(rigid motion (6,) about the mean of places (n, 3): shift mm and turn rad, what it leaves over of moved (n, 3) as a length)."""
+    arms = places - places.mean(axis=0)
     radius = max(float(np.linalg.norm(arms, axis=1).max()), 1e-9)
-    return np.concatenate([np.tile(np.eye(3), (len(places), 1, 1)), _across(arms / radius)], axis=2).reshape(-1, 6), centre, radius
+    rows = np.concatenate([np.tile(np.eye(3), (len(places), 1, 1)), -cross_matrix(arms / radius)], axis=2).reshape(-1, 6)
+    fit, *_ = np.linalg.lstsq(rows, moved.ravel(), rcond=1e-9)
+    left = float(np.linalg.norm(rows @ fit - moved.ravel()))
+    if np.linalg.norm(fit[3:]) < _TURNS * np.linalg.norm(fit[:3]):
+        fit[3:] = 0.0
+    return fit / np.array([1, 1, 1, radius, radius, radius]), left
 
 
 def motion_words(places: Floats, moved: Floats) -> str:
-    """'turns about an axis along z through (1, 2, 3) mm', 'moves along (0.6, 0.8, 0)', or 'changes its shape'; places (n, 3) mm, moved
-    (n, 3) to any scale."""
-    rows, centre, radius = _rigid_rows(places)
-    rigid, *_ = np.linalg.lstsq(rows, moved.ravel(), rcond=1e-9)
-    left = np.linalg.norm(rows @ rigid - moved.ravel()) / max(float(np.linalg.norm(moved)), 1e-300)
-    if left > _RIGID:
+    """'turns about z through (1, 2, 3) mm', 'slides along (0.6, 0.8, 0)', or 'changes its shape'; places (n, 3) mm, moved (n, 3) to any
+    scale."""
+    rigid, left = _rigid(places, moved)
+    if left > _RIGID * np.linalg.norm(moved):
         return "changes its shape"
-    shift, turn = rigid[:3], rigid[3:] / radius
-    amount = float(np.linalg.norm(turn))
-    if amount * radius < 0.05 * np.linalg.norm(shift):
-        return f"moves along {_direction(shift)}"
-    axis = turn / amount
-    pivot = centre + np.cross(axis, shift) / amount  # where the motion has no part across the axis
-    slide = abs(float(shift @ axis)) / max(float(np.linalg.norm(moved, axis=1).max()), 1e-300)
-    place = ", ".join(f"{c:.4g}" for c in np.round(pivot, 6 - int(np.ceil(np.log10(radius)))) + 0.0)
-    return f"turns about an axis along {_direction(axis)} through ({place}) mm" + (" and slides along it" if slide > 0.05 else "")
-
-
-def _across(arms: Floats) -> Floats:
-    """(n, 3, 3) with turn -> turn x arm."""
-    x, y, z = arms.T
-    nought = np.zeros(len(arms))
-    return np.stack([np.stack([nought, z, -y], 1), np.stack([-z, nought, x], 1), np.stack([y, -x, nought], 1)], axis=1)
-
-
-def _direction(vector: Floats) -> str:
-    unit = vector / np.linalg.norm(vector)
-    main = int(np.argmax(np.abs(unit)))
-    if abs(unit[main]) > 0.9999:
-        return "xyz"[main]
-    unit = unit * np.sign(unit[main])
-    return "(" + ", ".join(f"{c:.3g}" for c in np.where(np.abs(unit) < 1e-3, 0.0, unit)) + ")"
+    return describe_motions(rigid[None], places.mean(axis=0))

@@ -22,7 +22,8 @@ _STRAIGHT = 1e-6  # of the part's size that the edges of one hinge may lie besid
 
 
 class OtherWay(NamedTuple):
-    """The project as it is meshed the other way, and of what it was made in words: '(plate) shells' and '(plate) solid'."""
+    """The project as it is meshed the other way, and in words how it was meshed and how it is: 'shells' and 'solids', or piece by
+    piece where they differ."""
 
     project: Project
     before: str

@@ -67,6 +67,9 @@ class Runner:
         give(keys.mesh, findings)
         if plan.upto == "mesh":
             return self._finish(started, results)
+        cases = plan.cases or tuple(case.name for case in project.cases)
+        if not cases:
+            raise LabilisError("There is no load case yet.", "loads", "Pick a face and push on it.", "no-load")
         if plan.upto == "converge":  # nothing of another mesh is worth keeping
             convergence_study(snapshot, plan, part, lambda other, its: Runner().run(other, its), progress, give)
             return self._finish(started, results)
@@ -77,9 +80,6 @@ class Runner:
             study = amplitude_study if plan.upto == "amplitude" else tilt_study
             study(snapshot, plan, self.again, progress, give)
             return self._finish(started, results)
-        cases = plan.cases or tuple(case.name for case in project.cases)
-        if not cases:
-            raise LabilisError("There is no load case yet.", "loads", "Pick a face and push on it.", "no-load")
         scene, tied, stiffness = self._system(project, part, mesh, bonds, keys, progress)
 
         def retie(flipped: frozenset[str]) -> Tied:

@@ -58,6 +58,12 @@ class CaseFacts:
         return max(1.0, self.required / 2.0) if stated is None else self.project.value(stated, "number")
 
     @property
+    def without_yield(self) -> list[str]:
+        """Pieces that carry load whose material has no yield strength."""
+        return [piece.name for piece in self.project.active_pieces
+                if piece.material and self.project.named("materials", piece.material).yield_strength is None]
+
+    @property
     def kinds(self) -> list[str]:
         """Kind of each mode; whatever a rib or stiffener does as the driver is a stiffener's mode."""
         if self.modes is None:

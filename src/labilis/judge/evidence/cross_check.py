@@ -3,6 +3,7 @@ import math
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.findings import StudyFindings
+from labilis.judge.numbers import error_text
 
 AGREE, MOST = 0.05, 0.10  # first factor of shells against solids: thin parts agree within the first, what differs by more is not one model
 
@@ -25,7 +26,7 @@ def cross_check(facts: CaseFacts) -> Evidence | None:
         return Evidence("cross-check", "–", "", "bad", f"As {after} the first factor is {other:.4g}, which cannot be compared.", "mesh")
     state = "good" if abs(off) <= AGREE else "caution" if abs(off) <= MOST else "bad"
     error = float(cross.figures[1, 3])
-    known = f" ± {error:.2g} %" if math.isfinite(error) else ""
+    known = f" ± {error_text(error / 100)}" if math.isfinite(error) else ""
     more = "" if state == "good" else (" Look at the joints, the supports and the walls of both: one of the two stands for another part. "
                                        "What is not thin is right as solids.")
     return Evidence("cross-check", f"{100 * off:+.2g}", "% the other way", state,  # type: ignore[arg-type]

@@ -13,7 +13,7 @@ def elements_per_half_wave(mesh: MeshFindings, shape: Floats) -> tuple[float, fl
     """(half wave in mm, elements along it) of a mode shape (n, 3).
 
     The wave number is that of the shape on the part's surface, k² = ∫|∇φ|² dA / ∫|φ|² dA, which for a sine is exact; the half wave π/k
-    is compared with the mean side of the elements that move, each counted by |φ|² dA. A side of second order counts twice.
+    is compared with the mean side of the elements that move, each counted by |φ|² dA. A side of a solid of second order counts twice.
     """
     corners = mesh.triangles[:, :3]
     p = mesh.nodes[corners]
@@ -33,9 +33,11 @@ def elements_per_half_wave(mesh: MeshFindings, shape: Floats) -> tuple[float, fl
         ring = mesh.nodes[mesh.quads[:, :4]]
         whole = np.linalg.norm(np.roll(ring, -1, axis=1) - ring, axis=2).mean(axis=1)
         sides = np.where(mesh.of_quad[good] >= 0, whole[mesh.of_quad[good]], sides)
+    if mesh.order == 2:  # shells beside solids count once
+        sides = np.where(np.isin(mesh.triangle_face[good], mesh.sheet_faces), sides, sides / 2.0)
     weight = size * area
     side = float((sides * weight).sum() / weight.sum())
-    return float(wave), float(wave / side) * (2.0 if mesh.has_solids and mesh.order == 2 else 1.0)
+    return float(wave), float(wave / side)
 
 
 def _along_lines(mesh: MeshFindings, shape: Floats) -> tuple[float, float]:
@@ -62,10 +64,11 @@ def half_waves(facts: CaseFacts) -> Evidence | None:
         return None
     first = int(np.flatnonzero(facts.modes.factors == facts.modes.positive[0])[0])
     wave, count = half_wave_of(facts.mesh, facts.modes.shapes[first])
+    twice = " (of second order, each counted twice)" if facts.mesh.has_solids and facts.mesh.order == 2 else ""
     if count >= _GOOD:
         return Evidence("elements per half wave", f"{count:.3g}", "elements", "good",
-                        f"The first mode's half wave of about {wave:.3g} mm spans {count:.3g} elements.", "mesh")
+                        f"The first mode's half wave of about {wave:.3g} mm spans {count:.3g} elements{twice}.", "mesh")
     state = "caution" if count >= _LEAST else "bad"
     return Evidence("elements per half wave", f"{count:.2g}", "elements", state,
-                    f"The first mode's half wave of about {wave:.3g} mm spans only {count:.2g} elements; the factor is too high. Mesh to "
-                    f"{wave / 8:.2g} mm there, or study convergence.", "mesh")
+                    f"The first mode's half wave of about {wave:.3g} mm spans only {count:.2g} elements{twice}; the factor is too high. "
+                    f"Mesh to {wave / 8:.2g} mm there, or study convergence.", "mesh")

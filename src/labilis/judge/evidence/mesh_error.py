@@ -2,6 +2,7 @@
 import math
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.numbers import error_text
 
 LIMIT, MOST = 0.02, 0.10  # what is aimed at; beyond the second the factor is a guess
 
@@ -20,4 +21,4 @@ def mesh_error(facts: CaseFacts) -> Evidence | None:
     state = "good" if error <= LIMIT else "caution" if error <= MOST else "bad"
     more = "" if state == "good" else " Mesh finer, or study convergence over several meshes."
     return Evidence("mesh error", f"{100 * error:.2g}", "% of the first factor", state,  # type: ignore[arg-type]
-                    f"By another mesh the first factor is {first:.4g} ± {100 * error:.2g} %.{more}", "mesh")
+                    f"By another mesh the first factor is {first:.4g} ± {error_text(error)}.{more}", "mesh")

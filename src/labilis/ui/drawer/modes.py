@@ -52,7 +52,8 @@ class ModesPage(QWidget):
         self.table.setWordWrap(False)  # cut at a letter, not at a word
         self.table.itemSelectionChanged.connect(self._clicked)
         for column, tip in ((_SHARES, "Share of the strain energy in each piece, the driver's first"),
-                            (_COLUMNS.index("half wave"), "Length of a half wave, and elements along it")):
+                            (_COLUMNS.index("half wave"),
+                             "Length of a half wave, and elements along it, one of second order counted twice")):
             self.table.horizontalHeaderItem(column).setToolTip(tip)  # type: ignore[union-attr]
         layout.addWidget(self.table, 1)
         self.note = note_below("")

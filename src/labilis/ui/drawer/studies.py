@@ -2,13 +2,12 @@
 meshed the other way."""
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from labilis.judge.findings import ConvergenceFindings, StudyFindings
-from labilis.judge.studies import study_words
+from labilis.judge.studies import figure_words, study_words
 from labilis.ui.drawer.chart import Chart, Line, Panel
 from labilis.ui.drawer.convergence import ConvergencePage
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
@@ -58,7 +57,7 @@ class StudyTable(QWidget):
             return
         self.table.setHorizontalHeaderLabels([_FIRST[self.kind], *(str(column) for column in found.columns)])
         for row, (label, figures) in enumerate(zip(found.labels, found.figures)):
-            cells = [str(label), *(f"{value:.4g}" if math.isfinite(value) else "–" for value in figures)]
+            cells = [str(label), *(figure_words(str(column), float(value)) for column, value in zip(found.columns, figures))]
             for column, words in enumerate(cells):
                 self.table.setItem(row, column, text_cell(words))
         self.note.setText(study_words(found) if found.done else "Running on ...")

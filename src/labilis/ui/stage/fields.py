@@ -78,7 +78,7 @@ def trace_field(mesh: MeshFindings, trace: TraceFindings, what: str = MOVES) -> 
 
 def drawn_words(scale: float) -> str:
     """How much larger or smaller than it is a movement is drawn."""
-    return "drawn at its true size" if abs(scale - 1.0) < 1e-3 else f"drawn {scale:.3g} times as large"
+    return "drawn at its true size" if abs(scale - 1.0) < 1e-3 else f"drawn × {scale:.3g}"
 
 
 def trace_values(mesh: MeshFindings, trace: TraceFindings, what: str, frame: int) -> np.ndarray:

@@ -29,18 +29,22 @@ def pick(renderer: Any, view: ShapeView, actor: Any, faces: np.ndarray, x: float
 
     `actor` shows triangles whose CAD face is given by `faces` (cells,).
     """
+    face, depth = _hit(renderer, actor, faces, x, y)
+    edge = _nearest_edge(renderer, view, x, y, depth)
+    if edge is not None:
+        return "edge", edge
+    return ("face", face) if face >= 0 else None
+
+
+def _hit(renderer: Any, actor: Any, faces: np.ndarray, x: float, y: float) -> tuple[int, float | None]:
+    """(CAD face of the cell of an actor under a pixel, -1 for none; its depth on the screen, None where nothing is hit)."""
     picker = vtkCellPicker()
     picker.SetTolerance(0.0005)
     picker.PickFromListOn()
     picker.AddPickList(actor)
-    on_face = bool(picker.Pick(x, y, 0, renderer)) and picker.GetCellId() >= 0
-    depth = None
-    if on_face:
-        depth = world_to_display(renderer, np.array([picker.GetPickPosition()]))[0, 2]
-    edge = _nearest_edge(renderer, view, x, y, depth)
-    if edge is not None:
-        return "edge", edge
-    return ("face", int(faces[picker.GetCellId()])) if on_face else None
+    if not picker.Pick(x, y, 0, renderer) or picker.GetCellId() < 0:
+        return -1, None
+    return int(faces[picker.GetCellId()]), float(world_to_display(renderer, np.array([picker.GetPickPosition()]))[0, 2])
 
 
 def pick_edge(renderer: Any, view: ShapeView, x: float, y: float) -> tuple[str, int] | None:
@@ -53,19 +57,13 @@ def pick_shown(renderer: Any, actor: Any, faces: np.ndarray, sides: np.ndarray, 
                ) -> tuple[str, int] | None:
     """The same on a deformed shape: `faces` the CAD face of each cell of `actor`, -1 for none; sides (s, 2, 3) where they are shown, with
     the CAD edge of each."""
-    picker = vtkCellPicker()
-    picker.SetTolerance(0.0005)
-    picker.PickFromListOn()
-    picker.AddPickList(actor)
-    on_face = bool(picker.Pick(x, y, 0, renderer)) and picker.GetCellId() >= 0
-    depth = world_to_display(renderer, np.array([picker.GetPickPosition()]))[0, 2] if on_face else None
+    face, depth = _hit(renderer, actor, faces, x, y)
     if len(sides):
         on_screen = world_to_display(renderer, sides.reshape(-1, 3)).reshape(-1, 2, 3)
         away = _distances(on_screen[:, 0], on_screen[:, 1], x, y, depth)
         best = int(np.argmin(away))
         if away[best] < _EDGE_REACH:
             return "edge", int(edges[best])
-    face = int(faces[picker.GetCellId()]) if on_face else -1
     return ("face", face) if face >= 0 else None
 
 

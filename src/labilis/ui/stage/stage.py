@@ -355,7 +355,7 @@ class Stage(QWidget):
             self._traced = trace.motions[low] + (place - low) * (trace.motions[high] - trace.motions[low])
             self.scene.change_motion(self._traced)
             one, two = (float(trace.factors[trace.frame[frame]]) for frame in (low, high))
-            told = f"factor {one + (place - low) * (two - one):.4g}, {told}"
+            told = ", ".join(filter(None, (f"factor {one + (place - low) * (two - one):.4g}", told)))
             self._measure()
             mesh = self.session.current("mesh")
             if mesh is not None and self.field is not None:
@@ -537,8 +537,9 @@ class Stage(QWidget):
         view = self.session.current("shape")
         if self.scene is None or view is None:
             return
-        if "field" in self.scene.actors:
-            self.scene.highlight_moved(self.session.current("mesh"), self.selection, LIGHT.accent)
+        mesh = self.session.current("mesh")
+        if "field" in self.scene.actors and self._free is None and mesh is not None:
+            self.scene.highlight_moved(mesh, self.selection, LIGHT.accent)
             return
         shown = bool({"body", "mesh"} & set(self.scene.actors))
         of = self.selection[0][0] if self.selection else "face"
@@ -608,9 +609,17 @@ class Stage(QWidget):
         self.fill_menus()
         self.name_tag.hide()
         self.pointer_bar.adjustSize()
-        self.pointer_bar.move(self._global(x, y) + QPoint(14, 12))
+        self.pointer_bar.move(self._beside(self._global(x, y)))
         self.pointer_bar.show()
         self.pointer_bar.raise_()
+
+    def _beside(self, pointer: QPoint) -> QPoint:
+        """Where the small bar stands whole on the stage, right below the pointer where there is room, else left of it or above."""
+        low, high = self.mapToGlobal(QPoint(0, 0)), self.mapToGlobal(QPoint(self.width(), self.height()))
+        wide, tall = self.pointer_bar.width(), self.pointer_bar.height()
+        x = pointer.x() + 14 if pointer.x() + 14 + wide <= high.x() else pointer.x() - 14 - wide
+        y = pointer.y() + 12 if pointer.y() + 12 + tall <= high.y() else pointer.y() - 12 - tall
+        return QPoint(max(x, low.x()), max(y, low.y()))
 
     def _measure(self) -> None:
         """Lines about what is picked, on the small bar; at the step of a trace that is shown."""
