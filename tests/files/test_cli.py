@@ -46,7 +46,7 @@ def test_check_writes_the_promised_json(tmp_path: Path) -> None:
     assert case["modes_complete"] is True
     assert case["modes"][0]["critical_load_n"] == pytest.approx(1000 * case["modes"][0]["factor"])
     assert case["euler"]["ends"] == "fixed-free"
-    assert set(result["mesh"]) == {"nodes", "elements", "unknowns", "order"}
+    assert set(result["mesh"]) == {"nodes", "elements", "unknowns", "order", "size_mm", "found_by"}
     assert {"name", "figure", "unit", "state", "text"} <= set(result["evidence"][0])
     assert {"shape", "mesh", "assemble", "factorise", "modes", "total"} <= set(result["timing_s"])
     names = {path.name for path in (tmp_path / "out").iterdir()}

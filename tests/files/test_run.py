@@ -208,7 +208,7 @@ def test_worker_runs_reports_and_serves_again(worker: Worker) -> None:
         worker.submit(snapshot(project), Plan("modes"))
     events = drain(worker, {"done"})
     kinds = [event.kind for event in events]
-    assert kinds.count("found") == 6
+    assert kinds.count("found") == 7
     fractions = [event.content.fraction for event in events if event.kind == "progress"]
     assert isinstance(events[0].content, Progress)
     assert fractions == sorted(fractions)

@@ -13,7 +13,7 @@ from labilis.judge.evidence import collect
 from labilis.judge.studies import study_words
 from labilis.judge.verdict import verdict_of_case
 from labilis.model import Geometry, LabilisError, Piece, Project, Region, load_project
-from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
+from labilis.run import Plan, Runner, Snapshot, judge_project, settled, stage_keys
 from labilis.run.other_way import other_way
 from labilis.run.pack import pack, unpack
 from labilis.run.picking import make_pick
@@ -29,7 +29,7 @@ def crossed(project: Project, files: dict[str, bytes] | None = None) -> tuple[An
     runner, snapshot = Runner(), Snapshot(project, files or {})
     results = runner.run(snapshot, Plan("modes"))
     results |= runner.again(snapshot, Plan("cross"))
-    found = results[stage_keys(project).cross]
+    found = results[stage_keys(settled(project, results)).cross]
     kept = unpack(*pack(found))
     assert found.done and np.array_equal(kept.labels, found.labels) and np.allclose(kept.figures, found.figures, equal_nan=True)
     return found, judge_project(project, results).cases[0]

@@ -220,14 +220,14 @@ def converge(model: Annotated[Path, typer.Argument(help="A JSON model or a .labi
              json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
     """The first factor over several meshes, and the value they go to."""
     from labilis.cli.output import convergence_json, print_convergence
-    from labilis.run import Plan, Runner, stage_keys
+    from labilis.run import Plan, Runner, settled, stage_keys
     from labilis.store import load_model
 
     snapshot = load_model(model)
     chosen = () if case is None else (snapshot.project.case(case).name,)
     with _progress() as show:
         results = Runner().run(snapshot, Plan("converge", chosen, meshes), show)
-    found = results[stage_keys(snapshot.project, case or snapshot.project.cases[0].name).converge]
+    found = results[stage_keys(settled(snapshot.project, results), case or snapshot.project.cases[0].name).converge]
     data = json.dumps(convergence_json(found), indent=2)
     if json_ is not None and str(json_) == "-":
         typer.echo(data)
@@ -244,14 +244,14 @@ def cross(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis
     """The first factors of the same part meshed the other way: shells as solids, thin solids as shells (status 3 if they are apart)."""
     from labilis.cli.output import cross_json, print_cross
     from labilis.judge.evidence.cross_check import MOST, apart
-    from labilis.run import Plan, Runner, stage_keys
+    from labilis.run import Plan, Runner, settled, stage_keys
     from labilis.store import load_model
 
     snapshot = load_model(model)
     chosen = () if case is None else (snapshot.project.case(case).name,)
     with _progress() as show:
         results = Runner().run(snapshot, Plan("cross", chosen), show)
-    found = results[stage_keys(snapshot.project, case or snapshot.project.cases[0].name).cross]
+    found = results[stage_keys(settled(snapshot.project, results), case or snapshot.project.cases[0].name).cross]
     data = json.dumps(cross_json(found), indent=2)
     if json_ is not None and str(json_) == "-":
         typer.echo(data)

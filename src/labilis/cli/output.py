@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from labilis.judge.findings import ConvergenceFindings, StudyFindings
-from labilis.judge.numbers import critical_text, force_text
+from labilis.judge.numbers import critical_text, force_text, settled_words
 from labilis.judge.overall import overall_checks
 from labilis.judge.stress import von_mises
 from labilis.model import Project
@@ -97,11 +97,21 @@ def as_json(report: ProjectReport, timing: Mapping[str, float]) -> dict[str, Any
         "verdict": verdict_word(report.meets),
         "cases": [_case_json(case) for case in report.cases],
         "mesh": None if mesh is None else {"nodes": len(mesh.nodes), "elements": mesh.count,
-                                           "unknowns": mesh.unknowns, "order": mesh.order},
+                                           "unknowns": mesh.unknowns, "order": mesh.order, "size_mm": _number(mesh.size),
+                                           "found_by": _settled_json(report)},
         "evidence": [{"case": case.facts.case, "name": item.name, "figure": item.figure, "unit": item.unit,
                       "state": item.state, "text": item.text} for case in report.cases for item in case.evidence],
         "timing_s": {name: round(value, 4) for name, value in timing.items()},
     }
+
+
+def _settled_json(report: ProjectReport) -> list[dict[str, Any]] | None:
+    """The meshes that were tried, None where the size is stated."""
+    found = next((case.facts.settled for case in report.cases if case.facts.settled is not None), None)
+    return None if found is None else [
+        {"times_finer": _number(fine), "size_mm": _number(size), "unknowns": int(unknowns), "factor": _number(factor),
+         "mesh_error": _number(error)}
+        for fine, size, unknowns, factor, error in zip(found.fineness_tried, found.sizes, found.unknowns, found.factors, found.errors)]
 
 
 def print_report(project: Project, report: ProjectReport, timing: Mapping[str, float]) -> None:
@@ -115,6 +125,9 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
     if report.mesh is not None:
         console.print(f"{report.mesh.words}, {len(report.mesh.nodes):,} nodes, "
                       f"{report.mesh.unknowns:,} unknowns")
+    found_by = next((case.facts.settled for case in report.cases if case.facts.settled is not None), None)
+    if found_by is not None and found_by.fineness != 1.0:
+        console.print(settled_words(found_by))
     for case in report.cases:
         facts = case.facts
         console.print(f"\nLoad case [bold]{facts.case}[/]")

@@ -1,6 +1,7 @@
 """What the runs found, as plain arrays with names where the user gave names. N, mm, MPa."""
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -313,6 +314,34 @@ class StudyFindings:
     done: bool
     series: Texts
     x: Floats
+
+
+@dataclass(frozen=True)
+class SettledFindings:
+    """How a mesh without a stated size was found, round by round: fineness_tried (n,); sizes (n,) mm; unknowns (n,); factors (n,): the one
+    whose mesh error decided; errors (n,) relative, nan where it could not be told; limit: what was aimed at."""
+
+    limit: float
+    fineness_tried: Floats
+    sizes: Floats
+    unknowns: Floats
+    factors: Floats
+    errors: Floats
+
+    @staticmethod
+    def of(limit: float, rounds: Sequence[tuple[float, float, float, float, float]]) -> SettledFindings:
+        """From rows of (fineness, size, unknowns, factor, error)."""
+        return SettledFindings(limit, *np.array(rounds, dtype=float).reshape(-1, 5).T)
+
+    @property
+    def fineness(self) -> float:
+        """What the results stand on."""
+        return float(self.fineness_tried[-1]) if len(self.fineness_tried) else 1.0
+
+    @property
+    def enough(self) -> bool:
+        """Whether the error of the last mesh is under the limit."""
+        return len(self.errors) > 0 and bool(self.errors[-1] <= self.limit)
 
 
 @dataclass(frozen=True)

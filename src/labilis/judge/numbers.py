@@ -2,11 +2,22 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from labilis.judge.findings import SettledFindings
 
 
 def critical_text(factor: float, growing_force: float) -> str:
     """Critical load of a factor; a dash where the growing loads balance each other and have no resultant."""
     return force_text(factor * growing_force) if growing_force else "–"
+
+
+def settled_words(found: SettledFindings) -> str:
+    """What making a mesh finer has brought."""
+    first, last = ((f"{found.sizes[k]:.3g} mm", f"{found.factors[k]:.4g} ± {error_text(float(found.errors[k]))}") for k in (0, -1))
+    text = f"The proposed {first[0]} gave the factor {first[1]}; {found.fineness:.3g} times finer it is {last[1]}."
+    return text if found.enough else text + f" The {error_text(found.limit)} aimed at was not reached: mesh finer where it bends."
 
 
 def error_text(error: float) -> str:

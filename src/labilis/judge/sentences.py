@@ -11,7 +11,7 @@ from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.findings import ConvergenceFindings, StrengthFindings
 from labilis.judge.gates import Gate
 from labilis.judge.joint_sentences import joint_sentences
-from labilis.judge.numbers import error_text, force_text
+from labilis.judge.numbers import error_text, force_text, settled_words
 from labilis.judge.spans import Sentence, Span, component_spans, value_span
 from labilis.judge.stress import von_mises
 from labilis.model import (
@@ -212,18 +212,27 @@ def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | 
     kinds = {piece.mesh_as for piece in project.active_pieces}
     order = Span({2: "Second-order", 1: "First-order draft"}[plan.order], ("mesh", "order"),
                  choices=(("second-order", 2), ("first-order draft, far too stiff", 1)), tone="bad" if plan.order == 1 else "")
-    size = plan.size or (f"{proposed:.3g} mm (proposed)" if proposed else "a proposed size")
+    found_by = None if facts is None else facts.settled
+    by = "found by the run" if found_by is not None and found_by.fineness != 1.0 else "proposed"
+    size = plan.size or (f"{proposed:.3g} mm ({by})" if proposed else "a proposed size")
+    stated = plan.size is not None and plan.fineness is not None
+    finer = [Span(f" made {plan.fineness} times finer", ("mesh", "fineness"))] if stated else []
     mixed = "swept hexahedra where a solid allows it, else tetrahedra"
     solids = Span(mixed if plan.solids == "swept" and plan.order == 2 else "tetrahedra", ("mesh", "solids"),
                   choices=((mixed, "swept"), ("tetrahedra everywhere", "tetrahedra")))
     what = [order, Span(" "), solids] if "solid" in kinds or not kinds else []
     what += [Span(" and quadrilateral shells" if what else "Quadrilateral shells")] if "shell" in kinds else []
     what += [Span(" and line elements" if what else "Line elements")] if "line" in kinds else []
-    found: list[Sentence] = [(*what, Span(" of "), value_span(size, ("mesh", "size"), "length"), Span("."))]
+    found: list[Sentence] = [(*what, Span(" of "), value_span(size, ("mesh", "size"), "length"), *finer, Span("."))]
     for index, zone in enumerate(plan.zones):
         found.append((Span("Finer on "), Span(zone.region, strong=True), Span(": "),
                       value_span(zone.size, ("mesh", "zones", index, "size"), "length"), Span("."),
                       *_lost_words(project, zone.region, lost)))
+    if plan.size is None and plan.fineness is None and plan.order == 2 and project.criteria.mesh_error:
+        found.append((Span("Made finer by the run until the factors that count are known within "),
+                      value_span(plan.within, ("mesh", "within"), "number"), Span(".")))
+        if found_by is not None and found_by.fineness != 1.0:
+            found.append((Span(settled_words(found_by), tone="" if found_by.enough else "caution"),))
     if len([piece for piece in project.active_pieces if piece.mesh_as != "line"]) > 1 or plan.weld_gap is not None:
         found.append((Span("An end of a wall counts as welded across up to "),
                       value_span(plan.weld_gap or "half of the thinner wall", ("mesh", "weld_gap"), "length"), Span(".")))

@@ -165,13 +165,13 @@ def solid_size(view: ShapeView) -> float:
     return max(min(view.length / 12.0, width / 4.0), float(np.sqrt(view.faces.area[solid].sum() / (0.433 * _MOST_SIDES))))
 
 
-def planned_sizes(view: ShapeView, stated: float | None) -> tuple[float, float | None]:
+def planned_sizes(view: ShapeView, stated: float | None, fineness: float = 1.0) -> tuple[float, float | None]:
     """(element size, another one of solids or None), mm: what is stated holds for all, what is proposed lets solids beside sheets keep
-    theirs."""
+    theirs, all divided by the fineness."""
     if stated is not None:
-        return stated, None
+        return stated / fineness, None
     size = proposed_size(view)
-    return size, None if view.sheet.all() else max(size, solid_size(view))
+    return size / fineness, None if view.sheet.all() else max(size, solid_size(view)) / fineness
 
 
 def _round_size(view: ShapeView) -> float:

@@ -119,9 +119,13 @@ class MeshZone(Statement):
 
 
 class MeshPlan(Statement):
-    """One global size, zones, element order. Without a size the program proposes one from the part's thickness."""
+    """One global size, zones, element order. Without a size the program proposes one from the part's walls and makes it finer until
+    the factors are known well enough."""
 
     size: str | None = Field(default=None, description="element size, length")
+    fineness: str | None = Field(default=None, description="how many times shorter than stated or proposed the sides are; found by the "
+                                                           "run when neither it nor a size is given")
+    within: str = Field(default="2 %", description="mesh error of the factors that count, under which the run stays with a mesh")
     order: Literal[1, 2] = Field(default=2, description="2 for results; 1 as a draft, always flagged")
     solids: Literal["swept", "tetrahedra"] = Field(default="swept", description="swept: hexahedra and wedges in solids that are an outline "
                                                    "moved along a line, unless a zone touches them; tetrahedra in all others")
@@ -379,6 +383,9 @@ class Project(Statement):
             found += [(f"cases/{case.name}/{part.case}", part.factor, "number") for part in case.combine]
         if self.mesh.size is not None:
             found.append(("mesh/size", self.mesh.size, "length"))
+        if self.mesh.fineness is not None:
+            found.append(("mesh/fineness", self.mesh.fineness, "number"))
+        found.append(("mesh/within", self.mesh.within, "number"))
         if self.mesh.weld_gap is not None:
             found.append(("mesh/weld_gap", self.mesh.weld_gap, "length"))
         found += [(f"mesh/zones/{zone.region}", zone.size, "length") for zone in self.mesh.zones]
@@ -532,6 +539,12 @@ def _check_sizes(project: Project) -> None:
     for where, text in sizes:
         if text is not None and project.value(text, "length", where) <= 0:
             raise LabilisError(f"An element size of '{text}' is not above zero.", where, "Give a positive length.", "size")
+    if project.mesh.fineness is not None and not 0.1 <= project.value(project.mesh.fineness, "number", "mesh/fineness") <= 20:
+        raise LabilisError(f"A fineness of '{project.mesh.fineness}' is not between 0.1 and 20.", "mesh/fineness",
+                           "Give a number in that range, or an element size.", "size")
+    if not 1e-4 <= project.value(project.mesh.within, "number", "mesh/within") <= 0.5:
+        raise LabilisError(f"A mesh error of '{project.mesh.within}' is not between 0.01 % and 50 %.", "mesh/within",
+                           "2 % is usual.", "size")
     if project.mesh.weld_gap is not None and project.value(project.mesh.weld_gap, "length", "mesh/weld_gap") < 0:
         raise LabilisError(f"A weld gap of '{project.mesh.weld_gap}' is below zero.", "mesh/weld_gap",
                            "Give a length of zero or more.", "size")

@@ -8,7 +8,8 @@ from labilis.run.pack import pack, unpack
 from labilis.run.plan import Plan, Progress, Snapshot
 from labilis.run.report import CaseReport, ProjectReport, judge_project
 from labilis.run.runner import Runner
+from labilis.run.settling import settled
 from labilis.run.worker import Worker, WorkerEvent
 
 __all__ = ["STAGES", "CaseReport", "Plan", "Progress", "ProjectReport", "Runner", "Snapshot", "StageKeys",
-           "Worker", "WorkerEvent", "judge_project", "pack", "stage_keys", "unpack"]
+           "Worker", "WorkerEvent", "judge_project", "pack", "settled", "stage_keys", "unpack"]

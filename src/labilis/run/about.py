@@ -1,6 +1,7 @@
 """What the runs stand on, for `labilis doctor` and the window."""
-from labilis.mesh import available_memory, estimate, planned_sizes, proposed_size
+from labilis.mesh import available_memory, estimate
 from labilis.model import Project
+from labilis.run.mesh_stage import mesh_sizes
 from labilis.shape import ShapeView
 from labilis.solve.factor import back_end
 
@@ -18,12 +19,12 @@ def available_gib() -> float:
 def mesh_cost(project: Project, view: ShapeView) -> str:
     """What the mesh of the plan will cost, before it is made, in words."""
     plan = project.mesh
-    size, solids = planned_sizes(view, None if plan.size is None else project.value(plan.size, "length"))
+    size, solids = mesh_sizes(project, view)
     cost = estimate(view, size, plan.order, plan.solids == "swept", solids)
     return (f"About {float(f'{cost.elements:.2g}'):,.0f} elements and {float(f'{cost.unknowns:.2g}'):,.0f} unknowns: "
             f"{cost.memory / 2**30:.1f} GiB and some {cost.seconds:.2g} s for the modes of one case.")
 
 
-def proposed_mesh_size(view: ShapeView) -> float:
-    """Element size (mm) the program would take for a part."""
-    return proposed_size(view)
+def mesh_size(project: Project, view: ShapeView) -> float:
+    """Element size (mm) of the plan."""
+    return mesh_sizes(project, view)[0]

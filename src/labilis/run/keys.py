@@ -33,6 +33,7 @@ class StageKeys:
     amplitude: str = ""
     tilt: str = ""
     cross: str = ""
+    settled: str = ""
 
 
 def _hash(*parts: Any) -> str:
@@ -87,7 +88,7 @@ def _mesh_parts(project: Project) -> list[Any]:
     plan = project.mesh
     zones = [(_regions(project, {zone.region}), project.value(zone.size, "length")) for zone in plan.zones]
     size, weld = (None if text is None else project.value(text, "length") for text in (plan.size, plan.weld_gap))
-    return [size, weld, plan.order, plan.solids, zones]
+    return [size, weld, plan.order, plan.solids, zones, None if plan.fineness is None else project.value(plan.fineness, "number")]
 
 
 def _material_parts(project: Project) -> list[Any]:
@@ -163,8 +164,9 @@ def _stage_keys(project: Project, case: str | None) -> StageKeys:
             keys["sections"] = _hash("sections", keys["strength"])
             keys["members"] = _hash("members", keys["strength"])
             criteria = project.criteria
-            keys["modes"] = _hash("modes", keys["strength"], criteria.modes, criteria.sign, criteria.second_opinion, criteria.mesh_error,
-                                  sorted({project.required_of(piece.name) for piece in project.active_pieces}))
+            asked = [criteria.modes, criteria.sign, criteria.second_opinion, criteria.mesh_error,
+                     sorted({project.required_of(piece.name) for piece in project.active_pieces})]
+            keys["modes"] = _hash("modes", keys["strength"], *asked)
             for study in ("converge", "tilt", "cross"):
                 keys[study] = _hash(study, keys["modes"])
             plan = project.trace
@@ -178,6 +180,9 @@ def _stage_keys(project: Project, case: str | None) -> StageKeys:
                 None if text is None else project.value(text, kind)
                 for text, kind in ((plan.target, "number"), (plan.deflection, "length"), (plan.modes_at, "number"))))
             keys["amplitude"] = _hash("amplitude", keys["trace"])
+            if project.mesh.size is None and project.mesh.fineness is None:  # of all cases: they share a mesh
+                keys["settled"] = _hash("settled", keys["system"], *asked, project.value(project.mesh.within, "number"),
+                                        [[other.name, _strength_parts(project, other.name)] for other in project.cases])
     except (LabilisError, StopIteration):
         pass
     return StageKeys(**keys)

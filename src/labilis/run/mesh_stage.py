@@ -10,7 +10,7 @@ from labilis.mesh import Bonds, Mesh, available_memory, estimate, find_bonds, me
 from labilis.model import LabilisError, Project
 from labilis.run.joints import joint_figures
 from labilis.run.regions import match_region
-from labilis.shape import PartShape
+from labilis.shape import PartShape, ShapeView
 
 
 def mesh_stage(project: Project, part: PartShape, coarser: float = 1.0) -> tuple[Mesh, Bonds, MeshFindings]:
@@ -18,7 +18,7 @@ def mesh_stage(project: Project, part: PartShape, coarser: float = 1.0) -> tuple
 
     Raises LabilisError for sizes that make no mesh, or one too large."""
     plan, view = project.mesh, part.view
-    size, solids = planned_sizes(view, None if plan.size is None else project.value(plan.size, "length", "mesh/size"))
+    size, solids = mesh_sizes(project, view)
     check_size(view, size, plan.order, plan.solids == "swept", solids)
     size, solids = coarser * size, None if solids is None else coarser * solids
     zones = []
@@ -34,6 +34,13 @@ def mesh_stage(project: Project, part: PartShape, coarser: float = 1.0) -> tuple
     weld = None if plan.weld_gap is None else project.value(plan.weld_gap, "length", "mesh/weld_gap")
     bonds = find_bonds(mesh, apart, part.lines, weld)
     return mesh, bonds, _mesh_findings(part, mesh, bonds, size)
+
+
+def mesh_sizes(project: Project, view: ShapeView) -> tuple[float, float | None]:
+    """(element size, another one of solids or None), mm, by the plan."""
+    plan = project.mesh
+    return planned_sizes(view, None if plan.size is None else project.value(plan.size, "length", "mesh/size"),
+                         1.0 if plan.fineness is None else project.value(plan.fineness, "number", "mesh/fineness"))
 
 
 def _mesh_findings(part: PartShape, mesh: Mesh, bonds: Bonds, size: float) -> MeshFindings:

@@ -50,7 +50,8 @@ def other_way(project: Project, files: Mapping[str, bytes], part: PartShape) -> 
                            "Compare the strut with rigid ends.", "one-way")
     regions = [_moved(region, part.view) for region in project.regions]
     # sizes stated for one way do not fit the other: it has its own default mesh
-    changed = project.changed(pieces=pieces, regions=regions, mesh=project.mesh.model_copy(update={"size": None, "zones": ()}))
+    plan = project.mesh.model_copy(update={"size": None, "fineness": None, "zones": ()})
+    changed = project.changed(pieces=pieces, regions=regions, mesh=plan)
     view = build_part(changed, dict(files)).view
     size, solids = planned_sizes(view, None)
     cost = estimate(view, size, changed.mesh.order, changed.mesh.solids == "swept", solids)

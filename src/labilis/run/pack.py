@@ -12,6 +12,7 @@ from labilis.judge.findings import (
     MeshFindings,
     ModesFindings,
     SectionFindings,
+    SettledFindings,
     StrengthFindings,
     StudyFindings,
     TraceFindings,
@@ -24,7 +25,7 @@ from labilis.solve.trace import PathState
 
 _KNOWN: dict[str, Any] = {kind.__name__: kind for kind in (
     ConvergenceFindings, MemberFindings,
-    MeshFindings, ModesFindings, SectionFindings, StrengthFindings, StudyFindings, TraceFindings, ShapeView,
+    MeshFindings, ModesFindings, SectionFindings, SettledFindings, StrengthFindings, StudyFindings, TraceFindings, ShapeView,
     FaceTable, EdgeTable, Tessellation, Whole, Ancestry, TraceCheckpoint, PathState)}
 _COMPACT = {"displacement_growing", "displacement_held", "stress_growing", "stress_held", "shapes", "shape", "energy", "levers",
             "layers", "motions"}

@@ -19,6 +19,7 @@ from labilis.judge.screening import screened_or_none
 from labilis.judge.verdict import Verdict, overall, verdict_of_case
 from labilis.model import EulerChoice, LabilisError, Project
 from labilis.run.keys import stage_keys
+from labilis.run.settling import settled
 from labilis.shape import ShapeView
 
 
@@ -108,7 +109,7 @@ def _along(members: MemberFindings | None, axis: np.ndarray) -> np.ndarray | Non
 
 def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseReport:
     """Report of one case from results whose keys fit the present statements."""
-    keys = stage_keys(project, case)
+    keys = stage_keys(settled(project, results), case)
     view, mesh = results.get(keys.shape), results.get(keys.mesh)
     strength, modes, sections = results.get(keys.strength), results.get(keys.modes), results.get(keys.sections)
     required = required_factor(project, modes)
@@ -127,7 +128,8 @@ def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseR
     hand = None if members is None else _hand_facts(members, modes, euler)
     facts = CaseFacts(project, case, mesh, strength, modes, euler, required, min(limits) if limits else None,
                       results.get(keys.trace), members, screened_or_none(project, members, required), hand,
-                      _ends_found(project, view, strength, sections) if isinstance(euler, EulerCheck) else None, results.get(keys.cross))
+                      _ends_found(project, view, strength, sections) if isinstance(euler, EulerCheck) else None, results.get(keys.cross),
+                      results.get(stage_keys(project).settled))
     evidence = collect(facts)
     return CaseReport(facts, evidence, verdict_of_case(facts, evidence))
 
@@ -175,4 +177,4 @@ def _hand_facts(members: MemberFindings, modes: ModesFindings | None, euler: Eul
 def judge_project(project: Project, results: Mapping[str, Any], only: tuple[str, ...] = ()) -> ProjectReport:
     """Reports of all cases, or of those named."""
     cases = tuple(judge_case(project, case.name, results) for case in project.cases if not only or case.name in only)
-    return ProjectReport(cases, overall([case.verdict for case in cases]), results.get(stage_keys(project).mesh))
+    return ProjectReport(cases, overall([case.verdict for case in cases]), results.get(stage_keys(settled(project, results)).mesh))

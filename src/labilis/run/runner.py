@@ -5,9 +5,9 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 
-from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings, StrengthFindings, TraceFindings
+from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings, SettledFindings, StrengthFindings, TraceFindings
 from labilis.mesh import (
     Bonds,
     Mesh,
@@ -18,11 +18,12 @@ from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.forces import LoadScene
 from labilis.run.keys import StageKeys, check_active, stage_keys
 from labilis.run.members_stage import members_stage
-from labilis.run.mesh_error import OtherMesh
+from labilis.run.mesh_error import OtherMesh, dimensions
 from labilis.run.mesh_stage import mesh_stage
 from labilis.run.modes_stage import modes_stage
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
 from labilis.run.resolve import Tied, make_tied
+from labilis.run.settling import Settling, wants_settling, with_fineness
 from labilis.run.strength_stage import SolvedCase, strength_stage
 from labilis.run.studies import amplitude_study, convergence_study, cross_check, tilt_study
 from labilis.run.system_stage import system_stage
@@ -30,8 +31,20 @@ from labilis.run.trace_stage import trace_stage
 from labilis.shape import BodyShape, PartShape, build_part, scan_sections
 from labilis.solve.factor import Factor
 
-_MOST_KEPT = 20  # bodies, meshes, solutions of late statements
+_MOST_KEPT, _OF_CASE = 20, 3  # bodies, meshes, solutions of late statements; more of them for each load case
 Found = Callable[[str, Any], None]
+
+
+class _Meshed(NamedTuple):
+    """A mesh and what stands on it for all cases."""
+
+    part: PartShape
+    findings: MeshFindings
+    scene: LoadScene
+    tied: Tied
+    stiffness: Factor
+    other: OtherMesh
+    retie: Callable[[frozenset[str]], Tied]
 
 
 class Runner:
@@ -39,6 +52,7 @@ class Runner:
 
     def __init__(self) -> None:
         self._kept: OrderedDict[str, Any] = OrderedDict()
+        self._most = _MOST_KEPT
         self.timing: dict[str, float] = {}
 
     def run(self, snapshot: Snapshot, plan: Plan, progress: ProgressCall = lambda _: None,
@@ -52,9 +66,14 @@ class Runner:
         results: dict[str, Any] = {}
 
         def give(key: str, result: Any) -> None:
-            results[key] = result
-            found(key, result)
+            if results.get(key) is not result:
+                results[key] = result
+                found(key, result)
 
+        self._most = max(self._most, _MOST_KEPT + _OF_CASE * len(snapshot.project.cases))
+        made: dict[str, ModesFindings] = {}
+        if plan.upto not in ("shape", "mesh", "strength") and wants_settling(snapshot.project):
+            snapshot, progress = self._settle(snapshot, plan, progress, give, made)
         project = snapshot.project
         progress(Progress(0.02, "Reading the part"))
         keys = stage_keys(project)
@@ -80,38 +99,105 @@ class Runner:
             study = amplitude_study if plan.upto == "amplitude" else tilt_study
             study(snapshot, plan, self.again, progress, give)
             return self._finish(started, results)
-        scene, tied, stiffness = self._system(project, part, mesh, bonds, keys, progress)
-
-        def retie(flipped: frozenset[str]) -> Tied:
-            return make_tied(project, part.view, mesh, bonds, flipped)
-        other = OtherMesh(project, part, findings)
+        on = self._meshed(project, part, mesh, bonds, findings, keys, progress)
         for number, case in enumerate(cases):
             case_keys = stage_keys(project, case)
-            share = number / len(cases)
 
-            def case_progress(fraction: float, text: str, share: float = share, case: str = case) -> None:
-                progress(Progress(0.35 + 0.65 * (share + fraction / len(cases)), f"{text}, case {case}"))
-
-            case_progress(0.02, "Solving")
-            strength, solved = self._strength(scene, case, tied, stiffness, case_keys)
-            give(case_keys.strength, strength)
-            give(case_keys.members, self._keep("members" + case_keys.members, lambda: self._timed("members", lambda: members_stage(
-                scene, part, solved))))  # noqa: B023
-            if part.lone is not None:
-                give(case_keys.sections, self._sections(part.lone, strength, case_keys))
-            if plan.upto in ("modes", "trace"):
-                case_progress(0.25, "Finding modes")
-                modes = self._timed("modes", lambda: modes_stage(
-                    scene, case, solved, stiffness, strength, retie, case_progress))  # noqa: B023
-                if project.criteria.mesh_error and findings.order == 2:
-                    case_progress(0.95, "Checking the mesh with another one")
-                    errors = self._timed("mesh error", lambda: other.errors(case, modes, yields_of(project)))  # noqa: B023
-                    modes = replace(modes, mesh_error=errors)
-                give(case_keys.modes, modes)
+            def case_progress(fraction: float, text: str, number: int = number, case: str = case) -> None:
+                progress(Progress(0.35 + 0.65 * (number + fraction) / len(cases), f"{text}, case {case}"))
+            self._case(on, case, case_keys, plan.upto in ("modes", "trace"), case_progress, give, made)
             if plan.upto == "trace":
                 give(case_keys.trace, self._timed("trace", lambda: self._trace(
-                    scene, case, part, bonds, results[case_keys.modes], case_keys, case_progress, found, plan.resume)))  # noqa: B023
+                    on.scene, case, part, bonds, results[case_keys.modes], case_keys, case_progress, found, plan.resume)))  # noqa: B023
         return self._finish(started, results)
+
+    def _settle(self, snapshot: Snapshot, plan: Plan, progress: ProgressCall, give: Found,
+                made: dict[str, ModesFindings]) -> tuple[Snapshot, ProgressCall]:
+        """Modes of all cases on finer and finer meshes until their errors are small: the statements with the fineness that came of it, and
+        the progress of what is left to do. Modes of the last mesh are `made`; those of the first are given as they are found."""
+        project, done = snapshot.project, 0.0
+        key = stage_keys(project).settled
+        if not key:
+            return snapshot, progress
+        progress(Progress(0.01, "Reading the part"))
+        if key not in self._kept:
+            settling, fineness, tried = Settling(project), 1.0, 1.0
+            while fineness:
+                ahead = done + 0.5 * (1.0 - done)
+
+                def of_round(step: Progress, done: float = done, ahead: float = ahead, fineness: float = fineness) -> None:
+                    finer = "" if fineness == 1.0 else f", mesh made {fineness:g} times finer"
+                    progress(Progress(done + step.fraction * (ahead - done), step.text + finer))
+                made.clear()
+                tried = fineness
+                try:
+                    fineness = self._round(snapshot, plan, settling, fineness, of_round, give, made)
+                except Exception:  # whatever a mesh that nobody asked for ends in, what was found on the one before stands
+                    if not settling.rounds:
+                        raise
+                    break
+                done = ahead
+            if settling.rounds[-1][0] != tried:
+                made.clear()  # of a mesh that was not taken
+            self._keep(key, settling.findings)
+        found: SettledFindings = self._keep(key, lambda: None)
+        give(key, found)
+        return replace(snapshot, project=with_fineness(project, found.fineness)), lambda step: progress(
+            Progress(done + step.fraction * (1.0 - done), step.text))
+
+    def _round(self, snapshot: Snapshot, plan: Plan, settling: Settling, fineness: float, progress: ProgressCall, give: Found,
+               made: dict[str, ModesFindings]) -> float:
+        """Modes of all cases on one mesh; the fineness of the next one, 0 for none."""
+        project = with_fineness(snapshot.project, fineness)
+        keys = stage_keys(project)
+        part = self._timed("shape", lambda: self._part(snapshot, keys))
+        first = fineness == 1.0
+        if first:
+            give(keys.shape, part.view)
+        progress(Progress(0.08, "Meshing"))
+        mesh, bonds, findings = self._timed("mesh", lambda: self._mesh(project, part, keys))
+        if first:
+            give(keys.mesh, findings)
+        on = self._meshed(project, part, mesh, bonds, findings, keys, progress)
+        names = [case.name for case in project.cases]
+        for number, case in enumerate(names):
+            def case_progress(fraction: float, text: str, number: int = number, case: str = case) -> None:
+                progress(Progress(0.35 + 0.65 * (number + fraction) / len(names), f"{text}, case {case}"))
+            try:
+                self._case(on, case, stage_keys(project, case), True, case_progress, give if first else lambda _key, _result: None, made)
+            except LabilisError:
+                if not plan.cases or case in plan.cases:
+                    raise
+        return settling.add(fineness, findings, list(made.values()), dimensions(findings)) or 0.0
+
+    def _meshed(self, project: Project, part: PartShape, mesh: Mesh, bonds: Bonds, findings: MeshFindings, keys: StageKeys,
+                progress: ProgressCall) -> _Meshed:
+        return _Meshed(part, findings, *self._system(project, part, mesh, bonds, keys, progress), OtherMesh(project, part, findings),
+                       lambda flipped: make_tied(project, part.view, mesh, bonds, flipped))
+
+    def _case(self, on: _Meshed, case: str, keys: StageKeys, modes_too: bool, progress: Callable[[float, str], None], give: Found,
+              made: dict[str, ModesFindings]) -> None:
+        """Strength of a case, and its modes with their mesh errors unless they are `made` already."""
+        project = on.scene.project
+        progress(0.02, "Solving")
+        strength, solved = self._strength(on.scene, case, on.tied, on.stiffness, keys)
+        give(keys.strength, strength)
+        give(keys.members, self._keep("members" + keys.members, lambda: self._timed("members", lambda: members_stage(
+            on.scene, on.part, solved))))
+        if on.part.lone is not None:
+            give(keys.sections, self._sections(on.part.lone, strength, keys))
+        if not modes_too:
+            return
+        if keys.modes not in made:
+            progress(0.25, "Finding modes")
+            modes = self._timed("modes", lambda: modes_stage(
+                on.scene, case, solved, on.stiffness, strength, on.retie, progress))
+            if project.criteria.mesh_error and on.findings.order == 2:
+                progress(0.95, "Checking the mesh with another one")
+                errors = self._timed("mesh error", lambda: on.other.errors(case, modes, yields_of(project)))
+                modes = replace(modes, mesh_error=errors)
+            made[keys.modes] = modes
+        give(keys.modes, made[keys.modes])
 
     def again(self, snapshot: Snapshot, plan: Plan, progress: ProgressCall = lambda _: None) -> dict[str, Any]:
         """A further run, or one of a study, with what is kept here, its time not counted twice."""
@@ -187,7 +273,7 @@ class Runner:
                 del self._kept[old]  # factors are large: keep one older set at most
         made = make()
         self._kept[key] = made
-        while len(self._kept) > _MOST_KEPT:
+        while len(self._kept) > self._most:
             self._kept.popitem(last=False)
         return made
 

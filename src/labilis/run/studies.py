@@ -9,11 +9,12 @@ import numpy as np
 from labilis.judge.convergence import extrapolated
 from labilis.judge.findings import ConvergenceFindings, StudyFindings
 from labilis.judge.stress import von_mises
-from labilis.mesh import proposed_size
 from labilis.model import ForceLoad, LabilisError, Project
 from labilis.run.keys import stage_keys
+from labilis.run.mesh_stage import mesh_sizes
 from labilis.run.other_way import other_way
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
+from labilis.run.settling import settled
 from labilis.shape import PartShape
 
 Found = Callable[[str, Any], None]
@@ -27,14 +28,14 @@ _CROSSED = 3  # factors that a cross-check compares
 def convergence_study(snapshot: Snapshot, plan: Plan, part: PartShape, run_alone: Run, progress: ProgressCall, give: Found) -> None:
     """First factor with meshes of falling size, the present one the third."""
     project = snapshot.project
-    size = proposed_size(part.view) if project.mesh.size is None else project.value(project.mesh.size, "length")
+    size, _ = mesh_sizes(project, part.view)
     case = _case(project, plan)
     key = stage_keys(project, case).converge
     rows: list[tuple[float, int, int, float]] = []
     for number in range(plan.meshes):
         present = size * _RATIO ** (2 - number)
         progress(Progress(number / plan.meshes, f"Mesh {number + 1} of {plan.meshes}, {present:.3g} mm"))
-        plan_of = project.mesh.model_copy(update={"size": f"{present!r} mm"})
+        plan_of = project.mesh.model_copy(update={"size": f"{present!r} mm", "fineness": None})
         changed = project.changed(mesh=plan_of, criteria={**project.criteria.model_dump(), "modes": 1, "second_opinion": False,
                                                                "mesh_error": False})
         found = run_alone(Snapshot(changed, snapshot.files), Plan("modes", (case,)))
@@ -135,7 +136,7 @@ def cross_check(snapshot: Snapshot, plan: Plan, part: PartShape, run: Run, run_a
     for number, (changed, words, solve) in enumerate(((own, before, run), (other, after, run_alone))):
         progress(Progress(0.5 * number, f"As {words}"))
         found = solve(Snapshot(changed, snapshot.files), Plan("modes", (case,)))
-        keys = stage_keys(changed, case)
+        keys = stage_keys(settled(changed, found), case)
         modes, mesh = found[keys.modes], found[keys.mesh]
         if len(modes.positive) == 0:
             raise LabilisError(f"As {words} there is no positive factor to compare.", f"cases/{case}", "This load cannot make the part "

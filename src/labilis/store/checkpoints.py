@@ -9,9 +9,11 @@ from typing import Any
 
 import numpy as np
 
+from labilis.judge.findings import SettledFindings
 from labilis.model import LabilisError, Project
 from labilis.run import pack, stage_keys, unpack
 from labilis.run.checkpoint import TraceCheckpoint
+from labilis.run.settling import with_fineness
 
 
 class CheckpointFile:
@@ -19,14 +21,17 @@ class CheckpointFile:
 
     def __init__(self, path: Path) -> None:
         self.path = Path(path)
+        self._fineness = 1.0
 
     def keep(self, key: str, result: Any) -> None:
         """Write a checkpoint in place of the one before; anything else is left alone."""
+        if isinstance(result, SettledFindings):
+            self._fineness = result.fineness
         if not isinstance(result, TraceCheckpoint):
             return
         kind, meta, arrays = pack(result)
         part = self.path.with_name(f".{self.path.name}.part")
-        head = np.frombuffer(json.dumps({"key": key, "kind": kind, "meta": meta}).encode(), dtype=np.uint8)
+        head = np.frombuffer(json.dumps({"key": key, "kind": kind, "meta": meta, "fineness": self._fineness}).encode(), dtype=np.uint8)
         try:
             with open(part, "wb") as target:
                 np.savez(target, allow_pickle=False, **{"head": head, **{f"a.{name}": array for name, array in arrays.items()}})
@@ -36,8 +41,8 @@ class CheckpointFile:
                                "disk") from error
 
     def fitting(self, project: Project, cases: Sequence[str]) -> TraceCheckpoint | None:
-        """The checkpoint, if it belongs to these statements and one of these cases (all when empty); None when there is no file or it
-        belongs to others. Raises LabilisError for a file that is no checkpoint."""
+        """The checkpoint, if it belongs to these statements, with the mesh that was found for them, and one of these cases (all when
+        empty); None when there is no file or it belongs to others. Raises LabilisError for a file that is no checkpoint."""
         if not self.path.exists():
             return None
         try:
@@ -47,5 +52,7 @@ class CheckpointFile:
         except (OSError, ValueError, KeyError, TypeError, zipfile.BadZipFile, EOFError) as error:
             raise LabilisError(f"This is no checkpoint ({error}).", str(self.path), "Name another file.", "checkpoint") from error
         known = cases or tuple(case.name for case in project.cases)
-        fits = isinstance(found, TraceCheckpoint) and found.case in known and stage_keys(project, found.case).path == head["key"]
+        plan, fineness = project.mesh, float(head.get("fineness", 1.0))
+        fine = with_fineness(project, fineness) if plan.size is None and plan.fineness is None else project
+        fits = isinstance(found, TraceCheckpoint) and found.case in known and stage_keys(fine, found.case).path == head["key"]
         return found if fits else None

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QInputDialog
 
 from labilis.model import CaseLoad, LabilisError, LoadCase, Project
-from labilis.run.about import proposed_mesh_size
+from labilis.run.about import mesh_size
 from labilis.run.picking import ShapeView
 from labilis.ui import actions, marking
 from labilis.ui.building import with_aside, with_move, with_piece, with_temperature, with_weight
@@ -70,8 +70,7 @@ class Editing:
         view = self.session.current("shape")
 
         def act() -> None:
-            plan = self.session.project.mesh
-            size = proposed_mesh_size(view) if plan.size is None else self.session.project.value(plan.size, "length")
+            size = mesh_size(self.session.settled, view)
             project, words, _ = actions.refine(self.session.project, view, self.stage.selection, f"{size / 2:.3g} mm")
             self.session.edit(project, words)
             self.sheet.open_station("Mesh")

@@ -14,7 +14,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from labilis.judge.evidence import CaseFacts
 from labilis.model import LabilisError, Project, grade
 from labilis.model.renaming import renamed
-from labilis.run import Plan, Snapshot, Worker, judge_project, stage_keys
+from labilis.run import Plan, Snapshot, Worker, judge_project, settled, stage_keys
 from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.importing import STEEL, add_file, new_project, told
 from labilis.run.plan import Progress, Stage
@@ -359,7 +359,12 @@ class Session(QObject):
     # --- results --------------------------------------------------------------------------------------------------
     def current(self, stage: Stage) -> Any:
         """Result of a stage that fits the present statements, or None."""
-        return self.results.get(getattr(stage_keys(self.project, self.case_name or None), stage))
+        return self.results.get(getattr(stage_keys(self.settled, self.case_name or None), stage))
+
+    @property
+    def settled(self) -> Project:
+        """The statements with the mesh that a run found for them."""
+        return settled(self.project, self.results)
 
     @property
     def case_report(self) -> CaseReport | None:
@@ -422,7 +427,7 @@ class Session(QObject):
         if query is not None:
             self.worker.ask(query)
         else:
-            self.worker.submit(Snapshot(self.project, self.files), plan)
+            self.worker.submit(Snapshot(self.settled, self.files), plan)
         self._timer.start()
         self.run_changed.emit()
 

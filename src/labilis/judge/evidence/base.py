@@ -4,7 +4,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from labilis.judge.findings import MemberFindings, MeshFindings, ModesFindings, StrengthFindings, StudyFindings, TraceFindings
+from labilis.judge.findings import (
+    MemberFindings,
+    MeshFindings,
+    ModesFindings,
+    SettledFindings,
+    StrengthFindings,
+    StudyFindings,
+    TraceFindings,
+)
 from labilis.judge.hand import EndCase, EulerCheck
 from labilis.judge.hand.taken import HandFacts
 from labilis.judge.screening import Screened
@@ -45,6 +53,7 @@ class CaseFacts:
     hand: HandFacts | None = None
     ends_found: EndCase | None = None
     cross: StudyFindings | None = None
+    settled: SettledFindings | None = None
 
     def required_of(self, driver: str) -> float:
         """Factor that a mode of this driver must reach."""

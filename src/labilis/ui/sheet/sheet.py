@@ -13,7 +13,7 @@ from labilis.judge.spans import Sentence, Span
 from labilis.judge.studies import study_words
 from labilis.judge.trace_sentences import trace_sentences
 from labilis.model import Project
-from labilis.run.about import mesh_cost, proposed_mesh_size
+from labilis.run.about import mesh_cost, mesh_size
 from labilis.ui.sheet.card import Card, Mark
 
 if TYPE_CHECKING:
@@ -134,9 +134,9 @@ class Sheet(QScrollArea):
         self._show("Loads", [*loads, *sentences.case_sentences(project)], removable)
         if project.supports and self.cards["Supports"].is_open:
             self.cards["Supports"].add_note("On the stage, ticks stand for x y z and the three turns: long when held.")
-        proposed = proposed_mesh_size(view) if view is not None else None
+        proposed = mesh_size(session.settled, view) if view is not None else None
         mesh = sentences.mesh_sentences(project, facts or session.report_without_case(), proposed, lost,
-                                        mesh_cost(project, view) if view is not None else "")
+                                        mesh_cost(session.settled, view) if view is not None else "")
         self._show("Mesh", mesh, {index + 1: ("zones", zone.region, "Remove this zone")
                                   for index, zone in enumerate(project.mesh.zones)})
         strength = sentences.strength_sentences(facts)
