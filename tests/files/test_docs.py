@@ -51,6 +51,15 @@ def test_the_example_of_lines_runs(tmp_path: Path) -> None:
     assert {case.facts.required_of("post"), case.facts.required_of("beam")} == {15.0, 3.0}
 
 
+def test_the_example_of_bolts_and_seams_runs(tmp_path: Path) -> None:
+    text = (ROOT / "docs/model-format.md").read_text(encoding="utf-8")
+    (tmp_path / "m.json").write_text(re.findall(r"```json\n(.*?)```", text, re.S)[3], encoding="utf-8")
+    snapshot = load_model(tmp_path / "m.json")
+    case = judge_project(snapshot.project, Runner().run(snapshot, Plan("modes"))).cases[0]
+    assert len(case.facts.modes.positive) == 2 and list(case.facts.strength.bolts) == ["M8 first", "M8 second"]
+    assert any(item.name == "bolts" for item in case.evidence)
+
+
 def test_the_examples_are_the_demos() -> None:
     demos = ROOT / "src/labilis/demos"
     shipped = {path.name: path.read_bytes() for path in demos.glob("*/*") if path.suffix in (".json", ".step")}

@@ -1,4 +1,5 @@
 """Pieces from recipes, shells and the trace, by the real controls."""
+import json
 import re
 from pathlib import Path
 from typing import Any
@@ -11,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QMenu
 from tests.interface.conftest import DEMO, Hand
 
 STAND = DEMO.parents[1] / "cabinet-stand/cabinet-stand.json"
+DOCS = Path(__file__).parents[2] / "docs"
 BRACKET = DEMO.parents[1] / "sensor-bracket/sensor-bracket.json"
 
 
@@ -407,3 +409,48 @@ def test_a_further_file_brings_its_bodies(hand: Hand, tmp_path: Path) -> None:
         hand.wait_idle()
         assert [(piece.name, piece.geometry) for piece in session.project.pieces] == [("bar", "bar.step"), ("bar 2", "bar.stp")], twice
     assert session.current("shape").volume == pytest.approx(240 * 16 * 4 + 50 * 40 * 30)
+
+
+def test_bolts_and_a_seam_by_hand(hand: Hand, tmp_path: Path) -> None:
+    """Bores of two straps picked and bolted, edges of a tab welded, the factor found, a bolt's grade and size changed, one removed."""
+    text = (DOCS / "model-format.md").read_text(encoding="utf-8")
+    model = json.loads(re.findall(r"```json\n(.*?)```", text, re.S)[3])
+    (tmp_path / "lap.json").write_text(json.dumps({**model, "bolts": [], "seams": []}), encoding="utf-8")
+    hand.load(tmp_path / "lap.json")
+    window, session = hand.window, hand.session
+    for number in (1, 2):
+        window.stage.select((edge(hand, f"low/hole.{number}"), edge(hand, f"up/hole.{number}")))
+        window.stage._place_bar(300, 300)
+        assert window.stage.bar_buttons["Join"].isVisible()
+        window.stage.join_menu.actions()[0].trigger()
+        hand.qtbot.waitUntil(lambda number=number: len(session.project.bolts) == number, timeout=3000)
+        hand.wait_idle()
+    first, second = session.project.bolts
+    assert first.diameter == "8 mm" and first.faces == "apart" and set(first.through) == {"low 1", "up 1"} and first.name != second.name
+    window.stage.select((edge(hand, "tab/side.1"), edge(hand, "tab/side.3")))
+    window.stage._place_bar(300, 300)
+    words = [action.text() for action in window.stage.join_menu.actions()]
+    assert any("Welded to up" in word for word in words) and not any("tab" in word for word in words)
+    window.stage.join_menu.actions()[next(k for k, word in enumerate(words) if "Welded to up" in word)].trigger()
+    hand.wait_idle()
+    assert session.project.seams[0].to == "up" and session.project.seams[0].along == "tab sides"
+    said = hand.text("Mesh")
+    assert "grade 8.8" in said and "only bolted" in said and "is welded to up along its edges" in said
+    hand.run()
+    report = session.case_report
+    assert report is not None and len(report.facts.strength.bolts) == 2 and len(window.stage.glyphs.hubs) >= 4
+    both = float(report.facts.modes.positive[0])
+    hand.choose("Mesh", ("bolts", 0, "grade"), "grade 10.9")
+    hand.wait_idle()
+    assert session.project.bolts[0].grade == "10.9"
+    assert session.case_report.facts.modes is not None  # the judge's own: nothing has to be run again
+    hand.choose("Mesh", ("bolts", 0, "turning"), "held from turning by friction")
+    label = next(label for label in hand.card("Mesh").sentences if label.accessibleName().startswith(second.name))
+    label.removed.emit()
+    hand.wait_idle()
+    assert [bolt.name for bolt in session.project.bolts] == [first.name] and session.case_report.facts.modes is None
+    hand.run()
+    assert float(session.case_report.facts.modes.positive[0]) < both
+    hand.window.stage.select((edge(hand, "low/side.4"),))
+    window.stage._place_bar(300, 300)
+    assert not window.stage.bar_buttons["Join"].isVisible()

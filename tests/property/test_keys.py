@@ -16,7 +16,7 @@ from labilis.store import load_model
 EXAMPLES = Path(__file__).parents[2] / "examples"
 # of classes that no piece has, and what is only said
 SILENT = re.compile(r"name|scenario|criteria\.(member|stiffener|closed|required)_factor|criteria\.capacity|criteria\.left_out.*|euler\..*"
-                    r"|checks.*|.*\.source")
+                    r"|checks.*|.*\.source|bolts\.\d+\.(edge|grade)|seams\.\d+\.name")
 EVERYTHING: dict[str, Any] = {
     "materials": [{"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3", "density": "7850 kg/m^3",
                    "yield_strength": "235 MPa", "expansion": "1.2e-5 /K", "hardening": [["0", "235 MPa"], ["0.1", "300 MPa"]]}],
@@ -27,6 +27,9 @@ EVERYTHING: dict[str, Any] = {
     "hubs": [{"name": "ram", "region": "head", "at": ["201 mm", "10 mm", "0 mm"]}],
     "supports": [{"name": "foot", "on": "foot", "held": ["x", "y", "z", "turn_x"],
                   "axes": {"kind": "local", "x_axis": [1, 0, 0], "xy_plane": [0, 1, 0]}}],
+    "bolts": [{"name": "M8", "through": ["foot", "head"], "diameter": "8 mm", "grade": "8.8", "faces": "apart", "turning": "free",
+               "edge": "20 mm"}],
+    "seams": [{"name": "weld", "along": "foot", "to": "strip"}],
     "springs": [{"name": "soft", "on": "ram", "z": "5 N/mm"}],
     "loads": [{"kind": "force", "name": "a", "on": "ram", "components": ["-100 N", "1 N", "2 N"], "offset": ["0 mm", "1 mm", "2 mm"],
                "tilt": {"angle": "1 deg", "toward": "y"}},
@@ -41,7 +44,7 @@ EVERYTHING: dict[str, Any] = {
     "trace": {"mode": 1, "amplitude": "0.2 mm", "target": "3", "steps": 30, "deflection": "20 mm", "modes_at": "1.5",
               "seeds": [{"mode": 2, "amplitude": "0.1 mm"}]}}
 OTHER = {"x": "y", "y": "z", "z": "x", "fixed": "following", "growing": "held", "total": "each", "stiff": "spread", "shell": "solid",
-         "positive": "both", "+": "-", "swept": "tetrahedra"}
+         "positive": "both", "+": "-", "swept": "tetrahedra", "apart": "bonded", "free": "held"}
 
 
 def leaves(value: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[tuple[Any, ...], Any]]:

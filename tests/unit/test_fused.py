@@ -143,3 +143,16 @@ def test_a_bar_of_two_materials_gives_way_as_both_do() -> None:
     assert len(mesh.bonded) == 0 and mesh.fused[0, :2].tolist() == [0, 1] and mesh.fused[0, 2] >= 9
     at_head = np.abs(mesh.nodes[:, 0] - 80) < 1e-6
     assert moved[:len(mesh.nodes)][at_head, 0] == pytest.approx(1000 / 100 * (50 / 210e3 + 30 / 70e3), rel=1e-6)
+
+
+@pytest.mark.parametrize("number", [0, 1])
+def test_edges_of_a_released_solid_are_its_own(number: int) -> None:
+    """Where two solids touch without being joined, an edge in the contact belongs to the one it was picked on."""
+    part = standing()
+    mesh = mesh_part(part, 6.0, 2, swept=False, apart=frozenset({(0, 1)}))
+    solid = part.solids[number]
+    own = {body: np.unique(np.concatenate([cell.elements[cell.body == body].ravel() for cell in mesh.cells])) for body in (0, 1)}
+    first = sum(len(part.solids[before].view.edges) for before in range(number))
+    for edge in range(len(solid.view.edges)):
+        nodes = mesh.region_nodes(np.zeros(0, dtype=np.int64), np.array([first + edge]))
+        assert len(nodes) > 2 and np.isin(nodes, own[part.solid_bodies[number]]).all()

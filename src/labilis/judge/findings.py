@@ -116,7 +116,9 @@ class StrengthFindings:
     N, growing and held; residual: of the solution, relative; yield_factor (inf without yield strength or stress), yield_node,
     yield_body: where; growing_size N: sum of the sizes of the growing forces, whatever their directions;
     load_sizes (l,) N: the same for each load; moment_sizes (l,) N mm: sum of the sizes of the moments that each load puts on nodes that
-    turn.
+    turn. Of bolts, a row for each plane between two pieces: bolts (b,) names; bolt_pieces (b, 2); bolt_depths (b, 2), bolt_bores (b, 2) mm:
+    depth and diameter of the bores beside it; bolt_axes (b, 3) from the first piece to the second; bolt_growing, bolt_held (b, 6): force N
+    and moment N mm with which the second piece draws on the bolt there.
     """
 
     case: str
@@ -144,6 +146,13 @@ class StrengthFindings:
     yield_body: str
     load_sizes: Floats
     moment_sizes: Floats = field(default_factory=lambda: np.zeros(0))
+    bolts: Texts = field(default_factory=lambda: np.zeros(0, dtype="U1"))
+    bolt_pieces: Texts = field(default_factory=lambda: np.zeros((0, 2), dtype="U1"))
+    bolt_depths: Floats = field(default_factory=lambda: np.zeros((0, 2)))
+    bolt_bores: Floats = field(default_factory=lambda: np.zeros((0, 2)))
+    bolt_axes: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    bolt_growing: Floats = field(default_factory=lambda: np.zeros((0, 6)))
+    bolt_held: Floats = field(default_factory=lambda: np.zeros((0, 6)))
 
     @property
     def max_displacement(self) -> float:

@@ -11,6 +11,7 @@ from typing import Literal
 
 import numpy as np
 
+from labilis.judge.bolts import bolt_checks
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.overall import least_overall, overall_checks
 
@@ -104,6 +105,14 @@ def _strength(facts: CaseFacts) -> Gate:
     if facts.without_yield:
         return Gate("strength", "open", f"The material of {facts.without_yield[0]} has no yield strength. State it, or give the reason why "
                     "it is not needed.", "part")
+    worst = next(iter(bolt_checks(facts)), None)
+    if worst is not None and worst.used > 1.0:
+        return Gate("strength", "fails", f"Bolt '{worst.name}' carries {worst.used:.4g} times what EN 1993-1-8 allows.", "mesh")
+    if worst is not None and not worst.bearing <= 1.0:
+        presses = "presses on a piece without yield strength. State it." if math.isnan(worst.bearing) else (
+            f"presses on its piece {worst.bearing:.4g} times as hard as EN 1993-1-8 allows. State its distance from the edge, take a "
+            "larger one, or more of them.")
+        return Gate("strength", "open", f"'{worst.name}' {presses}", "mesh")
     if factor >= 1.0:
         return Gate("strength", "passes", "", "strength")
     trace = facts.trace

@@ -1,11 +1,42 @@
 """Sentences of the Mesh station about joints: which bodies hang together, how, and a way to let go of each."""
 from __future__ import annotations
 
-from labilis.judge.findings import MeshFindings
-from labilis.judge.spans import Sentence, Span
-from labilis.model import Project
+from collections.abc import Mapping
+from typing import get_args
 
+from labilis.judge.findings import MeshFindings
+from labilis.judge.spans import Sentence, Span, value_span
+from labilis.model import BoltGrade, Project
+
+_CHOICES = {"faces": (("the pieces are only bolted", "apart"), ("faces that touch are joined besides", "bonded")),
+            "turning": (("free to turn about it", "free"), ("held from turning by friction", "held"))}
 _MOST = 6  # joints listed one by one
+
+
+def fastener_sentences(project: Project, lost: Mapping[str, str]) -> list[Sentence]:
+    """One sentence per bolt, then one per seam; `lost`: what regions have lost, in words."""
+    found: list[Sentence] = []
+    for index, bolt in enumerate(project.bolts):
+        path = ("bolts", index)
+        grades = tuple((f"grade {grade}", grade) for grade in get_args(BoltGrade))
+        spans = [Span(bolt.name, (*path, "name"), "text", strong=True), Span(": a bolt of "),
+                 value_span(bolt.diameter, (*path, "diameter"), "length"), Span(", "),
+                 Span(f"grade {bolt.grade}", (*path, "grade"), choices=grades), Span(f", through {', '.join(bolt.through)}; ")]
+        for field in ("faces", "turning"):
+            now = next(words for words, value in _CHOICES[field] if value == getattr(bolt, field))
+            spans += [Span(now, (*path, field), choices=_CHOICES[field]), Span(", ")]
+        spans += [Span("from the nearest edge "), value_span(bolt.edge or "not given", (*path, "edge"), "length"), Span(".")]
+        missing = [name for name in bolt.through if name in lost]
+        found.append((*spans, *(_blocked(name, lost[name]) for name in missing)))
+    for index, seam in enumerate(project.seams):
+        found.append((Span(seam.name, ("seams", index, "name"), "text", strong=True), Span(f": {seam.along} is welded to "),
+                      Span(seam.to, strong=True), Span(" along its edges; the faces beside them only touch."),
+                      *((_blocked(seam.along, lost[seam.along]),) if seam.along in lost else ())))
+    return found
+
+
+def _blocked(region: str, lost: str) -> Span:
+    return Span(f" Blocked: {region} lost {lost}. Pick it again on the stage.", tone="bad")
 
 
 def joint_sentences(project: Project, mesh: MeshFindings | None) -> list[Sentence]:
@@ -16,7 +47,7 @@ def joint_sentences(project: Project, mesh: MeshFindings | None) -> list[Sentenc
     joints: dict[tuple[str, str, str], list[int]] = {}
     for pairs, how in ((mesh.bonded, "bonded"), (mesh.fused, "shared")):
         for one, two, count in pairs:
-            a, b = (_piece(project, str(mesh.bodies[number])) for number in (one, two))
+            a, b = (project.piece_of(str(mesh.bodies[number])) for number in (one, two))
             joints.setdefault((a, b, how), []).append(int(count))
     rows = sorted((min(counts), pair, counts) for pair, counts in joints.items())
     for least, (one, two, how), counts in rows[:_MOST]:
@@ -32,12 +63,6 @@ def joint_sentences(project: Project, mesh: MeshFindings | None) -> list[Sentenc
     if len(rows) > _MOST:
         found.append((Span(f"{len(rows) - _MOST} more pairs, each by at least {rows[_MOST][0]:,} nodes.", tone="quiet"),))
     return found
-
-
-def _piece(project: Project, body: str) -> str:
-    """Piece that a body belongs to: copies and patches of an imported sheet are numbered after its name."""
-    known = {piece.name for piece in project.pieces}
-    return body if body in known else body.rsplit(".", 1)[0]
 
 
 def _released(project: Project, pair: tuple[str, str]) -> Sentence:

@@ -5,6 +5,7 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
+from labilis.judge.bolts import bolt_checks
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.hand import EulerCheck
 from labilis.judge.hand.taken import hand_results
@@ -60,6 +61,10 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
                           story=f"π² · {check.modulus:.4g} MPa · {plane.second_moment:.4g} mm⁴ / ({plane.ends.k:g} · "
                                 f"{check.length:.4g} mm)² = {force_text(plane.critical_load)}, bending about the {plane.axis} axis."))
     found += _by_hand(facts)
+    bolt = next((item for item in bolt_checks(facts) if math.isfinite(item.factor) and item.factor > 0), None)
+    if bolt is not None:
+        found.append(Rung("hand", bolt.factor, f"{bolt.factor:.4g} bolt {bolt.name}", "EN 1993-1-8",
+                          story=f"'{bolt.name}' has used up what EN 1993-1-8 allows of shear, pull or bearing."))
     least = least_overall(facts)
     if least is not None:
         found.append(Rung("hand", least.factor, f"{least.factor:.4g} overall check", f"EN 1993-1-1, mode {least.mode + 1}",

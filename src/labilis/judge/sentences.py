@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.findings import ConvergenceFindings, StrengthFindings
 from labilis.judge.gates import Gate
-from labilis.judge.joint_sentences import joint_sentences
+from labilis.judge.joint_sentences import fastener_sentences, joint_sentences
 from labilis.judge.numbers import error_text, force_text, settled_words
 from labilis.judge.spans import Sentence, Span, component_spans, value_span
 from labilis.judge.stress import von_mises
@@ -228,6 +228,7 @@ def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | 
         found.append((Span("Finer on "), Span(zone.region, strong=True), Span(": "),
                       value_span(zone.size, ("mesh", "zones", index, "size"), "length"), Span("."),
                       *_lost_words(project, zone.region, lost)))
+    found += fastener_sentences(project, lost)
     if plan.size is None and plan.fineness is None and plan.order == 2 and project.criteria.mesh_error:
         found.append((Span("Made finer by the run until the factors that count are known within "),
                       value_span(plan.within, ("mesh", "within"), "number"), Span(".")))

@@ -6,7 +6,7 @@ Ends may stand off by a weld gap. Of two surfaces the one that is finer there fo
 """
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -112,9 +112,12 @@ class _Surfaces:
 
 
 def find_bonds(mesh: Mesh, apart: frozenset[tuple[int, int]] = frozenset(), lines: LineSet | None = None,
-               weld: float | None = None) -> Bonds:
+               weld: float | None = None, seams: Mapping[tuple[int, int], Ints] | None = None) -> Bonds:
     """Bonds between all bodies that touch, and within a body where its sheets change their thickness; `apart` are pairs of bodies (lower
-    first) whose joint is released; `weld` mm: the widest gap under an end that counts as joined, half of the thinner wall when None."""
+    first) whose joint is released; `weld` mm: the widest gap under an end that counts as joined, half of the thinner wall when None;
+    `seams`: of pairs (body with the edges, the other) the only nodes that are joined."""
+    seams = seams or {}
+    welded = {(min(pair), max(pair)) for pair in seams}
     body, thickness, _ = _owners(mesh)
     joints = line_joints(mesh, lines, body, thickness, apart)
     if not body or len(mesh.triangles) == 0:
@@ -126,10 +129,10 @@ def find_bonds(mesh: Mesh, apart: frozenset[tuple[int, int]] = frozenset(), line
     boxes = {number: (mesh.nodes[nodes].min(axis=0), mesh.nodes[nodes].max(axis=0)) for number, nodes in body.items()}
     for one in body:
         for two in body:
-            if one != two and (min(one, two), max(one, two)) not in apart:
-                pair, gap = _between(surfaces, one, two, boxes)
+            key = min(one, two), max(one, two)
+            if one != two and key not in apart and (key not in welded or (one, two) in seams):
+                pair, gap = _between(surfaces, one, two, boxes, seams.get((one, two)))
                 found += [pair] if pair is not None else []
-                key = min(one, two), max(one, two)
                 near[key] = min(near.get(key, np.inf), gap)
     chosen = _chosen(surfaces, found)
     touching = {(int(a), int(b)) for item in found for a, b in zip(np.minimum(item.one, item.two), np.maximum(item.one, item.two))}
@@ -139,14 +142,16 @@ def find_bonds(mesh: Mesh, apart: frozenset[tuple[int, int]] = frozenset(), line
                    near_gap=np.array([beside[key] for key in sorted(beside)]))
 
 
-def _between(s: _Surfaces, one: int, two: int, boxes: dict[int, tuple[Floats, Floats]]) -> tuple[_Candidates | None, float]:
-    """(nodes of one body that fit triangles of another, least open gap between them where nothing fits, else inf)."""
+def _between(s: _Surfaces, one: int, two: int, boxes: dict[int, tuple[Floats, Floats]],
+             only: Ints | None = None) -> tuple[_Candidates | None, float]:
+    """(nodes of one body, or those of them that are named, that fit triangles of another; least open gap between them where nothing fits,
+    else inf). Nodes that are named have to follow."""
     mesh, allowed = s.mesh, s.gap_allowed(one, two)
     touch = 0.5 * (s.thickness[one] + s.thickness[two]) * (1 + _SLACK) + s.tolerance
     reach = touch + max(allowed, s.usual_gap(one, two)) * _LOOK  # a small stated gap leaves what it does not join to be told
     rows = np.flatnonzero(s.owner == two)
     low, high = boxes[two][0] - reach, boxes[two][1] + reach
-    own = np.intersect1d(s.body[one], s.node_of)
+    own = np.intersect1d(s.body[one], s.node_of if only is None else only)
     own = own[((mesh.nodes[own] >= low) & (mesh.nodes[own] <= high)).all(axis=1)]
     shared = np.intersect1d(s.body[one], s.body[two])
     own = own[~np.isin(own, shared)]
@@ -160,6 +165,7 @@ def _between(s: _Surfaces, one: int, two: int, boxes: dict[int, tuple[Floats, Fl
     if len(own) == 0:
         return None, np.inf
     fits, gap, first = _fits(s, one, two, own, triangle, distance, allowed)
+    first = first | (only is not None)
     if not fits.any():
         return None, float(gap.min())
     k = int(fits.sum())

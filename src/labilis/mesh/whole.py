@@ -1,7 +1,7 @@
 """The mesh of the whole part: tetrahedra of each solid and shells of the sheets, put side by side."""
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from itertools import pairwise
 
@@ -89,13 +89,16 @@ def _fused(part: PartShape, size: float, order: int, zones: Sequence[Sequence[tu
                 alone |= set(group)
                 continue
             inside = sorted((a, b) for a, b in apart if a in bodies and b in bodies)
-            meshes.append((_let_go(mesh, inside), 0, 0))
+            edges = {part.solid_bodies[number]: (int(starts[number, 1]), int(starts[number, 1]) + len(part.solids[number].view.edges))
+                     for number in group}
+            meshes.append((_let_go(mesh, inside, edges), 0, 0))
             done |= set(group)
     return meshes, done, alone
 
 
-def _let_go(mesh: Mesh, pairs: Sequence[tuple[int, int]]) -> Mesh:
-    """Pairs of bodies in one mesh parted: nodes that only these two share are there twice."""
+def _let_go(mesh: Mesh, pairs: Sequence[tuple[int, int]], edges: Mapping[int, tuple[int, int]]) -> Mesh:
+    """Pairs of bodies in one mesh parted: nodes that only these two share are there twice. `edges`: first and last but one of the edges of
+    each body."""
     for one, two in pairs:
         users = {int(body): np.unique(np.concatenate([cell.elements[cell.body == body].ravel() for cell in mesh.cells]))
                  for body in np.unique(np.concatenate([cell.body for cell in mesh.cells]))}
@@ -109,7 +112,10 @@ def _let_go(mesh: Mesh, pairs: Sequence[tuple[int, int]]) -> Mesh:
                       for cell in mesh.cells)
         mine = np.isin(mesh.triangles, users[two]).all(axis=1) & _outside(mesh, two)
         triangles = np.where(mine[:, None] & (mesh.triangles >= 0), new[mesh.triangles], mesh.triangles)
-        mesh = replace(mesh, nodes=np.concatenate([mesh.nodes, mesh.nodes[common]]), cells=cells, triangles=triangles)
+        low, high = edges[two]
+        own = (mesh.segment_edge >= low) & (mesh.segment_edge < high)
+        segments = np.where(own[:, None] & (mesh.segments >= 0), new[mesh.segments], mesh.segments)
+        mesh = replace(mesh, nodes=np.concatenate([mesh.nodes, mesh.nodes[common]]), cells=cells, triangles=triangles, segments=segments)
     return mesh
 
 

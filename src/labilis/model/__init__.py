@@ -46,6 +46,8 @@ from labilis.model.recipes import (
 from labilis.model.regions import Pick, Region
 from labilis.model.scribes import Scribe, ScribeCircle, ScribeLine
 from labilis.model.statements import (
+    Bolt,
+    BoltGrade,
     CylindricalAxes,
     ForceLoad,
     GlobalAxes,
@@ -57,6 +59,7 @@ from labilis.model.statements import (
     MoveLoad,
     NormalAxes,
     PressureLoad,
+    Seam,
     Spring,
     Support,
     SymmetryAxes,
@@ -69,6 +72,8 @@ __all__ = [
     "CLASS_FACTORS",
     "GRADES",
     "Block",
+    "Bolt",
+    "BoltGrade",
     "CaseLoad",
     "CasePart",
     "Copies",
@@ -112,6 +117,7 @@ __all__ = [
     "Scribe",
     "ScribeCircle",
     "ScribeLine",
+    "Seam",
     "Section",
     "Seed",
     "Spring",

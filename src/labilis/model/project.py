@@ -12,7 +12,7 @@ from labilis.model.expressions import evaluate, is_name, number_of
 from labilis.model.recipes import Copies, Cut, MirrorCopy, Place, Recipe, recipe_quantities
 from labilis.model.regions import Region
 from labilis.model.scribes import Scribe
-from labilis.model.statements import Load, Material, Spring, Statement, Support, Text3
+from labilis.model.statements import Bolt, Load, Material, Seam, Spring, Statement, Support, Text3
 
 FORMAT_VERSION: Literal[1] = 1
 
@@ -231,6 +231,8 @@ class Project(Statement):
     materials: tuple[Material, ...] = ()
     pieces: tuple[Piece, ...] = ()
     released: tuple[tuple[str, str], ...] = Field(default=(), description="pairs of pieces that touch without being joined")
+    bolts: tuple[Bolt, ...] = ()
+    seams: tuple[Seam, ...] = ()
     scribes: tuple[Scribe, ...] = ()
     regions: tuple[Region, ...] = ()
     hubs: tuple[Hub, ...] = ()
@@ -249,7 +251,7 @@ class Project(Statement):
         for name in self.parameters:
             if not is_name(name):
                 raise ValueError(f"parameters: '{name}' cannot be a parameter's name (a word that is not a unit)")
-        for field in ("materials", "pieces", "scribes", "regions", "hubs", "supports", "springs", "loads", "cases"):
+        for field in ("materials", "pieces", "bolts", "seams", "scribes", "regions", "hubs", "supports", "springs", "loads", "cases"):
             names = [item.name for item in getattr(self, field)]
             for name in names:
                 if names.count(name) > 1:
@@ -268,6 +270,9 @@ class Project(Statement):
                     bodies | self._names(self.scribes), "piece or scribe")
         self._known("released", (((a, name) for a, b in self.released for name in (a, b))), bodies, "piece")
         self._known("hubs", ((h.name, h.region) for h in self.hubs), self._names(self.regions), "region")
+        self._known("bolts", ((bolt.name, region) for bolt in self.bolts for region in bolt.through), self._names(self.regions), "region")
+        self._known("seams", ((seam.name, seam.along) for seam in self.seams), self._names(self.regions), "region")
+        self._known("seams", ((seam.name, seam.to) for seam in self.seams), bodies, "piece")
         self._known("checks", ((check.kind, check.member) for check in self.checks), bodies, "piece")
         targets = self._names(self.regions) | self._names(self.hubs)
         if overlap := self._names(self.regions) & self._names(self.hubs):
@@ -323,6 +328,10 @@ class Project(Statement):
         """Factor that a mode driven by a piece must reach; of a closed section the factor that a trace must."""
         return self.value(getattr(self.criteria, CLASS_FACTORS[self.named("pieces", piece).acts_as]), "number")
 
+    def piece_of(self, body: str) -> str:
+        """Piece that a body belongs to: copies and patches of an imported sheet are numbered after its name."""
+        return body if any(piece.name == body for piece in self.pieces) else body.rsplit(".", 1)[0]
+
     def case(self, name: str) -> LoadCase:
         """A load case by its name."""
         for case in self.cases:
@@ -372,6 +381,8 @@ class Project(Statement):
                     found += recipe_quantities(part, f"{where}/{part_of}")
         for scribe in self.scribes:
             found += [(f"scribes/{scribe.name}", text, kind) for text, kind in scribe.quantities()]
+        for bolt in self.bolts:
+            found += [(f"bolts/{bolt.name}/{field}", text, kind) for field, text, kind in bolt.quantities()]
         for hub in self.hubs:
             found += [(f"hubs/{hub.name}/at", text, "length") for text in hub.at or ()]
         for spring in self.springs:

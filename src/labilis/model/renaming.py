@@ -7,8 +7,8 @@ from labilis.model.project import Project, load_project
 
 # where names of each kind are used: (list, key)
 _USES: dict[str, list[tuple[str, str]]] = {
-    "pieces": [("regions", "piece"), ("checks", "member")], "materials": [("pieces", "material")],
-    "regions": [("hubs", "region"), ("supports", "on"), ("springs", "on"), ("loads", "on")],
+    "pieces": [("regions", "piece"), ("checks", "member"), ("seams", "to")], "materials": [("pieces", "material")],
+    "regions": [("hubs", "region"), ("seams", "along"), ("supports", "on"), ("springs", "on"), ("loads", "on")],
     "hubs": [("supports", "on"), ("springs", "on"), ("loads", "on")], "supports": [("loads", "support")]}
 
 
@@ -32,6 +32,8 @@ def renamed(project: Project, field: str, index: int, new: str) -> Project:
             if "pieces" in load:
                 load["pieces"] = [new if word == old else word for word in load["pieces"]]
     if field == "regions":
+        for bolt in data["bolts"]:
+            bolt["through"] = [new if word == old else word for word in bolt["through"]]
         for zone in data["mesh"]["zones"]:
             zone["region"] = new if zone["region"] == old else zone["region"]
     if field in ("loads", "cases"):

@@ -3,7 +3,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 Text3 = tuple[str, str, str]
 Number3 = tuple[float, float, float]
@@ -267,3 +267,40 @@ class Spring(Statement):
                 kind = "turn stiffness" if motion.startswith("turn") else "foundation" if self.per == "area" else "stiffness"
                 found.append((motion, text, kind))
         return found
+
+
+BoltGrade = Literal["4.6", "4.8", "5.6", "5.8", "6.8", "8.8", "10.9"]
+
+
+class Bolt(Statement):
+    """A bolt through bores of two or more pieces, in their order along it or in any other. What it carries is held against EN 1993-1-8."""
+
+    name: str = Field(min_length=1)
+    through: tuple[str, ...] = Field(min_length=2, description="regions, each a bore or the edge of a hole")
+    diameter: str = Field(description="nominal diameter of the thread, length")
+    grade: BoltGrade = "8.8"
+    faces: Literal["bonded", "apart"] = Field(default="bonded", description="whether faces of its pieces that touch are joined besides; "
+                                                                            "apart: only bolted")
+    turning: Literal["free", "held"] = Field(default="free", description="turn of the pieces on each other about the bolt: free, or held "
+                                                                         "by friction under its head")
+    edge: str | None = Field(default=None, description="least distance from the bolt to an edge of a piece, length; 1.2 bores when none is "
+                                                       "given, the least that EN 1993-1-8 allows")
+
+    @field_validator("through")
+    @classmethod
+    def _once(cls, through: tuple[str, ...]) -> tuple[str, ...]:
+        if len(set(through)) != len(through):
+            raise ValueError("a bolt goes through each bore once")
+        return through
+
+    def quantities(self) -> list[tuple[str, str, str]]:
+        """(field, text, kind) of what is given."""
+        return [("diameter", self.diameter, "length")] + ([] if self.edge is None else [("edge", self.edge, "length")])
+
+
+class Seam(Statement):
+    """A weld along edges of one piece on another: those edges are joined, the faces beside them only touch."""
+
+    name: str = Field(min_length=1)
+    along: str = Field(description="region of the edges")
+    to: str = Field(description="piece that they are welded to")

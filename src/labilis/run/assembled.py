@@ -12,26 +12,13 @@ from labilis.mechanics.line_block import LineBlock
 from labilis.mechanics.shell import smooth_triads
 from labilis.mesh import Cells, Mesh, mesh_section
 from labilis.model import LabilisError, Material, Project
+from labilis.run.materials import material_of
 from labilis.run.numbering import Numbering
 from labilis.run.resolve import Tied, find_free
 from labilis.shape import PartShape
 
 Ints = NDArray[np.int64]
 _FOLD = 0.56  # rad between neighbouring shells over which directors are not averaged: bends have up to 30° per element
-
-
-def material_of(project: Project, piece_name: str) -> Material:
-    """Material of a piece. Raises LabilisError when it, or a number that every run needs, is missing."""
-    piece = project.named("pieces", piece_name)
-    if piece.material is None:
-        raise LabilisError(f"Piece '{piece.name}' has no material.", f"pieces/{piece.name}", "Choose one at the Part station.",
-                           "no-material")
-    material: Material = project.named("materials", piece.material)
-    for field, words in (("youngs_modulus", "Young's modulus"), ("poisson_ratio", "Poisson ratio")):
-        if getattr(material, field) is None:
-            raise LabilisError(f"Material '{material.name}' has no {words}.", f"materials/{material.name}/{field}",
-                               "This run needs it.", "material-incomplete")
-    return material
 
 
 def make_blocks(project: Project, part: PartShape, mesh: Mesh, numbering: Numbering) -> tuple[tuple[Block, ...], tuple[Ints, ...]]:
@@ -106,6 +93,7 @@ def check_connected(part: PartShape, mesh: Mesh, tied: Tied) -> None:
     pairs += [np.stack([np.full(len(hub.nodes), hub.nodes[0]), hub.nodes]) for hub in tied.hubs]
     pairs += [np.stack([np.repeat(place[follow.nodes], follow.masters.shape[1]), place[follow.masters.ravel()]])
               for follow in tied.ties.follows]
+    pairs += [block.members[:, [0, 2]].T for block in tied.bolts]
     joined = np.concatenate(pairs, axis=1)
     _, label = connected_components(coo_matrix((np.ones(joined.shape[1]), (joined[0], joined[1])), shape=(n, n)), directed=False)
     owner = {}

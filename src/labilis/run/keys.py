@@ -88,7 +88,10 @@ def _mesh_parts(project: Project) -> list[Any]:
     plan = project.mesh
     zones = [(_regions(project, {zone.region}), project.value(zone.size, "length")) for zone in plan.zones]
     size, weld = (None if text is None else project.value(text, "length") for text in (plan.size, plan.weld_gap))
-    return [size, weld, plan.order, plan.solids, zones, None if plan.fineness is None else project.value(plan.fineness, "number")]
+    bolts = [(bolt.faces, _regions(project, set(bolt.through))) for bolt in project.bolts if bolt.faces == "apart"]
+    seams = [(seam.to, _regions(project, {seam.along})) for seam in project.seams]
+    fineness = None if plan.fineness is None else project.value(plan.fineness, "number")
+    return [bolts, seams, size, weld, plan.order, plan.solids, zones, fineness]
 
 
 def _material_parts(project: Project) -> list[Any]:
@@ -109,7 +112,10 @@ def _system_parts(project: Project) -> list[Any]:
     regions = {project.target_region(target).name for target in targets} | {hub.region for hub in project.hubs}
     hubs = [[hub.model_dump(), [project.value(text, "length") for text in hub.at or ()]] for hub in project.hubs]
     springs = [[spring.model_dump(), [project.value(text, kind) for _, text, kind in spring.values()]] for spring in project.springs]
-    return [_material_parts(project), [support.model_dump() for support in project.supports], hubs, springs, _regions(project, regions)]
+    bolts = [[bolt.model_dump(exclude={"edge", "grade"}), [project.value(text, kind) for _, text, kind in bolt.quantities()],
+              _regions(project, set(bolt.through))] for bolt in project.bolts]
+    supports = [support.model_dump() for support in project.supports]
+    return [bolts, _material_parts(project), supports, hubs, springs, _regions(project, regions)]
 
 
 def _strength_parts(project: Project, case_name: str) -> list[Any]:

@@ -8,8 +8,9 @@ import numpy as np
 from labilis.judge.findings import MeshFindings
 from labilis.mesh import Bonds, Mesh, available_memory, estimate, find_bonds, measure_quality, mesh_part, planned_sizes, proposed_size
 from labilis.model import LabilisError, Project
+from labilis.run.bolting import bolted_pairs, check_seams, seam_nodes, welded
 from labilis.run.joints import joint_figures
-from labilis.run.regions import match_region
+from labilis.run.regions import match_region, region_nodes
 from labilis.shape import PartShape, ShapeView
 
 
@@ -29,10 +30,13 @@ def mesh_stage(project: Project, part: PartShape, coarser: float = 1.0) -> tuple
         if zone_size < size / 50:
             raise LabilisError("A zone is more than fifty times finer than the rest.", "mesh/zones",
                                "Give it a larger size.", "zone-size")
-    apart = _released(project, part)
-    mesh = mesh_part(part, size, plan.order, zones, apart, plan.solids == "swept", coarser, solids)
+    seams = welded(project, view, part.bodies)
+    apart = _released(project, part) | bolted_pairs(project, view)
+    # bodies that are welded have no common nodes: only the edges are joined
+    mesh = mesh_part(part, size, plan.order, zones, apart.union(*(seam.pairs for seam in seams)), plan.solids == "swept", coarser, solids)
     weld = None if plan.weld_gap is None else project.value(plan.weld_gap, "length", "mesh/weld_gap")
-    bonds = find_bonds(mesh, apart, part.lines, weld)
+    bonds = find_bonds(mesh, apart, part.lines, weld, seam_nodes(project, view, mesh, seams))
+    check_seams(project, seams, bonds, {seam.name: region_nodes(project.named("regions", seam.along), view, mesh) for seam in seams})
     return mesh, bonds, _mesh_findings(part, mesh, bonds, size)
 
 

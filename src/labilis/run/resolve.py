@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from labilis.mechanics import loads as load_forms
 from labilis.mechanics.blocks import SpringBlock
+from labilis.mechanics.bolt_block import BoltBlock
 from labilis.mechanics.bonds import bond_follows, spread_follow
 from labilis.mechanics.ties import Follow, HeldNodes, StiffHub, TieConflict, Ties, free_motions, make_ties
 from labilis.mesh import QUAD_CUTS, Bonds, Mesh
@@ -23,6 +24,7 @@ from labilis.model import (
     Support,
     SymmetryAxes,
 )
+from labilis.run.bolting import find_bolts, make_bolts
 from labilis.run.ends import End, end_turns, find_ends
 from labilis.run.numbering import Numbering, make_numbering
 from labilis.run.regions import Floats, Ints, local_frame, match_region, region_cylinder, region_nodes, unit
@@ -41,7 +43,12 @@ class Tied:
     hubs: tuple[StiffHub, ...]
     hub_names: tuple[str, ...]
     numbering: Numbering
-    springs: tuple[SpringBlock, ...]
+    springs: tuple[SpringBlock | BoltBlock, ...]
+
+    @property
+    def bolts(self) -> tuple[BoltBlock, ...]:
+        """Those of the springs that are bolts, the last ones."""
+        return tuple(spring for spring in self.springs if isinstance(spring, BoltBlock))
 
 
 def _across(axes: SymmetryAxes, flipped: bool) -> tuple[Floats, Floats]:
@@ -208,7 +215,9 @@ def _spread_spring(project: Project, spring: Spring, values: dict[str, float], l
 def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None = None, flipped: frozenset[str] = frozenset()) -> Tied:
     """Ties of all supports, hubs and bonds; supports named in `flipped`, planes of symmetry, are taken as planes of antisymmetry.
     Raises LabilisError for conflicts and for motions left free, named in words."""
-    numbering = make_numbering(mesh, [(hub.name, hub_centre(hub, project, view, mesh)) for hub in project.hubs])
+    bolted = find_bolts(project, view, mesh, bonds)
+    numbering = make_numbering(mesh, [*((hub.name, hub_centre(hub, project, view, mesh)) for hub in project.hubs),
+                                       *(hub for bolt in bolted for hub in bolt.hubs)])
     spread = {hub.name for hub in project.hubs if hub.kind == "spread"}
     held: list[HeldNodes] = []
     hub_rows: dict[str, list[tuple[Floats, int]]] = {hub.name: [] for hub in project.hubs}
@@ -253,21 +262,23 @@ def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None
                              tuple(owner for part, owner in rows for _ in range(len(part))), np.append(turns[turns >= 0], turn)))
     if bonds is not None:
         follows += _bonded(mesh, bonds, numbering)
+    rims, rim_names, bolts = make_bolts(project, bolted, numbering)
+    hubs, names = hubs + rims, names + rim_names
     if flipped:
         held += _neutral(mesh, held, hubs, follows, numbering, springs)
     try:
         ties = make_ties(numbering.places, held, hubs, follows, numbering.place_of)
     except TieConflict as conflict:
-        which = " and ".join(f"'{names[number]}'" for number in conflict.hubs)
+        which = " and ".join("'" + names[number].replace("\n", " at ") + "'" for number in conflict.hubs)
         raise LabilisError(f"Hub {which} and another tie both claim {len(conflict.nodes)} nodes ({conflict}).", "supports",
                            "Let each face belong to one hub or one support only.", "tie-conflict") from conflict
-    tied = Tied(ties, tuple(held), tuple(hubs), tuple(names), numbering, springs)
+    tied = Tied(ties, tuple(held), tuple(hubs), tuple(names), numbering, (*springs, *bolts))
     _check_free(mesh, tied)
     return tied
 
 
 def _neutral(mesh: Mesh, held: list[HeldNodes], hubs: list[StiffHub], follows: list[Follow], numbering: Numbering,
-             springs: tuple[SpringBlock, ...]) -> list[HeldNodes]:
+             springs: tuple[SpringBlock | BoltBlock, ...]) -> list[HeldNodes]:
     """One node held against slides of the whole part that antisymmetry leaves free: a slide costs nothing and gains nothing, so that this
     changes no factor. A free turn is left: it can be an instability."""
     blank = make_ties(numbering.places, [], place_of=numbering.place_of)
@@ -310,6 +321,8 @@ def find_free(places: Floats, tied: Tied, inside: NDArray[np.bool_] | None = Non
     turns = tied.numbering.is_turn
     held = list(tied.held)
     for spring in tied.springs:
+        if isinstance(spring, BoltBlock):  # it holds pieces to each other, not to the ground
+            continue
         values, vectors = np.linalg.eigh(spring.matrices)
         for k in range(3):
             stiff = values[:, k] > 1e-12 * max(float(np.abs(values).max()), 1e-300)

@@ -65,4 +65,6 @@ def blocked(project: Project, lost: Mapping[str, str]) -> list[Blocked]:
             region = hubs.get(on, on)
             if region in lost:
                 found.append(Blocked(kind, item.name, region, lost[region]))
+    found += [Blocked("bolt", bolt.name, region, lost[region]) for bolt in project.bolts for region in bolt.through if region in lost]
+    found += [Blocked("seam", seam.name, seam.along, lost[seam.along]) for seam in project.seams if seam.along in lost]
     return found + [Blocked("zone", zone.region, zone.region, lost[zone.region]) for zone in project.mesh.zones if zone.region in lost]

@@ -13,10 +13,10 @@ from labilis.mesh import (
     Mesh,
 )
 from labilis.model import LabilisError, Project
-from labilis.run.assembled import material_of
 from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.forces import LoadScene
 from labilis.run.keys import StageKeys, check_active, stage_keys
+from labilis.run.materials import material_of
 from labilis.run.members_stage import members_stage
 from labilis.run.mesh_error import OtherMesh, dimensions
 from labilis.run.mesh_stage import mesh_stage

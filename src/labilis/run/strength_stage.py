@@ -2,6 +2,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -169,9 +170,23 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
         np.stack(reactions, axis=1), np.array(names), np.array(swallowed), grips, centres, radii, reach,
         np.array(stations), np.array(axial), max(solution.residual for solution in solutions), factor_yield, node,
         _compression_share(system, states[0]), sum(size for size, growth in sizes if growth == "growing"), layers, body,
-        np.array([size for size, _ in sizes]), np.array(moments))
+        np.array([size for size, _ in sizes]), np.array(moments), **_bolts(scene, tied, states))
     following = {growth: [surface for part in parts[growth] for surface in part.following] for growth in parts}
     return findings, SolvedCase(solutions[0], solutions[1], following, states[0], states[1])
+
+
+def _bolts(scene: LoadScene, tied: Tied, states: list[list[Floats]]) -> dict[str, Any]:
+    """What each plane of each bolt carries under the growing and the held loads."""
+    bolts = tied.bolts
+    if not bolts:
+        return {}
+    growing, held = (np.concatenate([state.reshape(-1, 6) for state in part[-len(bolts):]]) for part in states)
+    bores = [bolt.of for bolt in bolts]
+    return {"bolts": np.array([bolt.name for bolt in bolts]),
+            "bolt_pieces": np.array([[scene.pieces[bore.body] for bore in pair] for pair in bores]),
+            "bolt_depths": np.array([[bore.depth for bore in pair] for pair in bores]),
+            "bolt_bores": np.array([[2 * bore.radius for bore in pair] for pair in bores]),
+            "bolt_axes": np.array([pair[0].axis for pair in bores]), "bolt_growing": growing, "bolt_held": held}
 
 
 def _thermal_states(scene: LoadScene, parts: list[CaseForces]) -> list[Floats] | None:

@@ -12,9 +12,10 @@ from labilis.judge.imperfections import weaker_side
 from labilis.mechanics.plastic import YieldLaw
 from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project, TracePlan
-from labilis.run.assembled import element_order, make_blocks, material_of
+from labilis.run.assembled import element_order, make_blocks
 from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.forces import LoadScene, load_forces
+from labilis.run.materials import material_of
 from labilis.run.regions import Floats, Ints
 from labilis.run.resolve import make_tied, ties_about
 from labilis.run.trace_record import MOST_STRAIN, TraceRecord, probes_of

@@ -269,4 +269,6 @@ def _without_names(project: Project, gone: set[str], name: str) -> Project:
         scribes=[item for item in project.scribes if item.name not in gone], hubs=hubs, loads=loads, cases=cases,
         supports=[item for item in project.supports if item.on not in lost],
         springs=[item for item in project.springs if item.on not in lost],
+        bolts=[bolt for bolt in project.bolts if not lost & set(bolt.through)],
+        seams=[seam for seam in project.seams if seam.along not in lost and seam.to not in gone],
         mesh=project.mesh.model_copy(update={"zones": zones}), released=[pair for pair in project.released if not gone & set(pair)])

@@ -11,6 +11,7 @@ from labilis.run.about import mesh_size
 from labilis.run.picking import ShapeView
 from labilis.ui import actions, marking
 from labilis.ui.building import with_aside, with_move, with_piece, with_temperature, with_weight
+from labilis.ui.joining import join
 from labilis.ui.session import STEEL
 
 if TYPE_CHECKING:
@@ -54,6 +55,15 @@ class Editing:
         elif way:
             self._with_picked(lambda *picked: actions.hold(*picked, way), "Supports",
                               "springs" if way in ("springs", "foundation") else "supports")
+
+    def join_picked(self, way: str) -> None:
+        """A bolt through the picked bores, or a seam along the picked edges; a bolt's diameter is open for typing."""
+        def act() -> None:
+            project, words, field, name = join(self.session.project, self.session.current("shape"), self.stage.selection, way)
+            self.session.edit(project, words)
+            self._said("Mesh", field, name, field == "bolts")
+        if self._picked():
+            self._guard(act)
 
     def push_picked(self, way: str) -> None:
         """Put a load on the selection and open its value for typing."""

@@ -226,6 +226,7 @@ class Window(Editing, QMainWindow):
         session.problem.connect(self.show_problem)
         self.stage.hold_wanted.connect(self.hold_picked)
         self.stage.push_wanted.connect(self.push_picked)
+        self.stage.join_wanted.connect(self.join_picked)
         self.stage.scribe_wanted.connect(self.scribe_picked)
         self.stage.region_wanted.connect(self.give_picked)
         self.stage.zone_wanted.connect(self.zone_picked)

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from labilis.judge.evidence.as_asked import mesh_as_asked
 from labilis.judge.evidence.balance import balance
 from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.evidence.bolts import bolts
 from labilis.judge.evidence.centred import centred
 from labilis.judge.evidence.completeness import completeness, under_required
 from labilis.judge.evidence.compression import compression
@@ -35,7 +36,7 @@ from labilis.judge.evidence.yield_first import yield_first
 
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     free_motion, balance, held_direction, compression, element_order, half_waves, mesh_error, cross_check, completeness, under_required,
-    negative_factors, interacting_modes, symmetry, mesh_as_asked, joints, midsurface, deflection_before_buckling, following_pressure,
+    negative_factors, interacting_modes, symmetry, mesh_as_asked, joints, bolts, midsurface, deflection_before_buckling, following_pressure,
     yield_first, overall, traced,
     hand_check,
     edge_support, each_load, held_part, centred, proportions, effective_length, stretch, southwell_line,

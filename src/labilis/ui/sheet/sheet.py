@@ -137,8 +137,10 @@ class Sheet(QScrollArea):
         proposed = mesh_size(session.settled, view) if view is not None else None
         mesh = sentences.mesh_sentences(project, facts or session.report_without_case(), proposed, lost,
                                         mesh_cost(session.settled, view) if view is not None else "")
-        self._show("Mesh", mesh, {index + 1: ("zones", zone.region, "Remove this zone")
-                                  for index, zone in enumerate(project.mesh.zones)})
+        said = [("zones", zone.region, "Remove this zone") for zone in project.mesh.zones]
+        said += [("bolts", bolt.name, "Remove this bolt") for bolt in project.bolts]
+        said += [("seams", seam.name, "Remove this seam") for seam in project.seams]
+        self._show("Mesh", mesh, dict(enumerate(said, 1)))
         strength = sentences.strength_sentences(facts)
         if (facts is None or facts.strength is None) and session.out_of_date is not None:
             strength = [(Span(f"Out of date: {session.last_edit}.", tone="caution"),)]

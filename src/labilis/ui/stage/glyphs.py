@@ -45,6 +45,14 @@ class HubMark:
     rim: np.ndarray
 
 
+@dataclass(frozen=True)
+class JointMark:
+    """Bolts: a crossed circle at each of the places (k, 3); a seam: a hatched bead along them."""
+
+    places: np.ndarray
+    seam: bool = False
+
+
 def _rgb(colour: str) -> tuple[float, float, float]:
     return tuple(int(colour[i:i + 2], 16) / 255 for i in (1, 3, 5))  # type: ignore[return-value]
 
@@ -90,10 +98,10 @@ class Glyphs:
         self._tags: list[vtkTextActor] = []
         self.supports: list[SupportMark] = []
         self.loads: list[LoadMark] = []
-        self.hubs: list[HubMark] = []
+        self.hubs: list[HubMark | JointMark] = []
         self.visible = True
 
-    def show(self, supports: list[SupportMark], loads: list[LoadMark], hubs: list[HubMark]) -> None:
+    def show(self, supports: list[SupportMark], loads: list[LoadMark], hubs: list[HubMark | JointMark]) -> None:
         """Replace all marks."""
         self.supports, self.loads, self.hubs = supports, loads, hubs
         self.redraw()
@@ -112,7 +120,10 @@ class Glyphs:
         ochre: list[list[tuple[float, float]]] = []
         heads: list[list[tuple[float, float]]] = []
         for hub in self.hubs:
-            self._hub(hub, faint)
+            if isinstance(hub, JointMark):
+                self._joint(hub, ink)
+            else:
+                self._hub(hub, faint)
         taken: dict[tuple[int, int], int] = {}
         for support in self.supports:
             self._support(support, ink, faint, taken)
@@ -132,6 +143,21 @@ class Glyphs:
         faint.append([(x + 5 * np.cos(a), y + 5 * np.sin(a)) for a in angles])
         for rim_x, rim_y, _ in at[1:]:
             faint.append([(x, y), (rim_x, rim_y)])
+
+    def _joint(self, joint: JointMark, ink: list[list[tuple[float, float]]]) -> None:
+        at = world_to_display(self.renderer, joint.places)[:, :2]
+        if joint.seam:
+            ink.append([tuple(place) for place in at])
+            run = np.linalg.norm(np.diff(at, axis=0), axis=1)
+            along = np.concatenate([[0.0], np.cumsum(run)])
+            for step in np.arange(4.0, along[-1], 8.0):
+                x, y = (float(np.interp(step, along, at[:, axis])) for axis in (0, 1))
+                ink.append([(x - 4, y - 4), (x + 4, y + 4)])
+            return
+        angles = np.linspace(0, 2 * np.pi, 21)
+        for x, y in at:
+            ink.append([(x + 6 * np.cos(a), y + 6 * np.sin(a)) for a in angles])
+            ink += [[(x - 9, y), (x + 9, y)], [(x, y - 9), (x, y + 9)]]
 
     def _support(self, support: SupportMark, ink: list[list[tuple[float, float]]], faint: list[list[tuple[float, float]]],
                  taken: dict[tuple[int, int], int]) -> None:

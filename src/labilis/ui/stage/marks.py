@@ -21,7 +21,7 @@ from labilis.model import (
     WeightLoad,
 )
 from labilis.run.picking import ShapeView, find_region
-from labilis.ui.stage.glyphs import HubMark, LoadMark, SupportMark
+from labilis.ui.stage.glyphs import HubMark, JointMark, LoadMark, SupportMark
 
 
 def _place(region: Region, view: ShapeView) -> np.ndarray:
@@ -62,7 +62,7 @@ def _held(support: Support, region: Region, view: ShapeView, turns: bool) -> tup
     return first + (tuple(f"turn_{axis}" in held for axis in "xyz") if turns else (False, False, False))
 
 
-def marks_of(project: Project, view: ShapeView, case: str) -> tuple[list[SupportMark], list[LoadMark], list[HubMark]]:
+def marks_of(project: Project, view: ShapeView, case: str) -> tuple[list[SupportMark], list[LoadMark], list[HubMark | JointMark]]:
     """Marks of all supports and hubs, and of the loads of one case."""
     hubs = {hub.name for hub in project.hubs}
     supports = []
@@ -85,7 +85,7 @@ def marks_of(project: Project, view: ShapeView, case: str) -> tuple[list[Support
             continue
         if mark is not None:
             loads.append(mark)
-    rings = []
+    rings: list[HubMark | JointMark] = []
     for hub in project.hubs:
         region = project.named("regions", hub.region)
         match = find_region(region, view)
@@ -95,6 +95,11 @@ def marks_of(project: Project, view: ShapeView, case: str) -> tuple[list[Support
         rim = np.concatenate(edges)
         centre = _place(region, view) if hub.at is None else np.array([project.value(text, "length") for text in hub.at])
         rings.append(HubMark(centre, rim[::max(1, len(rim) // 16)]))
+    for bolt in project.bolts:
+        rings.append(JointMark(np.array([_place(project.named("regions", name), view) for name in bolt.through])))
+    for seam in project.seams:
+        rings += [JointMark(view.tessellation.edge(int(edge)), True)
+                  for edge in find_region(project.named("regions", seam.along), view).edges]
     return supports, loads, rings
 
 

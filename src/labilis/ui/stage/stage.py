@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVB
 
 from labilis.run.picking import describe_edge, describe_face
 from labilis.ui import actions, marking
+from labilis.ui.joining import join_offers
 from labilis.ui.stage import fields
 from labilis.ui.stage.playback import Playback
 from labilis.ui.stage.quality import QualityStrip
@@ -34,6 +35,7 @@ class Stage(QWidget):
     hold_wanted = pyqtSignal(str)
     push_wanted = pyqtSignal(str)
     scribe_wanted = pyqtSignal(str)
+    join_wanted = pyqtSignal(str)
     region_wanted = pyqtSignal(str)
     zone_wanted = pyqtSignal()
     mode_changed = pyqtSignal(int)
@@ -566,11 +568,13 @@ class Stage(QWidget):
         layout.addWidget(self.bar_note)
         row = QHBoxLayout()
         self.bar_buttons: dict[str, QPushButton] = {}
-        for name, picture in (("Hold", "hold"), ("Push", "push"), ("Scribe", "scribe"), ("Zone", "zone"), ("Give to", "give")):
+        for name, picture in (("Hold", "hold"), ("Push", "push"), ("Join", "join"), ("Scribe", "scribe"), ("Zone", "zone"),
+                              ("Give to", "give")):
             button = QPushButton(icon(picture), name)
             row.addWidget(button)
             self.bar_buttons[name] = button
-        self.hold_menu, self.push_menu, self.scribe_menu, self.give_menu = QMenu(bar), QMenu(bar), QMenu(bar), QMenu(bar)
+        self.hold_menu, self.push_menu, self.join_menu, self.scribe_menu, self.give_menu = (QMenu(bar) for _ in range(5))
+        self.bar_buttons["Join"].setMenu(self.join_menu)
         self.bar_buttons["Hold"].setMenu(self.hold_menu)
         self.bar_buttons["Push"].setMenu(self.push_menu)
         self.bar_buttons["Scribe"].setMenu(self.scribe_menu)
@@ -584,13 +588,14 @@ class Stage(QWidget):
         view = self.session.current("shape")
         menus: tuple[tuple[QMenu, Any, Any], ...] = (
             (self.hold_menu, actions.hold_offers, self.hold_wanted), (self.push_menu, actions.push_offers, self.push_wanted),
-            (self.scribe_menu, marking.scribe_offers, self.scribe_wanted))
+            (self.join_menu, join_offers, self.join_wanted), (self.scribe_menu, marking.scribe_offers, self.scribe_wanted))
         for menu, offers, signal in menus:
             menu.clear()
             for offer in offers(view, self.selection) if view is not None and self.selection else []:
                 menu.addAction(offer.words).triggered.connect(  # type: ignore[union-attr]
                     lambda _=False, key=offer.key, signal=signal: self._wanted(signal, key))
-        self.bar_buttons["Scribe"].setVisible(not self.scribe_menu.isEmpty())
+        for name, menu in (("Scribe", self.scribe_menu), ("Join", self.join_menu)):
+            self.bar_buttons[name].setVisible(not menu.isEmpty())
         self.give_menu.clear()
         for name in self.session.lost:
             self.give_menu.addAction(f"{name}, which lost its faces").triggered.connect(  # type: ignore[union-attr]

@@ -15,6 +15,7 @@ _LINES = {
     "new": '<path d="M5 3 H12 L15 6 V17 H5 Z M10 8 V14 M7 11 H13"/>',
     "hold": '<path d="M4 12 H16 M5 16 L8 12 M9 16 L12 12 M13 16 L16 12 M10 4 V12"/>',
     "push": '<path d="M10 3 V15 M6 11 L10 15 L14 11 M4 17 H16"/>',
+    "join": '<path d="M2 8 H13 V11 H2 Z M7 11 H18 V14 H7 Z M10 4 V18"/>',
     "zone": '<path d="M3 3 H17 V17 H3 Z M3 10 H17 M10 3 V17 M10 6.5 H17 M13.5 3 V10"/>',
     "scribe": '<path d="M12 3 L16 7 L8 15 L4 16 L5 12 Z M11 17 H13 M15 17 H17"/>',
     "give": '<path d="M4 10 H14 M10 6 L14 10 L10 14 M17 4 V16"/>',

@@ -1,0 +1,91 @@
+"""Bolts and seams from what is picked."""
+from __future__ import annotations
+
+import numpy as np
+
+from labilis.model import Bolt, Project, Seam
+from labilis.run.picking import ShapeView
+from labilis.ui.actions import Offer, Selection, with_region
+
+_SIZES = (3, 4, 5, 6, 8, 10, 12, 14, 16, 20, 24, 27, 30, 36)  # mm: threads of ISO 261's first choice
+
+
+def join_offers(view: ShapeView, selection: Selection) -> list[Offer]:
+    """Ways to join what is picked: bores of two or more pieces, or edges that lie on another piece."""
+    bores = [_bore(view, item) for item in selection]
+    if all(bore is not None for bore in bores) and len({view.body_of(*item) for item in selection}) > 1:
+        return [Offer("bolt", "A bolt through them, the pieces only bolted")]
+    if any(of != "edge" for of, _ in selection) or len({view.body_of(*item) for item in selection}) > 1:
+        return []
+    return [Offer(f"seam {name}", f"Welded to {name} along them") for name in _beside(view, selection)]
+
+
+def join(project: Project, view: ShapeView, selection: Selection, way: str) -> tuple[Project, str, str, str]:
+    """(statements, words, list that the new one is in, its name) with the selection joined in one of the ways of `join_offers`."""
+    if way == "bolt":
+        groups: dict[int, list[tuple[str, int]]] = {}
+        for item in selection:
+            groups.setdefault(view.body_of(*item), []).append(item)
+        regions = []
+        for items in groups.values():
+            project, region = with_region(project, view, _whole(view, items))
+            regions.append(region.name)
+        bore = min(2 * float(_bore(view, item)[1]) for item in selection)  # type: ignore[index]
+        size = max((size for size in _SIZES if size <= bore), default=_SIZES[0])
+        bolt = Bolt(name=project.free_name("bolts", f"M{size}"), through=tuple(regions), diameter=f"{size} mm", faces="apart")
+        return project.with_item("bolts", bolt), f"{bolt.name} added", "bolts", bolt.name
+    project, region = with_region(project, view, selection)
+    to = project.piece_of(way.removeprefix("seam "))
+    seam = Seam(name=project.free_name("seams", f"{region.name} welded"), along=region.name, to=to)
+    return project.with_item("seams", seam), f"{seam.name} added", "seams", seam.name
+
+
+def _bore(view: ShapeView, item: tuple[str, int]) -> tuple[np.ndarray, float] | None:
+    """(direction, radius) of a bore, or of the round edge of a hole."""
+    of, index = item
+    if of == "face":
+        round_one = str(view.faces.kind[index]) == "cylinder" and bool(view.faces.inner[index])
+        return (view.faces.direction[index], float(view.faces.radius[index])) if round_one else None
+    sheet = view.faces.thickness[int(view.edges.faces[index].max())] > 0  # a solid's bore is its face
+    round_one = str(view.edges.kind[index]) == "circle" and bool(sheet)
+    return (view.edges.direction[index], float(view.edges.radius[index])) if round_one else None
+
+
+def _whole(view: ShapeView, items: list[tuple[str, int]]) -> Selection:
+    """Picked bores, arcs with all others of their circle."""
+    found = dict.fromkeys(items)
+    for of, index in items:
+        if of == "edge":
+            centre, radius = _centre(view, index), float(view.edges.radius[index])
+            for other in np.flatnonzero((view.edges.kind == "circle") & (np.abs(view.edges.radius - radius) < 1e-3 * radius)):
+                if view.body_of("edge", int(other)) == view.body_of(of, index) and np.linalg.norm(
+                        _centre(view, int(other)) - centre) < 0.01 * radius:
+                    found["edge", int(other)] = None
+    return tuple(found)
+
+
+def _centre(view: ShapeView, edge: int) -> np.ndarray:
+    """Centre (3,) mm of a round edge: the point of its plane that is as far from all of its points."""
+    points = view.tessellation.edge(edge)
+    middle = points.mean(axis=0)
+    arms, axis = points - middle, view.edges.direction[edge] / np.linalg.norm(view.edges.direction[edge])
+    rows = np.concatenate([2 * np.diff(arms, axis=0), axis[None]])
+    away = np.concatenate([np.diff((arms**2).sum(axis=1)), [0.0]])
+    return np.asarray(middle + np.linalg.lstsq(rows, away, rcond=None)[0])
+
+
+def _beside(view: ShapeView, selection: Selection) -> list[str]:
+    """Bodies whose surface comes as near to the edges as the walls are thick."""
+    points = np.concatenate([view.tessellation.edge(index) for _, index in selection])
+    own = view.body_of(*selection[0])
+    reach = 1.05 * max(view.thickness, float(view.faces.thickness.max(initial=0.0)))
+    found = []
+    for body, name in enumerate(view.bodies):
+        if body == own:
+            continue
+        faces = np.flatnonzero(view.faces.body == body)
+        corners = view.tessellation.points[np.unique(view.tessellation.triangles[np.isin(view.tessellation.face, faces)])]
+        if len(corners) and (points >= corners.min(axis=0) - reach).all(axis=1).any() and (
+                (points >= corners.min(axis=0) - reach) & (points <= corners.max(axis=0) + reach)).all(axis=1).any():
+            found.append(str(name))
+    return found
