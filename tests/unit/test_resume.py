@@ -77,7 +77,7 @@ def test_regions_may_come_and_go_between() -> None:
 
 
 def test_over_the_top_of_a_roof_and_on() -> None:
-    control = Control(first=0.2, largest=0.4, target=3.0, steps=60, fall=0.3)
+    control = Control(first=0.2, largest=0.4, target=3.0, steps=60, fall=0.7)
     whole = roof(control, 8)
     *_, (all_of_it, _) = whole.run()
     half = roof(control, 8)

@@ -73,6 +73,7 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
     if facts.trace is not None:
         trace = facts.trace
         data["trace"] = {"verified_factor": trace.verified, "limit_factor": _number(trace.limit),
+                         "bifurcation_factor": _number(trace.bifurcation),
                          "first_yield_factor": _number(trace.first_yield), "reason_stopped": trace.reason, "mode": trace.mode,
                          "amplitude_mm": trace.amplitude, "loss_against_ideal": _number(trace.loss), "cut_backs": trace.cut_backs,
                          "modes_about": None if not math.isfinite(trace.about_at) else {

@@ -245,7 +245,8 @@ class TraceFindings:
     yielding: whether the material could yield; force (s,) N: size of the growing load, or what prescribed motions need; about_at:
     factor of the loaded state about which modes were found, nan when they were not asked for; about (k,): their factors, in all; places
     (p,): regions and hubs that are followed; probes (s, p, 4): their mean motion in x, y, z, mm, and how far a hub has turned, degrees, nan
-    for regions; stress (f, m) MPa, strain (f, m): largest von Mises stress and plastic strain of the mesh's elements in the shapes kept.
+    for regions; stress (f, m) MPa, strain (f, m): largest von Mises stress and plastic strain of the mesh's elements in the shapes kept;
+    bifurcation: factor up to which a rising path was stable, nan where it was stable all the way.
     """
 
     case: str
@@ -275,6 +276,7 @@ class TraceFindings:
     probes: Floats
     stress: Floats
     strain: Floats
+    bifurcation: float = float("nan")
 
     @property
     def loss(self) -> float:
@@ -282,12 +284,18 @@ class TraceFindings:
         return 1.0 - self.verified / self.ideal
 
     @property
+    def end_words(self) -> str:
+        """What the verified factor is: 'its limit', 'first yield', 'a bifurcation', or 'where it ended'."""
+        ends = ((self.limit, "its limit"), (self.first_yield, "first yield"), (self.bifurcation, "a bifurcation"))
+        return next((words for value, words in ends if value == self.verified), "where it ended")
+
+    @property
     def loss_words(self) -> str:
         """'12 % under mode 1', '5 % above mode 1'; of a path that ended before any limit or yield 'mode 1 lies at 3.2'; '' without an ideal
         factor."""
         if not np.isfinite(self.loss):
             return ""
-        if not np.isfinite(self.limit) and not np.isfinite(self.first_yield):
+        if not np.isfinite([self.limit, self.first_yield, self.bifurcation]).any():
             return f"mode 1 lies at {self.ideal:.4g}"
         return f"{abs(100 * self.loss):.0f} % {'under' if self.loss >= 0 else 'above'} mode 1"
 

@@ -131,6 +131,9 @@ def _capacity(facts: CaseFacts) -> Gate:
         if trace.limit < needed:
             return Gate("capacity", "fails", f"The trace carries only {trace.limit:.4g} × the service load; {needed:.4g} is asked for.",
                         "trace")
+        if trace.verified == trace.bifurcation:
+            return Gate("capacity", "open", f"The trace is stable up to {trace.bifurcation:.4g} × the service load only, where another "
+                        f"path branches off; {needed:.4g} is asked for. Mix that mode into the starting shape.", "trace")
         further = "Let the material yield in it" if trace.verified == trace.first_yield else "Let it go further"
         return Gate("capacity", "open", f"The trace is verified to {trace.verified:.4g} × the service load only; {needed:.4g} is asked "
                     f"for. {further}.", "trace")

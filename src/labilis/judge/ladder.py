@@ -86,7 +86,8 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
     trace = facts.trace
     if trace is not None and trace.done:
         loss = trace.loss_words or "traced"
-        end = {trace.limit: "limit", trace.first_yield: "first yield on the trace"}.get(trace.verified, "not yet at its limit")
+        end = {"its limit": "limit", "first yield": "first yield on the trace", "a bifurcation": "a bifurcation on the trace"}.get(
+            trace.end_words, "not yet at its limit")
         found.append(Rung("verified", trace.verified, f"{trace.verified:.4g} verified", f"{end}, {loss}",
                           bool(trace.verified >= 1.0),
                           story=f"The imperfect part ({abs(trace.amplitude):.3g} mm of mode {trace.mode}) carries {trace.verified:.4g} × "

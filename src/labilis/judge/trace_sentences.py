@@ -58,7 +58,15 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
                                             choices=(("yields where it has a yield strength", "yielding"), ("stays elastic", "elastic")))]
     if plan.material == "yielding":
         material += [Span(", up to "), value_span(plan.plastic_strain, ("trace", "plastic_strain"), "number"), Span(" of plastic strain")]
+    else:
+        material += [Span(", up to "), value_span(plan.strain, ("trace", "strain"), "number"), Span(" of strain")]
     found.append((*material, Span(".")))
+    found.append((Span("Behind its limit it is followed down by "), value_span(plan.fall, ("trace", "fall"), "number"), Span(".")))
+    steps = [Span("Steps: the first "), value_span(plan.first or "a tenth of the first mode's factor", ("trace", "first"), "number"),
+             Span(", the longest "), value_span(plan.longest or "twice that", ("trace", "longest"), "number"), Span(", the shortest "),
+             value_span(plan.shortest or "a 500th of the first", ("trace", "shortest"), "number"), Span(", at most "),
+             value_span(str(plan.iterations), ("trace", "iterations"), "count"), Span(" iterations.")]
+    found.append(tuple(steps))
     found.append((Span("Modes about a loaded state, at factor: "), value_span(plan.modes_at or "none", ("trace", "modes_at"), "number"),
                   Span(".")))
     trace = facts.trace if facts is not None else None
@@ -67,17 +75,20 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
                               tone="quiet"),)]
     if not trace.done:
         return [*found, (Span(f"Traced so far: {len(trace.factors) - 1} steps, factor {trace.factors[-1]:.4g}.", tone="quiet"),)]
-    end = "its limit" if trace.verified == trace.limit else "first yield" if trace.verified == trace.first_yield else "where it ended"
     loss = f", {trace.loss_words}" if trace.loss_words else ""
-    found.insert(0, (Span(f"Verified to {trace.verified:.4g} × the load, {end}{loss}.", tone="good" if trace.verified >= 1 else "bad"),))
+    tone = "good" if trace.verified >= 1 else "bad"
+    found.insert(0, (Span(f"Verified to {trace.verified:.4g} × the load, {trace.end_words}{loss}.", tone=tone),))
     if math.isfinite(trace.about_at):
         found.append((Span(_about_words(trace)),))
-    steps = f"{len(trace.factors) - 1} steps, {trace.cut_backs} cut back"
+    if math.isfinite(trace.bifurcation):
+        found.append((Span(f"At {trace.bifurcation:.4g} × the load another path branches off, and the one that was followed is not stable "
+                           "from there on. Mix that mode into the starting shape.", tone="caution"),))
+    taken = f"{len(trace.factors) - 1} steps, {trace.cut_backs} cut back"
     if trace.yielding and math.isfinite(trace.first_yield):
         found.append((Span(f"First yield at {trace.first_yield:.4g}; "
                            f"at the end {100 * float(trace.plastic[-1]):.2g} % of plastic strain."),))
     side = f", to its {'own' if trace.amplitude > 0 else 'other'} side" if trace.amplitude else ""
-    found.append((Span(f"Imperfection {abs(trace.amplitude):.3g} mm{side}{_why(project, facts)}; {steps}; it ended because "
+    found.append((Span(f"Imperfection {abs(trace.amplitude):.3g} mm{side}{_why(project, facts)}; {taken}; it ended because "
                        f"{trace.reason}. {what_to_try(trace.reason)}".strip(), tone="quiet"),))
     return found
 

@@ -184,6 +184,14 @@ class TracePlan(Statement):
     beyond_yield: float = Field(default=1.5, gt=1.0, description="stress over the yield strength at which an elastic trace ends")
     deflection: str | None = Field(default=None, description="largest motion allowed, length; a twentieth of the part's size when none is "
                                    "given")
+    strain: str = Field(default="5 %", description="largest strain of an elastic trace, where the theory of small strains ends")
+    fall: str = Field(default="10 %", description="part of its limit by which the path is followed down; over 100 % goes on under nought")
+    first: str | None = Field(default=None, description="first step of the factor; a tenth of the first mode's when none is given")
+    shortest: str | None = Field(default=None, description="step of the factor at which it ends when no balance is found; a 500th of the "
+                                                           "first when none is given")
+    longest: str | None = Field(default=None, description="longest step of the factor under load control; twice the first, or a 20th of "
+                                                          "the target, when none is given")
+    iterations: int = Field(default=20, ge=4, le=100, description="most iterations in a step before it is halved")
 
 
 class EulerChoice(Statement):
@@ -411,7 +419,8 @@ class Project(Statement):
             found.append(("trace/modes_at", self.trace.modes_at, "number"))
         if self.trace.deflection is not None:
             found.append(("trace/deflection", self.trace.deflection, "length"))
-        found.append(("trace/plastic_strain", self.trace.plastic_strain, "number"))
+        found += [(f"trace/{field}", text, "number") for field in ("plastic_strain", "strain", "fall", "first", "shortest", "longest")
+                  if (text := getattr(self.trace, field)) is not None]
         found += [(f"materials/{item.name}/hardening/{row}", text, kind) for item in self.materials
                   for row, point in enumerate(item.hardening) for text, kind in zip(point, ("number", "stress"))]
         if self.trace.target is not None:
@@ -528,6 +537,7 @@ def load_project(data: Any) -> Project:
     for item in project.materials:
         _check_material(project, item)
     _check_sizes(project)
+    _check_trace(project)
     return project
 
 
@@ -543,6 +553,15 @@ def _check_material(project: Project, item: Material) -> None:
             raise LabilisError(f"Poisson ratio {item.poisson_ratio} cannot be used: it must lie above -1 and under 0.495.",
                                f"{where}/poisson_ratio", "At 0.5 the material keeps its volume and these elements lock; "
                                "metals lie near 0.3.", "poisson")
+
+
+def _check_trace(project: Project) -> None:
+    ranges = {"strain": (1e-4, 1.0), "fall": (1e-3, 10.0), "first": (0.0, 1e9), "shortest": (0.0, 1e9), "longest": (0.0, 1e9)}
+    for field, (low, high) in ranges.items():
+        text = getattr(project.trace, field)
+        if text is not None and not low < project.value(text, "number", f"trace/{field}") <= high:
+            raise LabilisError(f"'{text}' does not lie between {low:g} and {high:g}.", f"trace/{field}", "Give a number in that range.",
+                               "trace")
 
 
 def _check_sizes(project: Project) -> None:

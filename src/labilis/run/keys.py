@@ -13,7 +13,8 @@ STAGES = ("shape", "mesh", "strength", "modes", "trace")
 _VERSION = 12  # raise when a result's content changes its meaning
 
 # of a trace: where it ends and what is found on the way, not the path itself
-_ENDS = {"steps", "target", "deflection", "plastic_strain", "beyond_yield", "modes_at"}
+_ENDS = {"steps", "target", "deflection", "plastic_strain", "strain", "fall", "beyond_yield", "modes_at"}
+_STEPS = ("first", "shortest", "longest")
 
 
 @dataclass(frozen=True)
@@ -176,7 +177,8 @@ def _stage_keys(project: Project, case: str | None) -> StageKeys:
             for study in ("converge", "tilt", "cross"):
                 keys[study] = _hash(study, keys["modes"])
             plan = project.trace
-            shared = [keys["modes"], plan.model_dump(exclude=_ENDS),
+            shared = [keys["modes"], plan.model_dump(exclude={*_ENDS, *_STEPS}),
+                      [None if (text := getattr(plan, field)) is None else project.value(text, "number") for field in _STEPS],
                       None if plan.amplitude is None else project.value(plan.amplitude, "length"),
                       [project.value(seed.amplitude, "length") for seed in plan.seeds],
                       [[[project.value(text, kind) for text, kind in zip(point, ("number", "stress"))] for point in item.hardening]
@@ -184,7 +186,8 @@ def _stage_keys(project: Project, case: str | None) -> StageKeys:
             keys["path"] = _hash("path", *shared)
             keys["trace"] = _hash("trace", *shared, plan.model_dump(include=_ENDS), *(
                 None if text is None else project.value(text, kind)
-                for text, kind in ((plan.target, "number"), (plan.deflection, "length"), (plan.modes_at, "number"))))
+                for text, kind in ((plan.target, "number"), (plan.strain, "number"), (plan.fall, "number"), (plan.deflection, "length"),
+                                   (plan.modes_at, "number"))))
             keys["amplitude"] = _hash("amplitude", keys["trace"])
             if project.mesh.size is None and project.mesh.fineness is None:  # of all cases: they share a mesh
                 keys["settled"] = _hash("settled", keys["system"], *asked, project.value(project.mesh.within, "number"),

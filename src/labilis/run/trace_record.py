@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from labilis.judge.findings import TraceFindings
-from labilis.judge.trace_ends import ENDS
+from labilis.judge.trace_ends import ENDS, bifurcation_of, limit_of
 from labilis.mechanics.shell import logarithm
 from labilis.mesh import Mesh
 from labilis.model import LabilisError, Project, TracePlan
@@ -17,7 +17,6 @@ from labilis.shape import ShapeView
 from labilis.solve.trace import PathState, TracePoint, TraceResult
 
 _FRAMES = 24  # shapes kept along the path
-MOST_STRAIN = 0.05  # beyond which strains are no longer small
 
 
 @dataclass(frozen=True)
@@ -50,8 +49,9 @@ def probes_of(project: Project, view: ShapeView, mesh: Mesh, tied: Tied) -> Prob
             names.append(region.name)
             nodes.append(mine)
             turns.append(-1)
-    for name, (place, turn) in tied.numbering.hubs.items():
-        names.append(name)
+    for hub in project.hubs:
+        place, turn = tied.numbering.hubs[hub.name]
+        names.append(hub.name)
         nodes.append(np.array([place]))
         turns.append(int(turn))
     return Probes(tuple(names), tuple(nodes), tuple(turns))
@@ -146,13 +146,13 @@ class TraceRecord:
         """As plain figures; shapes only when the trace is done."""
         chosen = np.unique(np.linspace(0, len(self.frames) - 1, min(_FRAMES, len(self.frames))).astype(int)) if done else np.zeros(0, int)
         frames = np.array([self.frames[k] for k in chosen]).reshape(len(chosen), self.nodes, 3)
-        peak = int(np.argmax(self.factors))
-        limit = self.factors[peak] if peak < len(self.factors) - 1 else float("nan")
-        ends = [value for value in (limit, float("nan") if self.yielding else self.first_yield()) if np.isfinite(value)]
+        limit, bifurcation = limit_of(self.factors), bifurcation_of(self.factors, self.negative)
+        ends = [value for value in (limit, bifurcation, float("nan") if self.yielding else self.first_yield()) if np.isfinite(value)]
         verified = min(ends) if ends else max(self.factors)
         return TraceFindings(
             self.case, self.plan.mode, self.amplitude, self.ideal, np.array(self.factors), np.array(self.largest), np.array(self.at_probe),
             np.array(self.iterations), np.array(self.negative), np.array(self.peaks), chosen, frames, limit, self.first_yield(), verified,
             ENDS[result.reason][0] if done else "", result.cut_backs, done, np.array(self.plastic), self.yielding, np.array(self.forces),
             self.about_at, self.about, np.array(self.probes.names, dtype=np.str_), self._at_places(),
-            *(np.array([values[k] for k in chosen]).reshape(len(chosen), len(self.order)) for values in (self.stresses, self.strains)))
+            *(np.array([values[k] for k in chosen]).reshape(len(chosen), len(self.order))
+              for values in (self.stresses, self.strains)), bifurcation)

@@ -18,7 +18,7 @@ from labilis.run.forces import LoadScene, load_forces
 from labilis.run.materials import material_of
 from labilis.run.regions import Floats, Ints
 from labilis.run.resolve import make_tied, ties_about
-from labilis.run.trace_record import MOST_STRAIN, TraceRecord, probes_of
+from labilis.run.trace_record import TraceRecord, probes_of
 from labilis.shape import PartShape
 from labilis.solve.system import System
 from labilis.solve.trace import TraceControl, Tracer, TraceResult
@@ -73,8 +73,12 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
     target = project.value(plan.target, "number") if plan.target is not None else (1.5 * ideal if np.isfinite(ideal) else 10.0)
     first = min(target, ideal if np.isfinite(ideal) else target) / 10.0
     plastic = project.value(plan.plastic_strain, "number", "trace/plastic_strain")
-    control = TraceControl(first=first, least=first / 500.0, largest=max(2.0 * first, target / 20.0), target=target,
-                           steps=plan.steps, plastic_step=plastic / 4)
+    first, least, largest = (default if text is None else project.value(text, "number") for text, default in (
+        (plan.first, first), (plan.shortest, None), (plan.longest, None)))
+    control = TraceControl(first=first, least=first / 500.0 if least is None else least,
+                           largest=max(2.0 * first, target / 20.0) if largest is None else largest, target=target, steps=plan.steps,
+                           iterations=plan.iterations, fall=project.value(plan.fall, "number"), plastic_step=plastic / 4)
+    most_strain = project.value(plan.strain, "number")
     laws = _laws(project, part, bodies, len(system.blocks)) if plan.material == "yielding" else []
     tracer = Tracer(system, tied.numbering.places, partial(ties_about, tied), nodal["growing"], nodal["held"],
                     (following["growing"], following["held"]), control, laws, given.get("growing"), given.get("held"),
@@ -104,7 +108,7 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
             if not yielding and gathered.ratios[-1] > plan.beyond_yield:
                 result.reason = "yield"
                 break
-            if not yielding and gathered.strained(point) > MOST_STRAIN:
+            if not yielding and gathered.strained(point) > most_strain:
                 result.reason = "strain"
                 break
             if gathered.largest[-1] > allowed:

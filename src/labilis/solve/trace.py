@@ -32,8 +32,8 @@ TiesAt = Callable[[Floats], Ties]  # places of all nodes (total, 3) -> ties abou
 @dataclass(frozen=True)
 class TraceControl:
     """first, least and largest step of the factor (or of what it stands for on the arc); target: factor to stop at; steps: most of
-    them; iterations: most in one step; tolerance of the residual relative to the load; fall: part of the largest factor at which
-    a falling path has been followed far enough; plastic_step: most that the equivalent plastic strain may grow in one step."""
+    them; iterations: most in one step; tolerance of the residual relative to the load; fall: part of the largest factor by
+    which a path that falls has been followed far enough; plastic_step: most that the equivalent plastic strain may grow in one step."""
 
     first: float = 0.1
     least: float = 1e-4
@@ -42,7 +42,7 @@ class TraceControl:
     steps: int = 60
     iterations: int = 20
     tolerance: float = 1e-6
-    fall: float = 0.9
+    fall: float = 0.1
     plastic_step: float = np.inf
 
 
@@ -92,8 +92,8 @@ class TraceResult:
 class PathState:
     """All that is needed to go on from a converged point: motion (n, 3), rotation (n, 3, 3), moved as in the tracer; value: factor; step:
     length of the next one, along the `arc` or as a factor; before: the last step in reduced unknowns, empty at the start; slopes and
-    `scale` that steer the steps; past: over the limit; negative pivots and largest plastic strain; plastic, p: memory of the material,
-    flat; factors (s,) so far; cut_backs."""
+    `scale` that steer the steps; length: of the path so far; past: over the limit; negative pivots and largest plastic strain;
+    plastic, p: memory of the material, flat; factors (s,) so far; cut_backs."""
 
     motion: Floats
     rotation: Floats
@@ -112,6 +112,7 @@ class PathState:
     p: Floats
     factors: Floats
     cut_backs: int
+    length: float
 
 
 @dataclass(frozen=True)
@@ -132,6 +133,12 @@ class _Looked:
     tangent: sparse.csr_matrix
     peaks: Floats
     inner: Floats
+
+
+def longest_arc(scale: float, length: float) -> float:
+    """Longest next step along the arc: eight times the last step under load control, or a half of the path so far. A nearly perfect part
+    hardly moves under load control, and goes a thousand times as far behind its buckling load."""
+    return max(8.0 * scale, 0.5 * length)
 
 
 class _NotConverged(ArithmeticError):
@@ -180,6 +187,7 @@ class Tracer:
         walk = self.walk
         state = _State(walk.motion, walk.rotation, walk.moved)
         step, arc, before, value = walk.step, walk.arc, walk.before if len(walk.before) else None, walk.value
+        length = walk.length
         first_slope, last_slope, past, negative, plastic = walk.first_slope, walk.last_slope, walk.past, walk.negative, walk.strain
         while len(result.factors) <= control.steps:
             try:
@@ -231,7 +239,7 @@ class Tracer:
             state, value, before, negative, plastic = new, value_new, moved, point.negative, float(point.plastic.max(initial=0.0))
             result.points.append(point)
             ended = "target" if value >= control.target * (1 - 1e-9) else ""
-            if self.given is None and value < control.fall * result.factors.max() and value < result.factors[-2]:
+            if self.given is None and value < (1.0 - control.fall) * result.factors.max() and value < result.factors[-2]:
                 ended = ended or "limit"
             if not arc and self.given is None and slope < 0.35 * first_slope:
                 arc, step = True, float(np.linalg.norm(moved))
@@ -240,10 +248,11 @@ class Tracer:
                 grow = min(grow, 0.7)  # the top comes near
             last_slope = slope
             step = step * grow if arc else min(step * grow, control.largest)
+            length += float(np.linalg.norm(moved))
             if arc:
-                step = min(step, 8.0 * self._scale)
+                step = min(step, longest_arc(self._scale, length))
             self.walk = PathState(state.motion, state.rotation, state.moved, value, step, arc, before, first_slope, last_slope, past,
-                                  self._scale, negative, plastic, *self._remembered(), result.factors, result.cut_backs)
+                                  self._scale, negative, plastic, *self._remembered(), result.factors, result.cut_backs, length)
             yield result, point
             if ended:
                 result.reason = ended
@@ -276,7 +285,7 @@ class Tracer:
             point = self._point(state, 0.0, 0, False)
         self._accept()
         self.walk = PathState(state.motion, state.rotation, state.moved, 0.0, self.control.first, False, np.zeros(0), 0.0, 0.0, False, 1.0,
-                              point.negative, float(point.plastic.max(initial=0.0)), *self._remembered(), np.array([0.0]), 0)
+                              point.negative, float(point.plastic.max(initial=0.0)), *self._remembered(), np.array([0.0]), 0, 0.0)
         return point
 
     def _take_up(self, start: PathState) -> None:
