@@ -59,6 +59,7 @@ def changes_of(path: Path, relative: str) -> list[Change]:
             continue
         if isinstance(node, ast.Compare) and len(node.ops) == 1:
             add(node, ast.Compare(node.left, [_COMPARED[type(node.ops[0])]()], node.comparators), "bound")
+            add(node, ast.UnaryOp(ast.Not(), node), "condition")
         elif isinstance(node, ast.BinOp) and type(node.op) in _TURNED and not _of_text(node):
             add(node, ast.BinOp(node.left, _TURNED[type(node.op)](), node.right), "sign")
             add(node, node.left, "dropped term")
@@ -68,7 +69,7 @@ def changes_of(path: Path, relative: str) -> list[Change]:
         elif isinstance(node, ast.UnaryOp) and isinstance(node.op, (ast.USub, ast.Not)) and not isinstance(node.operand, ast.Constant):
             add(node, node.operand, "sign")
         elif isinstance(node, ast.Constant) and type(node.value) in (int, float) and node.value not in (0, 0.0):
-            add(node, ast.Constant(node.value * 2 if isinstance(node.value, float) else node.value + 1), "constant")
+            add(node, ast.Constant(node.value * 10 if isinstance(node.value, float) else node.value + 1), "constant")
     return found
 
 
@@ -96,11 +97,18 @@ def _skipped(tree: ast.AST) -> set[int]:
             parts = [*node.decorator_list, *([node.returns] if isinstance(node, ast.FunctionDef) else [])]
         elif isinstance(node, (ast.arg, ast.AnnAssign)):
             parts = [node.annotation]
+        elif isinstance(node, ast.Call) and getattr(node.func, "attr", "") in ("zeros", "empty") and node.args and _is_empty(node.args[0]):
+            parts = [node]  # whose shape says nothing
         elif isinstance(node, ast.Call) and getattr(node.func, "id", getattr(node.func, "attr", "")) in ("deque", "lru_cache", "Progress"):
             parts = [node]  # memory and where a bar stands
         for part in parts:
             found.update(id(inner) for inner in ast.walk(part)) if part is not None else None
     return found
+
+
+def _is_empty(shape: ast.AST) -> bool:
+    first = shape.elts[0] if isinstance(shape, ast.Tuple) and shape.elts else shape
+    return isinstance(first, ast.Constant) and first.value == 0
 
 
 def clone(work: Path) -> None:

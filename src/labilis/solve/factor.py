@@ -227,6 +227,5 @@ def factor(upper: sparse.csr_matrix, positive: bool = True, like: Factor | None 
     if library() is not None:
         if isinstance(like, PardisoFactor):
             return PardisoFactor(upper, positive, like=like)
-        grouped = groups is not None and len(groups) > _GROUPED
-        return PardisoFactor(upper, positive, group_ordering(upper, groups) if grouped and groups is not None else None)
+        return PardisoFactor(upper, positive, None if groups is None or len(groups) <= _GROUPED else group_ordering(upper, groups))
     return SuperLuFactor(upper, positive)
