@@ -197,7 +197,7 @@ def test_every_mode_is_held_against_what_its_driver_needs_with_its_error(strip_f
 
 def test_a_trace_that_ended_early_is_not_a_fall(strip_facts: Any) -> None:
     def after(**ends: Any) -> Any:
-        trace = SimpleNamespace(done=True, yielding=False, first_yield=float("nan"), **ends)
+        trace = SimpleNamespace(done=True, yielding=False, first_yield=float("nan"), bifurcation=float("nan"), **ends)
         return verdict_of_case(dataclasses.replace(strip_facts, trace=trace), ())
     assert after(verified=0.4, limit=float("nan")).meets is None
     assert after(verified=0.4, limit=0.4).meets is False

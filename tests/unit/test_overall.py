@@ -139,7 +139,7 @@ def test_a_trace_is_taken_before_the_curve() -> None:
 
     class Trace:
         done, yielding, plastic, loss_words, amplitude, mode, reason = True, False, np.zeros(1), "", 0.1, 1, "it fell"
-        first_yield, about_at, loss = float("nan"), float("nan"), float("nan")
+        first_yield, about_at, loss, bifurcation, end_words = float("nan"), float("nan"), float("nan"), float("nan"), "where it ended"
 
         def __init__(self, verified: float, limit: float) -> None:
             self.verified, self.limit = verified, limit
@@ -155,5 +155,6 @@ def test_a_path_that_ended_early_has_lost_nothing_yet(limit: float, first_yield:
     from types import SimpleNamespace
 
     from labilis.judge.findings import TraceFindings
-    trace = SimpleNamespace(limit=limit, first_yield=first_yield, verified=verified, ideal=3.0, loss=1.0 - verified / 3.0)
+    trace = SimpleNamespace(limit=limit, first_yield=first_yield, verified=verified, ideal=3.0, loss=1.0 - verified / 3.0,
+                            bifurcation=float("nan"))
     assert TraceFindings.loss_words.fget(trace) == words  # type: ignore[attr-defined]

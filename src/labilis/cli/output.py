@@ -35,7 +35,8 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
             "max_von_mises_mpa": float(von_mises(strength.stress).max()),
             "reaction_n": {str(name): [float(c) for c in force[:, :3].sum(axis=0)]
                            for name, force in zip(strength.supports, strength.reaction)},
-            "yield_factor": _number(strength.yield_factor),
+            "yield_factor": _number(strength.yield_factor), "wall_yield_factor": _number(strength.strength_factor),
+            "peak": strength.peak,
         }
     if facts.modes is not None:
         modes = facts.modes
@@ -136,8 +137,10 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
             strength = facts.strength
             console.print(f"  displacement {strength.max_displacement:.3g} mm, largest von Mises stress "
                           f"{von_mises(strength.stress).max():.3g} MPa"
-                          + (f", first yield at {strength.yield_factor:.4g} × the load"
-                             if math.isfinite(strength.yield_factor) else ""))
+                          + (f", first yield at {strength.strength_factor:.4g} × the load"
+                             if math.isfinite(strength.strength_factor) else "")
+                          + (f" (a peak of the idealisation, within a wall of {strength.peak}, at {strength.yield_factor:.4g})"
+                             if strength.peak else ""))
         if facts.modes is not None and len(facts.modes.factors):
             table = Table("mode", "factor", "critical load", "driver", "kind", "required", "verdict", box=None, pad_edge=True)
             for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.kinds), 1):

@@ -116,9 +116,11 @@ class StrengthFindings:
     N, growing and held; residual: of the solution, relative; yield_factor (inf without yield strength or stress), yield_node,
     yield_body: where; growing_size N: sum of the sizes of the growing forces, whatever their directions;
     load_sizes (l,) N: the same for each load; moment_sizes (l,) N mm: sum of the sizes of the moments that each load puts on nodes that
-    turn. Of bolts, a row for each plane between two pieces: bolts (b,) names; bolt_pieces (b, 2); bolt_depths (b, 2), bolt_bores (b, 2) mm:
-    depth and diameter of the bores beside it; bolt_axes (b, 3) from the first piece to the second; bolt_growing, bolt_held (b, 6): force N
-    and moment N mm with which the second piece draws on the bolt there.
+    turn. peak: what the most stressed point is within a wall of ('' for nothing: the wall itself yields there); wall_factor, wall_node:
+    the same as yield_factor and yield_node without all such peaks, nan and -1 where none were looked for. Of bolts, a row for each plane
+    between two pieces: bolts (b,) names; bolt_pieces (b, 2); bolt_depths (b, 2), bolt_bores (b, 2) mm: depth and diameter of the bores
+    beside it; bolt_axes (b, 3) from the first piece to the second; bolt_growing, bolt_held (b, 6): force N and moment N mm with which the
+    second piece draws on the bolt there.
     """
 
     case: str
@@ -146,6 +148,9 @@ class StrengthFindings:
     yield_body: str
     load_sizes: Floats
     moment_sizes: Floats = field(default_factory=lambda: np.zeros(0))
+    peak: str = ""
+    wall_factor: float = float("nan")
+    wall_node: int = -1
     bolts: Texts = field(default_factory=lambda: np.zeros(0, dtype="U1"))
     bolt_pieces: Texts = field(default_factory=lambda: np.zeros((0, 2), dtype="U1"))
     bolt_depths: Floats = field(default_factory=lambda: np.zeros((0, 2)))
@@ -153,6 +158,11 @@ class StrengthFindings:
     bolt_axes: Floats = field(default_factory=lambda: np.zeros((0, 3)))
     bolt_growing: Floats = field(default_factory=lambda: np.zeros((0, 6)))
     bolt_held: Floats = field(default_factory=lambda: np.zeros((0, 6)))
+
+    @property
+    def strength_factor(self) -> float:
+        """Factor at which the wall yields: first yield but for peaks of the idealisation."""
+        return self.yield_factor if np.isnan(self.wall_factor) or np.isnan(self.yield_factor) else self.wall_factor
 
     @property
     def max_displacement(self) -> float:

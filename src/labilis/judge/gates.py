@@ -99,7 +99,7 @@ def _errors(facts: CaseFacts) -> list[float]:
 
 
 def _strength(facts: CaseFacts) -> Gate:
-    factor = facts.strength.yield_factor if facts.strength is not None else math.nan
+    factor = facts.strength.strength_factor if facts.strength is not None else math.nan
     if math.isnan(factor):
         return Gate("strength", "void", "The factor at first yield is missing. Run the strength again.", "strength")
     if facts.without_yield:

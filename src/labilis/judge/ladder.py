@@ -47,10 +47,12 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
     """Rungs of a case, highest factor first; `service` names the service load, such as '1 kN'."""
     found = [Rung("service", 1.0, "1 service load", service, story="The load as stated.")]
     found.append(Rung("required", facts.required, f"required {facts.required:.4g}", story="The least factor that is asked for."))
-    if facts.strength is not None and math.isfinite(facts.strength.yield_factor) and facts.strength.yield_factor > 0:
-        factor = facts.strength.yield_factor
-        found.append(Rung("yield", factor, f"{factor:.4g} first yield", "most stressed point",
-                          story=f"The most stressed point reaches the yield strength at {factor:.4g} × the load."))
+    if facts.strength is not None and math.isfinite(facts.strength.strength_factor) and facts.strength.strength_factor > 0:
+        factor, peak = facts.strength.strength_factor, facts.strength.peak
+        aside = f" A peak within a wall of {peak} does so at {facts.strength.yield_factor:.4g}." if peak else ""
+        found.append(Rung("yield", factor, f"{factor:.4g} first yield", "most stressed wall" if peak else "most stressed point",
+                          story=f"The most stressed {'wall' if peak else 'point'} reaches the yield strength at {factor:.4g} × the "
+                                f"load.{aside}"))
     if isinstance(facts.euler, EulerCheck) and facts.euler.governing.factor > 0:
         check = facts.euler
         plane = check.governing

@@ -57,7 +57,7 @@ def overall_checks(facts: CaseFacts) -> tuple[tuple[OverallCheck, ...], str]:
     modes, strength, mesh = facts.modes, facts.strength, facts.mesh
     if modes is None or strength is None or mesh is None or len(modes.positive) == 0:
         return (), "there are no modes"
-    ultimate = strength.yield_factor
+    ultimate = strength.strength_factor
     if not math.isfinite(ultimate) or ultimate <= 0 or facts.yield_strength is None:
         return (), "there is no yield strength, or nothing yields"
     acting = {str(name) for name in strength.loads}

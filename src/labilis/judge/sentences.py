@@ -260,7 +260,10 @@ def strength_sentences(facts: CaseFacts | None) -> list[Sentence]:
     if math.isfinite(strength.yield_factor):
         where = f", in {strength.yield_body}" if strength.yield_body else ""
         found.append((Span(f"First yield at {strength.yield_factor:.4g} × the load{where}.",
-                           tone="bad" if strength.yield_factor < 1 else ""),))
+                           tone="bad" if strength.strength_factor < 1 else ""),))
+        if strength.peak:
+            found.append((Span(f"That is a peak of the idealisation, within a wall of {strength.peak}; the wall itself yields at "
+                               f"{strength.wall_factor:.4g} ×.", tone="quiet"),))
     return found + [(Span(text),) for text in _reactions(strength)]
 
 

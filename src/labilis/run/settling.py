@@ -13,7 +13,9 @@ from labilis.run.keys import stage_keys
 _ROUNDS = 3  # meshes after the proposed one
 _AIM = 0.8  # of the limit: what the next mesh is to have, so that one is enough
 _LEAST, _LARGEST = 1.2, 2.5  # times finer, from round to round
-_MOST_UNKNOWNS = 150_000  # of a mesh that is made without being asked for: some half a minute here
+# unknowns of a mesh that is made without being asked for, of shells and of solids, whose factors are several times as costly: some ten
+# seconds here
+_MOST_SHELLS, _MOST_SOLIDS = 100_000, 60_000
 
 
 def wants_settling(project: Project) -> bool:
@@ -61,13 +63,14 @@ def error_that_counts(project: Project, modes: Sequence[ModesFindings]) -> tuple
     return max(errors, key=lambda item: -1.0 if math.isnan(item[0]) else item[0])
 
 
-def next_fineness(fineness: float, error: float, limit: float, unknowns: int, dimensions: float) -> float | None:
-    """Fineness whose error is to be under the limit, for errors in the square of the sides, as far as a run can go; None where the mesh
-    does or nothing finer can be had."""
+def next_fineness(fineness: float, error: float, limit: float, unknowns: int, dimensions: float,
+                  most: int = _MOST_SHELLS) -> float | None:
+    """Fineness whose error is to be under the limit, for errors in the square of the sides, with `most` unknowns; None where the mesh does
+    or nothing finer can be had."""
     if not error > limit:
         return None
     finer = min(max(math.sqrt(error / (_AIM * limit)), _LEAST), _LARGEST)
-    possible = (_MOST_UNKNOWNS / max(unknowns, 1)) ** (1.0 / dimensions)
+    possible = (most / max(unknowns, 1)) ** (1.0 / dimensions)
     finer = min(finer, possible)
     return None if finer < _LEAST else round(fineness * finer, 2)
 
@@ -87,7 +90,8 @@ class Settling:
         self.rounds.append((fineness, mesh.size, float(mesh.unknowns), factor, error))
         if len(self.rounds) > _ROUNDS:
             return None
-        return next_fineness(fineness, error, self.limit, mesh.unknowns, dimensions)
+        most = _MOST_SOLIDS if mesh.has_solids else _MOST_SHELLS
+        return next_fineness(fineness, error, self.limit, mesh.unknowns, dimensions, most)
 
     def findings(self) -> SettledFindings:
         """What came of it: the last mesh."""

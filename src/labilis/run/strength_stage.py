@@ -11,6 +11,7 @@ from labilis.judge.findings import StrengthFindings
 from labilis.judge.stress import first_yield, von_mises
 from labilis.model import LabilisError
 from labilis.run.forces import CaseForces, LoadScene, load_forces
+from labilis.run.peaks import find_peaks, spared
 from labilis.run.resolve import Tied
 from labilis.solve.factor import Factor
 from labilis.solve.strength import LinearSolution, solve_linear
@@ -162,7 +163,10 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
     offsets = [_thermal_states(scene, parts[growth]) for growth in ("growing", "held")]
     states = [_less(system.stress(solution.u), offset) for solution, offset in zip(solutions, offsets)]
     stress, layers = _service_side([system.nodal_stress(state) for state in states], bool(len(mesh.turning_nodes)))
-    factor_yield, node, body = _first_yield(scene, stress, yields)
+    near, sources = find_peaks(project, view, mesh, tied)
+    factor_yield, node, body = _first_yield(scene, stress, yields, np.full(len(mesh.nodes), -1))
+    wall_factor, wall_node, _ = _first_yield(scene, stress, yields, near)
+    peak = sources[near[node]] if node >= 0 and near[node] >= 0 and wall_factor > factor_yield else ""
     grips, centres, radii, reach = _grips(tied, len(project.supports), view.long_axis)
     findings = StrengthFindings(
         case_name, system.places(solutions[0].u), system.places(solutions[1].u), stress[0], stress[1],
@@ -170,7 +174,8 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
         np.stack(reactions, axis=1), np.array(names), np.array(swallowed), grips, centres, radii, reach,
         np.array(stations), np.array(axial), max(solution.residual for solution in solutions), factor_yield, node,
         _compression_share(system, states[0]), sum(size for size, growth in sizes if growth == "growing"), layers, body,
-        np.array([size for size, _ in sizes]), np.array(moments), **_bolts(scene, tied, states))
+        np.array([size for size, _ in sizes]), np.array(moments), peak, wall_factor, wall_node,
+        **_bolts(scene, tied, states))
     following = {growth: [surface for part in parts[growth] for surface in part.following] for growth in parts}
     return findings, SolvedCase(solutions[0], solutions[1], following, states[0], states[1])
 
@@ -212,13 +217,14 @@ def _service_side(stress: list[Floats], shells: bool) -> tuple[list[Floats], Flo
     return [layers[side, everyone] for layers in stress], sizes
 
 
-def _first_yield(scene: LoadScene, stress: list[Floats], yields: dict[str, float | None]) -> tuple[float, int, str]:
-    """(least factor, node, body) at which a node of some piece reaches its own yield strength."""
+def _first_yield(scene: LoadScene, stress: list[Floats], yields: dict[str, float | None], near: Ints) -> tuple[float, int, str]:
+    """(least factor, node, body) at which a node of some piece that is at no peak (`near` -1) reaches its own yield strength."""
     best: tuple[float, int, str] = (float("inf"), -1, "")
     bodies = [body for cell in scene.mesh.cells for body in np.unique(cell.body)]
     for piece in dict.fromkeys(scene.pieces):
         mine = [body for body in np.unique(bodies) if scene.pieces[body] == piece]
         nodes = np.unique(np.concatenate([cell.elements[np.isin(cell.body, mine)].ravel() for cell in scene.mesh.cells]))
+        nodes = spared(near, nodes)
         factor, row = first_yield(stress[0][nodes], stress[1][nodes], yields.get(piece))
         if factor < best[0]:
             best = factor, int(nodes[row]), piece
