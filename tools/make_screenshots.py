@@ -168,6 +168,33 @@ def main() -> None:
     session.new(line_model(project), {}, "the tube as a line")
     idle()
     modes("line")
+    session.import_step(ROOT / "docs/guide/gauge-stand.step")
+    idle()
+
+    def rims(body: str) -> list[tuple[str, int]]:
+        view = session.current("shape")
+        return [("edge", row) for row in range(len(view.edges)) if str(view.edges.kind[row]) == "circle"
+                and str(view.bodies[view.body_of("edge", row)]) == body]
+    window.stage.select(tuple(rims("foot")))
+    window.hold_picked("fixed")
+    idle()
+    view = session.current("shape")
+    window.stage.select((("face", next(row for row in range(len(view.faces)) if str(view.bodies[view.faces.body[row]]) == "bracket"
+                                       and abs(view.faces.direction[row][2]) > 0.9)),))
+    window.push_picked("force")
+    session.set_value(("loads", 0, "components"), ["0 N", "0 N", "-1 kN"], "a gauge of 100 kg")
+    idle()
+    for pair in zip(rims("post"), rims("bracket")):
+        window.stage.select(pair)
+        window.join_picked("bolt")
+        idle()
+    window.run("modes")
+    idle()
+    window.sheet.open_station("Mesh")
+    window.stage.show_view("Mode", 0)
+    window.stage.playback.set_playing(False)
+    window.stage.playback.phase = 0.25
+    picture("assembly")
     window.close()
     application.quit()
 

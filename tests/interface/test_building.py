@@ -9,6 +9,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QMenu
 
+from labilis.judge.ladder import rungs
 from tests.interface.conftest import DEMO, Hand
 
 STAND = DEMO.parents[1] / "cabinet-stand/cabinet-stand.json"
@@ -409,6 +410,44 @@ def test_a_further_file_brings_its_bodies(hand: Hand, tmp_path: Path) -> None:
         hand.wait_idle()
         assert [(piece.name, piece.geometry) for piece in session.project.pieces] == [("bar", "bar.step"), ("bar 2", "bar.stp")], twice
     assert session.current("shape").volume == pytest.approx(240 * 16 * 4 + 50 * 40 * 30)
+
+
+def test_the_guide_s_assembly_from_file_to_verdict(hand: Hand) -> None:
+    """What the guide says of the gauge stand, step by step."""
+    hand.load(DOCS / "guide/gauge-stand.step")
+    window, session = hand.window, hand.session
+    assert [piece.name for piece in session.project.active_pieces] == ["foot", "post", "bracket"]
+    assert any("marker: set aside" in line for line in session.journal)
+
+    def rims(body: str) -> list[tuple[str, int]]:
+        view = session.current("shape")
+        return [("edge", row) for row in range(len(view.edges)) if str(view.edges.kind[row]) == "circle"
+                and str(view.bodies[view.body_of("edge", row)]) == body]
+    window.stage.select(tuple(rims("foot")))
+    window.stage.fill_menus()
+    hand.menu(window.stage.hold_menu, "Fixed")
+    hand.wait_idle()
+    view = session.current("shape")
+    shelf = next(row for row in range(len(view.faces)) if str(view.bodies[view.faces.body[row]]) == "bracket"
+                 and abs(view.faces.direction[row][2]) > 0.9)
+    window.stage.select((("face", shelf),))
+    window.push_picked("force")
+    hand.wait_idle()
+    session.set_value(("loads", 0, "components"), ["0 N", "0 N", "-1 kN"], "a gauge of 100 kg")
+    for post, bracket in zip(rims("post"), rims("bracket")):
+        window.stage.select((post, bracket))
+        window.stage.fill_menus()
+        hand.menu(window.stage.join_menu, "A bolt through them")
+        hand.wait_idle()
+    assert [set(bolt.through) for bolt in session.project.bolts] == [{"post bore", "bracket bore"}, {"post bore 2", "bracket bore 2"}]
+    assert {bolt.diameter for bolt in session.project.bolts} == {"8 mm"}
+    hand.run()
+    case = session.case_report
+    assert case.verdict.meets is True and "Meets 3" in case.verdict.headline
+    found = case.facts.settled
+    assert found.sizes[0] == pytest.approx(5.6) and 0.02 < found.errors[0] < 0.05 and found.enough
+    assert "bolt 'M8" in case.facts.strength.peak and 1.4 < case.facts.strength.wall_factor < 1.7
+    assert case.facts.modes.positive[0] > 50 and any("bolt M8" in rung.title for rung in rungs(case.facts, "1 kN"))
 
 
 def test_bolts_and_a_seam_by_hand(hand: Hand, tmp_path: Path) -> None:

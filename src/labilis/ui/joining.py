@@ -4,6 +4,7 @@ from __future__ import annotations
 import numpy as np
 
 from labilis.model import Bolt, Project, Seam
+from labilis.model.renaming import renamed
 from labilis.run.picking import ShapeView
 from labilis.ui.actions import Offer, Selection, with_region
 
@@ -28,8 +29,8 @@ def join(project: Project, view: ShapeView, selection: Selection, way: str) -> t
             groups.setdefault(view.body_of(*item), []).append(item)
         regions = []
         for items in groups.values():
-            project, region = with_region(project, view, _whole(view, items))
-            regions.append(region.name)
+            project, name = _bore_region(project, view, _whole(view, items))
+            regions.append(name)
         bore = min(2 * float(_bore(view, item)[1]) for item in selection)  # type: ignore[index]
         size = max((size for size in _SIZES if size <= bore), default=_SIZES[0])
         bolt = Bolt(name=project.free_name("bolts", f"M{size}"), through=tuple(regions), diameter=f"{size} mm", faces="apart")
@@ -38,6 +39,17 @@ def join(project: Project, view: ShapeView, selection: Selection, way: str) -> t
     to = project.piece_of(way.removeprefix("seam "))
     seam = Seam(name=project.free_name("seams", f"{region.name} welded"), along=region.name, to=to)
     return project.with_item("seams", seam), f"{seam.name} added", "seams", seam.name
+
+
+def _bore_region(project: Project, view: ShapeView, items: Selection) -> tuple[Project, str]:
+    """Statements with a region for a bore, called after its piece where it has no name of its own."""
+    known = {region.name for region in project.regions}
+    project, region = with_region(project, view, items)
+    if region.name in known or not region.picks:
+        return project, region.name
+    number = [item.name for item in project.regions].index(region.name)
+    name = project.free_name("regions", f"{region.piece} bore")
+    return renamed(project, "regions", number, name), name
 
 
 def _bore(view: ShapeView, item: tuple[str, int]) -> tuple[np.ndarray, float] | None:
