@@ -63,6 +63,8 @@ class Row:
     elements: int
     unknowns: int
     seconds: float
+    told: float = float("nan")  # mesh error of the first factor, where it was asked for
+    headline: str = ""
 
     @property
     def difference(self) -> float:
@@ -106,8 +108,9 @@ def _imported(case: Case, folder: Path) -> dict[str, Any]:
             "regions": regions}
 
 
-def run_case(case: Case) -> Row:
-    """Write the part and the model to disk, read them as a user's, run, and take the figure."""
+def run_case(case: Case, proposed: bool = False) -> Row:
+    """Write the part and the model to disk, read them as a user's, run, and take the figure; `proposed`: with the mesh that the program
+    finds instead of the stated one, its error told."""
     if case.direct is not None:
         started = time.perf_counter()
         found = case.direct()
@@ -120,6 +123,9 @@ def run_case(case: Case) -> Row:
                  **_imported(case, folder), **case.model, **(case.model_of() if case.model_of is not None else {})}
         # rows are held against what they should be: their mesh is judged by that
         model["criteria"] = {"mesh_error": False, **model.get("criteria", {})}
+        if proposed:
+            model["criteria"]["mesh_error"] = True
+            model["mesh"] = {key: value for key, value in model.get("mesh", {}).items() if key != "size"}
         for file, data in (case.files() if case.files is not None else {}).items():
             (folder / file).write_bytes(data)
         (folder / "model.json").write_text(json.dumps(model), encoding="utf-8")
@@ -128,4 +134,6 @@ def run_case(case: Case) -> Row:
         report = judge_project(snapshot.project, runner.run(snapshot, Plan(case.upto)))
     assert report.mesh is not None
     reference = case.reference if isinstance(case.reference, float | int) else case.reference()
-    return Row(case, float(reference), case.figure(report), report.mesh.count, report.mesh.unknowns, runner.timing["total"])
+    modes = report.cases[0].facts.modes
+    return Row(case, float(reference), case.figure(report), report.mesh.count, report.mesh.unknowns, runner.timing["total"],
+               float("nan") if modes is None else modes.first_error, report.cases[0].verdict.headline)

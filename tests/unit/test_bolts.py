@@ -245,7 +245,7 @@ def test_what_a_bolt_cannot_bear_does_not_pass(load: str, more: dict[str, Any], 
     case = run(lapped(load=load, more=more, criteria={"required_factor": "1", "modes": 1, "capacity": "0.1", "mesh_error": False,
                                                       "left_out": {"strength": ""}}, mesh={"size": "8 mm"}))
     gate = next(item for item in case.verdict.gates if item.name == "strength")
-    if case.facts.strength.yield_factor < 1 and meets:
+    if case.facts.strength.strength_factor < 1 and meets:
         assert gate.state == "open" and "yields" in gate.reason
     else:
         assert words in gate.reason and gate.state == {True: "passes", None: "open", False: "fails"}[meets]
@@ -346,6 +346,19 @@ def test_a_seam_joins_its_edges_only_and_says_where_it_touches_nothing() -> None
     itself["seams"] = [{"name": "weld", "along": "front", "to": "rib"}]
     with pytest.raises(LabilisError, match="itself"):
         run(itself, "mesh")
+
+
+def test_a_line_is_neither_bolted_nor_welded() -> None:
+    post = {"name": "post", "material": "steel", "mesh_as": "line", "place": {"at": ["60 mm", "30 mm", "0 mm"]},
+            "recipe": {"kind": "strut", "length": "90 mm", "section": {"shape": "round", "diameter": "8 mm"}}}
+    model = ribbed(())
+    model["pieces"][1] = post
+    model["regions"] = [model["regions"][0], {"name": "end", "names": ["post/start"]}, {"name": "top", "names": ["post/end"]}]
+    for more in ({"seams": [{"name": "weld", "along": "end", "to": "base"}]},
+                 {"bolts": [{"name": "M8", "through": ["end", "top"], "diameter": "8 mm"}]}):
+        with pytest.raises(LabilisError) as caught:
+            run({**model, **more}, "strength")
+        assert caught.value.code in ("empty-region", "bolt-bore")
 
 
 def test_a_lap_welded_across_its_ends_is_softer_than_a_bonded_one() -> None:

@@ -16,7 +16,9 @@ def join_offers(view: ShapeView, selection: Selection) -> list[Offer]:
     bores = [_bore(view, item) for item in selection]
     if all(bore is not None for bore in bores) and len({view.body_of(*item) for item in selection}) > 1:
         return [Offer("bolt", "A bolt through them, the pieces only bolted")]
-    if any(of != "edge" for of, _ in selection) or len({view.body_of(*item) for item in selection}) > 1:
+    if any(of != "edge" or view.edges.length[index] == 0 for of, index in selection):
+        return []
+    if len({view.body_of(*item) for item in selection}) > 1:
         return []
     return [Offer(f"seam {name}", f"Welded to {name} along them") for name in _beside(view, selection)]
 
@@ -58,9 +60,10 @@ def _bore(view: ShapeView, item: tuple[str, int]) -> tuple[np.ndarray, float] | 
     if of == "face":
         round_one = str(view.faces.kind[index]) == "cylinder" and bool(view.faces.inner[index])
         return (view.faces.direction[index], float(view.faces.radius[index])) if round_one else None
-    sheet = view.faces.thickness[int(view.edges.faces[index].max())] > 0  # a solid's bore is its face
-    round_one = str(view.edges.kind[index]) == "circle" and bool(sheet)
-    return (view.edges.direction[index], float(view.edges.radius[index])) if round_one else None
+    face = int(view.edges.faces[index].max())  # -1 for the end of a line
+    if str(view.edges.kind[index]) != "circle" or face < 0 or view.faces.thickness[face] <= 0:  # a solid's bore is its face
+        return None
+    return view.edges.direction[index], float(view.edges.radius[index])
 
 
 def _whole(view: ShapeView, items: list[tuple[str, int]]) -> Selection:
