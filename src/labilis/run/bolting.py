@@ -227,6 +227,6 @@ def _body_of(project: Project, region: str, view: ShapeView) -> int:
     match = match_region(project.named("regions", region), view)
     faces = [*match.faces, *(max(view.edges.faces[edge]) for edge in match.edges)]
     if not faces or min(faces) < 0:
-        raise LabilisError(f"Region '{region}' has no faces or edges of shells and solids, which bolts and seams join.", f"regions/{region}",
-                           "Pick another one.", "empty-region")
+        raise LabilisError(f"Region '{region}' has no faces or edges of shells and solids, which bolts and seams join.",
+                           f"regions/{region}", "Pick another one.", "empty-region")
     return int(view.faces.body[faces[0]])
