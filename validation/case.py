@@ -11,6 +11,7 @@ from typing import Any, Literal
 
 import numpy as np
 
+from labilis.judge.findings import ModesFindings
 from labilis.run import Plan, Runner, judge_project
 from labilis.run.picking import make_pick
 from labilis.shape import ShapeView, build_body, read_step
@@ -134,6 +135,12 @@ def run_case(case: Case, proposed: bool = False) -> Row:
         report = judge_project(snapshot.project, runner.run(snapshot, Plan(case.upto)))
     assert report.mesh is not None
     reference = case.reference if isinstance(case.reference, float | int) else case.reference()
-    modes = report.cases[0].facts.modes
-    return Row(case, float(reference), case.figure(report), report.mesh.count, report.mesh.unknowns, runner.timing["total"],
-               float("nan") if modes is None else modes.first_error, report.cases[0].verdict.headline)
+    modes, result = report.cases[0].facts.modes, case.figure(report)
+    return Row(case, float(reference), result, report.mesh.count, report.mesh.unknowns, runner.timing["total"],
+               float("nan") if modes is None else _told(modes, result), report.cases[0].verdict.headline)
+
+
+def _told(modes: ModesFindings, result: float) -> float:
+    """Mesh error of the factor that a row is about, of the first one where its figure is no factor."""
+    own = np.flatnonzero(modes.factors == result)
+    return float(modes.mesh_error[own[0]]) if len(own) and len(modes.mesh_error) else modes.first_error

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from labilis.judge.ladder import rungs
-from labilis.judge.trace_ends import bifurcation_of, limit_of
+from labilis.judge.trace_ends import ends_of
 from labilis.judge.trace_sentences import trace_sentences
 from labilis.judge.verdict import verdict_of_case
 from labilis.model import LabilisError, load_project
@@ -21,17 +21,20 @@ from tests.unit.test_mistakes import force, strip
     ([0], None), ([0, -1, -2], 0.0)])
 def test_a_limit_is_the_first_one(factors: list[float], limit: float | None) -> None:
     """However far the path rises again: there the part is lost."""
-    found = limit_of(factors)
+    found, _ = ends_of(factors, [0] * len(factors))
     assert np.isnan(found) if limit is None else found == limit
 
 
-@pytest.mark.parametrize(("factors", "negative", "stable"), [
-    ([0, 1, 2, 3], [0, 0, 0, 0], None), ([0, 1, 2, 3], [0, 0, 1, 1], 1.0), ([0, 1, 2, 3], [0, 0, 0, 1], 2.0),
-    ([0, 1, 2, 1], [0, 0, 1, 1], None), ([0, 1, 2, 1], [0, 1, 1, 2], 0.0), ([0, 1, 2, 1], [0, 0, 0, 1], None)])
-def test_what_follows_a_bifurcation_is_not_verified(factors: list[float], negative: list[int], stable: float | None) -> None:
-    """A pivot lost on the way up, but not the one that goes at a limit."""
-    found = bifurcation_of(factors, negative)
-    assert np.isnan(found) if stable is None else found == stable
+@pytest.mark.parametrize(("factors", "negative", "limit", "stable"), [
+    ([0, 1, 2, 3], [0, 0, 0, 0], None, None), ([0, 1, 2, 3], [0, 0, 1, 1], None, 1.0), ([0, 1, 2, 3], [0, 0, 0, 1], None, 2.0),
+    ([0, 1, 2, 1], [0, 0, 1, 1], 2.0, None), ([0, 1, 2, 1], [0, 1, 1, 2], 2.0, 0.0), ([0, 1, 2, 1], [0, 0, 0, 1], 2.0, None),
+    ([0, 1, 2, 2.0005], [0, 0, 0, 1], 2.0005, None), ([0, 1, 2, 2.0005, 2.0004], [0, 0, 1, 1, 1], None, 1.0),
+    ([0, 1, 2, 2.0005, 1.9999, 2.0001], [0, 0, 0, 1, 1, 1], 2.0005, None), ([0, 1, 2, 1, 3], [0, 0, 0, 1, 1], 2.0, None)])
+def test_what_follows_a_bifurcation_is_not_verified(factors: list[float], negative: list[int], limit: float | None,
+                                                    stable: float | None) -> None:
+    """A pivot lost on the way up is a bifurcation; one that goes where the path no longer rises is a limit."""
+    for found, expected in zip(ends_of(factors, negative), (limit, stable)):
+        assert np.isnan(found) if expected is None else found == expected
 
 
 def _strut(**plan: Any) -> Any:

@@ -19,27 +19,27 @@ ENDS = {
     "strain": ("strains passed 5 %, where the theory of small strains ends", "Take what was found so far, or let the material yield.")}
 
 
-def limit_of(factors: Sequence[float]) -> float:
-    """The first limit of a path, nan while it still rises: a part that snaps at a limit is lost there, however far the path rises again."""
-    top = 0
+def ends_of(factors: Sequence[float], negative: Sequence[int]) -> tuple[float, float]:
+    """(limit, bifurcation) of a path with the negative pivots of its tangents, nan where there is none.
+
+    The limit is the first one: a part that snaps there is lost, however far the path rises again. It is passed where the path falls by more
+    than balance is sure of, or where it loses a pivot and does not rise any more. The bifurcation is the factor of the last point before a
+    rising path lost a pivot: what follows is not where a part would go.
+    """
+    nan = float("nan")
+    fall, top = len(factors), 0
     for number, factor in enumerate(factors):
         if factor > factors[top]:
             top = number
         elif factor < factors[top] - _FALLS * abs(factors[top]):
-            return float(factors[top])
-    return float("nan")
-
-
-def bifurcation_of(factors: Sequence[float], negative: Sequence[int]) -> float:
-    """Factor of the last point before a rising path lost its stability without a limit, nan when it did not: what follows is not where a
-    part would go."""
-    limit = limit_of(factors)
-    top = len(factors) - 1 if limit != limit else list(factors).index(limit)
-    last = top + 1 if limit != limit else top  # at a limit itself a pivot is lost as well
-    for number in range(1, last):
-        if negative[number] > negative[0]:
-            return float(factors[number - 1])
-    return float("nan")
+            fall = number
+            break
+    lost = next((number for number in range(1, len(factors)) if negative[number] > negative[0]), len(factors))
+    limit = float(factors[top]) if fall < len(factors) else nan
+    if lost < min(fall, len(factors)) and max(factors[lost:fall]) > factors[lost - 1] * (1 + _FALLS):
+        at_top = lost == top and fall < len(factors)  # at a limit itself a pivot is lost as well
+        return limit, nan if at_top else float(factors[lost - 1])
+    return (float(factors[top]) if lost < len(factors) and limit != limit else limit), nan
 
 
 def what_to_try(why: str) -> str:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from labilis.judge.findings import TraceFindings
-from labilis.judge.trace_ends import ENDS, bifurcation_of, limit_of
+from labilis.judge.trace_ends import ENDS, ends_of
 from labilis.mechanics.shell import logarithm
 from labilis.mesh import Mesh
 from labilis.model import LabilisError, Project, TracePlan
@@ -146,7 +146,7 @@ class TraceRecord:
         """As plain figures; shapes only when the trace is done."""
         chosen = np.unique(np.linspace(0, len(self.frames) - 1, min(_FRAMES, len(self.frames))).astype(int)) if done else np.zeros(0, int)
         frames = np.array([self.frames[k] for k in chosen]).reshape(len(chosen), self.nodes, 3)
-        limit, bifurcation = limit_of(self.factors), bifurcation_of(self.factors, self.negative)
+        limit, bifurcation = ends_of(self.factors, self.negative)
         ends = [value for value in (limit, bifurcation, float("nan") if self.yielding else self.first_yield()) if np.isfinite(value)]
         verified = min(ends) if ends else max(self.factors)
         return TraceFindings(
