@@ -191,6 +191,7 @@ def main() -> None:
     window.run("modes")
     idle()
     window.sheet.open_station("Mesh")
+    window.sheet.cards["Mesh"].close_editor()
     window.stage.show_view("Mode", 0)
     window.stage.playback.set_playing(False)
     window.stage.playback.phase = 0.25

@@ -334,3 +334,9 @@ def test_a_gate_is_left_out_only_with_a_reason() -> None:
     words = " ".join("".join(span.text for span in sentence) for sentence in spans)
     assert "The gate strength is open. To leave it out give a reason: none given." in words
     assert "The gate stated right is left out: seen and agreed." in words and "capacity" not in words
+
+
+@pytest.mark.parametrize(("value", "words"), [(999.9, "999.9 N"), (999.99, "1 kN"), (-999.99, "-1 kN"), (1e6 - 1, "1 MN"), (0.0, "0 N"),
+                                              (12345.6, "12.35 kN"), (float("nan"), "–")])
+def test_a_force_has_the_unit_that_fits_what_is_shown(value: float, words: str) -> None:
+    assert force_text(value) == words

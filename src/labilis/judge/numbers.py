@@ -29,6 +29,7 @@ def force_text(value: float) -> str:
     """A force in N with a fitting unit and four digits: '2.255 kN'."""
     if not math.isfinite(value):
         return "–"
+    value = float(f"{value:.4g}")  # what rounds to 1 kN is not 1000 N
     size = abs(value)
     if size >= 1e6:
         return f"{value / 1e6:.4g} MN"
