@@ -12,6 +12,7 @@ import pytest
 from labilis.judge.evidence import Evidence, as_asked, collect
 from labilis.judge.findings import MeshFindings
 from labilis.judge.gates import COMPUTED, STATED
+from labilis.judge.numbers import force_text
 from labilis.judge.verdict import verdict_of_case
 from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
@@ -272,3 +273,12 @@ def test_a_stated_weld_gap_closes_what_would_only_be_near(weld: str | None, join
     found = next(item for item in Runner().run(Snapshot(project), Plan("mesh")).values() if isinstance(item, MeshFindings))
     assert (len(found.bonded) == 1) is joined and len(found.fused) == 0
     assert (found.joint_gap if joined else found.near_gap) == pytest.approx([1.5], abs=0.05)
+
+
+def test_the_total_beside_a_held_load_is_the_sum_of_both() -> None:
+    model = strip(force("-100 N"), {**force("-50 N", growth="held"), "name": "stays"})
+    project = load_project(model)
+    case = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0]
+    first = float(case.facts.modes.positive[0])
+    item = next(item for item in case.evidence if item.name == "held part")
+    assert f"{force_text(100 * first + 50)} in all" in item.text
