@@ -128,7 +128,7 @@ def shells() -> Any:
 
 
 def test_shells_and_solids_agree_and_two_bolts_share_the_load(shells: Any) -> None:
-    solids = run(lapped("solid"))
+    solids = run(lapped("solid", mesh={"size": "8 mm"}))
     first = shells.facts.modes.positive[0]
     assert solids.facts.modes.positive[0] == pytest.approx(first, rel=0.02)
     for case in (shells, solids):
@@ -203,10 +203,11 @@ def test_a_bolt_in_double_shear_has_half_of_the_load_in_each_plane() -> None:
 
 def test_a_trace_goes_through_bolts(shells: Any) -> None:
     """At large deflection the slender lap comes to its ideal load, as the bent one does, and no further."""
-    model = lapped(load="-10 kN", trace={"material": "elastic", "steps": 30, "amplitude": "0.2 mm", "beyond_yield": 50})
+    plan = {"material": "elastic", "steps": 30, "amplitude": "0.2 mm", "beyond_yield": 50}
+    model = lapped(load="-10 kN", mesh={"size": "8 mm"}, trace=plan)
     case = run(model, "trace")
     trace, ideal = case.facts.trace, 0.1 * shells.facts.modes.positive[0]
-    assert case.facts.modes.positive[0] == pytest.approx(ideal, rel=1e-6)
+    assert case.facts.modes.positive[0] == pytest.approx(ideal, rel=0.02)
     assert trace.done and 0.85 * ideal < trace.factors.max() < 1.2 * ideal
     early = trace.largest[1] / trace.factors[1]
     assert early == pytest.approx(case.facts.strength.max_displacement, rel=0.5)
@@ -318,7 +319,7 @@ def ribbed(seams: tuple[str, ...], mesh_as: str = "solid") -> dict[str, Any]:
         {"name": f"weld {name}", "along": name, "to": "base"} for name in seams],
         "supports": [{"name": "floor", "on": "floor", "held": ["x", "y", "z"]}],
         "loads": [{"kind": "force", "name": "push", "on": "top", "components": ["0 N", "100 N", "0 N"]}],
-        "cases": [{"name": "one", "loads": [{"load": "push"}]}], "criteria": {"modes": 1}, "mesh": {"size": "4 mm"}}
+        "cases": [{"name": "one", "loads": [{"load": "push"}]}], "criteria": {"modes": 1}, "mesh": {"size": "5 mm"}}
 
 
 def test_seams_along_both_sides_hold_and_one_alone_is_a_hinge() -> None:
@@ -336,8 +337,8 @@ def test_a_seam_joins_its_edges_only_and_says_where_it_touches_nothing() -> None
     mesh = Runner().run(Snapshot(project), Plan("mesh"))[stage_keys(project).mesh]
     (one, two, count), = mesh.bonded
     assert {one, two} == {0, 1} and len(mesh.fused) == 0
-    # two edges of 80 mm, second-order elements of 4 mm
-    assert 2 * 20 <= count <= 2 * 60
+    # two edges of 80 mm, second-order elements of 5 mm
+    assert 2 * 16 <= count <= 2 * 48
     model["regions"][2]["names"] = ["rib/side.3+bottom"]
     with pytest.raises(LabilisError) as caught:
         run(model, "strength")
@@ -368,6 +369,7 @@ def test_a_lap_welded_across_its_ends_is_softer_than_a_bonded_one() -> None:
         model = lapped(mesh_as, bolts=())
         model["regions"] += [{"name": "low end", "names": [ends[0]]}, {"name": "up end", "names": [ends[1]]}]
         model["seams"] = [{"name": "a", "along": "low end", "to": "up"}, {"name": "b", "along": "up end", "to": "low"}]
+        model["mesh"] = {"size": "10 mm"}
         found.append(float(run(model).facts.modes.positive[0]))
     bonded = float(run(lapped(bolts=())).facts.modes.positive[0])
     assert 0.8 * found[0] < found[1] < found[0]
