@@ -282,3 +282,12 @@ def test_the_total_beside_a_held_load_is_the_sum_of_both() -> None:
     first = float(case.facts.modes.positive[0])
     item = next(item for item in case.evidence if item.name == "held part")
     assert f"{force_text(100 * first + 50)} in all" in item.text
+
+
+def test_the_stretch_of_a_linear_turn_by_hand(strip_facts: Any) -> None:
+    """A linear turn by θ lengthens everything across its axis by θ² / 2: 0.5 % and 5.7° at a tenth of a radian."""
+    from labilis.judge.evidence.stretch import stretch
+    turned = 0.1 * np.cross([0.0, 0.0, 1.0], strip_facts.mesh.nodes)
+    strength = dataclasses.replace(strip_facts.strength, displacement_growing=turned, displacement_held=0.0 * turned)
+    found = stretch(dataclasses.replace(strip_facts, strength=strength))
+    assert found is not None and found.figure == "0.5" and "5.7°" in found.text and "0.5 %" in found.text
