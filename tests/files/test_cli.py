@@ -40,7 +40,8 @@ def test_check_writes_the_promised_json(tmp_path: Path) -> None:
     result = json.loads((tmp_path / "r.json").read_text())
     case = result["cases"][0]
     assert result["verdict"] == "does not meet"
-    assert set(case["strength"]) == {"max_displacement_mm", "max_von_mises_mpa", "reaction_n", "yield_factor", "wall_yield_factor", "peak"}
+    assert set(case["strength"]) == {"max_displacement_mm", "max_von_mises_mpa", "reaction_n", "yield_factor", "wall_yield_factor",
+                                     "peak", "bolts"}
     assert set(case["modes"][0]) >= {"number", "factor", "critical_load_n", "driver", "kind", "required_factor", "meets"}
     assert len(case["modes"]) == 2
     assert case["modes_complete"] is True

@@ -10,6 +10,7 @@ from scipy.spatial.transform import Rotation
 
 from labilis.judge.bolts import bearing_resistance, bolt_checks, resistances, stress_area
 from labilis.judge.ladder import rungs
+from labilis.judge.verdict import verdict_of_case
 from labilis.mechanics.bolt_block import BoltBlock
 from labilis.model import Bolt, LabilisError, load_project
 from labilis.model.renaming import renamed
@@ -148,6 +149,8 @@ def test_one_bolt_less_or_a_bond_changes_the_factor(shells: Any) -> None:
     bonded, plain = run(lapped(more={"faces": "bonded"})), run(lapped(bolts=()))
     assert bonded.facts.modes.positive[0] == pytest.approx(plain.facts.modes.positive[0], rel=0.03)
     assert plain.facts.modes.positive[0] > 1.2 * first
+    gate = next(item for item in bonded.verdict.gates if item.name == "stated right")
+    assert gate.state == "open" and "bonded" in gate.reason and bonded.verdict.meets is None and plain.verdict.meets is True
     assert said(bonded).state == "caution" and "bonded" in said(bonded).text and len(bonded.facts.strength.bolts) == 0
 
 
@@ -251,6 +254,46 @@ def test_what_a_bolt_cannot_bear_does_not_pass(load: str, more: dict[str, Any], 
     else:
         assert words in gate.reason and gate.state == {True: "passes", None: "open", False: "fails"}[meets]
     assert case.verdict.meets is not True or meets
+
+
+def test_every_bolt_is_asked_not_only_the_one_that_goes_first(shells: Any) -> None:
+    """One presses too hard on its piece, another is torn off: the part fails."""
+    strength = shells.facts.strength
+    edge = [bolt.model_copy(update={"edge": "60 mm"}) if number else bolt for number, bolt in enumerate(shells.facts.project.bolts)]
+    project = shells.facts.project.changed(bolts=edge)
+    forces = strength.bolt_growing.copy()
+    first, second = (list(strength.bolts).index(bolt.name) for bolt in project.bolts)
+    forces[first] *= 25  # 12.5 kN: of 5 in bearing, the lowest factor, of 14.05 in shear
+    forces[second] *= 30  # 15 kN of 14.05 in shear
+    facts = dataclasses.replace(shells.facts, project=project, strength=dataclasses.replace(strength, bolt_growing=forces))
+    checks = bolt_checks(facts)
+    assert checks[0].name == project.bolts[0].name and checks[0].used < 1.0 < checks[0].bearing and checks[1].used > 1.0
+    assert next(item for item in verdict_of_case(facts, ()).gates if item.name == "strength").state == "fails"
+
+
+@pytest.mark.parametrize(("names", "code"), [(["low/hole.1", "low/hole.2"], "bolt-bore"), (["low/hole.1", "up/hole.1"], "several-pieces")])
+def test_a_region_of_more_than_one_bore_is_refused(names: list[str], code: str) -> None:
+    """Two holes of a piece would be one rigid rim, and two pieces would be one."""
+    model = lapped()
+    next(region for region in model["regions"] if region["name"] == "low 1")["names"] = names
+    with pytest.raises(LabilisError) as caught:
+        run(model, "strength")
+    assert caught.value.code == code and caught.value.remedy
+
+
+def test_a_seam_on_edges_of_two_pieces_is_refused() -> None:
+    model = ribbed(("front",))
+    model["regions"][2]["names"] = ["rib/side.1+bottom", "base/side.1+top"]
+    with pytest.raises(LabilisError) as caught:
+        run(model, "strength")
+    assert caught.value.code == "several-pieces"
+
+
+def test_a_bolt_that_is_removed_leaves_the_hubs() -> None:
+    """A hub stiffens its region whether something acts on it or not."""
+    from labilis.ui.sheet.card import _without
+    project = load_project(lapped(supports=lapped(guided=False)["supports"], loads=[], cases=[]))
+    assert project.hubs and _without(project, "bolts", "M8 1").hubs == project.hubs
 
 
 def test_held_and_growing_parts_make_the_factor_of_a_bolt(shells: Any) -> None:
@@ -374,3 +417,16 @@ def test_a_lap_welded_across_its_ends_is_softer_than_a_bonded_one() -> None:
     bonded = float(run(lapped(bolts=())).facts.modes.positive[0])
     assert 0.8 * found[0] < found[1] < found[0]
     assert found[1] < 0.95 * bonded and found[0] < 1.05 * bonded
+
+
+def test_the_axis_of_an_arc_goes_through_its_centre() -> None:
+    """The rim of a hole in a sheet may be several arcs, whose own centroids lie off it."""
+    from labilis.run.regions import circle_centre, region_cylinder
+    project = load_project(lapped())
+    view = build_part(project, {}).view
+    arcs = [row for row, name in enumerate(view.edges.name) if "low/hole.1" in str(name)]
+    assert len(arcs) > 1 and np.linalg.norm(view.edges.centroid[arcs[0]] - [150, 20, 0]) > 1
+    for arc in arcs:
+        assert circle_centre(view, arc) == pytest.approx([150, 20, 0], abs=1e-6)
+    axis = region_cylinder(project.named("regions", "low 1"), view)
+    assert axis is not None and axis[0] == pytest.approx([150, 20, 0], abs=1e-6)

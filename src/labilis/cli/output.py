@@ -5,6 +5,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
+from labilis.judge.bolts import bolt_checks
 from labilis.judge.findings import ConvergenceFindings, StudyFindings
 from labilis.judge.numbers import critical_text, force_text, settled_words
 from labilis.judge.overall import overall_checks
@@ -37,6 +38,9 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
                            for name, force in zip(strength.supports, strength.reaction)},
             "yield_factor": _number(strength.yield_factor), "wall_yield_factor": _number(strength.strength_factor),
             "peak": strength.peak,
+            "bolts": [{"name": item.name, "between": list(item.pieces), "shear_n": item.shear, "pull_n": item.pull,
+                       "used_in_shear_and_pull": item.used, "used_in_bearing": _number(item.bearing), "factor": _number(item.factor)}
+                      for item in bolt_checks(facts)],
         }
     if facts.modes is not None:
         modes = facts.modes
@@ -109,7 +113,7 @@ def as_json(report: ProjectReport, timing: Mapping[str, float]) -> dict[str, Any
 
 def _settled_json(report: ProjectReport) -> list[dict[str, Any]] | None:
     """The meshes that were tried, None where the size is stated."""
-    found = next((case.facts.settled for case in report.cases if case.facts.settled is not None), None)
+    found = report.settled
     return None if found is None else [
         {"times_finer": _number(fine), "size_mm": _number(size), "unknowns": int(unknowns), "factor": _number(factor),
          "mesh_error": _number(error)}
@@ -127,7 +131,7 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
     if report.mesh is not None:
         console.print(f"{report.mesh.words}, {len(report.mesh.nodes):,} nodes, "
                       f"{report.mesh.unknowns:,} unknowns")
-    found_by = next((case.facts.settled for case in report.cases if case.facts.settled is not None), None)
+    found_by = report.settled
     if found_by is not None and found_by.fineness != 1.0:
         console.print(settled_words(found_by))
     for case in report.cases:

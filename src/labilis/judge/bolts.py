@@ -49,8 +49,8 @@ class BoltCheck:
 
 def stress_area(diameter: float) -> float:
     """mm² of a thread of a nominal diameter in mm; of sizes that the standard does not have, 0.75 of the nominal section."""
-    return _AREAS.get(round(diameter), 0.0) if abs(diameter - round(diameter)) < 0.01 and round(diameter) in _AREAS else (
-        0.75 * np.pi * diameter**2 / 4)
+    size = round(diameter)
+    return _AREAS[size] if size in _AREAS and abs(diameter - size) < 0.01 else 0.75 * np.pi * diameter**2 / 4
 
 
 def resistances(project: Project, bolt: Bolt) -> tuple[float, float]:

@@ -11,7 +11,7 @@ from typing import Literal
 
 import numpy as np
 
-from labilis.judge.bolts import bolt_checks
+from labilis.judge.bolts import bolt_checks, bolts_without_load
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.overall import least_overall, overall_checks
 
@@ -61,7 +61,11 @@ def _stated(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
     strength = facts.strength
     if strength is None or len(strength.stress) == 0 or not np.isfinite(strength.stress).all() or not np.isfinite(strength.applied).all():
         return Gate("stated right", "void", "The solution under the service load is missing or not finite. Run it again.", "strength")
-    return _worst("stated right", evidence, STATED, "supports")
+    gate, idle = _worst("stated right", evidence, STATED, "supports"), bolts_without_load(facts)
+    if gate.state == "passes" and idle:
+        return Gate("stated right", "open", f"The faces round bolt '{idle[0]}' are bonded, which is stiffer than it is and leaves it "
+                    "unchecked. Say that its pieces are only bolted, or remove the bolt.", "mesh")
+    return gate
 
 
 def _computed(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
@@ -105,10 +109,12 @@ def _strength(facts: CaseFacts) -> Gate:
     if facts.without_yield:
         return Gate("strength", "open", f"The material of {facts.without_yield[0]} has no yield strength. State it, or give the reason why "
                     "it is not needed.", "part")
-    worst = next(iter(bolt_checks(facts)), None)
-    if worst is not None and worst.used > 1.0:
-        return Gate("strength", "fails", f"Bolt '{worst.name}' carries {worst.used:.4g} times what EN 1993-1-8 allows.", "mesh")
-    if worst is not None and not worst.bearing <= 1.0:
+    checks = bolt_checks(facts)
+    over = next((item for item in checks if item.used > 1.0), None)
+    if over is not None:
+        return Gate("strength", "fails", f"Bolt '{over.name}' carries {over.used:.4g} times what EN 1993-1-8 allows.", "mesh")
+    worst = next((item for item in checks if not item.bearing <= 1.0), None)
+    if worst is not None:
         presses = "presses on a piece without yield strength. State it." if math.isnan(worst.bearing) else (
             f"presses on its piece {worst.bearing:.4g} times as hard as EN 1993-1-8 allows. State its distance from the edge, take a "
             "larger one, or more of them.")

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from typing import get_args
 
 from labilis.judge.findings import MeshFindings
-from labilis.judge.spans import Sentence, Span, value_span
+from labilis.judge.spans import Sentence, Span, blocked_span, value_span
 from labilis.model import BoltGrade, Project
 
 _CHOICES = {"faces": (("the pieces are only bolted", "apart"), ("faces that touch are joined besides", "bonded")),
@@ -27,16 +27,12 @@ def fastener_sentences(project: Project, lost: Mapping[str, str]) -> list[Senten
             spans += [Span(now, (*path, field), choices=_CHOICES[field]), Span(", ")]
         spans += [Span("from the nearest edge "), value_span(bolt.edge or "not given", (*path, "edge"), "length"), Span(".")]
         missing = [name for name in bolt.through if name in lost]
-        found.append((*spans, *(_blocked(name, lost[name]) for name in missing)))
+        found.append((*spans, *(blocked_span(name, lost[name]) for name in missing)))
     for index, seam in enumerate(project.seams):
         found.append((Span(seam.name, ("seams", index, "name"), "text", strong=True), Span(f": {seam.along} is welded to "),
                       Span(seam.to, strong=True), Span(" along its edges; the faces beside them only touch."),
-                      *((_blocked(seam.along, lost[seam.along]),) if seam.along in lost else ())))
+                      *((blocked_span(seam.along, lost[seam.along]),) if seam.along in lost else ())))
     return found
-
-
-def _blocked(region: str, lost: str) -> Span:
-    return Span(f" Blocked: {region} lost {lost}. Pick it again on the stage.", tone="bad")
 
 
 def joint_sentences(project: Project, mesh: MeshFindings | None) -> list[Sentence]:

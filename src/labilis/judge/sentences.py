@@ -12,7 +12,7 @@ from labilis.judge.findings import ConvergenceFindings, StrengthFindings
 from labilis.judge.gates import Gate
 from labilis.judge.joint_sentences import fastener_sentences, joint_sentences
 from labilis.judge.numbers import error_text, force_text, settled_words
-from labilis.judge.spans import Sentence, Span, component_spans, value_span
+from labilis.judge.spans import Sentence, Span, blocked_span, component_spans, value_span
 from labilis.judge.stress import von_mises
 from labilis.model import (
     CLASS_FACTORS,
@@ -73,7 +73,7 @@ def _lost_words(project: Project, on: str, lost: Mapping[str, str]) -> tuple[Spa
     region = project.target_region(on).name if lost and on else ""
     if region not in lost:
         return ()
-    return (Span(f" Blocked: {region} lost {lost[region]}. Pick it again on the stage.", tone="bad"),)
+    return (blocked_span(region, lost[region]),)
 
 
 def support_sentences(project: Project, lost: Mapping[str, str] = _NONE) -> list[Sentence]:

@@ -28,6 +28,11 @@ def value_span(text: str, path: Path, kind: str) -> Span:
     return Span(text, path, kind)
 
 
+def blocked_span(region: str, lost: str) -> Span:
+    """Behind what stands on a region that lost faces."""
+    return Span(f" Blocked: {region} lost {lost}. Pick it again on the stage.", tone="bad")
+
+
 def component_spans(texts: tuple[str, ...], path: tuple[str | int, ...], kind: str) -> list[Span]:
     """'x 1 kN, y 0 N, z 0 N', each number to be edited."""
     spans = []

@@ -432,67 +432,28 @@ class ShellBlock:
         return self._global(np.einsum("mgs,mg->ms", membrane, self.geometry.area) / self.geometry.area.sum(axis=1)[:, None])
 
 
-@dataclass(frozen=True)
-class SpringBlock:
-    """Springs to ground: members (m, 1) nodes or turns, matrices (m, 3, 3) N/mm or N mm/rad."""
+class WithoutSubstance:
+    """What springs and bolts have in common: no mass, no volume, no stress, no yield, nothing that depends on their force."""
 
     members: Ints
-    matrices: Floats
-
-    def stiffness(self) -> Slices:
-        """The matrices."""
-        yield slice(0, len(self.members)), self.matrices
-
-    def linear(self, local: Floats) -> Floats:
-        """Forces (m, 1, 3) of the springs."""
-        return np.asarray(np.einsum("mij,mkj->mki", self.matrices, local))
 
     def geometric(self, state: Floats) -> Slices:
-        """A spring to ground in fixed directions has no part that depends on its force."""
+        """None: their ends lie at one place."""
         return iter(())
 
     def path_derivative(self, local: Floats) -> Slices:
         """None either."""
         return iter(())
 
-    def forces(self, state: Floats) -> Floats:
-        """The springs' forces are their state."""
-        return state
-
-    def second_state(self, local: Floats) -> Floats:
-        """A spring in fixed directions has nothing of second order."""
-        return 0.0 * local
-
     def remember(self, law: YieldLaw) -> None:
-        """Springs do not yield."""
-
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
-                 free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
-        """Springs stay linear in motions and in rotation vectors."""
-        everything = slice(0, len(self.members))
-        vector = motion[self.members] + shell.logarithm(rotation[self.members])
-        yield everything, self.linear(vector), self.matrices if tangent else None, np.zeros(len(self.members))
+        """They do not yield."""
 
     def turned_over(self, motion: Floats, rotation: Floats) -> bool:
-        """Springs have no inside."""
+        """They have no inside."""
         return False
 
-    def work(self, state: Floats, local: Floats) -> float:
-        """Force times motion, N mm."""
-        return float((state * local).sum())
-
-    def thermal(self, growth: Floats) -> Floats:
-        """Springs do not grow."""
-        return np.zeros((*self.members.shape, 3))
-
-    def energy(self, local: Floats) -> Floats:
-        """(m, 5, c), all of it counted as bulk."""
-        parts = np.zeros((len(self.members), len(ENERGY_PARTS), local.shape[-1]))
-        parts[:, 0] = 0.5 * np.einsum("mkic,mij,mkjc->mc", local, self.matrices, local)
-        return parts
-
     def body_force(self, acceleration: Floats) -> Floats:
-        """A spring has no mass."""
+        """No mass."""
         return np.zeros((*self.members.shape, 3))
 
     @property
@@ -507,6 +468,51 @@ class SpringBlock:
     def mean_stress(self, state: Floats) -> Floats:
         """No stress."""
         return np.zeros((len(self.members), 6))
+
+
+@dataclass(frozen=True)
+class SpringBlock(WithoutSubstance):
+    """Springs to ground: members (m, 1) nodes or turns, matrices (m, 3, 3) N/mm or N mm/rad."""
+
+    members: Ints
+    matrices: Floats
+
+    def stiffness(self) -> Slices:
+        """The matrices."""
+        yield slice(0, len(self.members)), self.matrices
+
+    def linear(self, local: Floats) -> Floats:
+        """Forces (m, 1, 3) of the springs."""
+        return np.asarray(np.einsum("mij,mkj->mki", self.matrices, local))
+
+    def forces(self, state: Floats) -> Floats:
+        """The springs' forces are their state."""
+        return state
+
+    def second_state(self, local: Floats) -> Floats:
+        """A spring in fixed directions has nothing of second order."""
+        return 0.0 * local
+
+    def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
+                 free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+        """Springs stay linear in motions and in rotation vectors."""
+        everything = slice(0, len(self.members))
+        vector = motion[self.members] + shell.logarithm(rotation[self.members])
+        yield everything, self.linear(vector), self.matrices if tangent else None, np.zeros(len(self.members))
+
+    def work(self, state: Floats, local: Floats) -> float:
+        """Force times motion, N mm."""
+        return float((state * local).sum())
+
+    def thermal(self, growth: Floats) -> Floats:
+        """Springs do not grow."""
+        return np.zeros((*self.members.shape, 3))
+
+    def energy(self, local: Floats) -> Floats:
+        """(m, 5, c), all of it counted as bulk."""
+        parts = np.zeros((len(self.members), len(ENERGY_PARTS), local.shape[-1]))
+        parts[:, 0] = 0.5 * np.einsum("mkic,mij,mkjc->mc", local, self.matrices, local)
+        return parts
 
 
 def typical_stress(blocks: tuple[Block, ...], states: list[Floats]) -> float:

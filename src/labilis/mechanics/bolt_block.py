@@ -15,8 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.mechanics import shell
-from labilis.mechanics.blocks import ENERGY_PARTS, Slices
-from labilis.mechanics.plastic import Memory, YieldLaw
+from labilis.mechanics.blocks import ENERGY_PARTS, Slices, WithoutSubstance
+from labilis.mechanics.plastic import Memory
 from labilis.mechanics.ties import cross_matrix
 
 Floats = NDArray[np.float64]
@@ -24,7 +24,7 @@ Ints = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
-class BoltBlock:
+class BoltBlock(WithoutSubstance):
     """members (m, 4): place and turn of one bore's hub, then of the other's; matrices (m, 6, 6): stiffness of place and turn at the plane,
     N/mm and N mm/rad; arms (m, 3) mm: from the hubs' place to the plane; name, of: what it stands for, kept for whoever made it."""
 
@@ -48,14 +48,6 @@ class BoltBlock:
         flat = local.reshape(len(self.members), 12, 1)
         return np.asarray((self.matrices @ (self.relative @ flat))[..., 0].reshape(-1, 2, 3))
 
-    def geometric(self, state: Floats) -> Slices:
-        """Nothing: the plane's two sides lie at one place, and what its force does when both turn together is in the hubs."""
-        return iter(())
-
-    def path_derivative(self, local: Floats) -> Slices:
-        """Nothing."""
-        return iter(())
-
     def forces(self, state: Floats) -> Floats:
         """(m, 4, 3) of force and moment at the plane."""
         return np.asarray((np.swapaxes(self.relative, 1, 2) @ state.reshape(-1, 6, 1)).reshape(-1, 4, 3))
@@ -63,9 +55,6 @@ class BoltBlock:
     def second_state(self, local: Floats) -> Floats:
         """Nothing of second order."""
         return np.zeros((len(self.members), 2, 3))
-
-    def remember(self, law: YieldLaw) -> None:
-        """Bolts do not yield here: what they carry is checked."""
 
     def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
                  free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
@@ -89,10 +78,6 @@ class BoltBlock:
             matrix = np.swapaxes(now, 1, 2) @ (big @ self.matrices @ np.swapaxes(big, 1, 2)) @ now
         yield slice(0, count), nodal, matrix, np.zeros(count)
 
-    def turned_over(self, motion: Floats, rotation: Floats) -> bool:
-        """A bolt has no inside."""
-        return False
-
     def work(self, state: Floats, local: Floats) -> float:
         """Force times relative motion, N mm."""
         flat = self.relative @ local.reshape(len(self.members), 12, 1)
@@ -109,23 +94,6 @@ class BoltBlock:
         parts = np.zeros((count, len(ENERGY_PARTS), inside.shape[-1]))
         parts[:, 0] = 0.5 * np.einsum("mic,mij,mjc->mc", inside, self.matrices, inside)
         return parts
-
-    def body_force(self, acceleration: Floats) -> Floats:
-        """A bolt's own mass is not counted."""
-        return np.zeros((len(self.members), 4, 3))
-
-    @property
-    def volume(self) -> Floats:
-        """(m,) of nothing."""
-        return np.zeros(len(self.members))
-
-    def corner_stress(self, state: Floats) -> tuple[Ints, Floats]:
-        """No stress at nodes."""
-        return np.zeros((0, 1), dtype=np.int64), np.zeros((1, 0, 1, 6))
-
-    def mean_stress(self, state: Floats) -> Floats:
-        """None in elements."""
-        return np.zeros((len(self.members), 6))
 
 
 def _relative(one: Floats, two: Floats) -> Floats:

@@ -16,6 +16,7 @@ from scipy.spatial import cKDTree
 from labilis.mesh.lines import LineJoint, line_joints
 from labilis.mesh.mesh import Floats, Ints, Mesh
 from labilis.mesh.nearest import closest_weights
+from labilis.mesh.quality import mean_wall
 from labilis.shape.lines import LineSet
 
 _SLACK = 0.03  # of the distance that the thicknesses ask for
@@ -313,11 +314,7 @@ def _owners(mesh: Mesh) -> tuple[dict[int, Ints], dict[int, float], dict[int, bo
 
 
 def _mean_wall(mesh: Mesh, body: int, s: _Surfaces) -> float:
-    """Twice the volume over the skin of a solid, mm."""
-    rows = s.owner == body
-    middle = s.corners[rows].mean(axis=1) - mesh.nodes[s.body[body]].mean(axis=0)
-    volume = float((np.einsum("ki,ki->k", middle, s.normal[rows]) * s.area[rows]).sum()) / 3.0
-    return 2.0 * abs(volume) / max(float(s.area[rows].sum()), 1e-300)
+    return mean_wall(s.corners[s.owner == body], mesh.nodes[s.body[body]].mean(axis=0))
 
 
 def _triangle_owners(mesh: Mesh, body: dict[int, Ints], thickness: dict[int, float]) -> tuple[Ints, Floats]:

@@ -76,3 +76,10 @@ def _shells(nodes: Floats, cell: Cells) -> tuple[Floats, Floats, float]:
     area = 0.5 * np.linalg.norm(np.cross(p - centre, np.roll(p, -1, axis=1) - centre), axis=2).sum(axis=1)
     assert cell.thickness is not None
     return np.minimum(sine.min(axis=1) / ideal, 1.0), edges, float((area * cell.thickness).sum())
+
+
+def mean_wall(corners: Floats, about: Floats) -> float:
+    """Twice the volume over the skin of a solid, mm: triangles (k, 3, 3) of its surface, turned outward; about: any point."""
+    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    volume = float(((corners.mean(axis=1) - about) * cross).sum()) / 6.0
+    return 2.0 * abs(volume) / max(0.5 * float(np.linalg.norm(cross, axis=1).sum()), 1e-300)

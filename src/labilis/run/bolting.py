@@ -21,6 +21,7 @@ BOLT_MODULUS, BOLT_RATIO = 210e3, 0.3  # MPa, of steel bolts
 _BESIDE = 0.3  # of the diameter: how far bores of one bolt may lie beside one line
 _FITS = 1.02  # of the bore: what a bolt may be thicker
 _LEAST_NODES = 3
+_ROUND = 0.1  # of the radius: what the nodes of one bore may differ by in their distance from its axis
 
 
 @dataclass(frozen=True)
@@ -212,6 +213,9 @@ def _bore(project: Project, bolt: Bolt, name: str, view: ShapeView, mesh: Mesh) 
     away = places - cylinder[0]
     away = away - (away @ axis)[:, None] * axis
     body = _body_of(project, name, view)
+    radii = np.linalg.norm(away, axis=1)
+    if np.ptp(radii) > _ROUND * float(radii.max()):
+        raise LabilisError(f"Region '{name}' is not one bore.", where, "Pick one bore of one piece for each region.", "bolt-bore")
     sheets = np.array([face for edge in match.edges for face in view.edges.faces[edge] if face >= 0 and view.faces.thickness[face] > 0],
                       dtype=np.int64)
     depth = float(view.faces.thickness[sheets].max()) if len(sheets) else float(np.ptp(along))
@@ -219,7 +223,7 @@ def _bore(project: Project, bolt: Bolt, name: str, view: ShapeView, mesh: Mesh) 
         raise LabilisError(f"The rim '{name}' of a solid has no depth.", where, "Pick the bore, not its edge.", "bolt-bore")
     centre = cylinder[0] + ((0.5 * (along.min() + along.max())) - cylinder[0] @ axis) * axis
     material = material_of(project, project.piece_of(str(view.bodies[body])))
-    return Bore(name, body, centre, axis, float(np.median(np.linalg.norm(away, axis=1))), depth,
+    return Bore(name, body, centre, axis, float(np.median(radii)), depth,
                 project.value(material.youngs_modulus or "", "stress"))
 
 
@@ -229,4 +233,8 @@ def _body_of(project: Project, region: str, view: ShapeView) -> int:
     if not faces or min(faces) < 0:
         raise LabilisError(f"Region '{region}' has no faces or edges of shells and solids, which bolts and seams join.",
                            f"regions/{region}", "Pick another one.", "empty-region")
-    return int(view.faces.body[faces[0]])
+    bodies = {int(view.faces.body[face]) for face in faces}
+    if len(bodies) > 1:
+        raise LabilisError(f"Region '{region}' lies on several pieces.", f"regions/{region}", "Pick what is on one piece for each region.",
+                           "several-pieces")
+    return bodies.pop()

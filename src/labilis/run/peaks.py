@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from labilis.mesh import Mesh
+from labilis.mesh.quality import mean_wall
 from labilis.model import LabilisError, LineLoad, MomentLoad, Project, SymmetryAxes
 from labilis.run.regions import Floats, Ints, match_region
 from labilis.run.resolve import Tied
@@ -52,10 +53,7 @@ def node_walls(mesh: Mesh) -> Floats:
                 inside = np.zeros(len(mesh.nodes), dtype=bool)
                 inside[nodes] = True
                 corners = mesh.nodes[mesh.triangles[inside[mesh.triangles[:, :3]].all(axis=1), :3]]
-                cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-                away = corners.mean(axis=1) - mesh.nodes[nodes].mean(axis=0)
-                skin, volume = 0.5 * np.linalg.norm(cross, axis=1).sum(), abs(float((away * cross).sum())) / 6.0
-                found[nodes] = np.maximum(found[nodes], 2.0 * volume / max(float(skin), 1e-300))
+                found[nodes] = np.maximum(found[nodes], mean_wall(corners, mesh.nodes[nodes].mean(axis=0)))
     return found
 
 

@@ -4,11 +4,24 @@ from __future__ import annotations
 import numpy as np
 
 from labilis.model import Pick, Region
+from labilis.run.regions import circle_centre
 from labilis.shape import RegionMatch, ShapeView, find_region, list_bodies, pick_of_edge, pick_of_face
 from labilis.shape.proposal import BodyInfo
 
-__all__ = ["BodyInfo", "RegionMatch", "ShapeView", "describe_edge", "describe_face", "find_region", "list_bodies",
-           "make_pick", "pick_of_edge", "pick_of_face", "region_size"]
+__all__ = [
+    "BodyInfo",
+    "RegionMatch",
+    "ShapeView",
+    "circle_centre",
+    "describe_edge",
+    "describe_face",
+    "find_region",
+    "list_bodies",
+    "make_pick",
+    "pick_of_edge",
+    "pick_of_face",
+    "region_size",
+]
 
 
 def _length(value: float) -> str:

@@ -52,5 +52,15 @@ def region_cylinder(region: Region, view: ShapeView) -> tuple[Floats, Floats] | 
             return view.faces.origin[face], view.faces.direction[face]
     for edge in match.edges:
         if view.edges.kind[edge] == "circle":
-            return view.edges.centroid[edge], view.edges.direction[edge]
+            return circle_centre(view, int(edge)), view.edges.direction[edge]
     return None
+
+
+def circle_centre(view: ShapeView, edge: int) -> Floats:
+    """Centre (3,) mm of a round edge, of an arc too: the point of its plane that is as far from all of its points."""
+    points = view.tessellation.edge(edge)
+    middle = points.mean(axis=0)
+    arms, axis = points - middle, view.edges.direction[edge] / np.linalg.norm(view.edges.direction[edge])
+    rows = np.concatenate([2 * np.diff(arms, axis=0), axis[None]])
+    away = np.concatenate([np.diff((arms**2).sum(axis=1)), [0.0]])
+    return np.asarray(middle + np.linalg.lstsq(rows, away, rcond=None)[0])

@@ -10,7 +10,7 @@ import numpy as np
 
 from labilis.judge.evidence import CaseFacts, Evidence, collect
 from labilis.judge.evidence.half_waves import half_wave_of
-from labilis.judge.findings import MemberFindings, MeshFindings, ModesFindings, SectionFindings, StrengthFindings
+from labilis.judge.findings import MemberFindings, MeshFindings, ModesFindings, SectionFindings, SettledFindings, StrengthFindings
 from labilis.judge.hand import EndCase, EulerCheck, euler_check
 from labilis.judge.hand.column import changes
 from labilis.judge.hand.euler import critical_load
@@ -83,6 +83,11 @@ class ProjectReport:
     cases: tuple[CaseReport, ...]
     meets: bool | None
     mesh: MeshFindings | None
+
+    @property
+    def settled(self) -> SettledFindings | None:
+        """The mesh that a run found, None where it is stated."""
+        return next((case.facts.settled for case in self.cases if case.facts.settled is not None), None)
 
     def case(self, name: str) -> CaseReport | None:
         """Report of a case by name."""

@@ -5,7 +5,7 @@ import numpy as np
 
 from labilis.model import Bolt, Project, Seam
 from labilis.model.renaming import renamed
-from labilis.run.picking import ShapeView
+from labilis.run.picking import ShapeView, circle_centre
 from labilis.ui.actions import Offer, Selection, with_region
 
 _SIZES = (3, 4, 5, 6, 8, 10, 12, 14, 16, 20, 24, 27, 30, 36)  # mm: threads of ISO 261's first choice
@@ -38,7 +38,8 @@ def join(project: Project, view: ShapeView, selection: Selection, way: str) -> t
         bolt = Bolt(name=project.free_name("bolts", f"M{size}"), through=tuple(regions), diameter=f"{size} mm", faces="apart")
         return project.with_item("bolts", bolt), f"{bolt.name} added", "bolts", bolt.name
     project, region = with_region(project, view, selection)
-    to = project.piece_of(way.removeprefix("seam "))
+    body = way.removeprefix("seam ")
+    to = body if any(body in piece.instances for piece in project.pieces) else project.piece_of(body)
     seam = Seam(name=project.free_name("seams", f"{region.name} welded"), along=region.name, to=to)
     return project.with_item("seams", seam), f"{seam.name} added", "seams", seam.name
 
@@ -71,22 +72,12 @@ def _whole(view: ShapeView, items: list[tuple[str, int]]) -> Selection:
     found = dict.fromkeys(items)
     for of, index in items:
         if of == "edge":
-            centre, radius = _centre(view, index), float(view.edges.radius[index])
+            centre, radius = circle_centre(view, index), float(view.edges.radius[index])
             for other in np.flatnonzero((view.edges.kind == "circle") & (np.abs(view.edges.radius - radius) < 1e-3 * radius)):
                 if view.body_of("edge", int(other)) == view.body_of(of, index) and np.linalg.norm(
-                        _centre(view, int(other)) - centre) < 0.01 * radius:
+                        circle_centre(view, int(other)) - centre) < 0.01 * radius:
                     found["edge", int(other)] = None
     return tuple(found)
-
-
-def _centre(view: ShapeView, edge: int) -> np.ndarray:
-    """Centre (3,) mm of a round edge: the point of its plane that is as far from all of its points."""
-    points = view.tessellation.edge(edge)
-    middle = points.mean(axis=0)
-    arms, axis = points - middle, view.edges.direction[edge] / np.linalg.norm(view.edges.direction[edge])
-    rows = np.concatenate([2 * np.diff(arms, axis=0), axis[None]])
-    away = np.concatenate([np.diff((arms**2).sum(axis=1)), [0.0]])
-    return np.asarray(middle + np.linalg.lstsq(rows, away, rcond=None)[0])
 
 
 def _beside(view: ShapeView, selection: Selection) -> list[str]:
@@ -100,7 +91,6 @@ def _beside(view: ShapeView, selection: Selection) -> list[str]:
             continue
         faces = np.flatnonzero(view.faces.body == body)
         corners = view.tessellation.points[np.unique(view.tessellation.triangles[np.isin(view.tessellation.face, faces)])]
-        if len(corners) and (points >= corners.min(axis=0) - reach).all(axis=1).any() and (
-                (points >= corners.min(axis=0) - reach) & (points <= corners.max(axis=0) + reach)).all(axis=1).any():
+        if len(corners) and ((points >= corners.min(axis=0) - reach) & (points <= corners.max(axis=0) + reach)).all(axis=1).any():
             found.append(str(name))
     return found
