@@ -8,6 +8,7 @@ import signal
 import socket
 import sys
 import traceback
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -242,24 +243,46 @@ def cross(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis
           case: Annotated[str | None, typer.Option(help="This load case; the first when none is named.")] = None,
           json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
     """The first factors of the same part meshed the other way: shells as solids, thin solids as shells (status 3 if they are apart)."""
-    from labilis.cli.output import cross_json, print_cross
+    from labilis.cli.output import cross_json
     from labilis.judge.evidence.cross_check import MOST, apart
+
+    found, _ = _study(model, case, "cross", json_, cross_json)
+    raise typer.Exit(0 if abs(apart(found)) <= MOST else 3)
+
+
+@app.command()
+def contact(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+            case: Annotated[str | None, typer.Option(help="This load case; the first when none is named.")] = None,
+            json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
+    """The first factor with faces that touch at bolts and seams bonded, and apart (status 3 if only bonded ones meet what is required)."""
+    from labilis.cli.output import contact_json
+    from labilis.run import required_factor
+
+    found, project = _study(model, case, "contact", json_, contact_json)
+    required, factors = required_factor(project, None), found.figures[:, 0]
+    raise typer.Exit(3 if factors.min() < required <= factors[0] else 0)
+
+
+def _study(model: Path, case: str | None, kind: str, json_: Path | None, as_json: Callable[[Any], dict[str, Any]]) -> tuple[Any, Any]:
+    """(the study of a case, the project), printed or written."""
+    from labilis.cli.output import print_study
     from labilis.run import Plan, Runner, settled, stage_keys
     from labilis.store import load_model
 
     snapshot = load_model(model)
-    chosen = () if case is None else (snapshot.project.case(case).name,)
+    name = snapshot.project.case(case).name if case is not None else ""
     with _progress() as show:
-        results = Runner().run(snapshot, Plan("cross", chosen), show)
-    found = results[stage_keys(settled(snapshot.project, results), case or snapshot.project.cases[0].name).cross]
-    data = json.dumps(cross_json(found), indent=2)
+        results = Runner().run(snapshot, Plan(kind, (name,) if name else ()), show)  # type: ignore[arg-type]
+    project = settled(snapshot.project, results)
+    found = results[getattr(stage_keys(project, name or project.cases[0].name), kind)]
+    data = json.dumps(as_json(found), indent=2)
     if json_ is not None and str(json_) == "-":
         typer.echo(data)
     else:
-        print_cross(found)
+        print_study(found)
         if json_ is not None:
             _write_text(json_, data + "\n")
-    raise typer.Exit(0 if abs(apart(found)) <= MOST else 3)
+    return found, project
 
 
 @app.command()

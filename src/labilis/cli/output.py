@@ -214,15 +214,22 @@ def cross_json(found: StudyFindings) -> dict[str, Any]:
          "unknowns": int(row[4])} for label, row in zip(found.labels, found.figures.tolist())]}
 
 
-def print_cross(found: StudyFindings) -> None:
-    """A cross-check for people."""
+def contact_json(found: StudyFindings) -> dict[str, Any]:
+    """A study of the faces that touch with units in the key names; factor null where it falls apart."""
+    return {"case": found.case, "joints": [
+        {"faces": str(label), "factor": _number(row[0]) if row[0] > 0 else None, "mesh_error_percent": _number(row[1])}
+        for label, row in zip(found.labels, found.figures.tolist())]}
+
+
+def print_study(found: StudyFindings) -> None:
+    """A cross-check, or a study of the faces that touch, for people."""
     from rich.console import Console
     from rich.table import Table
 
     from labilis.judge.studies import figure_words, study_words
 
     console = Console(highlight=False)
-    table = Table("meshed as", *(str(column) for column in found.columns), box=None, pad_edge=True)
+    table = Table("meshed as" if found.kind == "cross" else "joints", *(str(column) for column in found.columns), box=None, pad_edge=True)
     for label, row in zip(found.labels, found.figures.tolist()):
         table.add_row(str(label), *(figure_words(str(column), value) for column, value in zip(found.columns, row)))
     console.print(f"Load case [bold]{found.case}[/]")

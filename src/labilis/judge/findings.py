@@ -328,8 +328,8 @@ class ConvergenceFindings:
 
 @dataclass(frozen=True)
 class StudyFindings:
-    """A case run several times with one thing changed: kind 'amplitude', 'tilt' (misalignment) or 'cross' (meshed the
-    other way); labels (k,) what it was; columns (c,)
+    """A case run several times with one thing changed: kind 'amplitude', 'tilt' (misalignment), 'cross' (meshed the
+    other way) or 'contact' (faces that touch bonded and apart); labels (k,) what it was; columns (c,)
     with units; figures (k, c), nan or infinite where there is none; done; series (k,): which line a row belongs to, with the unit of its x,
     '' for one that belongs to all; x (k,)."""
 

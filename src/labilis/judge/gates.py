@@ -19,7 +19,7 @@ GateState = Literal["passes", "fails", "open", "void"]
 _WORDS = {"stated right": "the model is not stated right", "computed right": "not computed well enough", "strength": "strength is open",
           "capacity": "capacity"}
 # evidence whose ✗ keeps a gate from being passed
-STATED: dict[str, GateState] = {"held loaded direction": "void", "balance": "void", "joints": "open"}
+STATED: dict[str, GateState] = {"held loaded direction": "void", "balance": "void", "joints": "open", "faces that touch": "open"}
 COMPUTED: dict[str, GateState] = {"completeness": "open", "elements per half wave": "open", "element order": "open", "stretch": "open",
                                   "cross-check": "open"}
 _APART = 0.05  # between the first factor and a second opinion, from which the path to buckling is not straight

@@ -5,6 +5,7 @@ import math
 
 import numpy as np
 
+from labilis.judge.evidence.contact import lost
 from labilis.judge.findings import StudyFindings
 
 
@@ -19,6 +20,8 @@ def study_words(found: StudyFindings) -> str:
     """How sensitive the part is to what was changed."""
     if found.kind == "cross":
         return _crossed(found)
+    if found.kind == "contact":
+        return _touching(found)
     values = found.figures[:, 0]
     good = values[np.isfinite(values)]
     if len(good) < 2:
@@ -41,3 +44,13 @@ def _crossed(found: StudyFindings) -> str:
     own, other = found.figures[0, 0], found.figures[1, 0]
     return (f"As {found.labels[1]} the first factor is {100 * (other / own - 1.0):+.2g} % off what it is as {found.labels[0]}: "
             f"{other:.4g} against {own:.4g}.")
+
+
+def _touching(found: StudyFindings) -> str:
+    share = lost(found)
+    if not math.isfinite(share):
+        return "Too little was found to compare."
+    if share > 1.0 - 1e-9:
+        return "Without the faces that touch it falls apart: bolts and seams alone do not hold it."
+    return (f"{100 * share:.2g} % of the first factor hangs on the faces that touch: with them apart it is the least that bolts and seams "
+            "give.")

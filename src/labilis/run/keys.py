@@ -34,6 +34,7 @@ class StageKeys:
     amplitude: str = ""
     tilt: str = ""
     cross: str = ""
+    contact: str = ""
     settled: str = ""
 
 
@@ -174,7 +175,7 @@ def _stage_keys(project: Project, case: str | None) -> StageKeys:
             asked = [criteria.modes, criteria.sign, criteria.second_opinion, criteria.mesh_error,
                      sorted({project.required_of(piece.name) for piece in project.active_pieces})]
             keys["modes"] = _hash("modes", keys["strength"], *asked)
-            for study in ("converge", "tilt", "cross"):
+            for study in ("converge", "tilt", "cross", "contact"):
                 keys[study] = _hash(study, keys["modes"])
             plan = project.trace
             shared = [keys["modes"], plan.model_dump(exclude={*_ENDS, *_STEPS}),

@@ -1,7 +1,10 @@
-"""How far factors can be off for their mesh: the same case once more on another one, a coarser one where there is any."""
+"""How far factors can be off for their mesh: the same case once more on another one, a coarser one where there is any, the one before
+where a run makes meshes finer and finer."""
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -25,14 +28,22 @@ TRIED = (1.5, 2.5, 0.6)  # times the sides of elements, until a mesh differs eno
 _ORDER = 1.0
 _LEAST_APART = 0.12  # of the sides: meshes that differ less say nothing
 _MOST = 3  # factors that are followed
+_APART = 0.2  # of the sides, that a mesh made before must be coarser to be taken as the other one
+
+
+class Before(NamedTuple):
+    """A coarser mesh of the same part that a run made before, and the modes of its cases."""
+
+    mesh: MeshFindings
+    modes: Mapping[str, ModesFindings]
 
 
 class OtherMesh:
     """Another mesh of a part, made when it is first asked for, with what is solved on it. It is only there to tell errors: whatever it
     ends in, the run itself stands."""
 
-    def __init__(self, project: Project, part: PartShape, own: MeshFindings) -> None:
-        self.project, self.part, self.own = project, part, own
+    def __init__(self, project: Project, part: PartShape, own: MeshFindings, before: Before | None = None) -> None:
+        self.project, self.part, self.own, self.before = project, part, own, before
 
     @cached_property
     def _made(self) -> tuple[MeshFindings, LoadScene, Tied, Factor]:
@@ -49,6 +60,11 @@ class OtherMesh:
         count = min(len(modes.positive), _MOST)
         if count == 0:
             return found
+        earlier = None if self.before is None else self.before.modes.get(case)
+        if self.before is not None and earlier is not None and len(earlier.positive) >= count:
+            ratios = sides_between(self.own, modes.energy, self.before.mesh)
+            if all(ratios[_row(modes, factor)] >= 1.0 + _APART for factor in modes.positive[:count]):
+                return errors_between(modes, earlier.positive[:count], ratios)
         try:
             findings, scene, tied, stiffness = self._made
             _, solved = strength_stage(scene, case, tied, stiffness, limits)
@@ -66,10 +82,14 @@ def errors_between(modes: ModesFindings, others: np.ndarray, ratios: np.ndarray)
     """(k,) errors of modes, from the first positive factors, rising, of a mesh whose sides are `ratios` (k,) times as long."""
     found = np.full(len(modes.factors), np.nan)
     for own, other in zip(modes.positive, others):
-        row = int(np.flatnonzero(modes.factors == own)[0])
+        row = _row(modes, own)
         apart = max(abs(float(ratios[row])**_ORDER - 1.0), _LEAST_APART)
         found[row] = abs(other / own - 1.0) / apart
     return found
+
+
+def _row(modes: ModesFindings, factor: float) -> int:
+    return int(np.flatnonzero(modes.factors == factor)[0])
 
 
 def sides_between(own: MeshFindings, energy: np.ndarray, other: MeshFindings) -> np.ndarray:

@@ -33,7 +33,9 @@ def mesh_stage(project: Project, part: PartShape, coarser: float = 1.0) -> tuple
     seams = welded(project, view, part.bodies)
     apart = _released(project, part) | bolted_pairs(project, view)
     # bodies that are welded have no common nodes: only the edges are joined
-    mesh = mesh_part(part, size, plan.order, zones, apart.union(*(seam.pairs for seam in seams)), plan.solids == "swept", coarser, solids)
+    # what is held fine for itself, as round edges are, follows the plan as well
+    mesh = mesh_part(part, size, plan.order, zones, apart.union(*(seam.pairs for seam in seams)), plan.solids == "swept",
+                     coarser / fineness_of(project), solids)
     weld = None if plan.weld_gap is None else project.value(plan.weld_gap, "length", "mesh/weld_gap")
     bonds = find_bonds(mesh, apart, part.lines, weld, seam_nodes(project, view, mesh, seams))
     check_seams(project, seams, bonds, {seam.name: region_nodes(project.named("regions", seam.along), view, mesh) for seam in seams})
@@ -44,7 +46,12 @@ def mesh_sizes(project: Project, view: ShapeView) -> tuple[float, float | None]:
     """(element size, another one of solids or None), mm, by the plan."""
     plan = project.mesh
     return planned_sizes(view, None if plan.size is None else project.value(plan.size, "length", "mesh/size"),
-                         1.0 if plan.fineness is None else project.value(plan.fineness, "number", "mesh/fineness"))
+                         fineness_of(project))
+
+
+def fineness_of(project: Project) -> float:
+    """Sides of elements are divided by it."""
+    return 1.0 if project.mesh.fineness is None else project.value(project.mesh.fineness, "number", "mesh/fineness")
 
 
 def _mesh_findings(part: PartShape, mesh: Mesh, bonds: Bonds, size: float) -> MeshFindings:

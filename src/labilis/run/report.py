@@ -134,7 +134,7 @@ def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseR
     facts = CaseFacts(project, case, mesh, strength, modes, euler, required, min(limits) if limits else None,
                       results.get(keys.trace), members, screened_or_none(project, members, required), hand,
                       _ends_found(project, view, strength, sections) if isinstance(euler, EulerCheck) else None, results.get(keys.cross),
-                      results.get(stage_keys(project).settled))
+                      results.get(keys.contact), results.get(stage_keys(project).settled))
     evidence = collect(facts)
     return CaseReport(facts, evidence, verdict_of_case(facts, evidence))
 

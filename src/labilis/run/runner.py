@@ -18,14 +18,14 @@ from labilis.run.forces import LoadScene
 from labilis.run.keys import StageKeys, check_active, stage_keys
 from labilis.run.materials import material_of
 from labilis.run.members_stage import members_stage
-from labilis.run.mesh_error import OtherMesh, dimensions
+from labilis.run.mesh_error import Before, OtherMesh, dimensions
 from labilis.run.mesh_stage import mesh_stage
 from labilis.run.modes_stage import modes_stage
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
 from labilis.run.resolve import Tied, make_tied
 from labilis.run.settling import Settling, wants_settling, with_fineness
 from labilis.run.strength_stage import SolvedCase, strength_stage
-from labilis.run.studies import amplitude_study, convergence_study, cross_check, tilt_study
+from labilis.run.studies import amplitude_study, contact_study, convergence_study, cross_check, tilt_study
 from labilis.run.system_stage import system_stage
 from labilis.run.trace_stage import trace_stage
 from labilis.shape import BodyShape, PartShape, build_part, scan_sections
@@ -95,9 +95,9 @@ class Runner:
         if plan.upto == "cross":
             cross_check(snapshot, plan, part, self.again, lambda other, its: Runner().run(other, its), progress, give)
             return self._finish(started, results)
-        if plan.upto in ("amplitude", "tilt"):
-            study = amplitude_study if plan.upto == "amplitude" else tilt_study
-            study(snapshot, plan, self.again, progress, give)
+        studies = {"amplitude": amplitude_study, "tilt": tilt_study, "contact": contact_study}
+        if plan.upto in studies:
+            studies[plan.upto](snapshot, plan, self.again, progress, give)
             return self._finish(started, results)
         on = self._meshed(project, part, mesh, bonds, findings, keys, progress)
         for number, case in enumerate(cases):
@@ -122,6 +122,7 @@ class Runner:
         progress(Progress(0.01, "Reading the part"))
         if key not in self._kept:
             settling, fineness, tried = Settling(project), 1.0, 1.0
+            before: Before | None = None
             while fineness:
                 ahead = done + 0.5 * (1.0 - done)
 
@@ -131,7 +132,7 @@ class Runner:
                 made.clear()
                 tried = fineness
                 try:
-                    fineness = self._round(snapshot, plan, settling, fineness, of_round, give, made)
+                    fineness, before = self._round(snapshot, plan, settling, fineness, of_round, give, made, before)
                 except Exception:  # whatever a mesh that nobody asked for ends in, what was found on the one before stands
                     if not settling.rounds:
                         raise
@@ -146,8 +147,8 @@ class Runner:
             Progress(done + step.fraction * (1.0 - done), step.text))
 
     def _round(self, snapshot: Snapshot, plan: Plan, settling: Settling, fineness: float, progress: ProgressCall, give: Found,
-               made: dict[str, ModesFindings]) -> float:
-        """Modes of all cases on one mesh; the fineness of the next one, 0 for none."""
+               made: dict[str, ModesFindings], before: Before | None) -> tuple[float, Before]:
+        """Modes of all cases on one mesh, their errors by the one `before`; the fineness of the next one, 0 for none, and this one."""
         project = with_fineness(snapshot.project, fineness)
         keys = stage_keys(project)
         part = self._timed("shape", lambda: self._part(snapshot, keys))
@@ -158,7 +159,7 @@ class Runner:
         mesh, bonds, findings = self._timed("mesh", lambda: self._mesh(project, part, keys))
         if first:
             give(keys.mesh, findings)
-        on = self._meshed(project, part, mesh, bonds, findings, keys, progress)
+        on = self._meshed(project, part, mesh, bonds, findings, keys, progress, before)
         names = [case.name for case in project.cases]
         for number, case in enumerate(names):
             def case_progress(fraction: float, text: str, number: int = number, case: str = case) -> None:
@@ -168,12 +169,13 @@ class Runner:
             except LabilisError:
                 if not plan.cases or case in plan.cases:
                     raise
-        return settling.add(fineness, findings, list(made.values()), dimensions(findings)) or 0.0
+        modes = list(made.values())
+        return settling.add(fineness, findings, modes, dimensions(findings)) or 0.0, Before(findings, {one.case: one for one in modes})
 
     def _meshed(self, project: Project, part: PartShape, mesh: Mesh, bonds: Bonds, findings: MeshFindings, keys: StageKeys,
-                progress: ProgressCall) -> _Meshed:
-        return _Meshed(part, findings, *self._system(project, part, mesh, bonds, keys, progress), OtherMesh(project, part, findings),
-                       lambda flipped: make_tied(project, part.view, mesh, bonds, flipped))
+                progress: ProgressCall, before: Before | None = None) -> _Meshed:
+        return _Meshed(part, findings, *self._system(project, part, mesh, bonds, keys, progress),
+                       OtherMesh(project, part, findings, before), lambda flipped: make_tied(project, part.view, mesh, bonds, flipped))
 
     def _case(self, on: _Meshed, case: str, keys: StageKeys, modes_too: bool, progress: Callable[[float, str], None], give: Found,
               made: dict[str, ModesFindings]) -> None:

@@ -22,6 +22,7 @@ Run = Callable[[Snapshot, Plan], dict[str, Any]]
 _RATIO = 1.26  # of element sizes from mesh to mesh of a convergence study: each has twice the elements of a solid
 _SHARES = (0.5, 1.0, 2.0)  # of the stated amplitude
 _TILTS = (0.5, 1.0, 2.0)  # degrees
+_LOOSE = ("free-motion", "singular", "mechanism")  # codes of a part that is not held
 _CROSSED = 3  # factors that a cross-check compares
 
 
@@ -146,6 +147,38 @@ def cross_check(snapshot: Snapshot, plan: Plan, part: PartShape, run: Run, run_a
         figures.append([*first, 100 * modes.first_error, float(mesh.unknowns)])
         give(key, StudyFindings(case, "cross", np.array(labels), np.array(["first factor", "second", "third", "mesh error, %", "unknowns"]),
                                 np.array(figures), number == 1, np.full(len(labels), ""), np.zeros(len(labels))))
+
+
+def contact_study(snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall, give: Found) -> None:
+    """The first factor with the faces that touch at bolts and seams bonded, and with them apart: what a contact that opens and slides can
+    be worth lies between. Raises LabilisError where neither is there."""
+    project, case = snapshot.project, _case(snapshot.project, plan)
+    if not project.bolts and not project.seams:
+        raise LabilisError("No piece is bolted or welded along a seam: the faces that touch are all that joins the pieces.", "bolts",
+                           "Join them by bolts or seams first.", "no-contact")
+    key = stage_keys(project, case).contact
+
+    def with_faces(faces: str) -> Project:
+        return project.changed(bolts=[bolt.model_copy(update={"faces": faces}) for bolt in project.bolts],
+                               seams=() if faces == "bonded" else project.seams)
+    todo = {words: changed for words, changed in (("faces bonded", with_faces("bonded")), ("faces apart", with_faces("apart")))
+            if changed != project}
+    labels, figures = [], []
+    for number, (words, changed) in enumerate({"as it stands": project, **todo}.items()):
+        progress(Progress(number / (len(todo) + 1), f"With {words}" if number else "As it stands"))
+        try:
+            found = run(Snapshot(changed, snapshot.files), Plan("modes", (case,)))
+        except LabilisError as error:
+            if number == 0 or error.code not in _LOOSE:
+                raise
+            first, error_of = 0.0, float("nan")  # the faces alone have held it
+        else:
+            modes = found[stage_keys(settled(changed, found), case).modes]
+            first, error_of = float(modes.positive[0]) if len(modes.positive) else float("inf"), 100 * modes.first_error
+        labels.append(words)
+        figures.append([first, error_of])
+        give(key, StudyFindings(case, "contact", np.array(labels), np.array(["first factor", "mesh error, %"]), np.array(figures),
+                                number == len(todo), np.full(len(labels), ""), np.zeros(len(labels))))
 
 
 def _misaligned(project: Project, load: ForceLoad, way: str, axis: int, amount: float, by_moment: bool) -> Project:

@@ -27,7 +27,7 @@ from labilis.store.json_form import project_files
 
 _STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes", "trace": "the trace",
                 "converge": "the convergence study", "amplitude": "the study of amplitudes", "tilt": "the study of tilts",
-                "cross": "the cross-check"}
+                "cross": "the cross-check", "contact": "the study of faces that touch"}
 _KEEP_EVERY = 15.0  # s between writing where a trace stands
 
 
@@ -399,7 +399,7 @@ class Session(QObject):
         if self.worker.busy:
             return
         resume = self.checkpoint if upto == "trace" and not anew else None
-        of_one = upto in ("trace", "converge", "amplitude", "tilt", "cross")
+        of_one = upto in ("trace", "converge", "amplitude", "tilt", "cross", "contact")
         self._begin(Plan(upto, (self.case_name,) if of_one else (), resume=resume), None)
 
     @property

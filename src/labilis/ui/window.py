@@ -69,7 +69,7 @@ class Window(Editing, QMainWindow):
             "strength": lambda: self.run("strength"), "show_stress": lambda: self.stage.show_view("Stress"),
             "modes": lambda: self.run("modes"), "trace": self.run_trace, "trace_anew": self.trace_anew,
             "converge": self.run_convergence, "amplitude": lambda: self.run_study("amplitude"), "tilt": lambda: self.run_study("tilt"),
-            "cross": lambda: self.run_study("cross"),
+            "cross": lambda: self.run_study("cross"), "contact": lambda: self.run_study("contact"),
             "piece": lambda: offer_recipes(self, self.add_piece),
             "grades": self.offer_grades, "parameter": self.add_parameter,
             "case": self.add_case, "other_load": lambda: offer_loads(self, self.session.project, self.add_load)})
@@ -164,6 +164,7 @@ class Window(Editing, QMainWindow):
             Command("Study convergence over meshes", "", self.run_convergence),
             Command("Study the verified factor over the amplitude", "", lambda: self.run_study("amplitude")),
             Command("Cross-check: the part meshed the other way", "", lambda: self.run_study("cross")),
+            Command("Study what faces that touch are worth", "", lambda: self.run_study("contact")),
             Command("Save a picture or a film", "", self.save_film),
             Command("Study a misalignment of the load", "", lambda: self.run_study("tilt")),
             Command("Pause the run, or let it go on", "", lambda: self.session.pause(not self.session.paused)),

@@ -8,6 +8,7 @@ from labilis.judge.evidence.bolts import bolts
 from labilis.judge.evidence.centred import centred
 from labilis.judge.evidence.completeness import completeness, under_required
 from labilis.judge.evidence.compression import compression
+from labilis.judge.evidence.contact import contact
 from labilis.judge.evidence.cross_check import cross_check
 from labilis.judge.evidence.deflection import deflection_before_buckling
 from labilis.judge.evidence.each_load import each_load
@@ -36,9 +37,8 @@ from labilis.judge.evidence.yield_first import yield_first
 
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     free_motion, balance, held_direction, compression, element_order, half_waves, mesh_error, cross_check, completeness, under_required,
-    negative_factors, interacting_modes, symmetry, mesh_as_asked, joints, bolts, midsurface, deflection_before_buckling, following_pressure,
-    yield_first, overall, traced,
-    hand_check,
+    negative_factors, interacting_modes, symmetry, mesh_as_asked, joints, bolts, contact, midsurface, deflection_before_buckling,
+    following_pressure, yield_first, overall, traced, hand_check,
     edge_support, each_load, held_part, centred, proportions, effective_length, stretch, southwell_line,
     linear_or_not, kept_length,
 )

@@ -53,6 +53,7 @@ class CaseFacts:
     hand: HandFacts | None = None
     ends_found: EndCase | None = None
     cross: StudyFindings | None = None
+    contact: StudyFindings | None = None
     settled: SettledFindings | None = None
 
     def required_of(self, driver: str) -> float:

@@ -1,5 +1,5 @@
-"""The drawer's page of studies: over meshes, over the amplitude of the starting shape, over a misalignment of the load, and the part
-meshed the other way."""
+"""The drawer's page of studies: over meshes, over the amplitude of the starting shape, over a misalignment of the load, the part
+meshed the other way, and with faces that touch bonded and apart."""
 from __future__ import annotations
 
 from collections.abc import Mapping
@@ -14,15 +14,17 @@ from labilis.ui.drawer.tables import column_widths, note_below, plain_table, tex
 from labilis.ui.theme import LIGHT
 
 KINDS = {"converge": "over meshes", "amplitude": "over the amplitude", "tilt": "over a misalignment of the load",
-         "cross": "meshed the other way"}
-_FIRST = {"amplitude": "amplitude", "tilt": "misalignment", "cross": "meshed as"}
+         "cross": "meshed the other way", "contact": "with faces bonded and apart"}
+_FIRST = {"amplitude": "amplitude", "tilt": "misalignment", "cross": "meshed as", "contact": "joints"}
 _FACTORS = {"first factor": LIGHT.accent, "verified factor": LIGHT.accent, "limit": LIGHT.bad, "first yield": LIGHT.caution}
 _NOTHING = {"amplitude": "Not done yet. It traces the part with half, once and twice the amplitude to both sides: run it at the Trace "
                          "station.",
             "tilt": "Not done yet. It leans the largest force by up to 2° to both sides of both axes across it, and moves it along them by "
                     "up to twice the thickness: run it at the Strength station.",
             "cross": "Not done yet. It finds the first factors of the same part with shells as solids and thin solids as shells: run it at "
-                     "the Mesh station."}
+                     "the Mesh station.",
+            "contact": "Not done yet. It finds the first factor with the faces that touch at bolts and seams bonded, and with them apart: "
+                       "run it at the Mesh station."}
 
 
 class StudyTable(QWidget):
@@ -33,7 +35,7 @@ class StudyTable(QWidget):
         self.kind = kind
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        widths = (None, 90, 66, 66, 96, 82) if kind == "cross" else (None, 96, 66, 76)
+        widths = (None, 90, 66, 66, 96, 82) if kind == "cross" else (None, 90, 96) if kind == "contact" else (None, 96, 66, 76)
         self.table = plain_table([""] * len(widths), f"Study {KINDS[kind]}")
         column_widths(self.table, widths, 0)
         self.note = note_below(_NOTHING[kind])
@@ -99,7 +101,7 @@ class StudiesPage(QWidget):
         self.buttons: dict[str, QPushButton] = {}
         self.pages = QStackedWidget()
         self.convergence = ConvergencePage()
-        self.tables = {kind: StudyTable(kind) for kind in ("amplitude", "tilt", "cross")}
+        self.tables = {kind: StudyTable(kind) for kind in ("amplitude", "tilt", "cross", "contact")}
         for kind, words in KINDS.items():
             button = QPushButton(words)
             button.setObjectName("chip")

@@ -74,6 +74,8 @@ class Sheet(QScrollArea):
         add["Mesh"].add_tool("converge", commands["converge"], "First factor with several meshes: how far the number can be believed")
         add["Mesh"].add_tool("cross-check", commands["cross"], "The first factors of the same part meshed the other way: shells as solids, "
                              "thin solids as shells")
+        self.contact_tool = add["Mesh"].add_tool("touching faces", commands["contact"], "The first factor with the faces that touch at "
+                                                 "bolts and seams bonded, and with them apart")
         add["Mesh"].add_tool("+ zone", commands["zone"], "Finer elements on the picked face or edge")
         add["Strength"].add_tool("run strength", commands["strength"], "Linear static run")
         add["Strength"].add_tool("show stress", commands["show_stress"], "Stress on the stage")
@@ -120,6 +122,7 @@ class Sheet(QScrollArea):
         self._show("Part", part, removable)
         self.revise_tool.setVisible(bool(project.geometry))
         self.further_tool.setVisible(bool(project.pieces))
+        self.contact_tool.setVisible(bool(project.bolts or project.seams))
         lost = session.lost
         self._show("Supports", sentences.support_sentences(project, lost),
                    {index: ("supports", item.name, "Remove this support") for index, item in enumerate(project.supports)}
