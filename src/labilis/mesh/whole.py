@@ -18,6 +18,7 @@ from labilis.mesh.tetrahedra import mesh_body
 from labilis.model import LabilisError
 from labilis.shape import BodyShape, PartShape
 from labilis.shape.fuse import fused_groups, touching
+from labilis.shape.twins import matrix_of, move_between
 
 
 def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tuple[Ints, Ints, float]] = (),
@@ -35,22 +36,37 @@ def mesh_part(part: PartShape, size: float, order: int = 2, zones: Sequence[tupl
     meshes, done, alone = _fused(part, solids, order, local, starts, apart, coarser)
     sweeps = [find_sweep(shape) if order == 2 and swept and not zoned and number not in done | alone else None
               for number, (shape, zoned) in enumerate(zip(part.solids, local))]
+    whole: list[tuple[int, Mesh]] = []  # solids that are meshed as they are, for those that are the same elsewhere
     for number, shape in enumerate(part.components):
         if number in done:
             continue
-        if not isinstance(shape, BodyShape):
+        if number < len(part.solids) and (twin := _twin(part, number, whole, local)) is not None:
+            mesh = twin
+        elif not isinstance(shape, BodyShape):
             mesh = mesh_lines(shape, size, apart, coarser)
         elif number < len(part.solids):
             sweep = sweeps[number]
             mesh = mesh_body(shape, solids, order, local[number], coarser) if sweep is None else _swept(
                 shape, sweep, solids, part.bodies[part.solid_bodies[number]], coarser)
-            body = part.solid_bodies[number]
-            mesh = replace(mesh, cells=tuple(Cells(cell.elements, np.full(len(cell.elements), body)) for cell in mesh.cells))
         else:
             mesh = mesh_sheets(shape, size, local[number], coarser=coarser)
+        if number < len(part.solids):
+            whole += [] if local[number] else [(number, mesh)]
+            body = part.solid_bodies[number]
+            mesh = replace(mesh, cells=tuple(Cells(cell.elements, np.full(len(cell.elements), body)) for cell in mesh.cells))
         meshes.append((mesh, int(starts[number, 0]), int(starts[number, 1])))
     mesh = meshes[0][0] if len(meshes) == 1 else _joined(meshes)
     return replace(mesh, told=(*mesh.told, NOT_FUSED)) if alone else mesh
+
+
+def _twin(part: PartShape, number: int, whole: Sequence[tuple[int, Mesh]], zones: Sequence[Sequence[object]]) -> Mesh | None:
+    """The mesh of a solid that is one of those meshed `whole` in another place; None where it is not, or has a zone."""
+    for other, mesh in [] if zones[number] else whole:
+        move = move_between(part.solids[other].solid, part.solids[number].solid)
+        if move is not None:
+            turn, shift = matrix_of(move)
+            return replace(mesh, nodes=mesh.nodes @ turn.T + shift)
+    return None
 
 
 NOT_FUSED = ("Solids that touch could not be filled with one mesh: each has its own, and they are bonded where they touch. Look at the "

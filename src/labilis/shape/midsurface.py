@@ -7,6 +7,7 @@ that line first. Faces that are neither plane, cylinder nor cone are moved inwar
 """
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -20,6 +21,7 @@ from labilis.shape.rays import Rays
 from labilis.shape.recipes.made import Made, Sheet, images, middle_of, parts, typed
 from labilis.shape.tables import Floats, Ints
 from labilis.shape.topology import BodyShape, edge_row, normal_at, shape_key, surface_near
+from labilis.shape.twins import matrix_of, move_between
 from labilis.shape.walls import MidwaySurface, Wall, Walls, find_walls
 
 LEAST_COVER = 0.80  # of the volume that must lie in walls for sheets to stand for a solid at all
@@ -67,8 +69,28 @@ class _Cell:
     filled: float = 0.0
 
 
+_known: deque[tuple[Any, MidSurface]] = deque(maxlen=32)
+
+
 def find_midsurface(body: BodyShape, name: str) -> MidSurface:
-    """Mid-surface of a thin solid. Raises LabilisError for a solid that is not thin, with the share that is."""
+    """Mid-surface of a thin solid, of one that was looked at before, in this place or another, the same one moved. Raises LabilisError for
+    a solid that is not thin, with the share that is."""
+    for solid, found in _known:
+        if (move := move_between(solid, body.solid)) is not None:
+            return found if move.IsIdentity() else _moved(found, move)
+    found = _find(body, name)
+    _known.append((body.solid, found))
+    return found
+
+
+def _moved(found: MidSurface, move: Any) -> MidSurface:
+    turn, shift = matrix_of(move)
+    return replace(found, sheets=tuple(sheet._replace(
+        face=typed(sheet.face.Moved(move)), slope=tuple((turn @ sheet.slope).tolist()),
+        centre=tuple((turn @ sheet.centre + shift).tolist())) for sheet in found.sheets))
+
+
+def _find(body: BodyShape, name: str) -> MidSurface:
     walls = find_walls(body)
     reach = _REACH * max((wall.thickness for wall in walls.walls), default=0.0)
     _refuse_ridges(body, walls, name)

@@ -156,9 +156,10 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
     making: list[Callable[[], Member | None]] = []
     thin: dict[str, MidSurface] = {}
     sources: list[tuple[BodyShape, int]] = []
+    files_read: FilesRead = {}
     for piece in project.active_pieces:
         where = f"pieces/{piece.name}"
-        imported = _imported(project, piece, files) if piece.recipe is None else None
+        imported = _imported(project, piece, files, files_read) if piece.recipe is None else None
         if imported is not None and not solids_of(imported):
             bodies.append(piece.name)
             owners.append(piece.name)
@@ -252,12 +253,13 @@ def _maker(name: str, piece: Piece, bodies: tuple[int, ...], made: Made | None, 
 def _ghosts(project: Project, files: Mapping[str, bytes]) -> tuple[tuple[str, Tessellation], ...]:
     """Triangles of the pieces set aside; one that cannot be built is not worth a message."""
     found: list[tuple[str, Tessellation]] = []
+    files_read: FilesRead = {}
     for piece in project.pieces:
         if not piece.set_aside:
             continue
         try:
             if piece.recipe is None:
-                shapes = [_imported(project, piece, files)]
+                shapes = [_imported(project, piece, files, files_read)]
             else:
                 def read(text: str, kind: str) -> float:
                     return project.value(text, kind)
@@ -284,11 +286,17 @@ def _refuse_overlap(solids: list[BodyShape], names: list[str]) -> None:
                                    "Move one of them, or cut it back.", "overlap")
 
 
-def _imported(project: Project, piece: Piece, files: Mapping[str, bytes]) -> Any:
+FilesRead = dict[str, list[tuple[str, Any]]]
+
+
+def _imported(project: Project, piece: Piece, files: Mapping[str, bytes], read: FilesRead) -> Any:
+    """The shape of an imported piece; bodies of files that were `read` are kept there, so that one body in several places is one shape."""
     geometry = next(item for item in project.geometry if item.file == piece.geometry)
     if geometry.sha256 not in files:
         raise LabilisError(f"The bytes of '{geometry.file}' are missing.", "part", "Import the file again.", "missing-file")
-    bodies, _ = read_bodies(files[geometry.sha256], geometry.file)
+    if geometry.sha256 not in read:
+        read[geometry.sha256] = read_bodies(files[geometry.sha256], geometry.file)[0]
+    bodies = read[geometry.sha256]
     if piece.body > len(bodies):
         raise LabilisError(f"'{geometry.file}' has {len(bodies)} bodies, not {piece.body}.", f"pieces/{piece.name}",
                            "Choose another body.", "no-body")

@@ -2,6 +2,8 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Sequence
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -97,10 +99,32 @@ def volume_of(solid: Any) -> float:
 
 def read_step(data: bytes, file: str = "part.step") -> tuple[list[tuple[str, Any]], str]:
     """Bodies of a STEP file as (name, shape), coordinates in mm, and the file's own length unit: solids, and surfaces that belong to
-    none.
+    none. The last few files are kept; the shapes are the caller's own, one shape in several places still one.
 
     Raises LabilisError for text that is not STEP, and for a file without bodies.
     """
+    bodies, unit = _read(data, file)
+    return _copies(bodies), unit
+
+
+def _copies(bodies: Sequence[tuple[str, Any]]) -> list[tuple[str, Any]]:
+    """Shapes of their own, since what works on shapes may widen their tolerances."""
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_Copy
+    from OCP.TopLoc import TopLoc_Location
+
+    made: list[tuple[Any, Any]] = []
+    found = []
+    for name, shape in bodies:
+        copy = next((copy for known, copy in made if known.IsPartner(shape)), None)
+        if copy is None:
+            copy = BRepBuilderAPI_Copy(shape.Located(TopLoc_Location())).Shape()
+            made.append((shape, copy))
+        found.append((name, copy.Located(shape.Location()).Oriented(shape.Orientation())))
+    return found
+
+
+@lru_cache(maxsize=4)
+def _read(data: bytes, file: str) -> tuple[tuple[tuple[str, Any], ...], str]:
     if not data.strip():
         raise LabilisError("The file is empty.", file, "Export the part again as STEP.", "step-empty")
     if b"ISO-10303-21" not in data[:4096]:
@@ -151,7 +175,7 @@ def read_step(data: bytes, file: str = "part.step") -> tuple[list[tuple[str, Any
             bodies.append((f"{name or 'body'} {index}" if several else name or "body", body))
     if not bodies:
         raise LabilisError("The STEP file holds no bodies.", file, "Export the part as solids.", "step-empty")
-    return bodies, unit.lower()
+    return tuple(bodies), unit.lower()
 
 
 def read_bodies(data: bytes, file: str) -> tuple[list[tuple[str, Any]], str]:
