@@ -143,3 +143,30 @@ def test_a_finer_mesh_that_fails_leaves_what_was_found(monkeypatch: pytest.Monke
     assert found.fineness == 1.0 and not found.enough
     case = judge_project(project, results).cases[0]
     assert case.facts.modes.first_error == found.errors[0] and case.facts.mesh is not None
+
+
+@pytest.mark.parametrize(("expected", "came"), [(True, False), (False, True)])
+def test_solids_that_would_be_too_large_are_meshed_coarser_and_that_is_told(expected: bool, came: bool, monkeypatch: pytest.MonkeyPatch,
+                                                                           ) -> None:
+    """By what is expected of the size, or by what came of it; a stated size and shells are kept."""
+    from labilis.run import mesh_stage as stage
+    from labilis.shape import build_part
+    solid = wall()["pieces"][0] | {"mesh_as": "solid"}
+    block = solid["recipe"] | {"thickness": "60 mm"}
+
+    def unknowns(**mesh: Any) -> tuple[int, str]:
+        project = load_project(wall(pieces=[solid | {"recipe": block}], mesh={"solids": "tetrahedra", **mesh}))
+        found = stage.mesh_stage(project, build_part(project, {}))[2]
+        return found.unknowns, " ".join(found.told)
+    plain, said = unknowns()
+    assert said == ""
+    monkeypatch.setattr(stage, "_MOST", plain // 4 if expected else 10 * plain)
+    monkeypatch.setattr(stage, "_TOO_MANY", plain // 2 if came else 10 * plain)
+    if came:
+        monkeypatch.setattr(stage, "_too_fine", lambda *_: 1.0)
+        monkeypatch.setattr(stage, "_MOST", plain // 4)
+    fewer, said = unknowns()
+    assert fewer < 0.7 * plain and "coarser than proposed" in said
+    assert unknowns(size="30 mm")[1] == "" and unknowns(fineness="1.2")[1] == ""
+    project = load_project(wall())
+    assert len(stage.mesh_stage(project, build_part(project, {}))[2].told) == 0

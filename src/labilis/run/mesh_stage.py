@@ -1,6 +1,7 @@
 """The mesh stage of a run: size, zones, bonds, and the figures of what came of it."""
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -13,11 +14,36 @@ from labilis.run.joints import joint_figures
 from labilis.run.regions import match_region, region_nodes
 from labilis.shape import PartShape, ShapeView
 
+# unknowns of solids that a size nobody stated may lead to, some 30 s of modes here; as they are expected, and as they come out
+_MOST, _TOO_MANY = 80_000, 130_000
+
 
 def mesh_stage(project: Project, part: PartShape, coarser: float = 1.0) -> tuple[Mesh, Bonds, MeshFindings]:
-    """Mesh of a part with its bonds, all elements so much `coarser` than planned.
+    """Mesh of a part with its bonds, all elements so much `coarser` than planned. Where the proposed size makes more of solids than a run
+    can take, all are coarser still, which is told.
 
     Raises LabilisError for sizes that make no mesh, or one too large."""
+    stated = project.mesh.size is not None or fineness_of(project) > 1.0 or part.view.sheet.all()
+    more = 1.0 if stated else _too_fine(project, part.view)
+    made = _meshed(project, part, coarser * more)
+    if not stated and made[2].unknowns > _TOO_MANY and made[2].has_solids:
+        more *= (made[2].unknowns / _MOST) ** 0.5
+        made = _meshed(project, part, coarser * more)
+    if more == 1.0:
+        return made
+    mesh, bonds, findings = made
+    words = f"Solids are meshed {more:.2g} times coarser than proposed, to {findings.size:.3g} mm: the run would be long."
+    return replace(mesh, told=(*mesh.told, words)), bonds, replace(findings, told=np.array([*findings.told, words], dtype=str))
+
+
+def _too_fine(project: Project, view: ShapeView) -> float:
+    """How many times too fine the proposed size is, from the unknowns expected; 1 where it is not."""
+    size, solids = mesh_sizes(project, view)
+    expected = estimate(view, size, project.mesh.order, project.mesh.solids == "swept", solids).unknowns
+    return max(1.0, float(expected / _MOST)) ** 0.5
+
+
+def _meshed(project: Project, part: PartShape, coarser: float) -> tuple[Mesh, Bonds, MeshFindings]:
     plan, view = project.mesh, part.view
     size, solids = mesh_sizes(project, view)
     check_size(view, size, plan.order, plan.solids == "swept", solids)
