@@ -27,13 +27,16 @@ def block(name: str, z: float) -> dict[str, Any]:
             "place": {"at": ["0 mm", "0 mm", f"{z} mm"]}}
 
 
-def run(pieces: list[dict[str, Any]], regions: dict[str, list[str]], supports: dict[str, list[str]], **more: Any) -> None:
-    project = load_project({
+def stated(pieces: list[dict[str, Any]], regions: dict[str, list[str]], supports: dict[str, list[str]], **more: Any) -> dict[str, Any]:
+    return {
         "materials": [STEEL], "pieces": pieces, "regions": [{"name": name, "names": names} for name, names in regions.items()],
         "supports": [{"name": on, "on": on, "held": held} for on, held in supports.items()],
         "loads": [{"kind": "force", "name": "push", "on": "head", "components": ["0 N", "0 N", "-1 kN"]}],
-        "cases": [{"name": "one", "loads": [{"load": "push"}]}], "criteria": {"required_factor": "1", "modes": 2}, **more})
-    Runner().run(Snapshot(project), Plan("strength"))
+        "cases": [{"name": "one", "loads": [{"load": "push"}]}], "criteria": {"required_factor": "1", "modes": 2}, **more}
+
+
+def run(*of: Any, **more: Any) -> None:
+    Runner().run(Snapshot(load_project(stated(*of, **more))), Plan("strength"))
 
 
 BAY = [strut("left", 500, (0, 0, 0)), strut("right", 500, (400, 0, 0)), strut("top", 400, (0, 0, 500), 90)]
@@ -61,6 +64,9 @@ def test_a_piece_on_a_hinge_turns_about_it() -> None:
     with pytest.raises(LabilisError) as caught:
         run([low, up], {"foot": ["low/start"], "head": ["up/end"]}, {"foot": ALL})
     assert caught.value.what.startswith("The part is a mechanism: 'up' turns about x through ")
+    motion = caught.value.motion  # of the nodes: the far end goes farthest, across the pin; what does not move stays
+    assert motion.shape[1] == 3 and np.linalg.norm(motion, axis=1).max() == pytest.approx(1.0)
+    assert np.abs(motion[:, [0, 2]]).max() < 1e-6 < 0.99 < np.abs(motion[:, 1]).max()
     assert "through (0, 0, 500) mm" in caught.value.what and caught.value.where == "pieces/up"
     with pytest.raises(LabilisError, match="turns without moving anything"):
         run([low, strut("up", 700, (0, 0, 500), 0.0, {"start": ["twist"]})], {"foot": ["low/start"], "head": ["up/end"]}, {"foot": ALL})

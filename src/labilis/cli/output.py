@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from labilis.judge.bolts import bolt_checks
+from labilis.judge.evidence import Evidence
 from labilis.judge.findings import ConvergenceFindings, StudyFindings
 from labilis.judge.numbers import critical_text, force_text, settled_words
 from labilis.judge.overall import overall_checks
@@ -92,8 +93,12 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
                                    for f, u, m, s, i, n, at in zip(trace.factors, trace.probe, trace.largest, trace.peak,
                                                                    trace.iterations, trace.negative, trace.probes)]}
     data["evidence"] = [{"name": item.name, "figure": item.figure, "unit": item.unit, "state": item.state,
-                         "text": item.text} for item in report.evidence]
+                         "text": item.text, "causes": _causes(item)} for item in report.evidence]
     return data
+
+
+def _causes(item: Evidence) -> list[dict[str, str]]:
+    return [{"text": words, "station": station} for words, station in item.causes]
 
 
 def as_json(report: ProjectReport, timing: Mapping[str, float]) -> dict[str, Any]:
@@ -106,7 +111,7 @@ def as_json(report: ProjectReport, timing: Mapping[str, float]) -> dict[str, Any
                                            "unknowns": mesh.unknowns, "order": mesh.order, "size_mm": _number(mesh.size),
                                            "found_by": _settled_json(report)},
         "evidence": [{"case": case.facts.case, "name": item.name, "figure": item.figure, "unit": item.unit,
-                      "state": item.state, "text": item.text} for case in report.cases for item in case.evidence],
+                      "state": item.state, "text": item.text, "causes": _causes(item)} for case in report.cases for item in case.evidence],
         "timing_s": {name: round(value, 4) for name, value in timing.items()},
     }
 
@@ -163,6 +168,8 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
         print_hand(console, case)
         for item in case.evidence:
             console.print(f"  {_MARK[item.state]} {item.name}: {item.figure} {item.unit}. {item.text}", soft_wrap=True)
+            for words, station in item.causes:
+                console.print(f"      {words} See {station.capitalize()}.", soft_wrap=True)
         style = {True: "bold green", False: "bold red", None: "bold yellow"}[case.verdict.meets]
         console.print(f"  [{style}]{case.verdict.headline}[/]: {case.verdict.detail}")
     console.print(f"\nRun took {timing.get('total', 0.0):.1f} s.")

@@ -33,8 +33,8 @@ _RIGID = 0.05  # of a body's motion that may be left over for it to count as rig
 
 
 def mechanism_error(system: System, part: PartShape, mesh: Mesh, shape: Floats | None = None) -> LabilisError:
-    """The error for a stiffness that is not positive definite: who moves how without any force. shape (size,): that motion, looked for when
-    None."""
+    """The error for a stiffness that is not positive definite: who moves how without any force, as its `motion` (n, 3) of all nodes, the
+    largest 1. shape (size,): that motion in reduced unknowns, looked for when None."""
     shape = _null_shape(system) if shape is None else shape
     general = "Hold it, join it to what it should stand on, or look at the joints it hangs on."
     if shape is None:
@@ -54,8 +54,10 @@ def mechanism_error(system: System, part: PartShape, mesh: Mesh, shape: Floats |
     name, how = told[0]
     more = [other for other, _ in told[1:4]]
     along = f"; {', '.join(repr(other) for other in more)} {'goes' if len(more) == 1 else 'go'} along" if more else ""
-    return LabilisError(f"The part is a mechanism: '{name}' {how} without any force{along}.", f"pieces/{name.split('.')[0]}", general,
-                        "mechanism")
+    error = LabilisError(f"The part is a mechanism: '{name}' {how} without any force{along}.", f"pieces/{name.split('.')[0]}",
+                         f"{general} The stage shows it.", "mechanism")
+    error.motion = moved  # type: ignore[attr-defined]
+    return error
 
 
 def softest(system: System, stiffness: Factor) -> tuple[float, Floats]:

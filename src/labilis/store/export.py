@@ -46,7 +46,8 @@ def write_results(report: CaseReport, folder: Path) -> list[Path]:
         with open(path, "w", newline="", encoding="utf-8") as target:
             rows = csv.writer(target)
             rows.writerow(["name", "figure", "unit", "state", "text"])
-            rows.writerows([item.name, item.figure, item.unit, item.state, item.text] for item in report.evidence)
+            rows.writerows([item.name, item.figure, item.unit, item.state, " ".join([item.text, *(words for words, _ in item.causes)])]
+                           for item in report.evidence)
         written.append(path)
     except OSError as error:
         raise LabilisError(f"Results cannot be written ({error.strerror}).", str(folder), "Choose another folder.",

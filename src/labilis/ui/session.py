@@ -483,7 +483,7 @@ class Session(QObject):
                 self.last_error = error
                 self.note(str(error) + (f"\n{detail}" if isinstance(detail, str) else ""))
                 self.problem.emit(error)
-                if error.code == "free-motion" and detail is not None:
+                if error.code in ("free-motion", "mechanism") and detail is not None:
                     self.free_motion.emit(detail)
                 self.statements_changed.emit()
             elif event.kind == "died":

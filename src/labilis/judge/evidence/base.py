@@ -23,7 +23,8 @@ State = Literal["good", "caution", "bad", "not judged"]
 
 @dataclass(frozen=True)
 class Evidence:
-    """One check on a result: name, figure with unit, state, a sentence, and the station where it is mended."""
+    """One check on a result: name, figure with unit, state, a sentence, and the station where it is mended; causes: what else explains it,
+    each in words with the station where that would be changed."""
 
     name: str
     figure: str
@@ -31,6 +32,7 @@ class Evidence:
     state: State
     text: str
     station: str = ""
+    causes: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True)

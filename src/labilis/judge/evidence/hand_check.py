@@ -17,10 +17,9 @@ def hand_check(facts: CaseFacts) -> Evidence | None:
     plane = check.governing
     reasons = " ".join(check.remarks)
     slips = slips_of(check, float(facts.modes.positive[0])) if len(facts.modes.positive) else ()
-    if slips:
-        reasons += f" That is the ratio when {', or when '.join(slip.words for slip in slips[:3])}."
     state = "good" if abs(check.difference) <= 5 else "caution"
     return Evidence("hand check", f"{check.difference:+.1f}", "% from Euler", state,
                     f"Euler gives {plane.factor:.4g} ({plane.ends.name}, K = {plane.ends.k:g}, L = {check.length:.4g} mm); the "
                     f"model lies {abs(check.difference):.1f} % {'above' if check.difference > 0 else 'below'}. {reasons}".strip(),
-                    slips[0].station if slips else "modes")
+                    slips[0].station if slips else "modes",
+                    tuple((f"That is the ratio when {slip.words}.", slip.station) for slip in slips[:3]))

@@ -144,14 +144,17 @@ class Drawer(QWidget):
 
     def _fill_evidence(self, report: CaseReport | None) -> None:
         items = report.evidence if report is not None else ()
-        self.evidence.setRowCount(len(items))
-        for row, item in enumerate(items):
+        rows: list[tuple[str, str, str, str, str]] = []
+        for item in items:
             mark, colour = _STATES[item.state]
-            self.evidence.setItem(row, 0, text_cell(f"{mark} {item.state}", colour))
-            self.evidence.setItem(row, 1, text_cell(f"{item.name}\n{item.figure} {item.unit}"))
-            self.evidence.setItem(row, 2, text_cell(item.text))
-            link = text_cell(f"→ {item.station.capitalize()}", LIGHT.accent)
-            link.setData(Qt.ItemDataRole.UserRole, item.station.capitalize())
+            rows.append((f"{mark} {item.state}", colour, f"{item.name}\n{item.figure} {item.unit}", item.text, item.station))
+            rows += [("", "", "", words, station) for words, station in item.causes]
+        self.evidence.setRowCount(len(rows))
+        for row, (state, colour, name, text, station) in enumerate(rows):
+            for column, cell in enumerate((text_cell(state, colour), text_cell(name), text_cell(text))):
+                self.evidence.setItem(row, column, cell)
+            link = text_cell(f"→ {station.capitalize()}", LIGHT.accent)
+            link.setData(Qt.ItemDataRole.UserRole, station.capitalize())
             self.evidence.setItem(row, 3, link)
         worst = [item for item in items if item.state in ("bad", "caution")]
         self.tabs["Evidence"].setText(f"Evidence ({len(worst)})" if worst else "Evidence")

@@ -173,7 +173,7 @@ class Stage(QWidget):
             self.show_view("Mode", (self.mode + step) % len(modes.factors))
 
     def show_free_motion(self, motions: Any) -> None:
-        """Move the part along the first rigid motion that nothing holds."""
+        """Move the part along the first of the rigid motions (k, 6) that nothing holds, or its mesh as a mechanism moves (n, 3)."""
         self._free = np.asarray(motions)
         self.view_name = "Shape"
         self.playback.set_playing(True)
@@ -230,7 +230,7 @@ class Stage(QWidget):
         ghost = self.playback.ghost.isChecked()
         if self._free is not None:
             scene.show_body(view, ghost=True)
-            self._build_free(view)
+            self._build_free(view, mesh)
         elif name == "Shape":
             scene.show_body(view)
         elif name == "Mesh":
@@ -298,18 +298,24 @@ class Stage(QWidget):
             self.compare_menu.addAction(words).triggered.connect(  # type: ignore[union-attr]
                 lambda _=False, pairs=pairs: self.compare(pairs))
 
-    def _build_free(self, view: Any) -> None:
-        from labilis.ui.stage.scene import body_surface, ghost_surface
+    def _build_free(self, view: Any, mesh: Any) -> None:
+        from labilis.ui.stage.scene import body_surface, ghost_surface, moving_surface
 
-        motion = self._free[0]  # type: ignore[index]
-        scene = self.scene
-        surface = body_surface(view) if len(view.faces) else ghost_surface(view)
-        base = np.array(surface.points)
-        moved = motion[:3] + np.cross(np.broadcast_to(motion[3:], base.shape), base - base.mean(axis=0))
+        scene, free = self.scene, np.asarray(self._free)
+        words = "free motion: nothing holds the part this way"
+        if free.shape[1] == 3 and mesh is not None and len(free) == len(mesh.nodes):
+            surface, words = moving_surface(mesh), "mechanism: it moves this way without any force"
+            base, moved = np.array(surface.points), free[surface.point_data["node"]]
+        elif free.shape[1] == 6:
+            surface = body_surface(view) if len(view.faces) else ghost_surface(view)
+            base = np.array(surface.points)
+            moved = free[0, :3] + np.cross(np.broadcast_to(free[0, 3:], base.shape), base - base.mean(axis=0))
+        else:  # of a mesh that is not there any more
+            return
         self._reach = float(np.linalg.norm(moved, axis=1).max())
         scene.field, scene._base, scene._motion = surface, base, moved
         scene._add("field", surface, color=LIGHT.bad, opacity=0.8, ambient=0.5)
-        self.playback.describe("free motion: nothing holds the part this way", "", "", None, "", steady=False)
+        self.playback.describe(words, "", "", None, "", steady=False)
 
     def _chips(self) -> None:
         session = self.session
