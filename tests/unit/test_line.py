@@ -17,11 +17,13 @@ from labilis.shape.recipes.sections import section_shape
 
 STEEL = {"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3", "density": "7850 kg/m^3", "yield_strength": "235 MPa"}
 ODD = CrossSection(100.0, np.zeros(2), np.eye(2), 800.0, 300.0, 150.0, 70.0, 60.0, np.array([3.0, -2.0]), 0.0,
-                   np.array([1100.0, 400.0, -300.0, 30000.0]), np.zeros((1, 2)))
+                   np.array([1100.0, 400.0, -300.0, 30000.0]), np.zeros((1, 2)), np.zeros(1))
 
 
-def geometry() -> line.LineGeometry:
-    return line.line_geometry(np.array([[[0.0, 0, 0], [5.0, 0, 0]]]), np.eye(3)[None], line.section_stiffness(ODD, 200.0, 0.3))
+def geometry(warping: bool = False) -> line.LineGeometry:
+    own = line.Warping(200.0 / 2.6 * ODD.torsion, 200.0 * 5000.0, ODD.shear_centre) if warping else None
+    return line.line_geometry(np.array([[[0.0, 0, 0], [5.0, 0, 0]]]), np.eye(3)[None], line.section_stiffness(ODD, 200.0, 0.3),
+                              warping=own)
 
 
 def strains(g: line.LineGeometry, u: np.ndarray, q: int) -> np.ndarray:
@@ -37,46 +39,53 @@ def strains(g: line.LineGeometry, u: np.ndarray, q: int) -> np.ndarray:
 
 
 def hessian(function: Any, at: np.ndarray, h: float) -> np.ndarray:
-    steps = h * np.eye(12)
+    steps = h * np.eye(len(at))
     return np.array([[(function(at + a + b) - function(at + a - b) - function(at - a + b) + function(at - a - b)) / (4 * h * h)
                       for b in steps] for a in steps])
 
 
-def test_geometric_stiffness_against_the_stressed_rod_of_finite_rotation() -> None:
-    g, state = geometry(), np.random.default_rng(1).normal(size=(1, 6))
+@pytest.mark.parametrize("warping", [False, True])
+def test_geometric_stiffness_against_the_stressed_rod_of_finite_rotation(warping: bool) -> None:
+    g, state = geometry(warping), np.random.default_rng(1).normal(size=(1, 6))
     forces = line.resultants(g, state)[0]
 
     def work(u: np.ndarray) -> float:
-        return sum(float(g.weight[0, q] * forces[q] @ strains(g, u, q)) for q in range(3))
+        return sum(float(g.weight[0, q] * forces[q] @ strains(g, u, q)) for q in range(len(forces)))
     found = line.geometric(g, state)[0]
-    assert np.abs(found - hessian(work, np.zeros(12), 1e-3)).max() < 1e-6 * np.abs(found).max()
+    assert np.abs(found - hessian(work, np.zeros(len(found)), 1e-3)).max() < 1e-6 * np.abs(found).max()
 
 
-def test_path_derivative_against_differences_of_the_tangent() -> None:
-    g, way = geometry(), np.random.default_rng(2).normal(size=12)
+@pytest.mark.parametrize("warping", [False, True])
+def test_path_derivative_against_differences_of_the_tangent(warping: bool) -> None:
+    g = geometry(warping)
+    way, points = np.random.default_rng(2).normal(size=g.relative.shape[2]), range(g.weight.shape[1])
+    way[12:] *= 0.1  # rates of twist: the differences are of large turns
 
     def energy(u: np.ndarray) -> float:
-        found = [strains(g, u, q) for q in range(3)]
-        return sum(float(0.5 * g.weight[0, q] * found[q] @ g.section @ found[q]) for q in range(3))
+        found = [strains(g, u, q) for q in points]
+        return sum(float(0.5 * g.weight[0, q] * found[q] @ g.section @ found[q]) for q in points)
 
     def difference(step: float) -> np.ndarray:
-        return (hessian(energy, step * way, 2e-3) - hessian(energy, -step * way, 2e-3)) / (2 * step)
+        fine, coarse = ((hessian(energy, step * way, h) - hessian(energy, -step * way, h)) / (2 * step) for h in (1e-3, 2e-3))
+        return (4 * fine - coarse) / 3
     exact = (4 * difference(4e-3) - difference(8e-3)) / 3
     found = line.path_derivative(g, way[None])[0]
     assert np.abs(found - exact).max() < 1e-5 * np.abs(found).max()
 
 
-def test_six_motions_without_energy_and_no_more() -> None:
-    values = np.linalg.eigvalsh(line.stiffness(geometry())[0])
-    assert (values < 1e-9 * values[-1]).sum() == 6
+@pytest.mark.parametrize("warping", [False, True])
+def test_six_motions_without_energy_and_no_more(warping: bool) -> None:
+    """Two of the three motions of each warping node are none at all."""
+    values = np.linalg.eigvalsh(line.stiffness(geometry(warping))[0])
+    assert (values < 1e-9 * values[-1]).sum() == (10 if warping else 6)
 
 
 def test_second_state_does_the_work_of_the_second_strain() -> None:
     g, rng = geometry(), np.random.default_rng(5)
     one, two = rng.normal(size=(2, 12))
     h = 1e-3
-    second = np.stack([(strains(g, h * one, q) + strains(g, -h * one, q)) / h**2 for q in range(3)])
-    linear = np.stack([np.append(g.strain[0, q] @ two, 0.0) for q in range(3)])
+    second = np.stack([(strains(g, h * one, q) + strains(g, -h * one, q)) / h**2 for q in range(4)])
+    linear = np.stack([np.append(g.strain[0, q] @ two, 0.0) for q in range(4)])
     expected = float(np.einsum("q,qi,ij,qj->", g.weight[0], second, g.section, linear))
     assert line.second_state(g, one[None])[0] @ g.relative[0] @ two == pytest.approx(expected, rel=1e-5)
 

@@ -21,7 +21,7 @@ _WORDS = {"stated right": "the model is not stated right", "computed right": "no
 # evidence whose ✗ keeps a gate from being passed
 STATED: dict[str, GateState] = {"held loaded direction": "void", "balance": "void", "joints": "open", "faces that touch": "open"}
 COMPUTED: dict[str, GateState] = {"completeness": "open", "elements per half wave": "open", "element order": "open", "stretch": "open",
-                                  "cross-check": "open"}
+                                  "cross-check": "open", "plausible factor": "open"}
 _APART = 0.05  # between the first factor and a second opinion, from which the path to buckling is not straight
 
 

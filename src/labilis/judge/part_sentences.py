@@ -7,6 +7,8 @@ from labilis.judge.recipe_sentences import count_words, openings_sentence, place
 from labilis.judge.spans import Sentence, Span, component_spans, value_span
 from labilis.model import GRADES, Material, Project, ScribeLine, Strut
 
+_WARPING = {"found": "warping as they are held", "free": "free to warp", "held": "kept from warping"}
+
 
 def part_sentences(project: Project, extents: tuple[float, float, float] | None, volume: float | None,
                    own: Sequence[tuple[str, str]] = ()) -> list[Sentence]:
@@ -38,6 +40,9 @@ def part_sentences(project: Project, extents: tuple[float, float, float] | None,
         ways += [("a line of its section", "line")] if isinstance(piece.recipe, Strut) else []
         spans.append(Span({"solid": "solid", "shell": "shells", "line": "a line"}[piece.mesh_as], ("pieces", index, "mesh_as"),
                           choices=tuple(ways)))
+        if piece.mesh_as == "line":
+            spans += [Span(", its ends "), Span(_WARPING[piece.warping], ("pieces", index, "warping"),
+                                                choices=tuple((words, value) for value, words in _WARPING.items()))]
         if len(project.pieces) > 1:
             spans.append(Span(", "))
             spans.append(Span("carrying load", ("pieces", index, "set_aside"),

@@ -26,7 +26,8 @@ class CrossSection:
 
     area mm²; centroid (2,) mm and axes (2, 2), the rows y and z, both in the axes of the outline; i_y = ∫z², i_z = ∫y² mm⁴, i_z the
     smaller; torsion J mm⁴; shear_y, shear_z mm² that carry shear; shear_centre (2,) mm from the centroid; warping C_w mm⁶;
-    polar (4,): ∫(y² + z²) [1, z, -y, y² + z²] dA, mm⁴ to mm⁶; points (k, 2) mm, the outermost ones.
+    polar (4,): ∫(y² + z²) [1, z, -y, y² + z²] dA, mm⁴ to mm⁶; points (k, 2) mm, the outermost ones; omega (k,) mm² there: the warping
+    function about the shear centre, its mean nought.
     """
 
     area: float
@@ -41,6 +42,7 @@ class CrossSection:
     warping: float
     polar: Floats
     points: Floats
+    omega: Floats
 
     @property
     def radius(self) -> float:
@@ -87,13 +89,16 @@ def cross_section(points: Floats, triangles: Ints) -> CrossSection:
     y_s = -float((weight * omega * z).sum()) / i_y
     z_s = float((weight * omega * y).sum()) / i_z
     about = omega - z_s * y + y_s * z
-    about = about - (weight * about).sum() / area
+    mean = (weight * about).sum() / area
+    about = about - mean
+    hull = _outermost(places)
+    omega_there = (warp - z_s * places[:, 0] + y_s * places[:, 1] - mean)[hull]
     carried = [1.0 / max(float((weight * np.einsum("mgnk,mn->mgk", slopes, field[elements]).__pow__(2).sum(axis=2)).sum()), 1e-300)
                for field in shear]
     r2 = y**2 + z**2
     polar = np.array([float((weight * r2 * extra).sum()) for extra in (np.ones_like(y), z, -y, r2)])
     return CrossSection(area, centroid, axes, i_y, i_z, torsion, carried[0], carried[1], np.array([y_s, z_s]),
-                        float((weight * about**2).sum()), polar, _outermost(places))
+                        float((weight * about**2).sum()), polar, places[hull], omega_there)
 
 
 def _forms(places: Floats, elements: Ints) -> tuple[Floats, Floats, Floats]:
@@ -134,9 +139,9 @@ def _laplace(count: int, elements: Ints, slopes: Floats, weight: Floats):  # typ
     return solve, gather
 
 
-def _outermost(points: Floats) -> Floats:
-    """Corners of the convex hull, at most some forty of them."""
+def _outermost(points: Floats) -> Ints:
+    """Corners of the convex hull, at most some forty of them, by number."""
     from scipy.spatial import ConvexHull
 
-    hull = points[ConvexHull(points).vertices]
-    return np.asarray(hull[:: max(1, len(hull) // 40)])
+    hull = ConvexHull(points).vertices
+    return np.asarray(hull[:: max(1, len(hull) // 40)], dtype=np.int64)

@@ -12,10 +12,14 @@ to which the fibre's last term adds (γy² + γz²)/2 for the direct force, -κx
 The linear element is exact for loads at its ends: it is built from the flexibility of a cantilever, so that shear and an offset
 shear centre need no shape functions of their own. Local axes: x along the element through the centroids, y and z the principal axes
 of the section. Order of a section's strains: ε, γy, γz, κx, κy, κz and w.
+
+With warping (Vlasov 1940) an end has a seventh motion, the rate of twist χ, and the twist between the ends is cubic, so that
+GJ φ'² + E Cw φ''² is stored; the rest of the element, and the place of the shear centre, stay as they are.
 """
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +29,7 @@ from labilis.mechanics.cross_section import CrossSection
 Floats = NDArray[np.float64]
 STRAINS = 7
 _HINGE = 1e-8  # of an end's own stiffness
-_GAUSS = np.polynomial.legendre.leggauss(3)
+_GAUSS = np.polynomial.legendre.leggauss(4)
 
 
 @dataclass(frozen=True)
@@ -34,7 +38,8 @@ class LineGeometry:
     in local axes, from global unknowns; stiff (m, 6, 6) inverse of the cantilever's flexibility; section (7, 7), its rows as
     STRAINS; fields at g points: strain (m, g, 6, 12), slope u' (m, g, 3, 12), turn θ and its slope (m, g, 3, 12), all
     from global unknowns; weight (m, g) mm; hinges (m, 12, 12): next to nothing that hinges hold, so that a joint of hinges only is not
-    loose."""
+    loose. With warping there are n = 18 unknowns instead of 12, those of two more nodes, whose first is the rate of twist: ends (m, 4, n)
+    gives twist and rate of twist of both ends, twisting (m, 4, 4) what a cubic twist stores beside an even one, bent (m, g, n) φ''."""
 
     length: Floats
     relative: Floats
@@ -46,6 +51,9 @@ class LineGeometry:
     turn_slope: Floats
     weight: Floats
     hinges: Floats
+    ends: Floats | None = None
+    twisting: Floats | None = None
+    bent: Floats | None = None
 
 
 def section_stiffness(section: CrossSection, modulus: float, ratio: float) -> Floats:
@@ -70,7 +78,16 @@ def _carried(distance: Floats) -> Floats:
     return b
 
 
-def line_geometry(ends: Floats, frames: Floats, section: Floats, released: NDArray[np.bool_] | None = None) -> LineGeometry:
+class Warping(NamedTuple):
+    """What a section has for uneven twist: torsion GJ N mm², warping E Cw N mm⁴, shear_centre (2,) mm from the centroid."""
+
+    torsion: float
+    warping: float
+    shear_centre: Floats
+
+
+def line_geometry(ends: Floats, frames: Floats, section: Floats, released: NDArray[np.bool_] | None = None,
+                  warping: Warping | None = None) -> LineGeometry:
     """Geometry of elements between ends (m, 2, 3) mm with local axes as rows of frames (m, 3, 3) and section stiffness (7, 7); released
     (m, 12): local motions (three displacements and three turns at each end) that hinge."""
     m = len(ends)
@@ -100,10 +117,54 @@ def line_geometry(ends: Floats, frames: Floats, section: Floats, released: NDArr
     grown = _carried(length[:, None] - 0.5 * x) * x[..., None, None]  # ∫ of the carried from 0 to x: linear in x, so its middle times x
     turned = np.einsum("ij,mgja,mab,mbc->mgic", flexible, grown, stiff, relative, optimize=True)[:, :, 3:]
     turn = first[:, None] + turned
-    slope = strain[:, :, :3].copy()
-    slope[:, :, 1] += turn[:, :, 2]
-    slope[:, :, 2] -= turn[:, :, 1]
-    return LineGeometry(length, relative, stiff, section, strain, slope, turn, strain[:, :, 3:], weight, hinges)
+    if warping is not None:
+        return _with_warping(LineGeometry(length, relative, stiff, section, strain, strain[:, :, :3], turn, strain[:, :, 3:], weight,
+                                          hinges), to_local[:, [3, 9]], points, warping)
+    return _sloped(LineGeometry(length, relative, stiff, section, strain, strain[:, :, :3], turn, strain[:, :, 3:], weight, hinges))
+
+
+def _sloped(g: LineGeometry) -> LineGeometry:
+    """With u' from the strains and the turn."""
+    slope = g.strain[:, :, :3].copy()
+    slope[:, :, 1] += g.turn[:, :, 2]
+    slope[:, :, 2] -= g.turn[:, :, 1]
+    return replace(g, slope=slope, turn_slope=g.strain[:, :, 3:])
+
+
+def _with_warping(g: LineGeometry, twists: Floats, points: Floats, warping: Warping) -> LineGeometry:
+    """An element of twelve unknowns with a cubic twist; twists (m, 2, 12): twist of both ends."""
+    m, n = len(g.length), 18
+    length, x = g.length[:, None], points
+
+    def wide(values: Floats) -> Floats:
+        return np.concatenate([values, np.zeros((*values.shape[:-1], n - 12))], axis=-1)
+    ends = np.zeros((m, 4, n))
+    ends[:, [0, 2], :12] = twists
+    ends[:, 1, 12] = ends[:, 3, 15] = 1.0
+
+    def rows(*forms: Floats) -> Floats:
+        """(m, g, n) of a field given by its forms (m, g) at the four of `ends`."""
+        return np.asarray(np.einsum("kmg,mkn->mgn", np.stack(forms), ends))
+    one = np.ones_like(length)
+    twist = rows(one * (1 - 3 * x**2 + 2 * x**3), length * (x - 2 * x**2 + x**3), one * (3 * x**2 - 2 * x**3), length * (x**3 - x**2))
+    rates = [(6 * x**2 - 6 * x) / length, one * (1 - 4 * x + 3 * x**2), (6 * x - 6 * x**2) / length, one * (3 * x**2 - 2 * x)]
+    rate = rows(*rates)
+    bends = [(12 * x - 6) / length**2, (6 * x - 4) / length, (6 - 12 * x) / length**2, (6 * x - 2) / length]
+    even = np.array([-1.0, 0.0, 1.0, 0.0]) / length
+    twisting = sum(np.einsum("mg,kmg,lmg->mkl", by * g.weight, np.stack(forms), np.stack(forms))
+                   for by, forms in ((warping.torsion, rates), (warping.warping, bends)))
+    twisting = twisting - warping.torsion * g.length[:, None, None] * even[:, :, None] * even[:, None, :]
+    strain, turn = wide(g.strain), wide(g.turn)
+    more = rate - strain[:, :, 3]
+    y, z = warping.shear_centre
+    strain[:, :, 3] = rate
+    strain[:, :, 1] += z * more  # the centroid goes along with a section that twists about its shear centre
+    strain[:, :, 2] -= y * more
+    turn[:, :, 0] = twist
+    hinges = np.zeros((m, n, n))
+    hinges[:, :12, :12] = g.hinges
+    return _sloped(replace(g, relative=wide(g.relative), strain=strain, turn=turn, hinges=hinges, ends=ends,
+                           twisting=np.asarray(twisting), bent=rows(*bends)))
 
 
 def _hinged(stiffness: Floats, released: NDArray[np.bool_]) -> Floats:
@@ -119,8 +180,9 @@ def _hinged(stiffness: Floats, released: NDArray[np.bool_]) -> Floats:
 
 
 def stiffness(g: LineGeometry) -> Floats:
-    """K_0 (m, 12, 12)."""
-    return np.asarray(np.swapaxes(g.relative, 1, 2) @ g.stiff @ g.relative + g.hinges)
+    """K_0 (m, n, n)."""
+    found = np.swapaxes(g.relative, 1, 2) @ g.stiff @ g.relative + g.hinges
+    return np.asarray(found if g.ends is None else found + np.swapaxes(g.ends, 1, 2) @ g.twisting @ g.ends)
 
 
 def resultants(g: LineGeometry, state: Floats) -> Floats:
@@ -132,16 +194,16 @@ def resultants(g: LineGeometry, state: Floats) -> Floats:
 
 
 def second_forms(g: LineGeometry) -> Floats:
-    """Second derivatives H (m, g, 7, 12, 12) of the strains at rest: strain⁽²⁾ = uᵀ H u / 2."""
+    """Second derivatives H (m, g, 7, n, n) of the strains at rest: strain⁽²⁾ = uᵀ H u / 2."""
     t, s, r = g.turn, g.slope, g.turn_slope
     shear_y, shear_z, twist = (g.strain[:, :, k] for k in (1, 2, 3))
 
     def both(a: Floats, b: Floats) -> Floats:
-        """Second derivative of the product of two fields (m, g, 12)."""
+        """Second derivative of the product of two fields (m, g, n)."""
         product = a[..., :, None] * b[..., None, :]
         return np.asarray(product + np.swapaxes(product, -1, -2))
     one, two, three = (t[:, :, k] for k in range(3))
-    h = np.zeros((*g.weight.shape, STRAINS, 12, 12))
+    h = np.zeros((*g.weight.shape, STRAINS, *2 * g.relative.shape[2:]))
     h[:, :, 0] = (-0.5 * (both(two, two) + both(three, three)) - both(two, s[:, :, 2]) + both(three, s[:, :, 1])
                   + 0.5 * (both(shear_y, shear_y) + both(shear_z, shear_z)))
     h[:, :, 1] = 0.5 * both(one, two) - both(three, s[:, :, 0]) + both(one, s[:, :, 2])
@@ -155,15 +217,15 @@ def second_forms(g: LineGeometry) -> Floats:
 
 
 def geometric(g: LineGeometry, state: Floats) -> Floats:
-    """K_G (m, 12, 12) under end forces (m, 6)."""
+    """K_G (m, n, n) under end forces (m, 6)."""
     return np.asarray(np.einsum("mg,mgk,mgkij->mij", g.weight, resultants(g, state), second_forms(g), optimize=True))
 
 
 def path_derivative(g: LineGeometry, motion: Floats) -> Floats:
-    """Derivative (m, 12, 12) of the tangent along a motion (m, 12): K_G and what the change of the strains does."""
+    """Derivative (m, n, n) of the tangent along a motion (m, n): K_G and what the change of the strains does."""
     h = second_forms(g)
     strain = np.concatenate([np.einsum("mgij,mj->mgi", g.strain, motion), np.zeros((*g.weight.shape, 1))], axis=2)
-    fields = np.concatenate([g.strain, np.zeros((*g.weight.shape, 1, 12))], axis=2)
+    fields = np.concatenate([g.strain, np.zeros((*g.weight.shape, 1, g.relative.shape[2]))], axis=2)
     moved = np.einsum("mgkij,mj->mgki", h, motion)
     mixed = np.einsum("mg,mgki,kl,mglj->mij", g.weight, fields, g.section, moved, optimize=True)
     own = np.einsum("mg,mgk,mgkij->mij", g.weight, strain @ g.section, h, optimize=True)
@@ -171,7 +233,7 @@ def path_derivative(g: LineGeometry, motion: Floats) -> Floats:
 
 
 def second_state(g: LineGeometry, motion: Floats) -> Floats:
-    """End forces (m, 6) that do the same work as the stresses of the second derivative of the strains along a motion (m, 12)."""
+    """End forces (m, 6) that do the same work as the stresses of the second derivative of the strains along a motion (m, n)."""
     second = np.einsum("mgkij,mi,mj->mgk", second_forms(g), motion, motion, optimize=True)
     force = (second @ g.section)[..., :6] @ np.linalg.inv(g.section[:6, :6])
     x = g.length[:, None] * 0.5 * (1 + _GAUSS[0])

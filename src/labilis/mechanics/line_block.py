@@ -20,12 +20,14 @@ Ints = NDArray[np.int64]
 @dataclass(frozen=True)
 class LineBlock:
     """Line elements of one section. nodes (n, 3) mm, at the centroids; elements (m, 2) places; turn_of (n,): the turn node of each
-    place; frames (m, 3, 3): rows along the element and along the section's principal axes; section; released (m, 12), see
-    `line.line_geometry`; modulus MPa, ratio, density t/mm³."""
+    place; warp_of (m, 2): the warping node of each end; frames (m, 3, 3): rows along the element and along the section's principal axes;
+    section; released (m, 12), see `line.line_geometry`; modulus MPa, ratio, density t/mm³. A state is the forces and moments on the
+    second end in local axes, then what warping puts on twist and rate of twist of both ends: (m, 10)."""
 
     nodes: Floats
     elements: Ints
     turn_of: Ints
+    warp_of: Ints
     frames: Floats
     section: CrossSection
     released: NDArray[np.bool_]
@@ -35,14 +37,20 @@ class LineBlock:
 
     @cached_property
     def members(self) -> Ints:
-        """Place and turn of each end (m, 4)."""
-        return np.stack([self.elements, self.turn_of[self.elements]], axis=2).reshape(len(self.elements), -1)
+        """Place and turn of each end, then their warping (m, 6)."""
+        own = np.stack([self.elements, self.turn_of[self.elements]], axis=2).reshape(len(self.elements), -1)
+        return np.concatenate([own, self.warp_of], axis=1)
 
     @cached_property
     def geometry(self) -> line.LineGeometry:
         """Fields at the points."""
         return line.line_geometry(self.nodes[self.elements], self.frames, line.section_stiffness(self.section, self.modulus, self.ratio),
-                                  self.released)
+                                  self.released, self._warping)
+
+    @property
+    def _warping(self) -> line.Warping:
+        shear = self.modulus / (2 * (1 + self.ratio))
+        return line.Warping(shear * self.section.torsion, self.modulus * self.section.warping, self.section.shear_centre)
 
     @property
     def _all(self) -> slice:
@@ -53,25 +61,29 @@ class LineBlock:
         yield self._all, line.stiffness(self.geometry)
 
     def linear(self, local: Floats) -> Floats:
-        """Forces and moments (m, 6) on the second end in local axes."""
-        moved = np.einsum("mij,mj->mi", self.geometry.relative, local.reshape(len(local), 12))
-        return np.asarray(np.einsum("mij,mj->mi", self.geometry.stiff, moved))
+        """The state (m, 10)."""
+        g, motion = self.geometry, local.reshape(len(local), -1)
+        moved = np.einsum("mij,mj->mi", g.relative, motion)
+        twisted = np.einsum("mij,mjk,mk->mi", g.twisting, g.ends, motion)
+        return np.concatenate([np.einsum("mij,mj->mi", g.stiff, moved), twisted], axis=1)
 
     def geometric(self, state: Floats) -> Slices:
         """K_G."""
-        yield self._all, line.geometric(self.geometry, state)
+        yield self._all, line.geometric(self.geometry, state[:, :6])
 
     def path_derivative(self, local: Floats) -> Slices:
         """Derivative of the tangent along the linear path."""
-        yield self._all, line.path_derivative(self.geometry, local.reshape(len(local), 12))
+        yield self._all, line.path_derivative(self.geometry, local.reshape(len(local), -1))
 
     def forces(self, state: Floats) -> Floats:
-        """Nodal forces and moments (m, 4, 3)."""
-        return np.asarray(np.einsum("mji,mj->mi", self.geometry.relative, state).reshape(len(state), 4, 3))
+        """Nodal forces, moments and bimoments (m, 6, 3)."""
+        found = np.einsum("mji,mj->mi", self.geometry.relative, state[:, :6]) + np.einsum("mji,mj->mi", self.geometry.ends, state[:, 6:])
+        return np.asarray(found.reshape(len(state), 6, 3))
 
     def second_state(self, local: Floats) -> Floats:
-        """End forces of `line.second_state`."""
-        return line.second_state(self.geometry, local.reshape(len(local), 12))
+        """End forces of `line.second_state`, none from warping."""
+        found = line.second_state(self.geometry, local.reshape(len(local), -1))
+        return np.concatenate([found, np.zeros((len(found), 4))], axis=1)
 
     def remember(self, law: YieldLaw) -> None:
         """Lines are not traced."""
@@ -90,26 +102,28 @@ class LineBlock:
         return float((self.forces(state) * local).sum())
 
     def thermal(self, growth: Floats) -> Floats:
-        """End forces (m, 6) that would undo a free growth (m,)."""
-        found = np.zeros((len(self.elements), 6))
+        """The state (m, 10) that would undo a free growth (m,)."""
+        found = np.zeros((len(self.elements), 10))
         found[:, 0] = self.modulus * self.section.area * growth
         return found
 
     def energy(self, local: Floats) -> Floats:
-        """Strain energy (m, 5, c) by ENERGY_PARTS of motions (m, 4, 3, c): membrane is the direct part."""
-        g = self.geometry
-        strain = np.einsum("mgij,mjc->mgic", g.strain, local.reshape(len(local), 12, -1), optimize=True)
+        """Strain energy (m, 5, c) by ENERGY_PARTS of motions (m, 6, 3, c): membrane is the direct part."""
+        g, motion = self.geometry, local.reshape(len(local), local.shape[1] * 3, -1)
+        strain = np.einsum("mgij,mjc->mgic", g.strain, motion, optimize=True)
         stress = np.einsum("ij,mgjc->mgic", g.section[:6, :6], strain)
         density = 0.5 * np.einsum("mg,mgic->mic", g.weight, strain * stress)
         parts = np.zeros((len(local), len(ENERGY_PARTS), density.shape[-1]))
         for number, rows in ((1, [0]), (2, [4, 5]), (3, [3]), (4, [1, 2])):
             parts[:, number] = density[:, rows].sum(axis=1)
+        uneven = np.einsum("mgj,mjc->mgc", g.bent, motion)
+        parts[:, 3] += 0.5 * self._warping.warping * np.einsum("mg,mgc->mc", g.weight, uneven**2)
         return parts
 
     def body_force(self, acceleration: Floats) -> Floats:
-        """Forces (m, 4, 3) N of the mass under an acceleration (3,) mm/s², half at each end."""
-        found = np.zeros((len(self.elements), 4, 3))
-        found[:, ::2] = 0.5 * self.density * self.volume[:, None, None] * acceleration
+        """Forces (m, 6, 3) N of the mass under an acceleration (3,) mm/s², half at each end."""
+        found = np.zeros((len(self.elements), 6, 3))
+        found[:, [0, 2]] = 0.5 * self.density * self.volume[:, None, None] * acceleration
         return found
 
     @property
@@ -119,6 +133,7 @@ class LineBlock:
 
     def _end_resultants(self, state: Floats) -> Floats:
         """(m, 2, 6) at both ends."""
+        state = state[:, :6]
         first = state.copy()
         first[:, 4] -= self.geometry.length * state[:, 2]
         first[:, 5] += self.geometry.length * state[:, 1]
@@ -129,6 +144,9 @@ class LineBlock:
         s = self.section
         ends = self._end_resultants(state)
         bent = ends[..., 4, None] / s.i_y * s.points[:, 1] - ends[..., 5, None] / s.i_z * s.points[:, 0]
+        if s.warping > 0:
+            bimoment = np.stack([-state[:, 7], state[:, 9]], axis=1)
+            bent = bent + bimoment[..., None] / s.warping * s.omega
         direct = ends[..., 0] / s.area
         along = self.frames[:, 0]
         shape = np.stack([along[:, i] * along[:, j] for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))], axis=1)

@@ -49,6 +49,9 @@ class Piece(Statement):
         default="machine part", description="decides the required factor; of a closed thin-walled section the trace decides")
     thickness: str | None = Field(default=None, description="of an imported surface body, whose shells it gives, length")
     releases: tuple[Release, ...] = Field(default=(), description="hinges at the ends of a strut that is a line")
+    warping: Literal["found", "free", "held"] = Field(
+        default="found", description="warping of a line at both ends; found: held where a support clamps it or a stiff hub carries it, "
+                                     "passed on to a strut that goes straight on, else free")
     set_aside: bool = Field(default=False, description="shown as a ghost, carries nothing")
 
     @model_validator(mode="after")
@@ -63,6 +66,8 @@ class Piece(Statement):
             raise ValueError("a thickness is stated of imported surfaces that are meshed as shells")
         if self.releases and self.mesh_as != "line":
             raise ValueError("releases belong to struts that are lines")
+        if self.warping != "found" and self.mesh_as != "line":
+            raise ValueError("warping is stated of struts that are lines")
         return self
 
     @property

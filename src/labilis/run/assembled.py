@@ -27,9 +27,9 @@ def make_blocks(project: Project, part: PartShape, mesh: Mesh, numbering: Number
     names = np.array([materials[piece].name for piece in part.pieces])
     blocks: list[Block] = []
     bodies: list[Ints] = []
-    for cell in mesh.cells:
+    for number, cell in enumerate(mesh.cells):
         if cell.line:
-            _add_lines(project, part, mesh, numbering, cell, blocks, bodies)  # in the order of `element_order`
+            _add_lines(project, part, mesh, numbering, numbering.warp_of[number], cell, blocks, bodies)  # in the order of `element_order`
             continue
         triads = smooth_triads(mesh.nodes[cell.elements], cell.elements, _FOLD) if cell.shell else None
         for name in np.unique(names[cell.body]):
@@ -62,7 +62,7 @@ def _elastic(project: Project, material: Material) -> tuple[float, float, float]
             0.0 if material.density is None else project.value(material.density, "density"))
 
 
-def _add_lines(project: Project, part: PartShape, mesh: Mesh, numbering: Numbering, cell: Cells, blocks: list[Block],
+def _add_lines(project: Project, part: PartShape, mesh: Mesh, numbering: Numbering, warp_of: Ints, cell: Cells, blocks: list[Block],
                bodies: list[Ints]) -> None:
     """One block for each strut that is a line: its section meshed, its frame turned to the principal axes, its hinges."""
     assert part.lines is not None
@@ -79,7 +79,7 @@ def _add_lines(project: Project, part: PartShape, mesh: Mesh, numbering: Numberi
         for release in piece.releases:
             motions = [{"twist": 3, "strong": 4, "weak": 5}[word] for word in release.motions]
             released[0 if release.end == "start" else -1, [motion + 6 * (release.end == "end") for motion in motions]] = True
-        blocks.append(LineBlock(mesh.nodes, cell.elements[rows], numbering.turn_of,
+        blocks.append(LineBlock(mesh.nodes, cell.elements[rows], numbering.turn_of, warp_of[rows],
                                 np.repeat(np.concatenate([line.frame[:1], across])[None], len(rows), axis=0), section, released,
                                 *_elastic(project, material_of(project, piece.name))))
         bodies.append(cell.body[rows])

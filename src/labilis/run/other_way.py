@@ -43,7 +43,8 @@ def other_way(project: Project, files: Mapping[str, bytes], part: PartShape) -> 
         raise LabilisError("No piece can be meshed another way.", "pieces", "A cross-check is for thin parts: compare meshes instead "
                            "(`labilis converge`).", "one-way")
     pieces = [piece.model_copy(update={"mesh_as": ways.get(piece.name, piece.mesh_as),
-                                       "releases": () if ways.get(piece.name) else piece.releases}) for piece in project.pieces]
+                                       "releases": () if ways.get(piece.name) else piece.releases,
+                                       "warping": "found" if ways.get(piece.name) else piece.warping}) for piece in project.pieces]
     released = [piece.name for piece in project.active_pieces if piece.name in ways and piece.releases]
     if released:
         raise LabilisError(f"'{released[0]}' has released ends, which only a line has.", f"pieces/{released[0]}/releases",

@@ -28,6 +28,7 @@ from labilis.run.bolting import find_bolts, make_bolts
 from labilis.run.ends import End, end_turns, find_ends
 from labilis.run.numbering import Numbering, make_numbering
 from labilis.run.regions import Floats, Ints, local_frame, match_region, region_cylinder, region_nodes, unit
+from labilis.run.warping import find_warping
 from labilis.shape import ShapeView
 
 _MOTION_ROWS = {"x": 0, "y": 1, "z": 2, "turn_x": 3, "turn_y": 4, "turn_z": 5}
@@ -44,6 +45,7 @@ class Tied:
     hub_names: tuple[str, ...]
     numbering: Numbering
     springs: tuple[SpringBlock | BoltBlock, ...]
+    idle: tuple[HeldNodes, ...] = ()  # motions of warping nodes that are none, or that a support or the piece's statement holds
 
     @property
     def bolts(self) -> tuple[BoltBlock, ...]:
@@ -216,8 +218,10 @@ def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None
     """Ties of all supports, hubs and bonds; supports named in `flipped`, planes of symmetry, are taken as planes of antisymmetry.
     Raises LabilisError for conflicts and for motions left free, named in words."""
     bolted = find_bolts(project, view, mesh, bonds)
+    warping = find_warping(project, view, mesh, flipped)
     numbering = make_numbering(mesh, [*((hub.name, hub_centre(hub, project, view, mesh)) for hub in project.hubs),
-                                       *(hub for bolt in bolted for hub in bolt.hubs)])
+                                       *(hub for bolt in bolted for hub in bolt.hubs)], warping.nodes, warping.of)
+    idle = warping.idle(numbering.total)
     spread = {hub.name for hub in project.hubs if hub.kind == "spread"}
     held: list[HeldNodes] = []
     hub_rows: dict[str, list[tuple[Floats, int]]] = {hub.name: [] for hub in project.hubs}
@@ -267,12 +271,12 @@ def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None
     if flipped:
         held += _neutral(mesh, held, hubs, follows, numbering, springs)
     try:
-        ties = make_ties(numbering.places, held, hubs, follows, numbering.place_of)
+        ties = make_ties(numbering.places, [*held, *idle], hubs, follows, numbering.place_of)
     except TieConflict as conflict:
         which = " and ".join("'" + names[number].replace("\n", " at ") + "'" for number in conflict.hubs)
         raise LabilisError(f"Hub {which} and another tie both claim {len(conflict.nodes)} nodes ({conflict}).", "supports",
                            "Let each face belong to one hub or one support only.", "tie-conflict") from conflict
-    tied = Tied(ties, tuple(held), tuple(hubs), tuple(names), numbering, (*springs, *bolts))
+    tied = Tied(ties, tuple(held), tuple(hubs), tuple(names), numbering, (*springs, *bolts), tuple(idle))
     _check_free(mesh, tied)
     return tied
 
@@ -297,7 +301,7 @@ def ties_about(tied: Tied, now: Floats) -> Ties:
     """The same ties about the present places (total, 3) of all nodes: hubs where they are now, bonded nodes at the end of their
     present arms, spread hubs by the present fit."""
     hubs = [replace(hub, centre=now[tied.numbering.hubs[name][0]]) for name, hub in zip(tied.hub_names, tied.hubs)]
-    return make_ties(now, tied.held, hubs, [follow.about(now) for follow in tied.ties.follows], tied.numbering.place_of)
+    return make_ties(now, (*tied.held, *tied.idle), hubs, [follow.about(now) for follow in tied.ties.follows], tied.numbering.place_of)
 
 
 def _bonded(mesh: Mesh, bonds: Bonds, numbering: Numbering) -> list[Follow]:

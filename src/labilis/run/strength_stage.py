@@ -41,7 +41,7 @@ def _swallowed(forces: CaseForces, tied: Tied) -> float:
     left = tied.ties.reduce_vector(forces.nodal)
     if forces.given is None and np.any(forces.nodal) and np.abs(left).max(initial=0.0) < _NOTHING * np.abs(forces.nodal).max():
         return 1.0
-    places = ~tied.numbering.is_turn
+    places = tied.numbering.is_place
     nodal = tied.ties.handed_on(forces.nodal).reshape(-1, 3)
     total = float(np.linalg.norm(nodal[places], axis=1).sum())
     if total == 0.0:
@@ -130,7 +130,7 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
                            "no-load")
     parts: dict[str, list[CaseForces]] = {"growing": [], "held": []}
     swallowed, stations, names, sizes, moments = [], [], [], [], []
-    numbering, places = tied.numbering, ~tied.numbering.is_turn
+    numbering, places = tied.numbering, tied.numbering.is_place
     along = numbering.places @ view.long_axis
     for name, amount in project.case_loads(case_name):
         load = project.named("loads", name)
