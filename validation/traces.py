@@ -63,6 +63,22 @@ def bow() -> Case:
                 lambda report: float(report.cases[0].facts.trace.probe[-1]) / 0.05, table="Trace", upto="trace", quick=True)
 
 
+def elastica(turn: float) -> list[Case]:
+    """A nearly perfect cantilever far past buckling, its free end turned by `turn` degrees: k = sin(turn / 2), P = (2 K(k) / π)² Pcr."""
+    from scipy.special import ellipe, ellipk
+
+    k = float(np.sin(np.radians(turn) / 2))
+    first, second = float(ellipk(k * k)), float(ellipe(k * k))
+    load = (2 * first / np.pi) ** 2 * np.pi**2 * EI / (4 * L**2)
+    model = {**STRIP, "supports": [FIXED, {**PLANE, "on": "head", "name": "plane"}], **case_of(force("head", x=-load)),
+             "mesh": {"size": "10 mm"}, "criteria": {"modes": 1},
+             "trace": {"mode": 1, "amplitude": "0.001 mm", "target": "1", "deflection": "1e6 mm", "beyond_yield": 1e9, "steps": 200}}
+    source = "elastica by elliptic integrals; Timoshenko and Gere 1961, art. 2.7"
+    return [Case(f"trace: nearly perfect cantilever past buckling, {name} at {turn:g}°", "over the length", None, None, model, reference,
+                 source, 0.01, tip(axis), table="Trace", upto="trace")
+            for name, axis, reference in (("deflection", 2, 2 * k / first), ("shortening", 0, 2 - 2 * second / first))]
+
+
 @lru_cache
 def beam_frame(elements: int = 40) -> float:
     """Limit load (kN) of Lee's frame by corotational plane beams (Crisfield 1991, section 7.3) under displacement control: the right
@@ -130,4 +146,4 @@ def lee_frame() -> Case:
 
 
 CASES = [*end_force(1, 0.3017, 0.0564), *end_force(2, 0.4935, 0.1606), *end_force(5, 0.7138, 0.3876), *end_force(10, 0.8106, 0.5550),
-         roll_up(), bow(), lee_frame()]
+         roll_up(), bow(), *elastica(60.0), lee_frame()]

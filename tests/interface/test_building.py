@@ -490,6 +490,16 @@ def test_bolts_and_a_seam_by_hand(hand: Hand, tmp_path: Path) -> None:
     assert [bolt.name for bolt in session.project.bolts] == [first.name] and session.case_report.facts.modes is None
     hand.run()
     assert float(session.case_report.facts.modes.positive[0]) < both
+    tool = hand.card("Mesh").tools["touching faces"]
+    assert not tool.isHidden()
+    hand.click(tool)
+    hand.wait_idle(120)
+    assert window.drawer.studies.buttons["contact"].isChecked()
+    rows = window.drawer.studies.tables["contact"].table
+    assert [rows.item(row, 0).text() for row in range(rows.rowCount())] == ["as it stands", "faces bonded"]
+    assert float(rows.item(1, 1).text()) > float(rows.item(0, 1).text())
+    assert "hangs on the faces that touch" in window.drawer.studies.tables["contact"].note.text()
+    assert any(item.name == "faces that touch" for item in session.case_report.evidence)
     hand.window.stage.select((edge(hand, "low/side.4"),))
     window.stage._place_bar(300, 300)
     assert not window.stage.bar_buttons["Join"].isVisible()

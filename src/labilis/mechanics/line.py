@@ -18,7 +18,7 @@ GJ φ'² + E Cw φ''² is stored; the rest of the element, and the place of the 
 """
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
 import numpy as np
@@ -51,9 +51,9 @@ class LineGeometry:
     turn_slope: Floats
     weight: Floats
     hinges: Floats
-    ends: Floats | None = None
-    twisting: Floats | None = None
-    bent: Floats | None = None
+    ends: Floats = field(default_factory=lambda: np.zeros((0, 0, 0)))
+    twisting: Floats = field(default_factory=lambda: np.zeros((0, 0, 0)))
+    bent: Floats = field(default_factory=lambda: np.zeros((0, 0, 0)))
 
 
 def section_stiffness(section: CrossSection, modulus: float, ratio: float) -> Floats:
@@ -182,7 +182,7 @@ def _hinged(stiffness: Floats, released: NDArray[np.bool_]) -> Floats:
 def stiffness(g: LineGeometry) -> Floats:
     """K_0 (m, n, n)."""
     found = np.swapaxes(g.relative, 1, 2) @ g.stiff @ g.relative + g.hinges
-    return np.asarray(found if g.ends is None else found + np.swapaxes(g.ends, 1, 2) @ g.twisting @ g.ends)
+    return np.asarray(found if len(g.ends) == 0 else found + np.swapaxes(g.ends, 1, 2) @ g.twisting @ g.ends)
 
 
 def resultants(g: LineGeometry, state: Floats) -> Floats:
