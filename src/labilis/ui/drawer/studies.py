@@ -13,8 +13,8 @@ from labilis.ui.drawer.convergence import ConvergencePage
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.theme import LIGHT
 
-KINDS = {"converge": "over meshes", "amplitude": "over the amplitude", "tilt": "over a misalignment of the load",
-         "cross": "meshed the other way", "contact": "with faces bonded and apart"}
+KINDS = {"converge": "meshes", "amplitude": "amplitude", "tilt": "misalignment", "cross": "meshed the other way",
+         "contact": "touching faces"}
 _FIRST = {"amplitude": "amplitude", "tilt": "misalignment", "cross": "meshed as", "contact": "joints"}
 _FACTORS = {"first factor": LIGHT.accent, "verified factor": LIGHT.accent, "limit": LIGHT.bad, "first yield": LIGHT.caution}
 _NOTHING = {"amplitude": "Not done yet. It traces the part with half, once and twice the amplitude to both sides: run it at the Trace "
@@ -36,10 +36,10 @@ class StudyTable(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         widths = (None, 90, 66, 66, 96, 82) if kind == "cross" else (None, 90, 96) if kind == "contact" else (None, 96, 66, 76)
-        self.table = plain_table([""] * len(widths), f"Study {KINDS[kind]}")
+        self.table = plain_table([""] * len(widths), f"Study of {KINDS[kind]}")
         column_widths(self.table, widths, 0)
         self.note = note_below(_NOTHING[kind])
-        self.chart = Chart(f"Chart of the study {KINDS[kind]}")
+        self.chart = Chart(f"Chart of the study of {KINDS[kind]}")
         row = QHBoxLayout()
         row.setSpacing(8)
         row.addWidget(self.table, 1)

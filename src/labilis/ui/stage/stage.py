@@ -314,7 +314,8 @@ class Stage(QWidget):
             return
         self._reach = float(np.linalg.norm(moved, axis=1).max())
         scene.field, scene._base, scene._motion = surface, base, moved
-        scene._add("field", surface, color=LIGHT.bad, opacity=0.8, ambient=0.5)
+        scene._add("field", surface, color=LIGHT.bad, opacity=0.8, ambient=0.5, line_width=7)
+        self.playback.what.hide()
         self.playback.describe(words, "", "", None, "", steady=False)
 
     def _chips(self) -> None:
