@@ -135,3 +135,22 @@ def test_a_patch_that_was_scribed_is_left_to_be_found_by_its_place() -> None:
     after, _, followed = revise(project, files, "plate.step", "plate.step", plate(*FOUR), list_bodies(data))
     assert after.named("regions", "patch").picks == (patch,) and "patch" not in {item.region for item in followed}
     assert {item.state for item in followed} == {"stayed"}
+
+
+def test_what_a_pair_of_faces_costs_by_hand() -> None:
+    """Place against the part's size, a fifth of the change of size, half of that of a radius, half of a turn; other kinds never."""
+    from dataclasses import replace
+
+    from labilis.run.rematch import _costs
+    from tests.parts import body_of, bored_step
+    faces = body_of(bored_step()).faces
+    plane, bore = int(np.flatnonzero(faces.kind == "plane")[0]), int(np.flatnonzero(faces.kind == "cylinder")[0])
+    rows = np.array([plane, bore])
+    moved = replace(faces, centroid=faces.centroid + [3.0, 4.0, 0.0], area=1.5 * faces.area, radius=2.0 * faces.radius,
+                    direction=-faces.direction)
+    assert _costs(faces, faces, rows, rows, 50.0).diagonal() == pytest.approx([0.0, 0.0])
+    found = _costs(faces, moved, rows, rows, 50.0)
+    size = 0.2 * np.log(1.5)
+    assert found[0, 0] == pytest.approx(0.1 + size + 0.5 * 2.0)  # a plane that looks the other way is turned over
+    assert found[1, 1] == pytest.approx(0.1 + size + 0.5 * np.log(2.0))  # an axis has no sense
+    assert np.isinf(found[0, 1]) and np.isinf(found[1, 0])

@@ -82,3 +82,22 @@ def test_steps_and_ends_are_as_stated() -> None:
 def test_steps_that_make_no_sense_are_refused(plan: dict[str, Any]) -> None:
     with pytest.raises(LabilisError):
         load_project(strip(trace=plan))
+
+
+@pytest.mark.parametrize(("grown", "plastic", "state"), [(0.0, 0.0, "good"), (0.01, 0.0, "caution"), (0.01, 0.02, "good"),
+                                                         (0.01, 0.004, "caution")])
+def test_lengths_that_strain_does_not_explain_are_told(grown: float, plastic: float, state: str) -> None:
+    """A side that grows by 1 %: more than half a per cent, or twice the plastic strain, is more than stress gives."""
+    from types import SimpleNamespace
+
+    from labilis.judge.evidence.large_deflection import kept_length
+    nodes = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0]])
+    for pair in ((0, 1), (1, 2), (2, 0)):
+        motion = np.zeros((3, 3))
+        motion[pair[1]] = grown * (nodes[pair[1]] - nodes[pair[0]])  # this side, and a part of the one beside it
+        trace = SimpleNamespace(done=True, motions=motion[None], plastic=np.array([0.0, plastic]))
+        facts: Any = SimpleNamespace(trace=trace, mesh=SimpleNamespace(nodes=nodes, triangles=np.array([[0, 1, 2]])))
+        found = kept_length(facts)
+        assert found is not None and found.state == state
+    facts.trace.done = False
+    assert kept_length(facts) is None
