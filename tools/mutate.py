@@ -58,7 +58,8 @@ def changes_of(path: Path, relative: str) -> list[Change]:
         if id(node) in skipped or getattr(node, "lineno", None) != getattr(node, "end_lineno", None):
             continue
         if isinstance(node, ast.Compare) and len(node.ops) == 1:
-            add(node, ast.Compare(node.left, [_COMPARED[type(node.ops[0])]()], node.comparators), "bound")
+            if _of_whole_numbers(node):
+                add(node, ast.Compare(node.left, [_COMPARED[type(node.ops[0])]()], node.comparators), "bound")
             add(node, ast.UnaryOp(ast.Not(), node), "condition")
         elif isinstance(node, ast.BinOp) and type(node.op) in _TURNED and not _of_text(node):
             add(node, ast.BinOp(node.left, _TURNED[type(node.op)](), node.right), "sign")
@@ -79,6 +80,14 @@ def _span(source: str, node: Any) -> tuple[int, int]:
     before = sum(len(line) for line in lines[:node.lineno - 1])
     line = lines[node.lineno - 1].encode()
     return (before + len(line[:node.col_offset].decode()), before + len(line[:node.end_col_offset].decode()))
+
+
+def _of_whole_numbers(node: ast.Compare) -> bool:
+    """Whether < and <= can differ: of real numbers they are the same but for a case that never comes."""
+    sides = (node.left, node.comparators[0])
+    return not isinstance(node.ops[0], (ast.Lt, ast.LtE, ast.Gt, ast.GtE)) or any(
+        (isinstance(side, ast.Constant) and type(side.value) is int)
+        or (isinstance(side, ast.Call) and getattr(side.func, "id", "") in ("len", "int")) for side in sides)
 
 
 def _of_text(node: ast.BinOp) -> bool:

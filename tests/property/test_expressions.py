@@ -88,3 +88,23 @@ def test_parameters_feed_statements() -> None:
     assert "depends on itself" in str(caught.value)
     with pytest.raises(LabilisError):
         changed.with_value(("parameters",), {"mm": "3 mm"})
+
+
+def test_parameters_that_double_each_other_are_found_once() -> None:
+    """Thirty of them would take a thousand million evaluations one by one; two thousand in a row hang on no stack."""
+    doubled = {"p0": "1 mm"} | {f"p{k}": f"p{k - 1} + p{k - 1}" for k in range(1, 31)}
+    assert number_of("p30", "length", doubled) == 2.0**30
+    chain = {f"q{k}": f"q{k + 1} + 1 mm" for k in range(2000)} | {"q2000": "1 mm"}  # each stated before what it needs
+    assert number_of("q0", "length", chain) == 2001.0
+    assert number_of("q0", "length", {**chain, "q2000": "2 mm"}) == 2002.0  # what was kept is of those statements only
+    with pytest.raises(LabilisError, match="depends on itself") as caught:
+        number_of("q0", "length", {**chain, "q2000": "q1000"})
+    assert caught.value.code == "circle" and "q1000 → q1001" in caught.value.remedy
+
+
+def test_what_is_not_needed_is_not_asked() -> None:
+    """A broken parameter spoils only what names it; a number with an exponent names none."""
+    broken = {"e5": "1 mm / 0", "good": "3 mm"}
+    assert number_of("good + 2e5 mm", "length", broken) == 200003.0
+    with pytest.raises(LabilisError, match="Division"):
+        number_of("good + e5", "length", broken)

@@ -13,7 +13,8 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from functools import lru_cache
 from typing import Any
 
 from labilis.model.errors import LabilisError
@@ -24,6 +25,7 @@ _TOKEN = re.compile(
 )
 _MAX_LENGTH = 400
 _MAX_DEPTH = 40
+_WORD = re.compile(r"(?<![A-Za-z0-9_µ.])[A-Za-zµ][A-Za-z0-9_]*")
 CONSTANTS = {"pi": math.pi}
 
 
@@ -184,20 +186,50 @@ class _Parser:
                            remedy="Add the parameter, or correct the name.", code="unknown-parameter")
 
 
-def evaluate(text: str, parameters: Mapping[str, str] | None = None, *, _open: tuple[str, ...] = ()) -> Any:
-    """Value of an expression as a pint quantity; parameters are expressions themselves, checked for circles."""
+@lru_cache(maxsize=64)
+def _known(_parameters: tuple[tuple[str, str], ...]) -> dict[str, Any]:
+    """Where the values of these parameters are kept, each found once."""
+    return {}
+
+
+def _needed(text: str, stated: Mapping[str, str], known: Mapping[str, Any]) -> list[str]:
+    """Parameters that an expression needs and that are not known, each behind those that it needs itself. Raises LabilisError for a
+    circle."""
+    def names(of: str) -> Iterator[str]:
+        return iter([name for name in _WORD.findall(of[:_MAX_LENGTH + 1]) if name in stated and name not in known])
+    found: dict[str, None] = {}
+    path: dict[str, Iterator[str]] = {"": names(text)}
+    while path:
+        owner = next(reversed(path))
+        for name in path[owner]:
+            if name in path:
+                circle = [*path][[*path].index(name):]
+                raise LabilisError(f"Parameter '{name}' depends on itself.", "parameters",
+                                   "Break the circle: " + " → ".join((*circle, name)) + ".", "circle")
+            if name not in found:
+                path[name] = names(stated[name])
+                break
+        else:
+            del path[owner]
+            if owner:
+                found[owner] = None
+    return list(found)
+
+
+def evaluate(text: str, parameters: Mapping[str, str] | None = None) -> Any:
+    """Value of an expression as a pint quantity; parameters are expressions themselves, each evaluated once, checked for circles."""
+    stated = parameters or {}
+    values = _known(tuple(stated.items()))
+    for name in _needed(text, stated, values):
+        values[name] = _evaluate(stated[name], values)
+    return _evaluate(text, values)
+
+
+def _evaluate(text: str, values: Mapping[str, Any]) -> Any:
     if len(text) > _MAX_LENGTH:
         raise LabilisError(f"An expression of {len(text)} characters.", remedy=f"Keep it under {_MAX_LENGTH}.")
-    stated = parameters or {}
-
-    def named(name: str) -> Any:
-        if name in _open:
-            raise LabilisError(f"Parameter '{name}' depends on itself.", "parameters",
-                               "Break the circle: " + " → ".join((*_open, name)) + ".", "circle")
-        return evaluate(stated[name], stated, _open=(*_open, name))
-
     try:
-        value = _Parser(text, named).whole()
+        value = _Parser(text, values.__getitem__).whole()
     except (OverflowError, ZeroDivisionError) as problem:
         raise LabilisError(f"'{text}' has no finite value.", remedy="Check the numbers.") from problem
     magnitude = value.magnitude

@@ -534,7 +534,7 @@ def load_project(data: Any) -> Project:
         raise LabilisError(message[:1].upper() + message[1:] + ".", where, "Correct it in the model.", "model") from error
     for name, text in project.parameters.items():
         try:
-            evaluate(text, project.parameters, _open=(name,))
+            evaluate(name, project.parameters)
         except LabilisError as error:
             raise LabilisError(error.what, error.where or f"parameters/{name}", error.remedy, error.code) from error
     for where, text, kind in project.stated_quantities():
