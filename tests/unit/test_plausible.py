@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from labilis.judge.evidence.plausible import NAME, plausible
+from labilis.judge.evidence.plausible import plausible
 from labilis.judge.plausible import plausible_range
 from labilis.judge.verdict import verdict_of_case
 from labilis.model import load_project
@@ -27,7 +27,7 @@ def judged(stated: dict[str, Any]) -> Any:
 
 
 def said(case: Any) -> Any:
-    return next((item for item in case.evidence if item.name == NAME), None)
+    return next((item for item in case.evidence if item.name == "plausible factor"), None)
 
 
 @pytest.mark.parametrize("mesh_as", ["line", "shell"])

@@ -1,6 +1,7 @@
 """Compiles what the meshing of solids needs, so that nobody waits for it at the first part: python -m labilis.mesh.prepare, at set-up."""
 from __future__ import annotations
 
+from labilis.mesh.slivers import compiled
 from labilis.mesh.tetrahedra import mesh_body
 from labilis.model import Project
 from labilis.shape import build_part
@@ -12,6 +13,7 @@ def prepare() -> None:
                    {"kind": "strut", "length": "9 mm", "section": {"shape": "round tube", "diameter": "6 mm", "thickness": "1 mm"}}):
         project = Project.model_validate({"pieces": [{"name": "small", "recipe": recipe, "mesh_as": "solid"}]})
         mesh_body(build_part(project, {}).solids[0], 2.0)
+    compiled()
 
 
 if __name__ == "__main__":

@@ -7,12 +7,54 @@ from __future__ import annotations
 
 import heapq
 
+import numba
 import numpy as np
 
 from labilis.mesh.mesh import Floats, Ints
 
 TINY = 0.04  # of the wanted side: what is narrower is merged
 _LEAN = 0.3  # least cosine between a triangle and what becomes of it
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _normal_of(p: Floats, a: int, b: int, c: int) -> tuple[float, float, float]:
+    x, y, z = p[b, 0] - p[a, 0], p[b, 1] - p[a, 1], p[b, 2] - p[a, 2]
+    u, v, w = p[c, 0] - p[a, 0], p[c, 1] - p[a, 1], p[c, 2] - p[a, 2]
+    return y * w - z * v, z * u - x * w, x * v - y * u
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _apart(p: Floats, a: int, b: int) -> float:
+    return np.sqrt((p[a, 0] - p[b, 0])**2 + (p[a, 1] - p[b, 1])**2 + (p[a, 2] - p[b, 2])**2)
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _narrow_of(p: Floats, tolerance: Floats, a: int, b: int, c: int) -> tuple[float, float, int]:
+    """See `_Surface.narrow`."""
+    one, two, three = _apart(p, b, c), _apart(p, c, a), _apart(p, a, b)
+    allowed = min(tolerance[a], tolerance[b], tolerance[c])
+    longest, tip = one, 0
+    if two > longest:
+        longest, tip = two, 1
+    if three > longest:
+        longest, tip = three, 2
+    x, y, z = _normal_of(p, a, b, c)
+    return np.sqrt(x * x + y * y + z * z) / max(longest, 1e-300) / allowed, min(one, two, three) / allowed, tip
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _looks_on(p: Floats, a: int, b: int, c: int, d: int, e: int, f: int) -> bool:
+    """Whether a triangle looks much the same way as another."""
+    x, y, z = _normal_of(p, a, b, c)
+    u, v, w = _normal_of(p, d, e, f)
+    return x * u + y * v + z * w > _LEAN * np.sqrt((x * x + y * y + z * z) * (u * u + v * v + w * w))
+
+
+def compiled() -> None:
+    """What is compiled here, called once on a triangle."""
+    p = np.eye(3)
+    _narrow_of(p, np.ones(3), 0, 1, 2)
+    _looks_on(p, 0, 1, 2, 0, 1, 2)
 
 
 class _Surface:
@@ -43,16 +85,12 @@ class _Surface:
         return owner
 
     def normal(self, a: int, b: int, c: int) -> Floats:
-        u, v = self.p[b] - self.p[a], self.p[c] - self.p[a]
-        return np.array((u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]))
+        return np.array(_normal_of(self.p, a, b, c))
 
     def narrow(self, k: int) -> tuple[float, float, int]:
         """(height over the tolerance there, shortest side over it, which corner lies opposite to the longest side)."""
-        corners = self.triangles[k]
-        sides = [float(np.linalg.norm(self.p[corners[(c + 1) % 3]] - self.p[corners[(c + 2) % 3]])) for c in range(3)]
-        allowed = float(min(self.tolerance[v] for v in corners))
-        tip = int(np.argmax(sides))
-        return float(np.linalg.norm(self.normal(*corners))) / max(sides[tip], 1e-300) / allowed, min(sides) / allowed, tip
+        found: tuple[float, float, int] = _narrow_of(self.p, self.tolerance, *self.triangles[k])
+        return found
 
     def neighbours(self, v: int) -> set[int]:
         return {w for k in self.round[v] for w in self.triangles[k]} - {v}
@@ -61,13 +99,12 @@ class _Surface:
         """Whether a triangle may become another: it goes on looking the same way, unless it was too narrow to tell."""
         if self.narrow(k)[0] < 1.0:
             return True
-        before, after = self.normal(*old), self.normal(*new)
-        return bool(before @ after > _LEAN * np.linalg.norm(before) * np.linalg.norm(after))
+        return bool(_looks_on(self.p, *old, *new))
 
     def collapse(self, k: int) -> bool:
         """The shortest side of a triangle taken out; False where that would spoil others."""
         corners = self.triangles[k]
-        c = int(np.argmin([np.linalg.norm(self.p[corners[i]] - self.p[corners[(i + 1) % 3]]) for i in range(3)]))
+        c = int(np.argmin([_apart(self.p, corners[i], corners[(i + 1) % 3]) for i in range(3)]))
         pair = corners[c], corners[(c + 1) % 3]
         ranks = [len(set(self.lines.get(v, {}).values())) * 10 + len(self.lines.get(v, {})) for v in pair]
         for a, b in (pair, pair[::-1]) if ranks[0] <= ranks[1] else (pair[::-1], pair):

@@ -532,7 +532,7 @@ def load_project(data: Any) -> Project:
     except ValidationError as error:
         where, message = _first_message(error)
         raise LabilisError(message[:1].upper() + message[1:] + ".", where, "Correct it in the model.", "model") from error
-    for name, text in project.parameters.items():
+    for name in project.parameters:
         try:
             evaluate(name, project.parameters)
         except LabilisError as error:

@@ -4,7 +4,6 @@ import math
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.findings import StudyFindings
 
-NAME = "faces that touch"
 AGREE = 0.05  # of the factor: less than thin parts meshed two ways differ by
 
 
@@ -25,12 +24,13 @@ def contact(facts: CaseFacts) -> Evidence | None:
     least = float(found.figures[:, 0].min())
     share = lost(found)
     if not math.isfinite(share):
-        return Evidence(NAME, "–", "", "not judged", "The factors with the faces bonded and apart cannot be compared.", "mesh")
+        return Evidence("faces that touch", "–", "", "not judged",
+                        "The factors with the faces bonded and apart cannot be compared.", "mesh")
     said = "; ".join(f"{label} {'it falls apart' if value == 0 else f'{value:.4g}'}" for label, value in zip(
         found.labels.tolist(), found.figures[:, 0].tolist()))
     fails = least < facts.required <= stands
     state = "bad" if fails else "good" if abs(share) <= AGREE or stands <= least * (1 + AGREE) else "caution"
     more = (f" The required {facts.required:.4g} is met only because the faces are bonded: say that the pieces are only bolted." if fails
             else "" if state == "good" else " A contact that opens or slides gives less than a bonded one.")
-    return Evidence(NAME, f"{100 * share:.2g}", "% of the factor hangs on them", state,  # type: ignore[arg-type]
+    return Evidence("faces that touch", f"{100 * share:.2g}", "% of the factor hangs on them", state,  # type: ignore[arg-type]
                     f"First factor {said}.{more}", "mesh")

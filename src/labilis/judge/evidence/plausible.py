@@ -5,8 +5,6 @@ from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.plausible import FIRMEST, FREEST, plausible_range
 from labilis.model import LabilisError
 
-NAME = "plausible factor"
-
 
 def plausible(facts: CaseFacts) -> Evidence | None:
     """Bad outside of the range, where the model is something else than it looks like."""
@@ -22,12 +20,14 @@ def plausible(facts: CaseFacts) -> Evidence | None:
         return None
     words = f"{allowed.low:.3g}" + (f" to {allowed.high:.3g}" if math.isfinite(allowed.high) else " or more")
     if allowed.holds(first):
-        return Evidence(NAME, f"{first:.4g}", f"in {words}", "good",
+        return Evidence("plausible factor", f"{first:.4g}", f"in {words}", "good",
                         f"Members held from K = {FREEST:g} to {FIRMEST:g} and walls from free to clamped allow {words}.", "modes")
     if first < allowed.low:
-        return Evidence(NAME, f"{first:.4g}", f"under {allowed.low:.3g}", "bad", f"The first factor of {first:.4g} lies far under the "
+        return Evidence("plausible factor", f"{first:.4g}", f"under {allowed.low:.3g}", "bad",
+                        f"The first factor of {first:.4g} lies far under the "
                         f"{allowed.low:.3g} of '{allowed.weakest}' held at one end only. Something is softer than it looks: a joint that "
                         "acts as a hinge, a wall that is not joined, a thickness.", "mesh")
-    return Evidence(NAME, f"{first:.4g}", f"over {allowed.high:.3g}", "bad", f"The first factor of {first:.4g} lies far over the "
+    return Evidence("plausible factor", f"{first:.4g}", f"over {allowed.high:.3g}", "bad",
+                    f"The first factor of {first:.4g} lies far over the "
                     f"{allowed.high:.3g} of '{allowed.first_to_go}' held firmly all round. Something is stiffer than it looks: a support "
                     "or a bond along its length, a mesh that is too coarse, a load that goes elsewhere.", "supports")
