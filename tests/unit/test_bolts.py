@@ -44,7 +44,8 @@ def lapped(mesh_as: str = "shell", bolts: tuple[int, ...] = (1, 2), load: str = 
         "bolts": [{"name": f"M8 {k}", "through": [f"low {k}", f"up {k}"], **bolt} for k in bolts],
         "supports": [{"name": "foot", "on": "foot", "held": ALL if mesh_as == "shell" else ["x", "y", "z"]}, *guide],
         "loads": [{"kind": "force", "name": "push", "on": "ram", "components": [load, "0 N", "0 N"]}],
-        "cases": [{"name": "one", "loads": [{"load": "push"}]}], "criteria": {"required_factor": "1", "modes": 2}, **stated}
+        "cases": [{"name": "one", "loads": [{"load": "push"}]}], "criteria": {"required_factor": "1", "modes": 2},
+        "mesh": {"within": "40 %"}, **stated}
 
 
 def run(model: dict[str, Any], upto: Any = "modes") -> Any:

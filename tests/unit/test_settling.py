@@ -75,7 +75,7 @@ def test_all_cases_stand_on_one_mesh_whichever_is_asked() -> None:
     """The finest that any of them needs; a case that cannot be solved does not keep the others from it."""
     cases = [{"name": "one", "loads": [{"load": "push"}]}, {"name": "across", "loads": [{"load": "shear"}]}]
     loads = [*wall()["loads"], {"kind": "force", "name": "shear", "on": "side 3", "components": ["3 kN", "0 N", "0 N"]}]
-    more = {"mesh": {"within": "1 %"}, "criteria": {"required_factor": "1", "modes": 1}}
+    more = {"mesh": {"within": "1.5 %"}, "criteria": {"required_factor": "1", "modes": 1}}
     project = load_project(wall(loads=loads, cases=cases, **more))
     every, one = run(project), run(project, cases=("one",))
     key = stage_keys(project).settled
