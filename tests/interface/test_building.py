@@ -441,12 +441,13 @@ def test_the_guide_s_assembly_from_file_to_verdict(hand: Hand) -> None:
         hand.wait_idle()
     assert [set(bolt.through) for bolt in session.project.bolts] == [{"post bore", "bracket bore"}, {"post bore 2", "bracket bore 2"}]
     assert {bolt.diameter for bolt in session.project.bolts} == {"8 mm"}
+    session.set_value(("mesh", "within"), "6 %", "the first mesh will do here")
     hand.run()
     case = session.case_report
     assert case.verdict.meets is True and "Meets 3" in case.verdict.headline
     found = case.facts.settled
     assert found.sizes[0] == pytest.approx(5.6) and 0.02 < found.errors[0] < 0.05 and found.enough
-    assert "bolt 'M8" in case.facts.strength.peak and 1.4 < case.facts.strength.wall_factor < 1.7
+    assert "bolt 'M8" in case.facts.strength.peak and 1.4 < case.facts.strength.wall_factor < 1.75  # 1.6 on the finer mesh
     assert case.facts.modes.positive[0] > 50 and any("bolt M8" in rung.title for rung in rungs(case.facts, "1 kN"))
 
 

@@ -74,7 +74,7 @@ def angle_picked(way: str) -> tuple[Project, dict[str, bytes]]:
     project = base.changed(
         regions=regions, hubs=[{"name": "ram", "region": "head"}], supports=[{"name": "held", "on": "foot", "held": held}],
         loads=[{"kind": "force", "name": "push", "on": "ram", "components": [f"{c:.9g} N" for c in toward]}],
-        cases=[{"name": "one", "loads": [{"load": "push"}]}])
+        cases=[{"name": "one", "loads": [{"load": "push"}]}], mesh={"within": "50 %"})
     return project, {sha: data}
 
 

@@ -75,7 +75,7 @@ def test_all_cases_stand_on_one_mesh_whichever_is_asked() -> None:
     """The finest that any of them needs; a case that cannot be solved does not keep the others from it."""
     cases = [{"name": "one", "loads": [{"load": "push"}]}, {"name": "across", "loads": [{"load": "shear"}]}]
     loads = [*wall()["loads"], {"kind": "force", "name": "shear", "on": "side 3", "components": ["3 kN", "0 N", "0 N"]}]
-    more = {"mesh": {"within": "1.5 %"}, "criteria": {"required_factor": "1", "modes": 1}}
+    more = {"mesh": {"within": "2 %"}, "criteria": {"required_factor": "1", "modes": 1}}
     project = load_project(wall(loads=loads, cases=cases, **more))
     every, one = run(project), run(project, cases=("one",))
     key = stage_keys(project).settled
@@ -84,7 +84,8 @@ def test_all_cases_stand_on_one_mesh_whichever_is_asked() -> None:
     assert np.array_equal(every[keys.modes].factors, one[keys.modes].factors)
     changed = load_project(wall(loads=[loads[0], {**loads[1], "components": ["4 kN", "0 N", "0 N"]}], cases=cases, **more))
     assert stage_keys(changed).settled != key  # a load of another case may ask for another mesh
-    empty = load_project(wall(loads=loads, cases=[cases[0], {"name": "empty", "loads": []}], **more))
+    empty = load_project(wall(loads=loads, cases=[cases[0], {"name": "empty", "loads": []}], criteria={"required_factor": "1", "modes": 1},
+                              mesh={"within": "50 %"}))
     assert judge_project(empty, run(empty, cases=("one",)), ("one",)).cases[0].facts.modes is not None
 
 
