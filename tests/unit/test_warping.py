@@ -157,3 +157,12 @@ def test_lines_and_shells_twist_alike(section: dict[str, str]) -> None:
 def test_warping_is_stated_of_lines_only() -> None:
     with pytest.raises(LabilisError, match="lines"):
         load_project(model(bar("bar", 500, I_SECTION, warping="held") | {"mesh_as": "shell"}))
+
+
+def test_what_is_stated_of_warping_is_in_the_keys_and_in_the_sentence() -> None:
+    from labilis.judge.part_sentences import part_sentences
+    projects = [load_project(model(bar("bar", 500, I_SECTION, warping=warping))) for warping in ("found", "free", "held")]
+    assert len({stage_keys(project, "one").modes for project in projects}) == 3
+    words = ["".join(span.text for span in part_sentences(project, None, None)[0]) for project in projects]
+    assert [next(said for said in ("as they are held", "free to warp", "kept from warping") if said in text) for text in words] == [
+        "as they are held", "free to warp", "kept from warping"]
