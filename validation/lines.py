@@ -74,7 +74,7 @@ def cruciform() -> Case:
     section = {"shape": "polygon", "corners": [[mm(x), mm(y)] for x, y in corners]}
     area, polar = 4 * b * t, 4 * t * b**3 / 3
     critical = area / polar * (G * 4 * b * t**3 / 3 + np.pi**2 * E * (4 * b**3 * t**3 / 36) / length**2)
-    return row("cruciform strut, twisting", "no restraint of warping", model(section, (*FORK, "z"), FORK, length), float(critical),
+    return row("cruciform strut, twisting", "ends free to warp", model(section, (*FORK, "z"), FORK, length), float(critical),
                "Wagner 1929, (1/r0²)(G J + π² E Cw / L²)", 0.02)
 
 

@@ -12,8 +12,8 @@ def element_order(facts: CaseFacts) -> Evidence | None:
                         "often several times. Mesh with second order before you believe a number.", "mesh")
     if len(facts.mesh.lines) == facts.mesh.count:
         return Evidence("element order", "3", "order", "caution",
-                        "Lines with cubic bending: they know the member as a whole, not its walls, its corners or its joints, and twist "
-                        "without restraint of warping. Check a thin-walled one as shells.", "part")
+                        "Lines with cubic bending: they know the member as a whole, not its walls, its corners or its joints. "
+                        "Check a thin-walled one as shells.", "part")
     if not facts.mesh.has_solids:
         four = int((facts.mesh.sizes == 4).sum())
         return Evidence("element order", f"{100 * four / facts.mesh.count:.0f}", "% quadrilaterals", "good",
