@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.judge.evidence.contact import decided
 from labilis.judge.studies import study_words
 from labilis.judge.verdict import verdict_of_case
 from labilis.model import LabilisError, load_project
@@ -67,6 +68,20 @@ def test_a_model_that_passes_by_its_bonded_faces_only_does_not() -> None:
     for item, state in ((said(case), "open"), (said(right), "passes")):
         verdict = verdict_of_case(sound.facts, (*sound.evidence, item))
         assert next(found for found in verdict.gates if found.name == "stated right").state == state
+
+
+def test_the_factor_of_any_piece_counts() -> None:
+    """One piece asks for less than the apart faces give, the other for what only bonded ones do: either way round it is found."""
+    model = lapped(more={"faces": "bonded"}, mesh=COARSE)
+    found, case = studied(model)
+    high, low = found.figures[:, 0]
+    for names in (("machine part", "member"), ("member", "machine part")):
+        criteria = {"required_factor": f"{0.5 * low}", "member_factor": f"{(high * low) ** 0.5}", "modes": 2}
+        pieces = [{**piece, "acts_as": acts} for piece, acts in zip(model["pieces"], names)]
+        project = load_project({**model, "pieces": pieces, "criteria": criteria})
+        assert decided(found, project) == pytest.approx((high * low) ** 0.5)
+    assert decided(found, load_project({**model, "criteria": {"required_factor": f"{1.1 * high}", "modes": 2}})) is None
+    assert said(case).state == "caution"
 
 
 def test_seams_are_bonded_by_taking_them_away() -> None:

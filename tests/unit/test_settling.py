@@ -168,6 +168,10 @@ def test_solids_that_would_be_too_large_are_meshed_coarser_and_that_is_told(expe
         monkeypatch.setattr(stage, "_MOST", plain // 4)
     fewer, said = unknowns()
     assert fewer < 0.7 * plain and "coarser than proposed" in said
-    assert unknowns(size="30 mm")[1] == "" and unknowns(fineness="1.2")[1] == ""
+    assert unknowns(size="30 mm")[1] == ""
+    # a fineness divides what came of it, where it was expected: the next round does not jump back
+    finer, said = unknowns(fineness="1.3")
+    if expected:
+        assert fewer < finer < plain and "coarser than proposed" in said
     project = load_project(wall())
     assert len(stage.mesh_stage(project, build_part(project, {}))[2].told) == 0

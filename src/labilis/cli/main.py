@@ -256,11 +256,10 @@ def contact(model: Annotated[Path, typer.Argument(help="A JSON model or a .labil
             json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
     """The first factor with faces that touch at bolts and seams bonded, and apart (status 3 if only bonded ones meet what is required)."""
     from labilis.cli.output import contact_json
-    from labilis.run import required_factor
+    from labilis.judge.evidence.contact import decided
 
     found, project = _study(model, case, "contact", json_, contact_json)
-    required, factors = required_factor(project, None), found.figures[:, 0]
-    raise typer.Exit(3 if factors.min() < required <= factors[0] else 0)
+    raise typer.Exit(0 if decided(found, project) is None else 3)
 
 
 def _study(model: Path, case: str | None, kind: str, json_: Path | None, as_json: Callable[[Any], dict[str, Any]]) -> tuple[Any, Any]:

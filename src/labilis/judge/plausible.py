@@ -76,4 +76,3 @@ def _walls(members: MemberFindings, k: int, e: float, ratio: float) -> tuple[flo
         slim = float(members.wall_width[k] / members.wall_thickness[k])
         return plate_stress(e, ratio, 1.0, slim, _ONE_FREE), plate_stress(e, ratio, 1.0, slim, _FIRM)
     return math.inf, math.inf
-

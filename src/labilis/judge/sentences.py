@@ -214,6 +214,8 @@ def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | 
                  choices=(("second-order", 2), ("first-order draft, far too stiff", 1)), tone="bad" if plan.order == 1 else "")
     found_by = None if facts is None else facts.settled
     by = "found by the run" if found_by is not None and found_by.fineness != 1.0 else "proposed"
+    if plan.size is None and proposed and facts is not None and facts.mesh is not None and facts.mesh.size > 1.001 * proposed:
+        proposed, by = facts.mesh.size, "coarser than proposed"
     size = plan.size or (f"{proposed:.3g} mm ({by})" if proposed else "a proposed size")
     stated = plan.size is not None and plan.fineness is not None
     finer = [Span(f" made {plan.fineness} times finer", ("mesh", "fineness"))] if stated else []

@@ -13,7 +13,7 @@ The linear element is exact for loads at its ends: it is built from the flexibil
 shear centre need no shape functions of their own. Local axes: x along the element through the centroids, y and z the principal axes
 of the section. Order of a section's strains: ε, γy, γz, κx, κy, κz and w.
 
-With warping (Vlasov 1940) an end has a seventh motion, the rate of twist χ, and the twist between the ends is cubic, so that
+With warping (Vlasov 1961) an end has a seventh motion, the rate of twist χ, and the twist between the ends is cubic, so that
 GJ φ'² + E Cw φ''² is stored; the rest of the element, and the place of the shear centre, stay as they are.
 """
 from __future__ import annotations

@@ -14,7 +14,6 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Iterator, Mapping
-from functools import lru_cache
 from typing import Any
 
 from labilis.model.errors import LabilisError
@@ -186,12 +185,6 @@ class _Parser:
                            remedy="Add the parameter, or correct the name.", code="unknown-parameter")
 
 
-@lru_cache(maxsize=64)
-def _known(_parameters: tuple[tuple[str, str], ...]) -> dict[str, Any]:
-    """Where the values of these parameters are kept, each found once."""
-    return {}
-
-
 def _needed(text: str, stated: Mapping[str, str], known: Mapping[str, Any]) -> list[str]:
     """Parameters that an expression needs and that are not known, each behind those that it needs itself. Raises LabilisError for a
     circle."""
@@ -216,10 +209,11 @@ def _needed(text: str, stated: Mapping[str, str], known: Mapping[str, Any]) -> l
     return list(found)
 
 
-def evaluate(text: str, parameters: Mapping[str, str] | None = None) -> Any:
-    """Value of an expression as a pint quantity; parameters are expressions themselves, each evaluated once, checked for circles."""
+def evaluate(text: str, parameters: Mapping[str, str] | None = None, known: dict[str, Any] | None = None) -> Any:
+    """Value of an expression as a pint quantity; parameters are expressions themselves, each evaluated once, checked for circles. `known`:
+    values of the same parameters from calls before, those found here are added."""
     stated = parameters or {}
-    values = _known(tuple(stated.items()))
+    values = {} if known is None else known
     for name in _needed(text, stated, values):
         values[name] = _evaluate(stated[name], values)
     return _evaluate(text, values)
@@ -238,10 +232,11 @@ def _evaluate(text: str, values: Mapping[str, Any]) -> Any:
     return value
 
 
-def number_of(text: str, kind: str, parameters: Mapping[str, str] | None = None, where: str = "") -> float:
-    """Kernel number (N, mm, MPa, tonne, rad) of an expression that must be of the given kind."""
+def number_of(text: str, kind: str, parameters: Mapping[str, str] | None = None, where: str = "",
+              known: dict[str, Any] | None = None) -> float:
+    """Kernel number (N, mm, MPa, tonne, rad) of an expression that must be of the given kind; `known` as in `evaluate`."""
     try:
-        value = evaluate(text, parameters)
+        value = evaluate(text, parameters, known)
         if value.dimensionality != kind_dimension(kind):
             _, example, words = KINDS[kind]
             is_number = value.dimensionality == kind_dimension("number")

@@ -2,6 +2,7 @@
 from __future__ import annotations
 
 import json
+from collections import deque
 from collections.abc import Sequence
 from typing import Any, Literal
 
@@ -330,7 +331,7 @@ class Project(Statement):
     # --- reading values -------------------------------------------------------------------------------------------
     def value(self, text: str, kind: str, where: str = "") -> float:
         """Kernel number of a quantity stated in this project (see `expressions.number_of`)."""
-        return number_of(text, kind, self.parameters, where)
+        return number_of(text, kind, self.parameters, where, _known(self.parameters))
 
     @property
     def active_pieces(self) -> tuple[Piece, ...]:
@@ -516,6 +517,19 @@ def _first_message(error: ValidationError) -> tuple[str, str]:
     return place, message
 
 
+_values: deque[tuple[dict[str, str], dict[str, Any]]] = deque(maxlen=8)
+
+
+def _known(parameters: dict[str, str]) -> dict[str, Any]:
+    """Where the values of a project's parameters are kept, which are never changed in place: by the very object, which is kept as well."""
+    for stated, values in tuple(_values):
+        if stated is parameters:
+            return values
+    fresh: dict[str, Any] = {}
+    _values.append((parameters, fresh))
+    return fresh
+
+
 def load_project(data: Any) -> Project:
     """Project of a JSON form (text, bytes or parsed); every quantity is evaluated once so that a bad one is refused."""
     if isinstance(data, str | bytes):
@@ -534,7 +548,7 @@ def load_project(data: Any) -> Project:
         raise LabilisError(message[:1].upper() + message[1:] + ".", where, "Correct it in the model.", "model") from error
     for name in project.parameters:
         try:
-            evaluate(name, project.parameters)
+            evaluate(name, project.parameters, _known(project.parameters))
         except LabilisError as error:
             raise LabilisError(error.what, error.where or f"parameters/{name}", error.remedy, error.code) from error
     for where, text, kind in project.stated_quantities():

@@ -6,10 +6,10 @@ its own. What the window may know of a body's faces comes through `picking`.
 from labilis.run.keys import STAGES, StageKeys, stage_keys
 from labilis.run.pack import pack, unpack
 from labilis.run.plan import Plan, Progress, Snapshot
-from labilis.run.report import CaseReport, ProjectReport, judge_project, required_factor
+from labilis.run.report import CaseReport, ProjectReport, judge_project
 from labilis.run.runner import Runner
 from labilis.run.settling import settled
 from labilis.run.worker import Worker, WorkerEvent
 
 __all__ = ["STAGES", "CaseReport", "Plan", "Progress", "ProjectReport", "Runner", "Snapshot", "StageKeys",
-           "Worker", "WorkerEvent", "judge_project", "pack", "required_factor", "settled", "stage_keys", "unpack"]
+           "Worker", "WorkerEvent", "judge_project", "pack", "settled", "stage_keys", "unpack"]

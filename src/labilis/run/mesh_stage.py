@@ -23,10 +23,10 @@ def mesh_stage(project: Project, part: PartShape, coarser: float = 1.0) -> tuple
     can take, all are coarser still, which is told.
 
     Raises LabilisError for sizes that make no mesh, or one too large."""
-    stated = project.mesh.size is not None or fineness_of(project) > 1.0 or part.view.sheet.all()
-    more = 1.0 if stated else _too_fine(project, part.view)
+    # a fineness divides what comes of it: else the next round of a mesh that is found would jump
+    more = 1.0 if project.mesh.size is not None or part.view.sheet.all() else _too_fine(project, part.view)
     made = _meshed(project, part, coarser * more)
-    if not stated and made[2].unknowns > _TOO_MANY and made[2].has_solids:
+    if project.mesh.size is None and fineness_of(project) <= 1.0 and made[2].unknowns > _TOO_MANY and made[2].has_solids:
         more *= (made[2].unknowns / _MOST) ** 0.5
         made = _meshed(project, part, coarser * more)
     if more == 1.0:
@@ -37,8 +37,8 @@ def mesh_stage(project: Project, part: PartShape, coarser: float = 1.0) -> tuple
 
 
 def _too_fine(project: Project, view: ShapeView) -> float:
-    """How many times too fine the proposed size is, from the unknowns expected; 1 where it is not."""
-    size, solids = mesh_sizes(project, view)
+    """How many times too fine the proposed size is, whatever fineness is asked of it, from the unknowns expected; 1 where it is not."""
+    size, solids = planned_sizes(view, None)
     expected = estimate(view, size, project.mesh.order, project.mesh.solids == "swept", solids).unknowns
     return max(1.0, float(expected / _MOST)) ** 0.5
 

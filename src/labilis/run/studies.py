@@ -22,7 +22,7 @@ Run = Callable[[Snapshot, Plan], dict[str, Any]]
 _RATIO = 1.26  # of element sizes from mesh to mesh of a convergence study: each has twice the elements of a solid
 _SHARES = (0.5, 1.0, 2.0)  # of the stated amplitude
 _TILTS = (0.5, 1.0, 2.0)  # degrees
-_LOOSE = ("free-motion", "singular", "mechanism")  # codes of a part that is not held
+_LOOSE = ("free-motion", "singular", "mechanism", "not-connected")  # codes of a part that is not held
 _CROSSED = 3  # factors that a cross-check compares
 
 

@@ -3,6 +3,7 @@ import math
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.findings import StudyFindings
+from labilis.model import Project
 
 AGREE = 0.05  # of the factor: less than thin parts meshed two ways differ by
 
@@ -13,6 +14,12 @@ def lost(found: StudyFindings) -> float:
     stands = values.get("as it stands", math.nan)
     bonded, apart = values.get("faces bonded", stands), values.get("faces apart", stands)
     return 1.0 - apart / bonded if bonded > 0 and math.isfinite(bonded) and math.isfinite(apart) else math.nan
+
+
+def decided(found: StudyFindings, project: Project) -> float | None:
+    """The largest factor that a piece must reach and that is reached as it stands but not in every row, None where there is none."""
+    stands, least = float(found.figures[0, 0]), float(found.figures[:, 0].min())
+    return max((needed for piece in project.active_pieces if least < (needed := project.required_of(piece.name)) <= stands), default=None)
 
 
 def contact(facts: CaseFacts) -> Evidence | None:
@@ -28,9 +35,9 @@ def contact(facts: CaseFacts) -> Evidence | None:
                         "The factors with the faces bonded and apart cannot be compared.", "mesh")
     said = "; ".join(f"{label} {'it falls apart' if value == 0 else f'{value:.4g}'}" for label, value in zip(
         found.labels.tolist(), found.figures[:, 0].tolist()))
-    fails = least < facts.required <= stands
-    state = "bad" if fails else "good" if abs(share) <= AGREE or stands <= least * (1 + AGREE) else "caution"
-    more = (f" The required {facts.required:.4g} is met only because the faces are bonded: say that the pieces are only bolted." if fails
-            else "" if state == "good" else " A contact that opens or slides gives less than a bonded one.")
+    needed = decided(found, facts.project)
+    state = "bad" if needed is not None else "good" if abs(share) <= AGREE or stands <= least * (1 + AGREE) else "caution"
+    more = (f" The required {needed:.4g} is met only because the faces are bonded: say that the pieces are only bolted."
+            if needed is not None else "" if state == "good" else " A contact that opens or slides gives less than a bonded one.")
     return Evidence("faces that touch", f"{100 * share:.2g}", "% of the factor hangs on them", state,  # type: ignore[arg-type]
                     f"First factor {said}.{more}", "mesh")
