@@ -94,3 +94,18 @@ def test_what_stands_on_springs_or_bends_is_not_called_soft() -> None:
     down = {**PUSH, "components": ["-20 N", "0 N", "0 N"]}
     bent = judged(model(bar("bar", 800, deep) | {"mesh_as": "shell"}, supports=CLAMPED, loads=[down]))
     assert np.isfinite(bent.facts.modes.positive[0]) and said(bent).state == "good"
+
+
+def test_among_several_pieces_the_later_of_column_and_wall_counts() -> None:
+    """A web held along its length by flanges does not bow by itself: as one of two pieces its wall is what has to go."""
+    wide = {"shape": "flat", "width": "80 mm", "thickness": "2 mm"}
+    case = judged(model(bar("bar", 600, wide) | {"mesh_as": "shell"}, supports=[("foot", ALL), ("head", ALL[:2] + ALL[3:])]))
+    one, project = case.facts.members, case.facts.project
+    two = dataclasses.replace(one, **{field.name: np.repeat(getattr(one, field.name), 2, axis=0) for field in dataclasses.fields(one)})
+    alone, beside = plausible_range(project, one), plausible_range(project, two)
+    wall = 6.97 * math.pi**2 * 210e3 / (12 * 0.91) * (float(one.wall_thickness[0]) / float(one.wall_width[0])) ** 2
+    assert beside.high == pytest.approx(wall * float(one.area[0]) / float(one.axial[0, 0])) and beside.high > 3 * alone.high
+    assert beside.low == alone.low and beside.beyond[0] < alone.beyond[0]
+    # thin, and nothing known of its walls: they may go at any load
+    bare = dataclasses.replace(one, wall_width=np.zeros(1), thickness=np.full(1, 0.1))
+    assert plausible_range(project, bare).low == 0.0

@@ -175,3 +175,46 @@ def test_solids_that_would_be_too_large_are_meshed_coarser_and_that_is_told(expe
         assert fewer < finer < plain and "coarser than proposed" in said
     project = load_project(wall())
     assert len(stage.mesh_stage(project, build_part(project, {}))[2].told) == 0
+
+
+def test_the_round_before_tells_the_error_only_where_it_is_coarser(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A mesh that is hardly another one says nothing: a further one is made. Where the one before is coarser, none is."""
+    from labilis.run import mesh_error
+    from labilis.shape import build_part
+
+    def found(size: str) -> tuple[Project, Any, Any]:
+        project = load_project(wall(mesh={"size": size}, criteria={"required_factor": "1", "modes": 1}))
+        results, keys = run(project), stage_keys(project)
+        return project, results[keys.mesh], results[keys.modes]
+    project, mesh, modes = found("16 mm")
+    _, coarse, before = found("24 mm")
+    part, none = build_part(project, {}), {"plate": None}
+    same = mesh_error.OtherMesh(project, part, mesh, mesh_error.Before(mesh, {"one": modes})).errors("one", modes, none)
+    assert same == pytest.approx(mesh_error.OtherMesh(project, part, mesh).errors("one", modes, none)) and same[0] > 0
+    monkeypatch.setattr(mesh_error, "mesh_stage", lambda *_: pytest.fail("no further mesh is needed"))
+    told = mesh_error.OtherMesh(project, part, mesh, mesh_error.Before(coarse, {"one": before})).errors("one", modes, none)
+    assert told[0] == pytest.approx(abs(before.factors[0] / modes.factors[0] - 1.0) / (24 / 16 - 1.0), rel=0.15)
+
+
+def test_round_edges_follow_the_fineness() -> None:
+    """A tube as a solid is held fine by its roundness, whatever the size: a finer mesh has to be finer there as well."""
+    from labilis.run.mesh_stage import mesh_stage
+    from labilis.shape import build_part
+    tube = {"name": "plate", "material": "steel", "mesh_as": "solid", "recipe": {"kind": "strut", "length": "60 mm", "section": {
+        "shape": "round tube", "diameter": "40 mm", "thickness": "3 mm"}}}
+    counts = []
+    for fineness in ("1", "2"):
+        project = load_project({"materials": [STEEL], "pieces": [tube], "mesh": {"fineness": fineness, "solids": "tetrahedra"}})
+        counts.append(mesh_stage(project, build_part(project, {}))[2].unknowns)
+    assert counts[1] > 2.5 * counts[0]
+
+
+def test_the_size_that_is_shown_is_the_mesh_s_own() -> None:
+    from labilis.judge.sentences import mesh_sentences
+    project = load_project(wall(mesh={}))
+    results = run(project, "strength")
+    facts = judge_project(project, results).cases[0].facts
+    for size, words in ((20.0, "20 mm (proposed)"), (28.0, "28 mm (coarser than proposed)")):
+        mesh: Any = dataclasses.replace(facts.mesh, size=size)
+        text = "".join(span.text for span in mesh_sentences(project, dataclasses.replace(facts, mesh=mesh), 20.0)[0])
+        assert words in text

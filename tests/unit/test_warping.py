@@ -84,19 +84,20 @@ def test_lateral_torsion_under_even_bending(length: float) -> None:
     assert found.positive[0] == pytest.approx(wanted, rel=5e-3)
 
 
-def test_a_clamped_bar_under_a_moment_twists_as_a_warping_one() -> None:
+@pytest.mark.parametrize(("clamp", "free"), [("foot", "head"), ("head", "foot")])
+def test_a_clamped_bar_under_a_moment_twists_as_a_warping_one(clamp: str, free: str) -> None:
     """φ(L) = T/GJ (L - tanh(kL)/k), k² = GJ / E Cw, and the bimoment at the clamp T/k tanh(kL) as stress in the flanges."""
     section, length, moment = section_of(I_SECTION), 600.0, 5e4
-    twist = [{"kind": "moment", "name": "twist", "on": "head", "components": ["0 N*mm", "0 N*mm", f"{moment} N*mm"]}]
-    stated = model(bar("bar", length, I_SECTION), supports=[("foot", ALL)], loads=twist, mesh={"size": "20 mm"})
+    twist = [{"kind": "moment", "name": "twist", "on": free, "components": ["0 N*mm", "0 N*mm", f"{moment} N*mm"]}]
+    stated = model(bar("bar", length, I_SECTION), supports=[(clamp, ALL)], loads=twist, mesh={"size": "20 mm"})
     project = load_project(stated)
     results = Runner().run(Snapshot(project), Plan("strength"))
     strength = results[stage_keys(project, "one").strength]
     k = math.sqrt(G * section.torsion / (E * section.warping))
     largest = float(np.abs(strength.stress_growing[:, 2]).max())
     assert largest == pytest.approx(moment / k * math.tanh(k * length) * np.abs(section.omega).max() / section.warping, rel=0.01)
-    free = run(model(bar("bar", length, I_SECTION, warping="free"), supports=[("foot", ALL)], loads=twist), "strength").strength
-    assert np.abs(free.stress_growing[:, 2]).max() < 0.01 * largest
+    unheld = run(model(bar("bar", length, I_SECTION, warping="free"), supports=[(clamp, ALL)], loads=twist), "strength").strength
+    assert np.abs(unheld.stress_growing[:, 2]).max() < 0.01 * largest
     # reactions balance: what warping takes is no force
     assert strength.applied[0, 5] == pytest.approx(moment) and strength.reaction[0, 0, 5] == pytest.approx(-moment, rel=1e-6)
 
@@ -166,3 +167,82 @@ def test_what_is_stated_of_warping_is_in_the_keys_and_in_the_sentence() -> None:
     words = ["".join(span.text for span in part_sentences(project, None, None)[0]) for project in projects]
     assert [next(said for said in ("as they are held", "free to warp", "kept from warping") if said in text) for text in words] == [
         "as they are held", "free to warp", "kept from warping"]
+
+
+# --- the element and who holds it --------------------------------------------------------------------------------------
+def test_the_shear_centre_stays_and_the_twist_is_cubic() -> None:
+    """Rates of twist change twist and its rate as a cubic does; what the shear centre does, they leave alone."""
+    from labilis.mechanics import line
+    from tests.unit.test_line import ODD
+    ends, frame, c = np.array([[[0.0, 0, 0], [5.0, 0, 0]]]), np.eye(3)[None], line.section_stiffness(ODD, 200.0, 0.3)
+    plain, g = line.line_geometry(ends, frame, c), line.line_geometry(ends, frame, c, warping=line.Warping(1e4, 1e6, ODD.shear_centre))
+    u = np.random.default_rng(4).normal(size=18)
+    u[[13, 14, 16, 17]] = 0.0
+    strain, before = g.strain[0] @ u, plain.strain[0] @ u[:12]
+    y, z = ODD.shear_centre
+    assert strain[:, 1] - z * strain[:, 3] == pytest.approx(before[:, 1] - z * before[:, 3])
+    assert strain[:, 2] + y * strain[:, 3] == pytest.approx(before[:, 2] + y * before[:, 3])
+    x = 2.5 * (1 + np.polynomial.legendre.leggauss(len(strain))[0])
+    cubic = np.linalg.solve([[1, 0, 0, 0], [0, 1, 0, 0], [1, 5, 25, 125], [0, 1, 10, 75]], u[[3, 12, 9, 15]])
+    assert g.turn[0, :, 0] @ u == pytest.approx(np.polynomial.Polynomial(cubic)(x))
+    assert strain[:, 3] == pytest.approx(np.polynomial.Polynomial(cubic).deriv()(x))
+    assert g.bent[0] @ u == pytest.approx(np.polynomial.Polynomial(cubic).deriv(2)(x))
+
+
+@pytest.mark.parametrize("section", [I_SECTION, CHANNEL], ids=["I", "channel"])
+def test_energy_by_kinds_is_all_of_it_and_forces_are_what_stiffness_gives(section: dict[str, str]) -> None:
+    from labilis.mechanics import line
+    from labilis.mechanics.line_block import LineBlock
+    block = LineBlock(np.array([[0.0, 0, 0], [90.0, 0, 0]]), np.array([[0, 1]]), np.array([2, 3]), np.array([[4, 5]]), np.eye(3)[None],
+                      section_of(section), np.zeros((1, 12), dtype=bool), E, 0.3)
+    local = np.random.default_rng(6).normal(size=(1, 6, 3)) * [[1.0], [0.02], [1.0], [0.02], [1e-3], [1e-3]]
+    u = local.ravel()
+    k = line.stiffness(block.geometry)[0]
+    assert block.energy(local[..., None]).sum() == pytest.approx(0.5 * u @ k @ u, rel=1e-9)
+    assert block.forces(block.linear(local)).ravel() == pytest.approx(k @ u, rel=1e-9, abs=1e-6 * np.abs(k @ u).max())
+
+
+def test_warping_is_neither_force_nor_moment() -> None:
+    from labilis.run.numbering import make_numbering
+    project = load_project(model(bar("bar", 500, I_SECTION)))
+    from labilis.mesh import mesh_part
+    mesh = mesh_part(build_part(project, {}), 100.0)
+    numbering = make_numbering(mesh, [("ram", np.array([1.0, 2.0, 3.0]))], np.array([0, 3]))
+    kinds = numbering.is_place.astype(int) + 2 * numbering.is_turn
+    n = len(mesh.nodes)
+    assert kinds.tolist() == [1] * n + [2] * n + [1, 2] + [0, 0]
+    values = np.zeros((numbering.total, 3))
+    values[-2:] = 7.0
+    assert not numbering.resultant(np.arange(numbering.total), values).any()
+
+
+def held_at(stated: dict[str, Any], flipped: frozenset[str] = frozenset()) -> dict[float, list[bool]]:
+    """By height: whether each warping unknown of the bars' ends there is held."""
+    from labilis.mesh import mesh_part
+    from labilis.run.warping import find_warping
+    project = load_project(stated)
+    part = build_part(project, {})
+    mesh = mesh_part(part, 250.0)
+    found = find_warping(project, part.view, mesh, flipped)
+    heights = mesh.nodes[found.nodes, 2].round(6)
+    stops = {0.0, 700.0, float(heights.max())}
+    return {float(height): sorted(found.held[heights == height].tolist()) for height in sorted(stops) if (heights == height).any()}
+
+
+def test_who_holds_what() -> None:
+    low, up = bar("low", 700, I_SECTION), bar("up", 400, I_SECTION, 700)
+    assert held_at(model(low, up, supports=[("foot", ALL)])) == {0.0: [True], 700.0: [False], 1100.0: [False]}
+    assert held_at(model({**low, "warping": "held"}, up)) == {0.0: [True], 700.0: [True], 1100.0: [False]}
+    assert held_at(model(low, {**up, "warping": "held"})) == {0.0: [False], 700.0: [True], 1100.0: [True]}
+    turned = {**up, "place": {**up["place"], "turns": [{"about": "z", "angle": "90 deg"}]}}
+    assert held_at(model(low, turned))[700.0] == [False, False]  # sections that stand across each other warp by themselves
+    other = bar("up", 400, CHANNEL, 700)
+    assert held_at(model(low, other))[700.0] == [False, False]
+    hinged = {**up, "releases": [{"end": "start", "motions": ["weak"]}]}
+    assert held_at(model(low, hinged))[700.0] == [False, False]
+    for kind, held in (("stiff", True), ("spread", False)):
+        hubs = [{"name": "ram", "region": "head", "kind": kind}]
+        assert held_at(model(low, up, hubs=hubs))[1100.0] == [held]
+    cut = model(low, up, supports=[("head", ["x", "y"])])
+    cut["supports"].append({"name": "cut", "on": "foot", "axes": {"kind": "symmetry", "normal": "z"}, "held": ["symmetry"]})
+    assert held_at(cut)[0.0] == [True] and held_at(cut, frozenset({"cut"}))[0.0] == [False]
