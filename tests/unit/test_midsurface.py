@@ -1,10 +1,12 @@
 """Thin STEP solids to shells: volume, thickness, and factors against the recipe they came from."""
 import hashlib
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 import pytest
 
+from labilis.judge.evidence.midsurface import narrow_walls
 from labilis.model import LabilisError, Region, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.run.picking import make_pick
@@ -180,3 +182,59 @@ def test_curved_sheets_become_shells_on_their_true_mid_surface(make: Any, thickn
     corners = mesh.nodes[mesh.triangles]
     meshed = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
     assert meshed == pytest.approx(found.view.faces.area.sum(), rel=0.01)
+
+
+def gusset(radius: float, length: float = 60.0, height: float = 80.0) -> Any:
+    """A plate on a foot plate with a triangle of 4 mm between them, rounded where it stands on both."""
+    from validation.corpus import drawing as d
+
+    t = 4.0
+    rib = d.turned(d.extrude([(t, t), (length, t), (t, height)], t, -t / 2), (1, 1, 1), 120)
+    shape = d.fuse(d.box(50, 80, t, (-25, 0, 0)), d.box(50, t, 110, (-25, 0, 0)), rib)
+    return d.rounded(shape, radius, lambda m, v: abs(abs(m[0]) - t / 2) < 1e-6 and v[0] < 0.1 and (
+        abs(m[1] - t) < 1e-6 or abs(m[2] - t) < 1e-6)) if radius else shape
+
+
+@pytest.mark.parametrize("radius", [0.0, 1.0, 1.6, 3.0])
+def test_a_gusset_reaches_as_far_with_fillets_as_without(radius: float) -> None:
+    """Its foot ends where its outline meets the wall, and not where the fillet begins: 4 mm in 80 cost a tenth of the factor."""
+    from labilis.shape import build_body
+    from labilis.shape.midsurface import find_midsurface
+
+    found = find_midsurface(build_body(gusset(radius)), "bracket")
+    outlines = [vertices_of(sheet.face) for sheet in found.sheets]
+    corners = np.concatenate([outline for outline in outlines if np.abs(outline[:, 0]).max() < 0.01])
+    assert corners[:, 2].max() == pytest.approx(80.0, abs=0.02)
+    assert corners[:, 1].max() == pytest.approx(60.0, abs=0.02)
+    assert abs(found.deviation) < 0.01
+
+
+def vertices_of(face: Any) -> Any:
+    from OCP.BRep import BRep_Tool
+    from OCP.TopAbs import TopAbs_VERTEX
+    from OCP.TopExp import TopExp_Explorer
+    from OCP.TopoDS import TopoDS
+
+    points, explorer = [], TopExp_Explorer(face, TopAbs_VERTEX)
+    while explorer.More():
+        p = BRep_Tool.Pnt_s(TopoDS.Vertex_s(explorer.Current()))
+        points.append((p.X(), p.Y(), p.Z()))
+        explorer.Next()
+    return np.array(points)
+
+
+@pytest.mark.parametrize(("pieces", "narrow"), [
+    ([strut("angle", width=40, height=40, thickness=4)], 38 / 4), ([strut("square tube", width=40, thickness=2)], 38 / 2),
+    ([shell("a", FOLD)], 0.0), ([strut("round tube", diameter=40, thickness=2)], 0.0)], ids=["angle", "box", "fold", "round"])
+def test_the_narrowest_wall_at_a_corner_is_known(pieces: list[dict], narrow: float) -> None:
+    """Bends are no corners; a wall is as wide as shells take it."""
+    assert shells_of(*pieces).narrow == pytest.approx(narrow, rel=1e-6)
+
+
+@pytest.mark.parametrize(("narrow", "state", "figure"), [(0.0, "", ""), (5.0, "caution", "23"),
+                                                       (12.4, "caution", "8.6"), (12.6, "good", "12.6")])
+def test_shells_of_narrow_walls_say_how_low_they_can_lie(narrow: float, state: str, figure: str) -> None:
+    """(b / (b - t/2))² - 1 of a wall whose width runs to the middle of the next."""
+    facts = SimpleNamespace(mesh=SimpleNamespace(narrow=narrow))
+    found = narrow_walls(facts)  # type: ignore[arg-type]
+    assert (found.state, found.figure) == (state, figure) if found else not state

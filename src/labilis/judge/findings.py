@@ -27,7 +27,8 @@ class MeshFindings:
     one that a triangle is cut from, -1 for none; fused (f, 3): pairs of bodies with nodes in common, and how many. Of the joints,
     bonded ones first: joint_reach (p + f, 2) mm along and across, joint_turns (p + f,): turns are carried too, joint_area (p,) mm² tied,
     joint_gap (p,) mm of open room; near (q, 2): pairs that come near without touching, near_gap (q,) mm; told: what the mesher did in
-    another way than asked; segments (s, 2 or 3): sides of elements along CAD edges, ends and then the middle or -1; segment_edge (s,).
+    another way than asked; segments (s, 2 or 3): sides of elements along CAD edges, ends and then the middle or -1; segment_edge (s,);
+    narrow: least width of a wall of an imported solid as shells over the thickness of one that it meets at an angle, 0 without.
     """
 
     nodes: Floats
@@ -62,6 +63,7 @@ class MeshFindings:
     told: Texts = field(default_factory=lambda: np.zeros(0, dtype=str))
     segments: Ints = field(default_factory=lambda: np.zeros((0, 2), dtype=np.int64))
     segment_edge: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    narrow: float = 0.0
 
     @property
     def count(self) -> int:

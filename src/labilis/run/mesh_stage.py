@@ -94,7 +94,7 @@ def _mesh_findings(part: PartShape, mesh: Mesh, bonds: Bonds, size: float) -> Me
         mesh.quads,
         np.full(len(mesh.triangles), -1) if mesh.of_quad is None else mesh.of_quad, joints.fused,
         joints.reach, joints.turns, joints.area, joints.gap, bonds.near, bonds.near_gap, np.array(mesh.told, dtype=str),
-        mesh.segments, mesh.segment_edge)
+        mesh.segments, mesh.segment_edge, part.narrow)
 
 
 def _released(project: Project, part: PartShape) -> frozenset[tuple[int, int]]:

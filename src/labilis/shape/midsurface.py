@@ -35,6 +35,7 @@ _FILLET = 0.4  # of the thickness: radius of a fillet that is worth a strip of i
 # walls that a place in a root fillet counts for at most: at 2.0 the twist of T, I and angle struts with fillets of one thickness came out
 # 6 to 10 % too stiff against solids, without strips 11 to 14 % too soft; at 1.5 both twist and bending lie within 4 %
 _ROOT = 1.5
+_ANGLE = 0.5  # sine, 30°: walls that meet at less pass into each other
 _SPOTS = 40  # where a cell is looked at
 _TANGENT = 0.985  # cosine, 10°: faces that bend less where they meet move inward as one
 
@@ -42,12 +43,14 @@ _TANGENT = 0.985  # cosine, 10°: faces that bend less where they meet move inwa
 @dataclass(frozen=True)
 class MidSurface:
     """sheets that share edges where they meet; covered: share of the solid's volume that lies in walls; deviation: volume of the
-    sheets over that of the solid, less one, what meets counted once; width: of the narrowest wall over its thickness."""
+    sheets over that of the solid, less one, what meets counted once; width: of the narrowest wall over its thickness; narrow: width
+    of the narrowest wall that meets another at an angle, over the thickness of that one, nought where none does."""
 
     sheets: tuple[Sheet, ...]
     covered: float
     deviation: float
     width: float
+    narrow: float = 0.0
 
     @property
     def made(self) -> Made:
@@ -115,7 +118,7 @@ def _find(body: BodyShape, name: str) -> MidSurface:
         raise LabilisError(f"'{name}' is not thin: only {100 * max(share, 0.0):.0f} % of its volume lies between pairs of faces at "
                            "an even small distance.", f"pieces/{name}/mesh_as", "Mesh it as a solid.", "not-thin")
     width = min(_width(cell) for cell in cells if cell.covered > _COVERED)
-    return MidSurface(tuple(_sheets(_turned(cells))), share, share - 1.0, width)
+    return MidSurface(tuple(_sheets(_turned(cells))), share, share - 1.0, width, _narrow(cells))
 
 
 def _refuse_ridges(body: BodyShape, walls: Walls, name: str) -> None:
@@ -210,7 +213,7 @@ class _Marks:
 def _marks(body: BodyShape, surface: MidwaySurface, here: Sequence[Wall], walls: Walls) -> _Marks:
     """What divides the cut of a midway surface."""
     found = _Marks([], [])
-    sides = frozenset().union(*(wall.faces for wall in walls.walls))
+    sides: frozenset[int] = frozenset().union(*(wall.faces for wall in walls.walls))
     longer = max(wall.thickness for wall in walls.walls)
     for wall in here:
         for face in sorted(wall.faces):
@@ -220,29 +223,47 @@ def _marks(body: BodyShape, surface: MidwaySurface, here: Sequence[Wall], walls:
                 if _goes_on(beyond, surface.normal_at(beyond[None])[0], wall, walls):
                     found.onward.append(_onto(rim.edge, surface, 0.5 * wall.thickness))
                 elif rim.rise > 1e-3 * wall.thickness:
-                    if rim.beside not in sides and rim.rise > _FILLET * wall.thickness:
+                    if rim.beside not in sides and rim.rise > (1 + 1e-6) * _FILLET * wall.thickness:
                         found.roots.append(_onto(rim.edge, surface, 0.0))
-                    found.roots.extend(_foot_ends(rim, surface, half, longer, walls.rays))
+                    found.roots.extend(_foot_ends(rim, surface, half, longer, sides, walls.rays))
     return _Marks([edge for edge in found.onward if edge is not None], [edge for edge in found.roots if edge is not None])
 
 
-def _foot_ends(rim: _Rim, surface: MidwaySurface, half: float, length: float, rays: Rays) -> list[Any]:
-    """Edges straight on from those ends of a foot where the solid goes on beside it."""
+def _foot_ends(rim: _Rim, surface: MidwaySurface, half: float, length: float, sides: frozenset[int], rays: Rays) -> list[Any]:
+    """Edges straight on from those ends of a foot where the solid goes on beside it; sides: faces of walls."""
     from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge
     from OCP.gp import gp_Pnt
 
     found = []
+    drop = 0.0
+    if rim.beside not in sides:  # a fillet or a chamfer stands between: the foot ends further out than the edge does
+        drop = max(0.0, float(((rays.corners[rays.owner == rim.beside].reshape(-1, 3) - rim.place) @ rim.outward).max()))
     for end, along in zip(rim.ends, rim.leaving):
         normal = rim.normal
         outward = np.cross(along, normal)
         outward *= np.sign(float(outward @ rim.outward)) / max(float(np.linalg.norm(outward)), 1e-300)
-        start = end - half * normal
+        start = _on_the_other(end - half * normal, along, outward, drop, rays)
         places = start + 0.6 * half * along + 0.6 * half * np.stack([outward, -outward])
         _, _, cosine = rays.faces_hit(places, np.stack([outward, -outward]))
         if cosine[0] > 0 and not cosine[1] > 0:  # a ray that leaves first began in the solid: it goes on only under the foot
             a, b = surface.nearest(np.stack([start - 0.02 * half * outward, start + 2.0 * length * outward]))
             found.append(BRepBuilderAPI_MakeEdge(gp_Pnt(*map(float, a)), gp_Pnt(*map(float, b))).Edge())
     return found if surface.kind == "plane" else []
+
+
+def _on_the_other(start: Floats, along: Floats, outward: Floats, drop: float, rays: Rays) -> Floats:
+    """Where the outline of a wall that leaves a place beside a fillet meets the wall `drop` mm further out. The outline is followed half of
+    the way and drawn on from there: a straight one is met as it is, a fillet led round the end is cut off before it runs out."""
+    if drop <= 0:
+        return start
+    depths = np.array([0.25, 0.5]) * drop
+    back = 1.5 * drop
+    inside = start - back * along + depths[:, None] * outward
+    distance, _, cosine = rays.faces_hit(inside, np.stack([along, along]))
+    if not (cosine > 0).all() or (distance > 4 * back).any():  # not in the wall, or no outline near
+        return start
+    beyond = distance - back
+    return np.asarray(start + (beyond[1] + 2 * (beyond[1] - beyond[0])) * along + drop * outward)
 
 
 @dataclass(frozen=True)
@@ -575,18 +596,38 @@ def _width(cell: _Cell) -> float:
     return area_of(cell.face) / max(longest, 1e-300) / _thickness(cell)
 
 
-def _twice(cells: Sequence[_Cell]) -> float:
-    """Volume (mm³) that sheets count twice where three or more meet: half of what passes through and the end of what stands on it."""
+def _joints(cells: Sequence[_Cell]) -> Iterable[tuple[Any, dict[int, list[int]]]]:
+    """Edges with the cells there by surface; one that passes through counts twice."""
     beside: dict[int, list[tuple[int, Any]]] = {}
     for number, cell in enumerate(cells):
         for edge in parts(cell.face, "edge"):
             beside.setdefault(shape_key(edge), []).append((number, edge))
-    total = 0.0
     for users in beside.values():
         edge = users[0][1]
         groups: dict[int, list[int]] = {}
         for number, _ in users:
             groups.setdefault(cells[number].wall.surface, []).extend([number] * (2 if _crosses(cells[number].face, edge) else 1))
+        yield edge, groups
+
+
+def _narrow(cells: Sequence[_Cell]) -> float:
+    """Least width of a wall over the thickness of another that it meets at an angle; 0 where none does. Bends are no such joints."""
+    least = np.inf
+    for edge, groups in _joints(cells):
+        if len(groups) < 2 or _sine(cells, groups, edge) < _ANGLE:
+            continue
+        for key, members in groups.items():
+            other = max((_thickness(cells[number]) for one, rest in groups.items() if one != key for number in rest), default=0.0)
+            for number in members:
+                if other and cells[number].covered > _COVERED:
+                    least = min(least, _width(cells[number]) * _thickness(cells[number]) / other)
+    return float(least) if np.isfinite(least) else 0.0
+
+
+def _twice(cells: Sequence[_Cell]) -> float:
+    """Volume (mm³) that sheets count twice where three or more meet: half of what passes through and the end of what stands on it."""
+    total = 0.0
+    for edge, groups in _joints(cells):
         if sum(len(members) for members in groups.values()) < 3:
             continue
         thick = {key: max(_thickness(cells[number]) for number in members) for key, members in groups.items()}
@@ -595,9 +636,14 @@ def _twice(cells: Sequence[_Cell]) -> float:
             continue
         one, two = groups
         part = 1.0 if len(through) == 2 else 0.5
-        sine = float(np.linalg.norm(np.cross(_normal(cells[groups[one][0]].face, edge), _normal(cells[groups[two][0]].face, edge))))
-        total += part * thick[one] * thick[two] / max(sine, 0.3) * float(edge_row(edge)["length"])
+        total += part * thick[one] * thick[two] / max(_sine(cells, groups, edge), 0.3) * float(edge_row(edge)["length"])
     return total
+
+
+def _sine(cells: Sequence[_Cell], groups: dict[int, list[int]], edge: Any) -> float:
+    """Sine of the angle between the first two surfaces that meet at an edge."""
+    one, two, *_ = (_normal(cells[members[0]].face, edge) for members in groups.values())
+    return float(np.linalg.norm(np.cross(one, two)))
 
 
 def _crosses(face: Any, edge: Any) -> bool:

@@ -28,7 +28,8 @@ class PartShape:
     """Solids (one BodyShape for each body, numbers in `solid_bodies`) and sheets (one fused BodyShape or None). Faces and
     edges are numbered solid after solid, then sheets; `bodies` names all of them, `pieces` the piece each belongs to; ghosts:
     pieces set aside, with their names; making: what measures each member; lone: the solid form of a part that is one body, for sections;
-    deviation: largest relative difference between the volume of an imported solid and of the sheets made of it."""
+    deviation: largest relative difference between the volume of an imported solid and of the sheets made of it;
+    narrow: least width of a wall of theirs over the thickness of one that it meets at an angle, 0 without."""
 
     solids: tuple[BodyShape, ...]
     solid_bodies: tuple[int, ...]
@@ -40,6 +41,7 @@ class PartShape:
     making: tuple[Callable[[], Member | None], ...] = ()
     ghosts: tuple[tuple[str, Tessellation], ...] = ()
     deviation: float = 0.0
+    narrow: float = 0.0
     ancestry: Ancestry | None = None
 
     @cached_property
@@ -220,6 +222,7 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
     return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone,
                      line_set(lines, bodies) if lines else None, tuple(making), _ghosts(project, files),
                      max((found.deviation for found in thin.values()), key=abs, default=0.0),
+                     min((found.narrow for found in thin.values() if found.narrow), default=0.0),
                      None if fused is None else find_ancestry(fused, sources))
 
 

@@ -25,7 +25,7 @@ from labilis.judge.evidence.interacting import interacting_modes
 from labilis.judge.evidence.joints import joints
 from labilis.judge.evidence.large_deflection import kept_length, linear_or_not
 from labilis.judge.evidence.mesh_error import mesh_error
-from labilis.judge.evidence.midsurface import midsurface
+from labilis.judge.evidence.midsurface import midsurface, narrow_walls
 from labilis.judge.evidence.negative import negative_factors
 from labilis.judge.evidence.overall import overall
 from labilis.judge.evidence.plausible import plausible
@@ -38,8 +38,8 @@ from labilis.judge.evidence.yield_first import yield_first
 
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     free_motion, balance, held_direction, compression, element_order, half_waves, mesh_error, cross_check, completeness, under_required,
-    negative_factors, interacting_modes, symmetry, mesh_as_asked, joints, bolts, contact, midsurface, deflection_before_buckling,
-    following_pressure, yield_first, overall, traced, hand_check, plausible,
+    negative_factors, interacting_modes, symmetry, mesh_as_asked, joints, bolts, contact, midsurface, narrow_walls,
+    deflection_before_buckling, following_pressure, yield_first, overall, traced, hand_check, plausible,
     edge_support, each_load, held_part, centred, proportions, effective_length, stretch, southwell_line,
     linear_or_not, kept_length,
 )
