@@ -5,18 +5,20 @@ nothing: no pickle, no `eval`, no paths followed; sizes are checked before anyth
 """
 from __future__ import annotations
 
+import contextlib
+import functools
 import hashlib
 import io
 import json
+import math
 import os
 import sqlite3
 import tempfile
 import time
 import zlib
-from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, Concatenate, ParamSpec, TypeVar
 
 import numpy as np
 
@@ -24,6 +26,8 @@ import labilis
 from labilis.model import LabilisError, Project, load_project
 from labilis.run.pack import pack, unpack
 
+P = ParamSpec("P")
+R = TypeVar("R")
 APPLICATION_ID = 0x4C41424C  # "LABL"
 FILE_VERSION = 1
 _SCHEMA = """
@@ -35,7 +39,9 @@ CREATE TABLE arrays (key TEXT NOT NULL, name TEXT NOT NULL, size INTEGER NOT NUL
                      PRIMARY KEY (key, name));
 """
 _MOST_STATEMENTS = 64 * 2**20  # bytes of JSON
-_MOST_ARRAY = 8 * 2**30  # bytes of one array
+_MOST_ARRAY = 2 * 2**30  # bytes of one array: 20 modes of 4 million nodes
+_HEAD = 4096  # bytes of an array's description at most, for all that are kept here
+_MOST_EDITS = 2**62  # beyond, SQLite has no number for the next one
 _MOST_HISTORY = 500
 _MOST_RESULTS = 24
 
@@ -63,6 +69,41 @@ def _disk_error(error: sqlite3.Error, path: Path) -> LabilisError:
         return LabilisError("The file cannot be written to; this change is not saved.", str(path),
                             "Save it under another name.", "read-only")
     return LabilisError(f"The file cannot be written ({error}).", str(path), "Save it under another name.", "disk")
+
+
+def _damaged(path: Path, why: object) -> LabilisError:
+    """The error for a file that cannot be read, with what can be had of it."""
+    saved = ProjectFile.salvage(path)
+    remedy = (f"Its last readable statements ('{saved.name}') can be recovered into a new project."
+              if saved is not None else "Nothing in it can be read; take a backup copy.")
+    return LabilisError(f"The project file is damaged ({why}).", str(path), remedy, "damaged")
+
+
+def _told(act: Callable[Concatenate[ProjectFile, P], R]) -> Callable[Concatenate[ProjectFile, P], R]:
+    """A method of an open file that says in words what it finds spoilt there."""
+    @functools.wraps(act)
+    def told(self: ProjectFile, *args: P.args, **kwargs: P.kwargs) -> R:
+        try:
+            return act(self, *args, **kwargs)
+        except sqlite3.OperationalError as error:
+            raise _disk_error(error, self.path) from error
+        except (sqlite3.Error, TypeError, ValueError, OverflowError) as error:
+            raise _damaged(self.path, error) from error
+    return told
+
+
+def _tables(connection: sqlite3.Connection) -> dict[str, str]:
+    """What a database consists of, by name: the words that made it, without spaces; indices that SQLite makes itself left out."""
+    rows = connection.execute("SELECT type, name, sql FROM sqlite_master").fetchall()
+    return {str(name): "".join(str(sql).split()) for kind, name, sql in rows
+            if not (str(name).startswith("sqlite_") and (sql is None or kind == "table"))}
+
+
+@functools.cache
+def _own_tables() -> dict[str, str]:
+    with contextlib.closing(sqlite3.connect(":memory:")) as connection:
+        connection.executescript(_SCHEMA)
+        return _tables(connection)
 
 
 class ProjectFile:
@@ -118,17 +159,22 @@ class ProjectFile:
             if version > FILE_VERSION:
                 raise LabilisError(f"The file has version {version}; this program knows {FILE_VERSION}.", str(path),
                                    "Open it with a newer Labilis.", "version")
+            if _tables(connection) != _own_tables():  # before anything is read: a view could go on for ever
+                raise sqlite3.DatabaseError("it does not hold the tables of a project")
             whole = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
             if whole != "ok":
                 raise sqlite3.DatabaseError(whole)
+            if connection.execute("SELECT max(id) FROM history").fetchone()[0] > _MOST_EDITS:
+                raise sqlite3.DatabaseError("its history has an impossible length")
             opened = cls(path, connection, read_only)
-            _ = opened.project
+            _ = opened._stated()
             return opened
-        except sqlite3.Error as error:
-            saved = cls.salvage(path)
-            remedy = (f"Its last readable statements ('{saved.name}') can be recovered into a new project."
-                      if saved is not None else "Nothing in it can be read; take a backup copy.")
-            raise LabilisError(f"The project file is damaged ({error}).", str(path), remedy, "damaged") from error
+        except LabilisError as error:
+            if error.code in ("not-project", "version"):
+                raise
+            raise _damaged(path, error.what) from error
+        except (sqlite3.Error, TypeError, ValueError, OverflowError) as error:
+            raise _damaged(path, error) from error
 
     @staticmethod
     def salvage(path: Path) -> Project | None:
@@ -141,15 +187,21 @@ class ProjectFile:
             except (OSError, sqlite3.Error):
                 return None
             try:
-                last = connection.execute("SELECT max(id) FROM history").fetchone()[0]
-                for number in range(int(last or 0), 0, -1):
+                if _tables(connection).get("history") != _own_tables()["history"]:
+                    return None
+                last = 2**63 - 1
+                for _ in range(_MOST_HISTORY):
                     try:
-                        row = connection.execute("SELECT statements FROM history WHERE id=?", (number,)).fetchone()
-                        if row is not None:
-                            return load_project(row[0])
-                    except (sqlite3.Error, LabilisError):
+                        row = connection.execute("SELECT id, statements FROM history WHERE id<=? ORDER BY id DESC LIMIT 1",
+                                                 (last,)).fetchone()
+                        if row is None:
+                            return None
+                        last = row[0] - 1
+                        if isinstance(row[1], str) and len(row[1]) <= _MOST_STATEMENTS:
+                            return load_project(row[1])
+                    except LabilisError:
                         continue
-            except sqlite3.Error:
+            except (sqlite3.Error, TypeError, ValueError, OverflowError):
                 return None
             finally:
                 connection.close()
@@ -166,13 +218,12 @@ class ProjectFile:
 
     # --- statements -----------------------------------------------------------------------------------------------
     @property
+    @_told
     def project(self) -> Project:
         """Present statements."""
-        row = self._db.execute("SELECT statements FROM history WHERE id=?", (self._current(),)).fetchone()
-        if row is None or len(row[0]) > _MOST_STATEMENTS:
-            raise sqlite3.DatabaseError("the present statements are missing")
-        return load_project(row[0])
+        return self._stated()
 
+    @_told
     def commit(self, project: Project, title: str) -> None:
         """Make these the present statements; what was undone is forgotten. One transaction."""
         with self._transaction():
@@ -180,36 +231,43 @@ class ProjectFile:
             self._insert(project, title)
             self._db.execute("DELETE FROM history WHERE id<=(SELECT max(id) FROM history)-?", (_MOST_HISTORY,))
 
+    @_told
     def undo(self) -> Project | None:
         """Step back; None at the beginning."""
         return self._step("SELECT max(id) FROM history WHERE id<?")
 
+    @_told
     def redo(self) -> Project | None:
         """Step forward again; None at the end."""
         return self._step("SELECT min(id) FROM history WHERE id>?")
 
+    @_told
     def history(self) -> tuple[list[str], list[str]]:
         """Titles that can be undone (latest last) and redone (next first)."""
         current = self._current()
         rows = self._db.execute("SELECT id, title FROM history ORDER BY id").fetchall()
-        return [title for number, title in rows[1:] if number <= current], [title for number, title in rows if number > current]
+        return ([str(title) for number, title in rows[1:] if number <= current],
+                [str(title) for number, title in rows if number > current])
 
     # --- files and results ----------------------------------------------------------------------------------------
+    @_told
     def files(self) -> dict[str, bytes]:
         """Imported files by SHA-256, each checked against it."""
         found = {}
         for sha, data in self._db.execute("SELECT sha256, bytes FROM files"):
-            if hashlib.sha256(data).hexdigest() != sha:
+            if not isinstance(data, bytes) or hashlib.sha256(data).hexdigest() != sha:
                 raise LabilisError("An imported file inside the project is damaged.", str(self.path), "Import it again.",
                                    "damaged")
             found[sha] = data
         return found
 
+    @_told
     def add_file(self, sha: str, name: str, data: bytes) -> None:
         """Keep an imported file; those that older statements need stay."""
         with self._transaction():
             self._insert_file(sha, name, data)
 
+    @_told
     def put_result(self, key: str, result: Any) -> None:
         """Keep a result under its key; the oldest beyond a few dozen are dropped."""
         kind, meta, arrays = pack(result)
@@ -228,6 +286,7 @@ class ProjectFile:
                 self._db.execute("DELETE FROM results WHERE key=?", (stale,))
                 self._db.execute("DELETE FROM arrays WHERE key=?", (stale,))
 
+    @_told
     def results(self, keys: Iterable[str] | None = None) -> dict[str, Any]:
         """Results by key; those that cannot be read are left out, since a run makes them again."""
         wanted = None if keys is None else set(keys)
@@ -237,7 +296,7 @@ class ProjectFile:
                 continue
             try:
                 found[key] = unpack(kind, self._opened(key, kind, meta), dict(self._arrays(key)))
-            except (LabilisError, ValueError, zlib.error, sqlite3.Error, MemoryError):
+            except Exception:  # whatever is wrong with it: checksum, size, shape, kind, memory
                 continue
         return found
 
@@ -266,6 +325,12 @@ class ProjectFile:
         return copy
 
     # --- helpers --------------------------------------------------------------------------------------------------
+    def _stated(self) -> Project:
+        row = self._db.execute("SELECT statements FROM history WHERE id=?", (self._current(),)).fetchone()
+        if row is None or not isinstance(row[0], str) or len(row[0]) > _MOST_STATEMENTS:
+            raise ValueError("the present statements are missing")
+        return load_project(row[0])
+
     def _opened(self, key: str, kind: str, sealed: str) -> dict[str, Any]:
         """What a result holds besides its arrays. Raises ValueError when anything of it is not as it was written."""
         packed = self._db.execute("SELECT key, name, size, packed FROM arrays WHERE key=?", (key,)).fetchall()
@@ -275,7 +340,7 @@ class ProjectFile:
             raise ValueError("a stored result was changed, or is of another version")
         return dict(stored["meta"])
 
-    @contextmanager
+    @contextlib.contextmanager
     def _transaction(self) -> Iterator[None]:
         if self.read_only:
             raise LabilisError("The file is open for reading only; this change is not saved.", str(self.path),
@@ -311,14 +376,27 @@ class ProjectFile:
             return None
         with self._transaction():
             self._db.execute("INSERT OR REPLACE INTO state VALUES ('current', ?)", (str(row[0]),))
-        return self.project
+        return self._stated()
 
     def _arrays(self, key: str) -> Iterator[tuple[str, np.ndarray]]:
         for name, size, packed in self._db.execute("SELECT name, size, packed FROM arrays WHERE key=?", (key,)).fetchall():
-            if not 0 <= size <= _MOST_ARRAY:
+            unpacker = zlib.decompressobj()
+            head = unpacker.decompress(packed, _HEAD)
+            if not 0 <= size <= _MOST_ARRAY or size != _size_of(head):
                 raise ValueError("an array has an impossible size")
-            raw = zlib.decompressobj().decompress(packed, size)
+            raw = head + (unpacker.decompress(unpacker.unconsumed_tail, size - len(head)) if size > len(head) else b"")
             yield name, np.lib.format.read_array(io.BytesIO(raw), allow_pickle=False)
+
+
+def _size_of(head: bytes) -> int:
+    """Bytes of an array in NumPy's format as its first ones tell; looked at before the rest is unpacked."""
+    start = io.BytesIO(head)
+    version = np.lib.format.read_magic(start)
+    read = np.lib.format.read_array_header_1_0 if version == (1, 0) else np.lib.format.read_array_header_2_0
+    shape, _, dtype = read(start)
+    if dtype.hasobject:
+        raise ValueError("an array holds objects")
+    return start.tell() + math.prod(shape) * dtype.itemsize
 
 
 def _quoted(path: Path) -> str:
