@@ -115,6 +115,7 @@ class Worker:
 
     def ask(self, query: BodyQuery) -> None:
         """Ask what a STEP file holds."""
+        self.pause(False)
         self._send(query)
 
     def _send(self, job: object) -> None:

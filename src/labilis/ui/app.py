@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QApplication
 
 from labilis.ui.session import Session
 from labilis.ui.theme import LIGHT, style_sheet
+from labilis.ui.unforeseen import watch
 from labilis.ui.window import Window
 
 
@@ -25,10 +26,13 @@ def run_window(path: Path | None = None) -> int:
     """Open the window, with a file if one is given; returns the exit status."""
     application = make_application()
     window = Window(Session())
+    watched = watch(window)
     window.show()
     if path is not None:
         application.processEvents()
         window.load_path(path)
-    return application.exec()
+    status = application.exec()
+    del watched
+    return status
 
 

@@ -34,14 +34,29 @@ _KEEP_EVERY = 15.0  # s between writing where a trace stands
 def recovery_folder() -> Path:
     """Where unsaved work is kept."""
     folder = Path(os.environ.get("LABILIS_STATE") or user_state_path("labilis", ensure_exists=False)) / "unsaved"
-    folder.mkdir(parents=True, exist_ok=True)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise LabilisError(f"Unsaved work cannot be kept: there is no folder for it ({error.strerror}).", str(folder),
+                           "Save the project under a name.", "disk") from error
     return folder
+
+
+def _is_unsaved(path: Path) -> bool:
+    try:
+        return path.parent == recovery_folder()
+    except LabilisError:
+        return False
 
 
 def recoverable() -> list[Path]:
     """Unsaved work of windows that are gone, newest first."""
     found = []
-    for path in recovery_folder().glob("*.labilis"):
+    try:
+        waiting = list(recovery_folder().glob("*.labilis"))
+    except LabilisError:
+        return []
+    for path in waiting:
         try:
             process = int(path.stem.split("-")[0])
             os.kill(process, 0)
@@ -49,10 +64,7 @@ def recoverable() -> list[Path]:
             found.append(path)
         except PermissionError:
             continue
-    found = sorted(found, key=lambda path: -path.stat().st_mtime)
-    for old in found[5:]:  # the newest few are enough
-        _remove(old)
-    return found[:5]
+    return sorted(found, key=lambda path: -path.stat().st_mtime)
 
 
 class Session(QObject):
@@ -104,8 +116,8 @@ class Session(QObject):
         """Begin with these statements, in a recovery file until they are saved under a name."""
         self._leave()
         self._unsaved_number += 1
-        path = recovery_folder() / f"{os.getpid()}-{self._unsaved_number}-{int(time.time())}.labilis"
         try:
+            path = recovery_folder() / f"{os.getpid()}-{self._unsaved_number}-{int(time.time())}.labilis"
             self.file = ProjectFile.create(path, project, project_files(project, files))
         except LabilisError as error:  # no place for recovery must not stop the work
             self.file = None
@@ -127,7 +139,7 @@ class Session(QObject):
             raise
         self._leave()
         self.file = opened
-        recovered = path.parent == recovery_folder()
+        recovered = _is_unsaved(path)
         self._enter(project, files, None if recovered else path)
         if opened.read_only:
             self.note(f"{path.name} is open for reading only; save it under another name to keep changes")
@@ -348,6 +360,7 @@ class Session(QObject):
         self._judge()
         self.statements_changed.emit()
         self.results_changed.emit()
+        self._read_shape()
 
     def choose_case(self, name: str) -> None:
         """Show another load case."""
@@ -422,6 +435,9 @@ class Session(QObject):
         self.run_changed.emit()
 
     def _begin(self, plan: Plan, query: BodyQuery | None) -> None:
+        if query is None:
+            self._bodies = None
+        self._found_bodies = []
         self.running, self.run_started, self.last_error = plan, time.monotonic(), None
         self.progress, self.paused = Progress(0.0, "Starting"), False
         if query is not None:
@@ -443,6 +459,7 @@ class Session(QObject):
         if self.running is None:
             return
         self.worker.stop()
+        self._bodies = None  # what a stopped reading was for must not be done by the next run
         self._keep_checkpoint(force=True)
         self._finish()
         self.note("Stopped; what was found before stays")
@@ -487,6 +504,7 @@ class Session(QObject):
                     self.free_motion.emit(detail)
                 self.statements_changed.emit()
             elif event.kind == "died":
+                self._bodies = None
                 self._keep_checkpoint(force=True)
                 self._finish()
                 self.last_error = LabilisError(event.content, "run", code="died")

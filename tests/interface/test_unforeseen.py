@@ -1,0 +1,86 @@
+"""What nobody foresaw: errors in the window itself, a reading that was stopped, no folder for unsaved work."""
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+from PyQt6.QtWidgets import QApplication
+
+from labilis.model import LabilisError
+from labilis.ui.unforeseen import Unforeseen
+from tests.interface.conftest import DEMO, Hand
+
+STEP = DEMO.with_name("panel-prop.step")
+
+
+def test_an_error_in_the_window_is_told_and_the_window_stays(hand: Hand) -> None:
+    hand.load(DEMO)
+    watched = Unforeseen(hand.window)
+    try:
+        raise KeyError("nobody foresaw this")
+    except KeyError as error:
+        watched.take(KeyError, error, error.__traceback__)
+    assert watched.box.isVisible() and "nobody foresaw this" in watched.box.text()
+    assert str(hand.session.file.path) in watched.box.informativeText()
+    hand.click(watched.copy)  # type: ignore[arg-type]
+    assert "test_unforeseen.py" in QApplication.clipboard().text()  # type: ignore[union-attr]
+    watched.take(LabilisError, LabilisError("This is told in the window.", "mesh", "Mend it."), None)
+    assert "This is told in the window. Mend it." in hand.window.banner_text.text()
+    assert hand.session.project.pieces and hand.window.isVisible()
+
+
+PROGRAM = """
+import sys
+from PyQt6.QtCore import QTimer
+from labilis.ui import app, window
+def spoil(shown):
+    def raise_it():
+        raise ZeroDivisionError("in a slot")
+    QTimer.singleShot(200, raise_it)
+    QTimer.singleShot(1500, app.make_application().quit)
+whole = window.Window.show
+def show(self):
+    whole(self)
+    spoil(self)
+window.Window.show = show
+sys.exit(app.run_window())
+"""
+
+
+def test_the_process_outlives_an_error_in_a_slot(tmp_path: Path) -> None:
+    """Without a hook Qt ends it with status 134."""
+    ran = subprocess.run([sys.executable, "-c", PROGRAM], env=os.environ | {"LABILIS_STATE": str(tmp_path)}, capture_output=True, text=True,
+                         timeout=120)
+    assert ran.returncode == 0, ran.stderr[-2000:]
+    assert "ZeroDivisionError: in a slot" in ran.stderr
+
+
+@pytest.mark.parametrize("end", ["stop", "die"])
+def test_a_reading_that_ends_early_is_forgotten(hand: Hand, end: str, tmp_path: Path) -> None:
+    """What the next run ends with must not be taken for the bodies of that file."""
+    hand.load(DEMO)
+    before = hand.session.project
+    hand.session.import_step(STEP)
+    if end == "stop":
+        hand.session.stop()
+    else:
+        os.kill(hand.session.worker.process_id, 9)
+        hand.wait_idle()
+    hand.run()
+    assert hand.session.project == before
+    assert hand.session.current("modes") is not None
+
+
+def test_without_a_folder_for_unsaved_work_the_window_works_and_says_so(hand: Hand, monkeypatch: Any, tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("no folder")
+    monkeypatch.setenv("LABILIS_STATE", str(tmp_path / "file"))
+    problems: list[LabilisError] = []
+    hand.session.problem.connect(problems.append)
+    hand.load(DEMO)
+    assert problems and problems[0].code == "disk" and "Unsaved work cannot be kept" in problems[0].what
+    hand.session.save(tmp_path / "kept.labilis")
+    assert (tmp_path / "kept.labilis").stat().st_size > 0
