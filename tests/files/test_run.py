@@ -1,14 +1,17 @@
 """Runs: what stops them, keys, the worker process."""
+import csv
 import hashlib
 import os
 import signal
 import time
+from pathlib import Path
 
 import pytest
 
-from labilis.model import CylindricalAxes, Hub, LabilisError, LoadCase, LocalAxes, Material, NormalAxes, Project, Support
-from labilis.run import Plan, Progress, Runner, Snapshot, Worker, stage_keys
+from labilis.model import CylindricalAxes, Hub, LabilisError, LoadCase, LocalAxes, Material, NormalAxes, Project, Support, load_project
+from labilis.run import Plan, Progress, Runner, Snapshot, Worker, judge_project, stage_keys
 from labilis.run.worker import BodyQuery
+from labilis.store.export import plain_cell, write_results
 from tests.parts import bar_step, body_of, bored_step, bores, cantilever, face_towards, first_factor, pinned, region, run
 
 DATA = bar_step()
@@ -255,3 +258,39 @@ def test_another_mesh_never_meets_an_old_system() -> None:
         found = runner.run(snapshot(project), Plan("modes"))[stage_keys(project).modes].factors
         fresh = first.setdefault(size, Runner().run(snapshot(project), Plan("modes"))[stage_keys(project).modes].factors)
         assert found == pytest.approx(fresh, rel=1e-9)
+
+
+# --- what is written -------------------------------------------------------------------------------------------------------
+@pytest.mark.parametrize("name", ["../../x.step", "/etc/x.step", "a\\b.step", "..", "", "a\nb.step", "n" * 300 + ".step"])
+def test_an_imported_file_cannot_be_named_into_another_folder(name: str) -> None:
+    """Exporting a project writes its files under their names."""
+    model = cantilever(DATA).model_dump(mode="json")
+    model["geometry"][0]["file"] = name
+    with pytest.raises(LabilisError, match="not a file name without folders"):
+        load_project(model)
+
+
+def test_tables_hold_no_formulas_and_no_case_takes_the_file_of_another(tmp_path: Path) -> None:
+    project = cantilever(DATA)
+    piece = '=HYPERLINK("x")'
+    project = project.changed(pieces=[project.pieces[0].model_copy(update={"name": piece})], regions=[
+        item.model_copy(update={"piece": piece}) for item in project.regions])
+    case = project.cases[0]
+    project = project.changed(cases=[case.model_copy(update={"name": name}) for name in ("A b", "a-b", "a/b")])
+    report = judge_project(project, Runner().run(snapshot(project), Plan("modes")))
+    written = [path for found in report.cases for path in write_results(found, tmp_path / "out")]
+    assert len(set(written)) == len(written) == 9
+    assert all(path.parent == tmp_path / "out" for path in written)
+    for path in written:
+        if path.suffix == ".csv":
+            with open(path, newline="", encoding="utf-8") as source:
+                cells = [cell for row in csv.reader(source) for cell in row]
+            assert not [cell for cell in cells if cell[:1] in "=@" and cell]
+    modes = (tmp_path / "out" / "A-b-modes.csv").read_text(encoding="utf-8")
+    assert "'=HYPERLINK" in modes and modes.splitlines()[1].startswith("1,")
+
+
+@pytest.mark.parametrize(("cell", "kept"), [("-3.5", "-3.5"), ("+1e5", "+1e5"), ("=1+1", "'=1+1"), ("-cmd", "'-cmd"), ("@a", "'@a"),
+                                            ("plain", "plain"), (7, 7), ("", "")])
+def test_a_cell_is_text_or_a_number(cell: object, kept: object) -> None:
+    assert plain_cell(cell) == kept

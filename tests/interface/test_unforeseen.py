@@ -1,6 +1,7 @@
 """What nobody foresaw: errors in the window itself, a reading that was stopped, no folder for unsaved work."""
 from __future__ import annotations
 
+import json
 import os
 import subprocess
 import sys
@@ -8,11 +9,13 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QLabel, QTableWidget, QWidget
 
 from labilis.model import LabilisError
 from labilis.ui.unforeseen import Unforeseen
 from tests.interface.conftest import DEMO, Hand
+from tests.unit.test_mistakes import strip
 
 STEP = DEMO.with_name("panel-prop.step")
 
@@ -84,3 +87,33 @@ def test_without_a_folder_for_unsaved_work_the_window_works_and_says_so(hand: Ha
     assert problems and problems[0].code == "disk" and "Unsaved work cannot be kept" in problems[0].what
     hand.session.save(tmp_path / "kept.labilis")
     assert (tmp_path / "kept.labilis").stat().st_size > 0
+
+
+BIG = "<h1>=Big"
+
+
+def test_names_never_become_markup(hand: Hand, tmp_path: Path) -> None:
+    """A name from a file or a keyboard is shown letter by letter, on labels and in tooltips."""
+    model = strip()
+    model = json.loads(json.dumps(model).replace('"strip"', f'"{BIG}"').replace('"strip/', f'"{BIG}/').replace('"foot"', f'"{BIG} foot"')
+                       .replace('"one"', f'"{BIG} case"').replace('"push"', f'"{BIG} push"'))
+    path = tmp_path / "model.json"
+    path.write_text(json.dumps(model), encoding="utf-8")
+    hand.load(path)
+    hand.run()
+    assert hand.session.current("modes") is not None
+    labels = hand.window.findChildren(QLabel)
+    shown = [label for label in labels if "Big" in label.text()]
+    assert len(shown) > 3
+    for label in labels:
+        if label.textFormat() == Qt.TextFormat.AutoText:
+            assert not Qt.mightBeRichText(label.text()), label.text()
+        elif label.textFormat() == Qt.TextFormat.RichText:
+            assert "<h1>" not in label.text()
+    for widget in hand.window.findChildren(QWidget):
+        assert "<h1>" not in widget.toolTip(), type(widget)
+    for table in hand.window.findChildren(QTableWidget):
+        for row in range(table.rowCount()):
+            for column in range(table.columnCount()):
+                if (item := table.item(row, column)) is not None:
+                    assert "<h1>" not in item.toolTip()

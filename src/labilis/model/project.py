@@ -24,6 +24,14 @@ class Geometry(Statement):
     file: str = Field(description="file name as imported, without folders")
     sha256: str = Field(default="", description="hash of the bytes; filled in when read")
 
+    @field_validator("file")
+    @classmethod
+    def _is_a_name(cls, name: str) -> str:
+        """Files are written under this name: it must not lead into another folder."""
+        if name in ("", ".", "..") or len(name.encode("utf-8", "replace")) > 240 or any(c in "/\\" or ord(c) < 32 for c in name):
+            raise ValueError(f"{name[:60]!r} is not a file name without folders")
+        return name
+
 
 class Release(Statement):
     """A hinge at an end of a strut that is meshed as a line: it does not hand on bending about the weak or the strong axis of the

@@ -19,9 +19,34 @@ def _safe(name: str) -> str:
     return "".join(c if c.isalnum() or c in "-_" else "-" for c in name).strip("-") or "case"
 
 
+def _stem(report: CaseReport) -> str:
+    """A file name for a case that no other case of the project has."""
+    taken: set[str] = set()
+    for case in report.facts.project.cases:
+        stem = known = _safe(case.name)[:80]
+        number = 1
+        while stem.lower() in taken:  # some file systems do not tell capitals
+            number += 1
+            stem = f"{known}-{number}"
+        if case.name == report.facts.case:
+            return stem
+        taken.add(stem.lower())
+    return _safe(report.facts.case)[:80]
+
+
+def plain_cell(text: object) -> object:
+    """A cell of a table as text that no spreadsheet takes for a formula; numbers stay numbers."""
+    if isinstance(text, str) and text[:1] in ("=", "+", "-", "@", "\t", "\r"):
+        try:
+            float(text)
+        except ValueError:
+            return "'" + text
+    return text
+
+
 def write_results(report: CaseReport, folder: Path) -> list[Path]:
     """Mesh with displacement, stress and mode shapes as VTU, modes and evidence as CSV; returns the files written."""
-    facts, stem = report.facts, _safe(report.facts.case)
+    facts, stem = report.facts, _stem(report)
     written = []
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -39,14 +64,15 @@ def write_results(report: CaseReport, folder: Path) -> list[Path]:
                 rows.writerow(["mode", "factor", "critical_load_n", "driver", "kind", "required_factor", "meets"])
                 for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.kinds), 1):
                     meets = facts.meets(number - 1)
-                    rows.writerow([number, f"{factor:.9g}", critical(factor), report.drivers[number - 1],
+                    rows.writerow([number, f"{factor:.9g}", critical(factor), plain_cell(report.drivers[number - 1]),
                                    kind, facts.required_of(report.drivers[number - 1]), "" if meets is None else meets])
             written.append(path)
         path = folder / f"{stem}-evidence.csv"
         with open(path, "w", newline="", encoding="utf-8") as target:
             rows = csv.writer(target)
             rows.writerow(["name", "figure", "unit", "state", "text"])
-            rows.writerows([item.name, item.figure, item.unit, item.state, " ".join([item.text, *(words for words, _ in item.causes)])]
+            rows.writerows([plain_cell(cell) for cell in (
+                item.name, item.figure, item.unit, item.state, " ".join([item.text, *(words for words, _ in item.causes)]))]
                            for item in report.evidence)
         written.append(path)
     except OSError as error:

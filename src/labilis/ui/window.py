@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QMessageBox,
     QProgressBar,
@@ -30,6 +29,7 @@ from labilis.ui.commands import Command, CommandBox
 from labilis.ui.drawer.drawer import Drawer
 from labilis.ui.editing import Editing
 from labilis.ui.ladder.ladder import Ladder
+from labilis.ui.plain import Label, plain_tip
 from labilis.ui.session import Session, recoverable
 from labilis.ui.sheet.sheet import STATIONS, Sheet
 from labilis.ui.stage.stage import Stage
@@ -93,9 +93,9 @@ class Window(Editing, QMainWindow):
         bar.setFixedHeight(44)
         row = QHBoxLayout(bar)
         row.setContentsMargins(12, 4, 10, 4)
-        self.name = QLabel()
+        self.name = Label()
         self.name.setObjectName("name")
-        self.scenario = QLabel()
+        self.scenario = Label()
         self.scenario.setObjectName("note")
         row.addWidget(self.name)
         row.addWidget(self.scenario)
@@ -133,7 +133,7 @@ class Window(Editing, QMainWindow):
         banner = QWidget()
         row = QHBoxLayout(banner)
         row.setContentsMargins(14, 3, 14, 3)
-        self.banner_text = QLabel()
+        self.banner_text = Label()
         self.banner_text.setWordWrap(True)
         self.banner_progress = QProgressBar()
         self.banner_progress.setTextVisible(False)
@@ -256,12 +256,12 @@ class Window(Editing, QMainWindow):
         self.name.setText(project.name)
         self.scenario.setText(project.scenario)
         state = "not saved under a name yet" if session.saved_path is None else str(session.saved_path)
-        self.name.setToolTip(state)
+        self.name.setToolTip(plain_tip(state))
         self.setWindowTitle(f"{project.name} — Labilis")
         self.case_box.blockSignals(True)
         self.case_box.clear()
         self.case_box.addItems([f"Case: {case.name}{self._case_mark(case.name)}" for case in project.cases] or ["no load case"])
-        self.case_box.setToolTip(self._worst_case())
+        self.case_box.setToolTip(plain_tip(self._worst_case()))
         names = [case.name for case in project.cases]
         if session.case_name in names:
             self.case_box.setCurrentIndex(names.index(session.case_name))
@@ -357,7 +357,7 @@ class Window(Editing, QMainWindow):
                 state = "out of date" if session.last_modes else "to run"
                 button.setText(f"Run: find modes ({which} {state})")
                 button.setEnabled(not missing)
-                button.setToolTip(self._next_step() + " (Ctrl+R)")
+                button.setToolTip(plain_tip(self._next_step() + " (Ctrl+R)"))
             else:
                 button.setText("Modes are up to date")
                 button.setEnabled(False)

@@ -3,12 +3,13 @@ from __future__ import annotations
 
 import math
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from labilis.judge.findings import ConvergenceFindings
 from labilis.judge.sentences import convergence_words
 from labilis.ui.drawer.chart import Chart, Line, Panel
 from labilis.ui.drawer.tables import column_widths
+from labilis.ui.plain import Label
 from labilis.ui.theme import LIGHT
 
 _NOTHING = "No convergence study yet. It finds the first factor with several meshes: run it at the Mesh station."
@@ -28,7 +29,7 @@ class ConvergencePage(QWidget):
         self.table.setShowGrid(False)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         column_widths(self.table, (86, 74, 78, 84, None), 4)
-        self.note = QLabel(_NOTHING)
+        self.note = Label(_NOTHING)
         self.note.setObjectName("note")
         self.note.setWordWrap(True)
         self.chart = Chart("Chart of the convergence study")

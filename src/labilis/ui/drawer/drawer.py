@@ -8,7 +8,6 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPlainTextEdit,
     QPushButton,
     QStackedWidget,
@@ -25,6 +24,7 @@ from labilis.ui.drawer.screening import ScreeningPage
 from labilis.ui.drawer.studies import StudiesPage
 from labilis.ui.drawer.tables import plain_table, text_cell
 from labilis.ui.drawer.trace_page import TracePage
+from labilis.ui.plain import Label
 from labilis.ui.theme import LIGHT, icon
 
 if TYPE_CHECKING:
@@ -60,7 +60,7 @@ class Drawer(QWidget):
             row.addWidget(tab)
             self.tabs[name] = tab
         row.addStretch(1)
-        self.summary = QLabel()
+        self.summary = Label()
         self.summary.setObjectName("note")
         row.addWidget(self.summary)
         self.fold = QToolButton()

@@ -8,7 +8,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QTableWidgetItem,
     QToolButton,
@@ -21,6 +20,7 @@ from labilis.judge.numbers import force_text
 from labilis.model import HandCheck, LabilisError
 from labilis.run.report import CaseReport
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
+from labilis.ui.plain import Label
 from labilis.ui.theme import LIGHT
 
 if TYPE_CHECKING:
@@ -43,7 +43,7 @@ class HandPage(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         left, right = QVBoxLayout(), QVBoxLayout()
         row = QHBoxLayout()
-        row.addWidget(QLabel("of"))
+        row.addWidget(Label("of"))
         self.members = QComboBox()
         self.members.setAccessibleName("Piece that is checked")
         self.members.currentTextChanged.connect(self._chosen)
@@ -56,7 +56,7 @@ class HandPage(QWidget):
         self.table.itemSelectionChanged.connect(self._show_selected)
         self.table.itemChanged.connect(self._ticked)
         left.addWidget(self.table, 1)
-        self.formula = QLabel()
+        self.formula = Label()
         self.formula.setWordWrap(True)
         self.formula.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         right.addWidget(self.formula)

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayo
 from labilis.judge.numbers import critical_text
 from labilis.run.report import CaseReport
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
+from labilis.ui.plain import plain_tip
 from labilis.ui.theme import LIGHT
 
 _COLUMNS = ["mode", "factor", "critical load", "driver", "energy", "kind", "half wave", "against the required"]
@@ -108,7 +109,7 @@ class ModesPage(QWidget):
         cell = text_cell("")
         cell.setData(Qt.ItemDataRole.UserRole, [share for _, share in shares])
         words = ", ".join(f"{name} {100 * share:.0f} %" for name, share in shares)
-        cell.setToolTip(words)
+        cell.setToolTip(plain_tip(words))
         cell.setData(Qt.ItemDataRole.AccessibleTextRole, words)
         self.table.setItem(row, _SHARES, cell)
 

@@ -3,14 +3,16 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QHeaderView, QLabel, QTableWidget, QTableWidgetItem
+from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem
+
+from labilis.ui.plain import Label, plain_tip
 
 _HEIGHT = 26
 
 
 def text_cell(words: str, colour: str = "") -> QTableWidgetItem:
     item = QTableWidgetItem(words)
-    item.setToolTip(words)
+    item.setToolTip(plain_tip(words))
     item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
     if colour:
         item.setForeground(QColor(colour))
@@ -48,9 +50,9 @@ def column_widths(table: QTableWidget, widths: tuple[int | None, ...], stretched
     table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
 
 
-def note_below(words: str) -> QLabel:
+def note_below(words: str) -> Label:
     """A small wrapped label."""
-    note = QLabel(words)
+    note = Label(words)
     note.setObjectName("note")
     note.setWordWrap(True)
     return note

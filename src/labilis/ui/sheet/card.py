@@ -5,13 +5,14 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from labilis.judge.spans import Sentence, Span
 from labilis.model import LabilisError
 from labilis.model.statements import MOTIONS, TURNS
 from labilis.model.units import KINDS
 from labilis.ui.actions import without_piece, without_scribe
+from labilis.ui.plain import Label
 from labilis.ui.sheet.sentence import MotionEditor, SentenceLabel, ValueEditor, choose
 from labilis.ui.theme import LIGHT
 
@@ -270,9 +271,9 @@ def _without(project: Any, field: str, name: str) -> Any:
     return project.changed(hubs=[hub for hub in project.hubs if hub.name in used])
 
 
-def note_label(text: str) -> QLabel:
+def note_label(text: str) -> Label:
     """A quiet line under a card."""
-    label = QLabel(text)
+    label = Label(text)
     label.setObjectName("note")
     label.setWordWrap(True)
     return label

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from labilis.judge.spans import Sentence, Span
 from labilis.model import LabilisError
+from labilis.ui.plain import Label
 from labilis.ui.theme import LIGHT
 
 
@@ -90,7 +91,7 @@ class ValueEditor(QFrame):
         row.addWidget(self.line, 1)
         row.addWidget(self.ok)
         layout.addLayout(row)
-        self.note = QLabel(hint)
+        self.note = Label(hint)
         self.note.setObjectName("note")
         self.note.setWordWrap(True)
         layout.addWidget(self.note)
@@ -151,7 +152,7 @@ class MotionEditor(QFrame):
         self.ok = QPushButton("Set")
         self.ok.clicked.connect(self.accept)
         layout.addWidget(self.ok, 2, 2)
-        self.note = QLabel("Ticked motions are held.")
+        self.note = Label("Ticked motions are held.")
         self.note.setObjectName("note")
         self.note.setWordWrap(True)
         layout.addWidget(self.note, 2, 0, 1, 2)

@@ -5,8 +5,9 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QSlider, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QSlider, QToolButton, QVBoxLayout, QWidget
 
+from labilis.ui.plain import Label
 from labilis.ui.theme import LIGHT, icon
 
 _SPEEDS = {"0.25 ×": 0.25, "0.5 ×": 0.5, "1 ×": 1.0, "2 ×": 2.0}
@@ -47,14 +48,14 @@ class Playback(QWidget):
         layout.setContentsMargins(14, 4, 14, 8)
         layout.setSpacing(2)
         top = QHBoxLayout()
-        self.low, self.high, self.unit = QLabel(), QLabel(), QLabel()
+        self.low, self.high, self.unit = Label(), Label(), Label()
         self.legend = _Legend()
         for label in (self.low, self.high, self.unit):
             label.setObjectName("note")
         for widget in (self.low, self.legend, self.high, self.unit):
             top.addWidget(widget)
         top.addStretch(1)
-        self.story = QLabel()
+        self.story = Label()
         self.story.setStyleSheet("font-weight: 600")
         top.addWidget(self.story)
         layout.addLayout(top)
@@ -89,7 +90,7 @@ class Playback(QWidget):
         row.addWidget(self.button)
         row.addWidget(self.slider, 1)
         for word, widget in (("scale", self.scale), ("speed", self.speed)):
-            label = QLabel(word)
+            label = Label(word)
             label.setObjectName("note")
             row.addWidget(label)
             row.addWidget(widget)

@@ -3,6 +3,7 @@ from __future__ import annotations
 
 import math
 import time
+from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +15,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVB
 from labilis.run.picking import describe_edge, describe_face
 from labilis.ui import actions, marking
 from labilis.ui.joining import join_offers
+from labilis.ui.plain import Label
 from labilis.ui.stage import fields
 from labilis.ui.stage.playback import Playback
 from labilis.ui.stage.quality import QualityStrip
@@ -82,12 +84,12 @@ class Stage(QWidget):
         self.compare_button.setMenu(self.compare_menu)
         row.addWidget(self.compare_button)
         row.addStretch(1)
-        self.hint = QLabel("")
+        self.hint = Label("")
         self.hint.setObjectName("note")
         row.addWidget(self.hint)
         layout.addLayout(row)
         self._holder = QVBoxLayout()
-        self._empty = QLabel("Open a STEP file to begin.\n\nCtrl+O opens a project or a model, Ctrl+N a STEP file.")
+        self._empty = Label("Open a STEP file to begin.\n\nCtrl+O opens a project or a model, Ctrl+N a STEP file.")
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._empty.setStyleSheet(f"color: {LIGHT.quiet}; font-size: 15px;")
         self._holder.addWidget(self._empty)
@@ -101,6 +103,7 @@ class Stage(QWidget):
         self.quality = QualityStrip()
         layout.addWidget(self.quality)
         self.name_tag = QLabel(self, Qt.WindowType.ToolTip)
+        self.name_tag.setTextFormat(Qt.TextFormat.RichText)
         self.name_tag.setStyleSheet(f"background: {LIGHT.card}; border: 1px solid {LIGHT.quiet}; padding: 3px 7px;")
         self.name_tag.setAttribute(Qt.WidgetAttribute.WA_ShowWithoutActivating)
         self.pointer_bar = self._make_bar()
@@ -522,7 +525,7 @@ class Stage(QWidget):
         if words is None:
             self.name_tag.hide()
             return
-        self.name_tag.setText(f"<b>{words[0]}</b><br>{words[1]}")
+        self.name_tag.setText(f"<b>{escape(words[0])}</b><br>{escape(words[1])}")
         self.name_tag.adjustSize()
         self.name_tag.move(self._global(x, y) + QPoint(16, 14))
         if self.isActiveWindow() and not self.pointer_bar.isVisible():
@@ -569,8 +572,9 @@ class Stage(QWidget):
         layout.setContentsMargins(8, 5, 8, 7)
         layout.setSpacing(4)
         self.bar_title = QLabel()
+        self.bar_title.setTextFormat(Qt.TextFormat.RichText)
         layout.addWidget(self.bar_title)
-        self.bar_note = QLabel()
+        self.bar_note = Label()
         self.bar_note.setObjectName("note")
         layout.addWidget(self.bar_note)
         row = QHBoxLayout()
@@ -616,7 +620,7 @@ class Stage(QWidget):
     def _place_bar(self, x: float, y: float) -> None:
         names = [self.describe(item) for item in self.selection]
         title = names[0][0] if len(names) == 1 else f"{len(names)} picked"
-        self.bar_title.setText(f"<b>{title}</b>  {names[0][1] if len(names) == 1 else ''}")
+        self.bar_title.setText(f"<b>{escape(title)}</b>  {escape(names[0][1]) if len(names) == 1 else ''}")
         self._measure()
         self.fill_menus()
         self.name_tag.hide()
