@@ -117,3 +117,51 @@ def test_names_never_become_markup(hand: Hand, tmp_path: Path) -> None:
             for column in range(table.columnCount()):
                 if (item := table.item(row, column)) is not None:
                     assert "<h1>" not in item.toolTip()
+
+
+def test_a_file_that_another_window_has_open_is_for_reading_only(hand: Hand, tmp_path: Path, monkeypatch: Any) -> None:
+    from labilis.store import holders
+
+    monkeypatch.setenv("LABILIS_STATE", str(tmp_path / "state"))
+    path = tmp_path / "shared.labilis"
+    hand.load(DEMO)
+    hand.session.save(path)
+    sleeper = subprocess.Popen(["sleep", "60"])
+    try:
+        note = holders.hold(path)
+        assert note is not None and holders.holder_of(path) is None
+        note.write_text(str(sleeper.pid))
+        hand.session.open(path)
+        hand.wait_idle()
+        assert f"process {sleeper.pid}" in hand.window.banner_text.text() and hand.session.file.read_only
+        hand.session.edit(hand.session.project.changed(name="other"), "renamed")
+        assert "reading only" in hand.window.banner_text.text()
+    finally:
+        sleeper.kill()
+        sleeper.wait()
+    hand.session.open(path)
+    assert not hand.session.file.read_only and note.read_text() == str(os.getpid())
+    hand.session.close()
+    assert not note.exists()
+
+
+@pytest.mark.parametrize("way", ["deleted", "moved", "replaced"])
+def test_a_file_that_is_gone_while_it_is_open_is_told_and_saved_anew(hand: Hand, tmp_path: Path, way: str) -> None:
+    path = tmp_path / "here.labilis"
+    hand.load(DEMO)
+    hand.session.save(path)
+    if way == "deleted":
+        path.unlink()
+    else:
+        path.rename(tmp_path / "elsewhere.labilis")
+    if way == "replaced":
+        path.write_bytes((tmp_path / "elsewhere.labilis").read_bytes())
+    hand.session.edit(hand.session.project.changed(name="kept in the window"), "renamed")
+    assert "no longer where it was" in hand.window.banner_text.text()
+    hand.answer_open(tmp_path / "anew.labilis")
+    hand.click(hand.window.banner_fix)
+    from labilis.store import ProjectFile
+
+    opened = ProjectFile.open(tmp_path / "anew.labilis")
+    assert opened.project.name == "kept in the window"
+    opened.close()

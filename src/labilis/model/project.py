@@ -29,7 +29,7 @@ class Geometry(Statement):
     def _is_a_name(cls, name: str) -> str:
         """Files are written under this name: it must not lead into another folder."""
         if name in ("", ".", "..") or len(name.encode("utf-8", "replace")) > 240 or any(c in "/\\" or ord(c) < 32 for c in name):
-            raise ValueError(f"{name[:60]!r} is not a file name without folders")
+            raise ValueError(f"a geometry file is named without folders, and not {name[:60]!r}")
         return name
 
 

@@ -31,9 +31,6 @@ def load_model(path: Path) -> Snapshot:
     files: dict[str, bytes] = {}
     geometry = []
     for item in project.geometry:
-        if Path(item.file).name != item.file:
-            raise LabilisError("A geometry file is named without folders.", f"geometry/{item.file}",
-                               "Put it beside the model.", "path")
         source = path.parent / item.file
         if not source.is_file():
             raise LabilisError(f"The geometry file '{item.file}' is not beside the model.", str(path),

@@ -112,6 +112,7 @@ class ProjectFile:
     def __init__(self, path: Path, connection: sqlite3.Connection, read_only: bool = False) -> None:
         self.path, self.read_only = path, read_only
         self._db = connection
+        self._there = _identity(path)
 
     # --- opening --------------------------------------------------------------------------------------------------
     @classmethod
@@ -136,8 +137,9 @@ class ProjectFile:
         return made
 
     @classmethod
-    def open(cls, path: Path) -> ProjectFile:
-        """Open an existing file after checking that it is whole and of a known version."""
+    def open(cls, path: Path, read_only: bool = False) -> ProjectFile:
+        """Open an existing file after checking that it is whole and of a known version; for reading only where asked for, or where it
+        cannot be written to."""
         path = Path(path)
         if not path.is_file():
             raise LabilisError("There is no such file.", str(path), "Check the name.", "no-file")
@@ -145,10 +147,12 @@ class ProjectFile:
             if start.read(16) != b"SQLite format 3\x00":
                 raise LabilisError("This is not a Labilis project: the file does not begin like one.", str(path),
                                    "Open a .labilis file, or import a STEP or JSON file.", "not-project")
-        read_only = not (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK))
+        fixed = not (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK))
+        read_only = read_only or fixed
         try:
             if read_only:
-                connection = sqlite3.connect(f"file:{_quoted(path)}?mode=ro&immutable=1", uri=True, isolation_level=None)
+                how = "mode=ro&immutable=1" if fixed else "mode=ro"
+                connection = sqlite3.connect(f"file:{_quoted(path)}?{how}", uri=True, isolation_level=None)
             else:
                 connection = sqlite3.connect(path, isolation_level=None, timeout=2.0)
             application = connection.execute("PRAGMA application_id").fetchone()[0]
@@ -345,6 +349,9 @@ class ProjectFile:
         if self.read_only:
             raise LabilisError("The file is open for reading only; this change is not saved.", str(self.path),
                                "Save it under another name.", "read-only")
+        if _identity(self.path) != self._there:  # SQLite would go on writing into what has no name any more
+            raise LabilisError("The file is no longer where it was: it was moved, deleted or replaced. This change is not saved.",
+                               str(self.path), "Save it under a name; nothing is lost while the window is open.", "disk")
         try:
             self._db.execute("BEGIN IMMEDIATE")
             yield
@@ -386,6 +393,15 @@ class ProjectFile:
                 raise ValueError("an array has an impossible size")
             raw = head + (unpacker.decompress(unpacker.unconsumed_tail, size - len(head)) if size > len(head) else b"")
             yield name, np.lib.format.read_array(io.BytesIO(raw), allow_pickle=False)
+
+
+def _identity(path: Path) -> tuple[int, int] | None:
+    """Which file a path leads to, None where there is none."""
+    try:
+        found = os.stat(path)
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
 
 
 def _size_of(head: bytes) -> int:

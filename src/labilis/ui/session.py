@@ -23,6 +23,7 @@ from labilis.run.revision import lost_regions
 from labilis.run.worker import BodyQuery
 from labilis.store import ProjectFile, load_model
 from labilis.store.grades import OwnGrade, import_grades, keep_grade, read_grades
+from labilis.store.holders import hold, holder_of, let_go
 from labilis.store.json_form import project_files
 
 _STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes", "trace": "the trace",
@@ -106,6 +107,7 @@ class Session(QObject):
         self._unsaved_number = 0
         self.paused, self._paused_at, self._kept_at = False, 0.0, 0.0
         self._latest: tuple[str, TraceCheckpoint | None] = ("", None)
+        self._holding: Path | None = None
         self.worker = Worker()
         self._timer = QTimer(self)
         self._timer.setInterval(25)
@@ -131,7 +133,8 @@ class Session(QObject):
             snapshot = load_model(path)
             self.new(snapshot.project, snapshot.files, f"Read {path.name}")
             return
-        opened = ProjectFile.open(path)
+        other = holder_of(path)
+        opened = ProjectFile.open(path, read_only=other is not None)
         try:
             project, files = opened.project, opened.files()
         except LabilisError:
@@ -141,8 +144,13 @@ class Session(QObject):
         self.file = opened
         recovered = _is_unsaved(path)
         self._enter(project, files, None if recovered else path)
-        if opened.read_only:
+        if other is not None:
+            self.problem.emit(LabilisError(f"{path.name} is open in another window (process {other}); here it is for reading only.", "",
+                                           "Save it under another name to change it here.", "read-only"))
+        elif opened.read_only:
             self.note(f"{path.name} is open for reading only; save it under another name to keep changes")
+        else:
+            self._holding = hold(path)
         self.note(f"Opened {path.name}")
 
 
@@ -271,7 +279,8 @@ class Session(QObject):
                 _remove(old.path)
         if self.file.project != self.project:
             self.file.commit(self.project, "save")
-        self.saved_path = path
+        let_go(self._holding)
+        self.saved_path, self._holding = path, hold(path)
         self.note(f"Saved {path.name}")
         self.file_changed.emit()
 
@@ -284,6 +293,8 @@ class Session(QObject):
     def _leave(self) -> None:
         if self.worker.busy:
             self.stop()
+        let_go(self._holding)
+        self._holding = None
         if self.file is not None:
             path, empty = self.file.path, self.saved_path is None and not self.project.pieces
             self.file.close()

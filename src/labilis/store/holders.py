@@ -1,0 +1,45 @@
+"""Which process has a project file open for writing: a note beside the user's own state, so that two windows do not write into one file."""
+from __future__ import annotations
+
+import hashlib
+import os
+from pathlib import Path
+
+from platformdirs import user_state_path
+
+
+def _note_of(path: Path) -> Path:
+    folder = Path(os.environ.get("LABILIS_STATE") or user_state_path("labilis", ensure_exists=False)) / "open"
+    return folder / hashlib.sha256(os.fsencode(Path(path).resolve())).hexdigest()[:32]
+
+
+def holder_of(path: Path) -> int | None:
+    """Process that has the file open, other than this one; None where there is none, or where it is gone."""
+    try:
+        process = int(_note_of(path).read_text())
+        os.kill(process, 0)
+    except PermissionError:  # it lives, and is somebody else's
+        return process
+    except (OSError, ValueError, OverflowError):
+        return None
+    return None if process == os.getpid() else process
+
+
+def hold(path: Path) -> Path | None:
+    """Notes that this process has the file open; returns the note, None where none can be made."""
+    note = _note_of(path)
+    try:
+        note.parent.mkdir(parents=True, exist_ok=True)
+        note.write_text(str(os.getpid()))
+    except OSError:
+        return None
+    return note
+
+
+def let_go(note: Path | None) -> None:
+    """Takes a note of this process away."""
+    try:
+        if note is not None and note.read_text() == str(os.getpid()):
+            note.unlink()
+    except OSError:
+        pass
