@@ -15,6 +15,7 @@ from typing import Annotated, Any
 import typer
 
 from labilis import __version__
+from labilis.cli.improve import add_commands
 from labilis.model import LabilisError
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False,
@@ -397,6 +398,9 @@ def _write_text(path: Path, text: str) -> None:
     except OSError as error:
         raise LabilisError(f"The file cannot be written ({error.strerror}).", str(path), "Choose another place.",
                            "disk") from error
+
+
+add_commands(app)
 
 
 @app.command()

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from labilis.model import RESPONSES
+
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Texts = NDArray[np.str_]
@@ -371,6 +373,31 @@ class SettledFindings:
     def enough(self) -> bool:
         """Whether the error of the last mesh is under the limit."""
         return len(self.errors) > 0 and bool(self.errors[-1] <= self.limit)
+
+
+@dataclass(frozen=True)
+class TrialFindings:
+    """One trial of a plan: parameters (p,) with what each was set to, texts (p,), and its value in kernel units, numbers (p,); responses
+    (6,) in the order of `RESPONSES` and in kernel units, the least of all cases (motions and stresses: the largest), nan where there is
+    none; mesh_error: of the first factor, relative, nan where it is not known; stated: every case is stated right; meets: 1, 0, or -1 for
+    no verdict; driver, kind: of the first mode; reason: why there is no answer, in words, '' where there is one."""
+
+    parameters: Texts
+    texts: Texts
+    numbers: Floats
+    responses: Floats
+    mesh_error: float
+    stated: bool
+    meets: int
+    driver: str
+    kind: str
+    reason: str
+    unknowns: int
+    seconds: float
+
+    def response(self, name: str) -> float:
+        """A response by its name."""
+        return float(self.responses[RESPONSES.index(name)])  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True)

@@ -23,6 +23,7 @@ from labilis.model.project import (
     Seed,
     TracePlan,
     load_project,
+    statements_of,
 )
 from labilis.model.recipes import (
     Block,
@@ -67,10 +68,13 @@ from labilis.model.statements import (
     Tilt,
     WeightLoad,
 )
+from labilis.model.trials import RESPONSE_KINDS, RESPONSES, Limit, Response, TrialPlan, Variant, Vary
 
 __all__ = [
     "CLASS_FACTORS",
     "GRADES",
+    "RESPONSES",
+    "RESPONSE_KINDS",
     "Block",
     "Bolt",
     "BoltGrade",
@@ -89,6 +93,7 @@ __all__ = [
     "HandCheck",
     "Hub",
     "LabilisError",
+    "Limit",
     "LineCopies",
     "LineLoad",
     "Load",
@@ -112,6 +117,7 @@ __all__ = [
     "Recipe",
     "Region",
     "Release",
+    "Response",
     "Rib",
     "RingCopies",
     "Scribe",
@@ -127,8 +133,12 @@ __all__ = [
     "TemperatureLoad",
     "Tilt",
     "TracePlan",
+    "TrialPlan",
     "Turn",
+    "Variant",
+    "Vary",
     "WeightLoad",
     "grade",
     "load_project",
+    "statements_of",
 ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 import json
 from collections import deque
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Any, Literal
 
 from pydantic import Field, ValidationError, field_validator, model_validator
@@ -14,6 +15,7 @@ from labilis.model.recipes import Copies, Cut, MirrorCopy, Place, Recipe, recipe
 from labilis.model.regions import Region
 from labilis.model.scribes import Scribe
 from labilis.model.statements import Bolt, Load, Material, Seam, Spring, Statement, Support, Text3
+from labilis.model.trials import TrialPlan, Variant
 
 FORMAT_VERSION: Literal[1] = 1
 
@@ -267,17 +269,24 @@ class Project(Statement):
     euler: EulerChoice = EulerChoice()
     trace: TracePlan = TracePlan()
     checks: tuple[HandCheck, ...] = ()
+    plans: tuple[TrialPlan, ...] = Field(default=(), description="trial plans over the parameters")
+    design: str = Field(default="first design", min_length=1, description="name of these statements among the variants")
+    variants: tuple[Variant, ...] = Field(default=(), description="other designs, each with its own statements")
 
     @model_validator(mode="after")
     def _consistent(self) -> Project:
         for name in self.parameters:
             if not is_name(name):
                 raise ValueError(f"parameters: '{name}' cannot be a parameter's name (a word that is not a unit)")
-        for field in ("materials", "pieces", "bolts", "seams", "scribes", "regions", "hubs", "supports", "springs", "loads", "cases"):
+        for field in ("materials", "pieces", "bolts", "seams", "scribes", "regions", "hubs", "supports", "springs", "loads", "cases",
+                      "plans", "variants"):
             names = [item.name for item in getattr(self, field)]
             for name in names:
                 if names.count(name) > 1:
                     raise ValueError(f"{field}: the name '{name}' is given twice")
+        if self.design in self._names(self.variants):
+            raise ValueError(f"variants: the name '{self.design}' is given twice")
+        self._known("plans", ((plan.name, vary.parameter) for plan in self.plans for vary in plan.vary), set(self.parameters), "parameter")
         files = {geometry.file for geometry in self.geometry}
         self._known("pieces", ((p.name, p.geometry) for p in self.pieces if p.geometry), files, "file")
         self._known("pieces", ((p.name, p.material) for p in self.pieces if p.material), self._names(self.materials),
@@ -441,6 +450,7 @@ class Project(Statement):
             found.append(("trace/target", self.trace.target, "number"))
         if self.euler.length is not None:
             found.append(("euler/length", self.euler.length, "length"))
+        found += [(f"plans/{plan.name}/{field}", text, kind) for plan in self.plans for field, text, kind in plan.quantities()]
         return found
 
     # --- changing -------------------------------------------------------------------------------------------------
@@ -565,7 +575,25 @@ def load_project(data: Any) -> Project:
         _check_material(project, item)
     _check_sizes(project)
     _check_trace(project)
+    for variant in project.variants:
+        try:
+            statements_of(variant)
+        except LabilisError as error:
+            raise LabilisError(error.what, f"variants/{variant.name}/{error.where}", error.remedy, error.code) from error
     return project
+
+
+def statements_of(variant: Variant) -> Project:
+    """The design of a variant, without plans and other variants. Raises LabilisError where it is not one."""
+    if nested := {"plans", "variants"} & set(variant.statements):
+        raise LabilisError(f"A variant has {min(nested)} of its own.", min(nested), "Leave them out: they belong to the project.", "model")
+    return _stated_apart(json.dumps(variant.statements))
+
+
+@lru_cache(maxsize=64)
+def _stated_apart(text: str) -> Project:
+    """Statements of a variant; they are looked at again with every edit of the project."""
+    return load_project(text)
 
 
 def _check_material(project: Project, item: Material) -> None:

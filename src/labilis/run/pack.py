@@ -16,6 +16,7 @@ from labilis.judge.findings import (
     StrengthFindings,
     StudyFindings,
     TraceFindings,
+    TrialFindings,
 )
 from labilis.model import LabilisError
 from labilis.run.checkpoint import TraceCheckpoint
@@ -25,7 +26,7 @@ from labilis.solve.trace import PathState
 
 _KNOWN: dict[str, Any] = {kind.__name__: kind for kind in (
     ConvergenceFindings, MemberFindings,
-    MeshFindings, ModesFindings, SectionFindings, SettledFindings, StrengthFindings, StudyFindings, TraceFindings, ShapeView,
+    MeshFindings, ModesFindings, SectionFindings, SettledFindings, StrengthFindings, StudyFindings, TraceFindings, TrialFindings, ShapeView,
     FaceTable, EdgeTable, Tessellation, Whole, Ancestry, TraceCheckpoint, PathState)}
 _COMPACT = {"displacement_growing", "displacement_held", "stress_growing", "stress_held", "shapes", "shape", "energy", "levers",
             "layers", "motions"}

@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from labilis.model import LabilisError, LineCopies, MirrorCopy, Piece, Place, Project
 from labilis.shape.ancestry import find_ancestry
@@ -58,7 +59,7 @@ class PartShape:
     def view(self) -> ShapeView:
         """Measurements and triangulation of all together."""
         if len(self.solids) == 1 and len(self.components) == 1:
-            return self._with_ghosts(replace(self.solids[0].view, bodies=np.array(self.bodies)))
+            return self._with_ghosts(replace(self.solids[0].view, bodies=np.array(self.bodies), volumes=self._volumes))
         tessellations = [solid.view.tessellation for solid in self.solids]
         volume = sum(solid.view.volume for solid in self.solids)
         skin = sum(float(solid.faces.area.sum()) for solid in self.solids)
@@ -85,7 +86,21 @@ class PartShape:
         extents = np.stack([triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))], axis=1)
         return self._with_ghosts(ShapeView(
             _join_faces([part.faces for part in self.components]), _join_edges(self.components), joined, volume, centroid, long_axis,
-            extents, 2.0 * volume / skin, np.array(self.bodies), whole=_join_wholes(self.components), ancestry=self._numbered_ancestry))
+            extents, 2.0 * volume / skin, np.array(self.bodies), whole=_join_wholes(self.components), ancestry=self._numbered_ancestry,
+            volumes=self._volumes))
+
+    @property
+    def _volumes(self) -> NDArray[np.float64]:
+        """(b,) mm³ of each body."""
+        found = np.zeros(len(self.bodies))
+        for solid, number in zip(self.solids, self.solid_bodies):
+            found[number] += solid.view.volume
+        if self.sheets is not None:
+            np.add.at(found, self.sheets.faces.body, self.sheets.faces.area * self.sheets.faces.thickness)
+        if self.lines is not None:
+            for line in self.lines.lines:
+                found[line.body] += sum(body.view.volume for body in line.looks)
+        return found
 
     @property
     def _numbered_ancestry(self) -> Ancestry | None:

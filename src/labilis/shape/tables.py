@@ -110,7 +110,8 @@ class ShapeView:
     coordinate in x, y, z, mm; thickness mm: twice volume over area, the wall of a thin body, or the mean one of sheets;
     bodies (b,): names of the pieces' bodies; ghost_points (k, 3) mm, ghost_triangles (m, 3): pieces set aside, to be looked at only;
     ghost_of (m,): row in ghost_names (g,), the piece each triangle belongs to ('' for the shape that a line stands for);
-    whole: what there was before scribes divided it, None without scribes; ancestry: the imported solids that sheets were made from.
+    whole: what there was before scribes divided it, None without scribes; ancestry: the imported solids that sheets were made from;
+    volumes (b,) mm³: of each body, of sheets as they are meshed.
     """
 
     faces: FaceTable
@@ -128,6 +129,7 @@ class ShapeView:
     ghost_names: NDArray[np.str_] = field(default_factory=lambda: np.zeros(0, dtype="U1"))
     whole: Whole | None = None
     ancestry: Ancestry | None = None
+    volumes: Floats = field(default_factory=lambda: np.zeros(0))
 
     @property
     def sheet(self) -> NDArray[np.bool_]:

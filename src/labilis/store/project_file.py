@@ -43,7 +43,8 @@ _MOST_ARRAY = 2 * 2**30  # bytes of one array: 20 modes of 4 million nodes
 _HEAD = 4096  # bytes of an array's description at most, for all that are kept here
 _MOST_EDITS = 2**62  # beyond, SQLite has no number for the next one
 _MOST_HISTORY = 500
-_MOST_RESULTS = 24
+_MOST_RESULTS = 48
+_LITTLE = "TrialFindings"  # kind of results that are a few figures each and are all kept
 
 
 def _checksum(key: str, kind: str, meta: Any, packed: Iterable[tuple[str, str, int, bytes]]) -> str:
@@ -285,24 +286,32 @@ class ProjectFile:
             self._db.execute("DELETE FROM arrays WHERE key=?", (key,))
             self._db.execute("INSERT OR REPLACE INTO results VALUES (?,?,?,?)", (key, kind, _sealed(key, kind, meta, packed), time.time()))
             self._db.executemany("INSERT INTO arrays VALUES (?,?,?,?)", packed)
-            old = [row[0] for row in self._db.execute("SELECT key FROM results ORDER BY made DESC").fetchall()[_MOST_RESULTS:]]
+            old = [row[0] for row in self._db.execute("SELECT key FROM results WHERE kind<>? ORDER BY made DESC",
+                                                   (_LITTLE,)).fetchall()[_MOST_RESULTS:]]
             for stale in old:
                 self._db.execute("DELETE FROM results WHERE key=?", (stale,))
                 self._db.execute("DELETE FROM arrays WHERE key=?", (stale,))
 
     @_told
     def results(self, keys: Iterable[str] | None = None) -> dict[str, Any]:
-        """Results by key; those that cannot be read are left out, since a run makes them again."""
+        """Results by key, all but trials when no keys are given; those that cannot be read are left out, since a run makes them again."""
         wanted = None if keys is None else set(keys)
         found = {}
-        for key, kind, meta in self._db.execute("SELECT key, kind, meta FROM results").fetchall():
-            if wanted is not None and key not in wanted:
+        for key, kind in self._db.execute("SELECT key, kind FROM results").fetchall():
+            if (kind == _LITTLE) if wanted is None else key not in wanted:
                 continue
+            meta = self._db.execute("SELECT meta FROM results WHERE key=?", (key,)).fetchone()[0]
             try:
                 found[key] = unpack(kind, self._opened(key, kind, meta), dict(self._arrays(key)))
             except Exception:  # whatever is wrong with it: checksum, size, shape, kind, memory
                 continue
         return found
+
+    @_told
+    def trials(self) -> dict[str, Any]:
+        """Trials by key."""
+        rows = self._db.execute("SELECT key FROM results WHERE kind=?", (_LITTLE,)).fetchall()
+        return self.results([row[0] for row in rows])
 
     def save_as(self, path: Path) -> ProjectFile:
         """A copy under another name, written beside it first and then put in its place; returns the copy, opened."""

@@ -1,0 +1,226 @@
+"""Commands of the station Improve: trial plans, and designs side by side."""
+from __future__ import annotations
+
+import csv
+import json
+import math
+import os
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from labilis.model import LabilisError
+
+
+def add_commands(app: typer.Typer) -> None:
+    """Puts the commands of this file on the command line."""
+    app.command()(trials)
+    app.command()(compare)
+
+
+def trials(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project with a trial plan.")],
+           plan: Annotated[str | None, typer.Argument(help="Which plan; the first when none is named.")] = None,
+           workers: Annotated[int, typer.Option(min=1, max=64, help="Trials that run side by side; all cores when none is stated.")] = 0,
+           keep: Annotated[Path | None, typer.Option(help="File in which trials of a JSON model are kept, to go on from.")] = None,
+           csv_: Annotated[Path | None, typer.Option("--csv", help="File for the table.")] = None,
+           json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None,
+           variant: Annotated[str | None, typer.Option(help="Keep the best trial as a design of this name (.labilis only).")] = None,
+           ) -> None:
+    """Run a trial plan; what was found before is not run again (status 1 if no trial keeps to the limits)."""
+    from labilis.run.trials import best_of, keeps, ordered, run_plan
+    from labilis.store import load_model
+
+    snapshot = load_model(model)
+    project = snapshot.project
+    if not project.plans:
+        raise LabilisError("The model has no trial plan.", "plans", "State one: see `plans` in docs/model-format.md.", "no-plan")
+    chosen = project.plans[0] if plan is None else project.named("plans", plan)
+    if variant is not None and model.suffix.lower() == ".json":
+        raise LabilisError("A design is kept in a project file.", "--variant", "Make one with `labilis import-model`.", "variant")
+    known, give, close = _kept(model, keep)
+    found = []
+    try:
+        for trial in run_plan(snapshot, chosen, known, give, workers or os.cpu_count() or 1):
+            found.append(trial)
+            if json_ is None or str(json_) != "-":
+                typer.echo(_line(len(found), trial, chosen.objective), err=True)
+    finally:
+        close()
+    rows = ordered(project, chosen, found)
+    best, why = best_of(project, chosen, found)
+    data = {"plan": chosen.name, "trials": [_as_json(trial, keeps(project, chosen, trial)) for trial in rows],
+            "best": None if best is None else dict(zip(best.parameters.tolist(), best.texts.tolist())), "why": why}
+    if json_ is not None and str(json_) == "-":
+        typer.echo(json.dumps(data, indent=2, ensure_ascii=False))
+    else:
+        _print_table(chosen, rows, [keeps(project, chosen, trial) for trial in rows])
+        typer.echo(("Best: " + ", ".join(f"{name} {text}" for name, text in zip(best.parameters, best.texts)) + ". " if best is not None
+                    else "") + why)
+        if json_ is not None:
+            _write(json_, json.dumps(data, indent=2, ensure_ascii=False) + "\n")
+    if csv_ is not None:
+        _write_csv(csv_, rows, [keeps(project, chosen, trial) for trial in rows])
+    if variant is not None and best is not None:
+        _keep_variant(model, variant, {str(name): str(text) for name, text in zip(best.parameters, best.texts)})
+    raise typer.Exit(0 if best is not None else 1)
+
+
+def _kept(model: Path, keep: Path | None) -> tuple[dict[str, Any], Callable[[str, Any], None], Callable[[], None]]:
+    """(trials that are known, how to keep one, how to end): in the project file itself, or in the file that was named."""
+    from labilis.store import ProjectFile
+    from labilis.store.kept_trials import keep_trial, read_trials
+
+    if model.suffix.lower() != ".json":
+        opened = ProjectFile.open(model)
+        known = opened.trials()
+        return known, opened.put_result if not opened.read_only else lambda _key, _trial: None, opened.close
+    if keep is None:
+        return {}, lambda _key, _trial: None, lambda: None
+    return dict(read_trials(keep)), lambda key, trial: keep_trial(keep, key, trial), lambda: None
+
+
+def _keep_variant(model: Path, name: str, point: dict[str, str]) -> None:
+    from labilis.edit.variants import design_of, keep_variant
+    from labilis.store import ProjectFile
+
+    opened = ProjectFile.open(model)
+    try:
+        project = opened.project
+        alone = design_of(project, project.design)
+        opened.commit(keep_variant(project, name, alone.changed(parameters={**alone.parameters, **point})), f"design '{name}' from a trial")
+    finally:
+        opened.close()
+
+
+def _line(number: int, trial: Any, objective: str) -> str:
+    from labilis.run.trials import response_text
+
+    at = ", ".join(f"{name} {text}" for name, text in zip(trial.parameters, trial.texts))
+    said = trial.reason or f"{objective} {response_text(objective, trial.response(objective), trial.mesh_error)}"
+    return f"{number:4d}  {at}: {said} ({trial.seconds:.1f} s)"
+
+
+def _as_json(trial: Any, held_back: str) -> dict[str, Any]:
+    from labilis.model import RESPONSE_KINDS, RESPONSES
+
+    def number(value: float) -> float | None:
+        return value if math.isfinite(value) else None
+    units = {name: RESPONSE_KINDS[name][1:] for name in RESPONSES}
+    return {"parameters": dict(zip(trial.parameters.tolist(), trial.texts.tolist())),
+            "responses": {name + (f", {unit}" if unit else ""): number(trial.response(name) * scale)
+                          for name, (unit, scale) in units.items()},
+            "mesh_error": number(trial.mesh_error), "meets": {1: True, 0: False}.get(trial.meets), "driver": trial.driver,
+            "kind": trial.kind,
+            "keeps_to_limits": not held_back, "held_back": held_back}
+
+
+def _print_table(plan: Any, rows: list[Any], held: list[str]) -> None:
+    from rich.console import Console
+    from rich.table import Table
+
+    from labilis.run.trials import response_text
+
+    shown = list(dict.fromkeys([plan.objective, *(limit.response for limit in plan.limits), "first factor", "mass"]))
+    table = Table(box=None, padding=(0, 2, 0, 0))
+    for head in ("", *(vary.parameter for vary in plan.vary), *shown, "driver", "held back by"):
+        table.add_column(head, justify="left" if head in ("driver", "held back by") else "right", overflow="fold")
+    for number, (trial, why) in enumerate(zip(rows, held), 1):
+        texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
+        table.add_row(str(number), *(texts.get(vary.parameter, "") for vary in plan.vary),
+                      *(response_text(name, trial.response(name), trial.mesh_error) for name in shown), trial.driver, why)
+    Console(width=None if os.isatty(1) else 160, highlight=False, markup=False).print(table)
+
+
+def _write_csv(path: Path, rows: list[Any], held: list[str]) -> None:
+    from labilis.model import RESPONSE_KINDS, RESPONSES
+    from labilis.store.export import plain_cell
+
+    def number(value: float) -> str:
+        return "" if math.isnan(value) else f"{value:.9g}"
+    try:
+        with open(path, "w", newline="", encoding="utf-8") as target:
+            out = csv.writer(target)
+            names = rows[0].parameters.tolist() if rows else []
+            heads = [f"{name}, {RESPONSE_KINDS[name][1]}" if RESPONSE_KINDS[name][1] else name for name in RESPONSES]
+            last = ("mesh error of the first factor, %", "driver", "kind", "held back by")
+            out.writerow([plain_cell(cell) for cell in (*names, *heads, *last)])
+            for trial, why in zip(rows, held):
+                out.writerow([plain_cell(cell) for cell in (
+                    *trial.texts.tolist(), *(number(trial.response(name) * RESPONSE_KINDS[name][2]) for name in RESPONSES),
+                    number(100 * trial.mesh_error), trial.driver, trial.kind, why)])
+    except OSError as error:
+        raise LabilisError(f"The file cannot be written ({error.strerror}).", str(path), "Choose another place.", "disk") from error
+
+
+def _write(path: Path, text: str) -> None:
+    try:
+        path.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise LabilisError(f"The file cannot be written ({error.strerror}).", str(path), "Choose another place.", "disk") from error
+
+
+def compare(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project with several designs.")],
+            one: Annotated[str, typer.Argument(help="A design; the present one is called 'first design' unless it was renamed.")],
+            other: Annotated[str, typer.Argument(help="Another design.")],
+            json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
+    """Two designs side by side: what differs in what is stated, and what was found of each (status as of `check` on the second)."""
+    from labilis.edit.variants import design_of, differences
+    from labilis.model import RESPONSES
+    from labilis.run import Plan, Runner, Snapshot, judge_project
+    from labilis.run.comparing import compared
+    from labilis.run.trials import response_text
+    from labilis.run.trials.running import figures_of
+    from labilis.store import load_model
+
+    snapshot = load_model(model)
+    designs = [design_of(snapshot.project, name) for name in (one, other)]
+    runner, reports, figures = Runner(), [], []
+    for design in designs:
+        results = runner.run(Snapshot(design, snapshot.files), Plan("modes"))
+        reports.append(judge_project(design, results))
+        figures.append(figures_of(design, reports[-1], results))
+    stated = differences(*designs)
+    flags = compared(designs, reports)
+    names = (one, other)
+    if json_ is not None and str(json_) == "-":
+        typer.echo(json.dumps(_compared_json(names, stated, figures, reports, flags), indent=2, ensure_ascii=False))
+    else:
+        from rich.console import Console
+        from rich.table import Table
+
+        table = Table(box=None, padding=(0, 2, 0, 0))
+        for head in ("", one, other, "change"):
+            table.add_column(head, justify="left" if not head else "right", overflow="fold")
+        for where, here, there in stated:
+            table.add_row(where, here or "–", there or "–", "")
+        for name in RESPONSES:
+            a, b = (float(found["responses"][name]) for found in figures)
+            change = f"{100 * (b / a - 1):+.1f} %" if math.isfinite(a) and math.isfinite(b) and a else ""
+            table.add_row(name, *(response_text(name, value, float(found["mesh_error"])) for value, found in zip((a, b), figures)), change)
+        table.add_row("driver and kind", *(f"{found['driver']}, {found['kind']}" for found in figures), "")
+        for case in reports[0].cases:
+            two = reports[1].case(case.facts.case)
+            table.add_row(f"verdict, {case.facts.case}", case.verdict.headline, "–" if two is None else two.verdict.headline, "")
+        Console(width=None if os.isatty(1) else 160, highlight=False, markup=False).print(table)
+        for flag in flags:
+            typer.echo(f"▬ {flag}")
+        if json_ is not None:
+            _write(json_, json.dumps(_compared_json(names, stated, figures, reports, flags), indent=2, ensure_ascii=False) + "\n")
+    raise typer.Exit({True: 0, False: 1, None: 3}[reports[1].meets])
+
+
+def _compared_json(names: tuple[str, str], stated: list[tuple[str, str, str]], figures: list[dict[str, Any]], reports: list[Any],
+                   flags: list[str]) -> dict[str, Any]:
+    from labilis.model import RESPONSE_KINDS
+
+    def number(name: str, value: float) -> float | None:
+        return value * RESPONSE_KINDS[name][2] if math.isfinite(value) else None
+    return {"designs": [{"name": name, "meets": report.meets,
+                         "mesh_error": found["mesh_error"] if math.isfinite(found["mesh_error"]) else None,
+                         "driver": found["driver"], "kind": found["kind"],
+                         "responses": {key: number(key, float(value)) for key, value in found["responses"].items()},
+                         "verdicts": {case.facts.case: case.verdict.headline for case in report.cases}}
+                        for name, found, report in zip(names, figures, reports)],
+            "differences": [{"where": where, names[0]: here, names[1]: there} for where, here, there in stated], "flags": flags}

@@ -1,0 +1,6 @@
+"""Trial plans: the project at many values of its parameters, run side by side, with what was found of each."""
+from labilis.run.trials.judged import best_of, keeps, limit_words, ordered, response_text
+from labilis.run.trials.points import points_of, project_at, trial_key
+from labilis.run.trials.running import run_plan
+
+__all__ = ["best_of", "keeps", "limit_words", "ordered", "points_of", "project_at", "response_text", "run_plan", "trial_key"]

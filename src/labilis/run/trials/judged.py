@@ -1,0 +1,102 @@
+"""Which trials keep to their limits, which is the best, and why the others are not."""
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from labilis.judge.findings import TrialFindings
+from labilis.model import RESPONSE_KINDS, Limit, Project, TrialPlan
+
+_OF_FACTOR = ("first factor", "capacity")  # what the mesh error of the first factor counts for
+
+
+def response_text(name: str, value: float, error: float = math.nan) -> str:
+    """A response with its unit, and the first factor with how far it can be off."""
+    _, unit, scale = RESPONSE_KINDS[name]
+    if math.isnan(value):
+        return "–"
+    if math.isinf(value):
+        return "none"
+    band = f" ± {100 * error:.2g} %" if name == "first factor" and math.isfinite(error) else ""
+    return f"{value * scale:.4g}{band}{' ' + unit if unit else ''}"
+
+
+def limit_words(project: Project, limit: Limit) -> str:
+    """'mass at most 2 kg'."""
+    ends = [f"at least {limit.at_least}"] if limit.at_least is not None else []
+    ends += [f"at most {limit.at_most}"] if limit.at_most is not None else []
+    return f"{limit.response} {' and '.join(ends)}"
+
+
+def keeps(project: Project, plan: TrialPlan, trial: TrialFindings) -> str:
+    """'' for a trial that keeps to every limit of the plan, else what held it back, in words. A factor must keep to it with its mesh error,
+    one that is not known to how far it is off does not; a trial that is not stated right keeps to nothing."""
+    if trial.reason:
+        return trial.reason
+    if not trial.stated:
+        return "it is not stated right: a load does not reach the part, or the part moves freely"
+    if math.isnan(trial.response(plan.objective)):
+        return f"its {plan.objective} is not known"
+    for limit in plan.limits:
+        kind = RESPONSE_KINDS[limit.response][0]
+        value = trial.response(limit.response)
+        if math.isnan(value):
+            return f"its {limit.response} is not known"
+        band = 0.0
+        if limit.response in _OF_FACTOR and math.isfinite(value):
+            if math.isnan(trial.mesh_error):
+                return f"how far its {limit.response} can be off for its mesh is not known"
+            band = trial.mesh_error * abs(value)
+        said = response_text(limit.response, value, trial.mesh_error)
+        if limit.at_least is not None and value - band < project.value(limit.at_least, kind):
+            near = " within its mesh error" if value >= project.value(limit.at_least, kind) else ""
+            return f"its {limit.response} {said} is under {limit.at_least}{near}"
+        if limit.at_most is not None and value + band > project.value(limit.at_most, kind):
+            near = " within its mesh error" if value <= project.value(limit.at_most, kind) else ""
+            return f"its {limit.response} {said} is over {limit.at_most}{near}"
+    return ""
+
+
+def _rank(project: Project, plan: TrialPlan, trial: TrialFindings) -> float:
+    """What is least for the best."""
+    value = trial.response(plan.objective)
+    if plan.how == "goal" and plan.goal is not None:
+        return abs(value - project.value(plan.goal, RESPONSE_KINDS[plan.objective][0]))
+    return -value if plan.best == "greatest" else value
+
+
+def ordered(project: Project, plan: TrialPlan, trials: Sequence[TrialFindings]) -> list[TrialFindings]:
+    """Trials best first: those that keep to all limits by their objective, then the others by it, then those without an answer."""
+    def rank(trial: TrialFindings) -> tuple[int, float]:
+        value = _rank(project, plan, trial)
+        if math.isnan(value):
+            return 2, 0.0
+        return (1 if keeps(project, plan, trial) else 0), value
+    return sorted(trials, key=rank)
+
+
+def best_of(project: Project, plan: TrialPlan, trials: Sequence[TrialFindings]) -> tuple[TrialFindings | None, str]:
+    """(the best trial, why it is): None where none keeps to the limits, with what held the nearest back."""
+    rows = ordered(project, plan, trials)
+    if not rows:
+        return None, "No trial has been run."
+    good = [trial for trial in rows if not keeps(project, plan, trial)]
+    if not good:
+        return None, f"None of {len(rows)} trials keeps to the limits; of the nearest, {keeps(project, plan, rows[0])}."
+    best = good[0]
+    value = response_text(plan.objective, best.response(plan.objective), best.mesh_error)
+    if plan.how == "goal":
+        aim = project.value(plan.goal or "", RESPONSE_KINDS[plan.objective][0])
+        band = best.mesh_error if plan.objective in _OF_FACTOR and math.isfinite(best.mesh_error) else 0.0
+        off = abs(best.response(plan.objective) / aim - 1.0) if aim else math.inf
+        if off > max(band, 0.005):
+            return None, f"The {plan.objective} does not reach {plan.goal} between the ends; the nearest is {value}."
+        return best, f"Its {plan.objective} is {value}, asked for {plan.goal}."
+    others = sum(1 for trial in rows if keeps(project, plan, trial))
+    words = f"Of {len(rows)} trials {len(good)} keep to the limits; it has the {plan.best} {plan.objective}, {value}."
+    second = good[1] if len(good) > 1 else None
+    if second is not None and plan.objective == "first factor" and math.isfinite(best.mesh_error + second.mesh_error):
+        apart = abs(best.response("first factor") - second.response("first factor"))
+        if apart <= best.mesh_error * best.response("first factor") + second.mesh_error * second.response("first factor"):
+            words += " The next lies within their mesh errors."
+    return best, words + (f" {others} did not." if others else "")

@@ -1,0 +1,68 @@
+"""The points of a plan: what its parameters are set to, and the project there."""
+from __future__ import annotations
+
+import hashlib
+import itertools
+import json
+from typing import Any
+
+from scipy.stats import qmc
+
+from labilis.model import LabilisError, Project, TrialPlan
+from labilis.model.expressions import evaluate
+
+Point = dict[str, str]
+_VERSION = 1  # raise when what is found of a trial changes its meaning
+
+
+def points_of(project: Project, plan: TrialPlan) -> list[Point]:
+    """What the parameters are set to in each trial of a plan that knows its points beforehand; of a goal its two ends. Raises LabilisError
+    for a value that has another unit than its parameter."""
+    names = [vary.parameter for vary in plan.vary]
+    if plan.how == "latin hypercube":
+        sample = qmc.LatinHypercube(len(names), seed=plan.seed).random(plan.points)
+        rows: list[tuple[str, ...]] = [tuple(vary.between(float(share)) for vary, share in zip(plan.vary, row)) for row in sample]
+    elif plan.how == "goal":
+        rows = [(plan.vary[0].between(0.0),), (plan.vary[0].between(1.0),)]
+    elif plan.how == "list":
+        rows = list(zip(*(vary.texts() for vary in plan.vary)))
+    else:
+        rows = list(itertools.product(*(vary.texts() for vary in plan.vary)))
+    return [{name: value_text(project, name, text) for name, text in zip(names, row)} for row in rows]
+
+
+def value_text(project: Project, name: str, text: str) -> str:
+    """A value of a parameter as a number with its unit. Raises LabilisError where it is of another kind than the parameter."""
+    where = f"plans/{name}"
+    try:
+        present, value = evaluate(project.parameters[name], project.parameters), evaluate(text, project.parameters)
+    except LabilisError as error:
+        raise LabilisError(error.what, where, error.remedy, error.code) from error
+    if present.dimensionality != value.dimensionality:
+        raise LabilisError(f"'{text}' is of another kind than parameter '{name}', which is {project.parameters[name]}.", where,
+                           "Give it in a unit of that kind.", "unit")
+    short = f"{value.magnitude:.10g} {value.units:~}".strip()
+    try:
+        again = evaluate(short, {})
+    except LabilisError:  # a unit that is not written like that
+        return text
+    near = again.dimensionality == value.dimensionality and abs((again - value).to_base_units().magnitude) <= 1e-9 * max(
+        abs(value.to_base_units().magnitude), 1e-300)
+    return short if near else text
+
+
+def kernel_number(project: Project, text: str) -> float:
+    """A value in kernel units, whatever its kind."""
+    return float(evaluate(text, project.parameters).to_base_units().magnitude)
+
+
+def project_at(project: Project, point: Point) -> Project:
+    """The project with its parameters set; plans and other designs are left out. Raises LabilisError where a statement does not fit."""
+    return project.changed(parameters={**project.parameters, **point}, plans=[], variants=[])
+
+
+def trial_key(project: Project, point: Point) -> str:
+    """Hash of all that a trial reads: every statement with the parameters set, but for names of the project and of designs."""
+    stated: dict[str, Any] = project.model_dump(mode="json", exclude={"name", "scenario", "plans", "design", "variants"})
+    stated["parameters"] = {**stated["parameters"], **point}
+    return "trial-" + hashlib.sha256(json.dumps([_VERSION, stated], sort_keys=True).encode()).hexdigest()[:32]

@@ -1,0 +1,280 @@
+"""Trials run side by side, each in a process of its own with one thread; what is known already is not run again."""
+from __future__ import annotations
+
+import math
+import multiprocessing
+import os
+import threading
+import time
+from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
+from typing import Any
+
+import numpy as np
+
+from labilis.judge.findings import TrialFindings
+from labilis.judge.overall import least_overall
+from labilis.judge.stress import von_mises
+from labilis.model import RESPONSES, LabilisError, Project, TrialPlan, load_project
+from labilis.run.masses import mass_of
+from labilis.run.plan import Plan, Snapshot
+from labilis.run.report import CaseReport, ProjectReport, judge_project
+from labilis.run.trials.points import Point, kernel_number, points_of, project_at, trial_key, value_text
+
+Give = Callable[[str, TrialFindings], None]
+Stop = Callable[[], bool]
+_NEAR = 5e-4  # of the goal: nearer than this the mesh error decides
+
+
+def run_plan(snapshot: Snapshot, plan: TrialPlan, known: Mapping[str, Any], give: Give = lambda _key, _trial: None, workers: int = 1,
+             stop: Stop = lambda: False) -> Iterator[TrialFindings]:
+    """Trials of a plan as they are done, those in `known` (by `trial_key`) first; each new one is given with its key. Ends early when
+    `stop` says so. Raises LabilisError for a plan that does not fit the project."""
+    crew = _Crew(snapshot, known, give, workers, stop)
+    try:
+        if plan.how == "goal":
+            yield from _goal(crew, plan)
+        else:
+            yield from crew.all(points_of(snapshot.project, plan))
+    finally:
+        crew.close()
+
+
+class _Crew:
+    """Processes that run trials of one project; there are none until one is needed."""
+
+    def __init__(self, snapshot: Snapshot, known: Mapping[str, Any], give: Give, workers: int, stop: Stop) -> None:
+        self.project, self._files, self._known, self._give, self._stop = snapshot.project, snapshot.files, dict(known), give, stop
+        self._workers = max(1, workers)
+        self._pool: ProcessPoolExecutor | None = None
+
+    @property
+    def stopped(self) -> bool:
+        return self._stop()
+
+    def all(self, points: list[Point]) -> Iterator[TrialFindings]:
+        """Every point, known ones first, the others as they are done."""
+        todo: list[tuple[str, Point]] = []
+        seen: set[str] = set()
+        for point in points:
+            key = trial_key(self.project, point)
+            if key in seen:
+                continue
+            seen.add(key)
+            if key in self._known:
+                yield self._known[key]
+            else:
+                todo.append((key, point))
+        waiting: dict[Future[Any], tuple[str, Point]] = {}
+        tried: dict[str, int] = {}
+        while (todo or waiting) and not self.stopped:
+            while todo and len(waiting) < self._workers:
+                key, point = todo.pop(0)
+                waiting[self._submit(point)] = (key, point)
+            done, _ = wait(waiting, timeout=0.2, return_when=FIRST_COMPLETED)
+            for future in done:
+                key, point = waiting.pop(future)
+                try:
+                    found = self._found(point, future.result())
+                except BrokenProcessPool:  # the process died: once more by itself, and then it is said
+                    self._discard()
+                    lost = [(key, point), *waiting.values()]
+                    waiting.clear()
+                    for one, _ in lost:
+                        tried[one] = tried.get(one, 0) + 1
+                    again = [item for item in lost if tried[item[0]] < 3]
+                    for one, at in lost:
+                        if tried[one] >= 3:
+                            yield self._kept(one, self._found(at, {"reason": "The process that ran it ended without an answer."}))
+                    todo = again + todo
+                    break
+                yield self._kept(key, found)
+
+    def one(self, point: Point) -> TrialFindings:
+        """A single point."""
+        return next(iter(self.all([point])))
+
+    def _kept(self, key: str, found: TrialFindings) -> TrialFindings:
+        self._known[key] = found
+        self._give(key, found)
+        return found
+
+    def _submit(self, point: Point) -> Future[Any]:
+        if self._pool is None:
+            context = multiprocessing.get_context("forkserver")
+            context.set_forkserver_preload(["labilis.run.warm"])
+            self._pool = ProcessPoolExecutor(self._workers, context, _begin, (self._files, self._workers > 1))
+        try:
+            model = project_at(self.project, point).to_json()
+        except LabilisError as error:
+            failed: Future[Any] = Future()
+            failed.set_result({"reason": f"{error.what} {error.remedy}".strip()})
+            return failed
+        try:
+            return self._pool.submit(run_trial, model)
+        except BrokenProcessPool:
+            self._discard()
+            return self._submit(point)
+
+    def _found(self, point: Point, answer: dict[str, Any]) -> TrialFindings:
+        numbers = [kernel_number(self.project, text) for text in point.values()]
+        responses = np.array([answer.get("responses", {}).get(name, math.nan) for name in RESPONSES], dtype=float)
+        return TrialFindings(np.array(list(point)), np.array(list(point.values())), np.array(numbers), responses,
+                             float(answer.get("mesh_error", math.nan)), bool(answer.get("stated", False)), int(answer.get("meets", -1)),
+                             str(answer.get("driver", "")), str(answer.get("kind", "")), str(answer.get("reason", "")),
+                             int(answer.get("unknowns", 0)), float(answer.get("seconds", 0.0)))
+
+    def _discard(self) -> None:
+        if self._pool is not None:
+            self._pool.shutdown(wait=False, cancel_futures=True)
+        self._pool = None
+
+    def close(self) -> None:
+        """Ends the processes, whatever they are at."""
+        pool, self._pool = self._pool, None
+        if pool is not None:
+            if self.stopped:
+                for process in list((getattr(pool, "_processes", None) or {}).values()):
+                    process.terminate()
+            pool.shutdown(wait=True, cancel_futures=True)
+
+
+def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:
+    """The value at which the objective reaches its goal, by Illinois' rule of false position between two ends."""
+    project, vary = crew.project, plan.vary[0]
+    aim = project.value(plan.goal or "", _kind(plan), f"plans/{plan.name}/goal")
+
+    def off(found: TrialFindings) -> float:
+        value = found.response(plan.objective)
+        return value - aim if math.isfinite(value) else math.nan
+    ends = []
+    for found in crew.all(points_of(project, plan)):
+        ends.append(found)
+        yield found
+    if len(ends) < 2:
+        return
+    ends.sort(key=lambda found: found.numbers[0])
+    low_first = kernel_number(project, value_text(project, vary.parameter, str(vary.low))) <= kernel_number(
+        project, value_text(project, vary.parameter, str(vary.high)))
+    a, b = (0.0, 1.0) if low_first else (1.0, 0.0)
+    fa, fb = off(ends[0]), off(ends[1])
+    if not (math.isfinite(fa) and math.isfinite(fb)) or fa * fb > 0:
+        return  # the goal does not lie between the ends; `goal_words` says so
+    for _ in range(plan.points - 2):
+        if crew.stopped or abs(b - a) < 1e-4:
+            return
+        share = (a * fb - b * fa) / (fb - fa)
+        found = crew.one({vary.parameter: value_text(project, vary.parameter, vary.between(share))})
+        yield found
+        value = off(found)
+        if not math.isfinite(value) or abs(value) <= _NEAR * abs(aim):
+            return
+        if value * fb < 0:
+            a, fa = b, fb
+        else:
+            fa *= 0.5
+        b, fb = share, value
+
+
+def _kind(plan: TrialPlan) -> str:
+    from labilis.model import RESPONSE_KINDS
+
+    return RESPONSE_KINDS[plan.objective][0]
+
+
+# --- in the processes ------------------------------------------------------------------------------------------------------
+_files: dict[str, bytes] = {}
+
+
+def _begin(files: dict[str, bytes], alone: bool) -> None:
+    """First thing in a process of trials: what they share, and one thread where several stand side by side."""
+    _files.update(files)
+    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
+    if alone:
+        from threadpoolctl import ThreadpoolController
+
+        os.environ["LABILIS_CORES"] = "1"
+        os.environ["MKL_NUM_THREADS"] = os.environ["OMP_NUM_THREADS"] = "1"
+        ThreadpoolController().limit(limits=1)
+
+
+def _end_with(parent: int) -> None:
+    """Ends this process when the one that began it is gone: nobody would take its answer."""
+    while os.getppid() == parent:
+        time.sleep(1.0)
+    os._exit(1)
+
+
+def run_trial(model: str) -> dict[str, Any]:
+    """A trial from its statements in the JSON form to plain figures: what crosses between processes, or machines, is text and numbers."""
+    from labilis.run.runner import Runner
+
+    started = time.perf_counter()
+    try:
+        project = load_project(model)
+        report = judge_project(project, results := Runner().run(Snapshot(project, _files), Plan("modes")))
+        found = figures_of(project, report, results)
+    except LabilisError as error:
+        found = {"reason": f"{error.what} {error.remedy}".strip()}
+    except MemoryError:
+        found = {"reason": "There is not enough memory for it."}
+    except Exception as error:  # a defect of the program must not end the plan
+        found = {"reason": f"The run failed inside the program ({type(error).__name__}: {error})."}
+    return found | {"seconds": time.perf_counter() - started}
+
+
+def figures_of(project: Project, report: ProjectReport, results: Mapping[str, Any]) -> dict[str, Any]:
+    """Responses of a project that was run, with what tells whether they can be trusted."""
+    from labilis.run.keys import stage_keys
+    from labilis.run.settling import settled
+
+    first = _governing(report)
+    modes = first.facts.modes if first is not None else None
+    view = results.get(stage_keys(settled(project, results)).shape)
+    responses = {name: min((value for case in report.cases if math.isfinite(value := read(case)) or value == math.inf), default=math.nan)
+                 for name, read in (("first factor", _factor), ("first yield", _yield), ("capacity", _capacity))}
+    responses |= {name: max((value for case in report.cases if math.isfinite(value := read(case))), default=math.nan)
+                  for name, read in (("largest motion", _motion), ("largest stress", _stress))}
+    responses["mass"] = mass_of(project, view) if view is not None else math.nan
+    number = None if modes is None or len(modes.positive) == 0 else int(np.flatnonzero(modes.factors == modes.positive[0])[0])
+    return {"responses": responses, "mesh_error": math.nan if modes is None else modes.first_error,
+            "stated": all(gate.state == "passes" or gate.left_out != "" for case in report.cases for gate in case.verdict.gates
+                          if gate.name == "stated right"),
+            "meets": {True: 1, False: 0, None: -1}[report.meets], "unknowns": 0 if report.mesh is None else report.mesh.unknowns,
+            "driver": "" if modes is None or number is None else modes.drivers[number],
+            "kind": "" if first is None or number is None else first.facts.kinds[number]}
+
+
+def _governing(report: ProjectReport) -> CaseReport | None:
+    return min((case for case in report.cases if case.facts.modes is not None), key=_factor, default=None)
+
+
+def _factor(case: CaseReport) -> float:
+    modes = case.facts.modes
+    return math.nan if modes is None else float(modes.positive[0]) if len(modes.positive) else math.inf
+
+
+def _yield(case: CaseReport) -> float:
+    strength = case.facts.strength
+    if strength is None or case.facts.yield_strength is None:
+        return math.nan
+    return float(strength.wall_factor if math.isfinite(strength.wall_factor) else strength.yield_factor)
+
+
+def _capacity(case: CaseReport) -> float:
+    least = least_overall(case.facts)
+    return math.nan if least is None else float(least.factor)
+
+
+def _motion(case: CaseReport) -> float:
+    strength = case.facts.strength
+    return math.nan if strength is None else float(np.linalg.norm(strength.displacement_growing + strength.displacement_held, axis=1).max())
+
+
+def _stress(case: CaseReport) -> float:
+    strength = case.facts.strength
+    if strength is None:
+        return math.nan
+    layers = float(strength.layers.max()) if strength.layers.size else 0.0
+    return max(layers, float(np.nan_to_num(von_mises(strength.stress)).max(initial=0.0)))

@@ -1,0 +1,75 @@
+"""Designs kept in one project: switching loses nothing, what differs is told."""
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from labilis.edit.variants import design_names, design_of, differences, keep_variant, remove_variant, rename_design, switch_design
+from labilis.model import LabilisError, Project, load_project
+from labilis.run import stage_keys
+from tests.unit.test_mistakes import flat, strip
+
+
+def project(**change: Any) -> Project:
+    return load_project(strip(parameters={"t": "4 mm"}, pieces=[flat("t")], **change))
+
+
+def test_a_variant_goes_its_own_way_and_comes_back() -> None:
+    first = project()
+    both = keep_variant(first, "thick").changed(parameters={"t": "6 mm"})
+    assert design_names(both) == ("first design", "thick")
+    other = switch_design(both, "thick")
+    assert design_names(other) == ("thick", "first design") and other.parameters == {"t": "4 mm"}
+    changed = other.changed(parameters={"t": "8 mm"})
+    back = switch_design(changed, "first design")
+    assert back.parameters == {"t": "6 mm"} and switch_design(back, "thick") == changed
+    assert load_project(back.to_json()) == back
+
+
+def test_variants_and_plans_are_nothing_to_the_numbers() -> None:
+    """A result found before a variant was made is still the present one."""
+    one = project()
+    two = keep_variant(one, "b").changed(plans=[{"name": "p", "vary": [{"parameter": "t", "values": ["1 mm", "2 mm"]}]}], design="a")
+    assert stage_keys(one) == stage_keys(two)
+    assert stage_keys(switch_design(two, "b")) == stage_keys(one)
+
+
+def test_names_of_designs() -> None:
+    both = keep_variant(project(), "b")
+    for name in ("b", "first design", " ", ""):
+        with pytest.raises(LabilisError):
+            keep_variant(both, name)
+    with pytest.raises(LabilisError):
+        rename_design(both, "b", "first design")
+    assert design_names(rename_design(rename_design(both, "first design", "a"), "b", "c")) == ("a", "c")
+    assert design_names(remove_variant(both, "b")) == ("first design",)
+    with pytest.raises(LabilisError):
+        remove_variant(both, "first design")
+    with pytest.raises(LabilisError):
+        design_of(both, "not there")
+
+
+def test_what_differs_is_told_by_name() -> None:
+    one = project()
+    load = one.loads[0].model_copy(update={"name": "pull"})
+    two = one.changed(parameters={"t": "5 mm", "u": "1"}, loads=[*one.loads, load], mesh={"size": "4 mm"})
+    assert differences(one, two) == [("parameters/t", "4 mm", "5 mm"), ("parameters/u", "", "1"), ("loads/pull", "", "pull"),
+                                     ("mesh/size", "5 mm", "4 mm")]
+    assert differences(one, one) == []
+
+
+def test_a_wrong_variant_is_refused_with_its_name() -> None:
+    stated = project().model_dump(mode="json")
+    inner = {**{key: value for key, value in stated.items() if key not in ("plans", "variants", "design")}, "parameters": {"t": "4 kg"}}
+    with pytest.raises(LabilisError, match="variants/bad"):
+        load_project({**stated, "variants": [{"name": "bad", "statements": inner}]})
+    with pytest.raises(LabilisError, match="of its own"):
+        load_project({**stated, "variants": [{"name": "bad", "statements": stated}]})
+
+
+def test_a_design_without_a_parameter_of_a_plan_is_not_switched_to() -> None:
+    both = keep_variant(project(), "b", load_project(strip()))
+    planned = both.changed(plans=[{"name": "p", "vary": [{"parameter": "t", "values": ["1 mm"]}]}])
+    with pytest.raises(LabilisError, match="lacks a parameter"):
+        switch_design(planned, "b")
