@@ -22,7 +22,8 @@ def add_commands(app: typer.Typer) -> None:
 
 def trials(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project with a trial plan.")],
            plan: Annotated[str | None, typer.Argument(help="Which plan; the first when none is named.")] = None,
-           workers: Annotated[int, typer.Option(min=1, max=64, help="Trials that run side by side; all cores when none is stated.")] = 0,
+           workers: Annotated[int | None, typer.Option(min=1, max=64, help="Trials that run side by side; all cores when none is "
+                                                                           "stated.")] = None,
            keep: Annotated[Path | None, typer.Option(help="File in which trials of a JSON model are kept, to go on from.")] = None,
            csv_: Annotated[Path | None, typer.Option("--csv", help="File for the table.")] = None,
            json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None,
