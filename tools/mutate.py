@@ -129,7 +129,8 @@ def clone(work: Path) -> None:
 def surroundings(work: Path) -> dict[str, str]:
     """Environment in which the clone's program is the one that is imported, on one thread."""
     return {**os.environ, "PYTHONPATH": f"{work / 'src'}{os.pathsep}{work}", "MKL_NUM_THREADS": "1", "OMP_NUM_THREADS": "1",
-            "PYTHONDONTWRITEBYTECODE": "1"}
+            "PYTHONDONTWRITEBYTECODE": "1",
+            "PYTEST_ADDOPTS": f"--basetemp={work}-tests"}  # pytest takes old folders away, those of a run that is on among them
 
 
 def covered(work: Path) -> dict[str, dict[int, list[str]]]:

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 from labilis.model import Project
 
-Stage = Literal["shape", "mesh", "strength", "modes", "trace", "path", "converge", "amplitude", "tilt", "cross", "contact"]
+Stage = Literal["shape", "mesh", "strength", "modes", "trace", "path", "converge", "amplitude", "tilt", "cross", "contact", "trials"]
 
 
 @dataclass(frozen=True)

@@ -11,8 +11,11 @@ from typing import Any
 from platformdirs import user_state_path
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from labilis.edit.variants import design_of, keep_variant, switch_design
 from labilis.judge.evidence import CaseFacts
-from labilis.model import LabilisError, Project, grade
+from labilis.judge.findings import TrialFindings
+from labilis.judge.plan_sentences import count_of
+from labilis.model import RESPONSES, LabilisError, Project, TrialPlan, grade
 from labilis.model.renaming import renamed
 from labilis.run import Plan, Snapshot, Worker, judge_project, settled, stage_keys
 from labilis.run.checkpoint import TraceCheckpoint
@@ -20,6 +23,7 @@ from labilis.run.importing import STEEL, add_file, new_project, told
 from labilis.run.plan import Progress, Stage
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.revision import lost_regions
+from labilis.run.trials import TrialsJob, best_of, figures_of, found_of, points_of, trial_key
 from labilis.run.worker import BodyQuery
 from labilis.store import ProjectFile, load_model
 from labilis.store.grades import OwnGrade, import_grades, keep_grade, read_grades
@@ -79,6 +83,7 @@ class Session(QObject):
     journal_grew = pyqtSignal(str)
     case_changed = pyqtSignal()
     file_changed = pyqtSignal()
+    trials_changed = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -108,6 +113,9 @@ class Session(QObject):
         self.paused, self._paused_at, self._kept_at = False, 0.0, 0.0
         self._latest: tuple[str, TraceCheckpoint | None] = ("", None)
         self._holding: Path | None = None
+        self.trials: dict[str, TrialFindings] = {}
+        self._job: TrialsJob | None = None
+        self._trials_done = 0
         self.worker = Worker()
         self._timer = QTimer(self)
         self._timer.setInterval(25)
@@ -268,7 +276,7 @@ class Session(QObject):
             raise LabilisError("The project has no name yet.", "", "Save it under a name.", "no-name")
         if self.file is None:
             self.file = ProjectFile.create(path, self.project, project_files(self.project, self.files))
-            for key, result in self.results.items():
+            for key, result in (*self.results.items(), *self.trials.items()):
                 self.file.put_result(key, result)
         else:
             copy = self.file.save_as(path)
@@ -291,7 +299,7 @@ class Session(QObject):
         self._leave()
 
     def _leave(self) -> None:
-        if self.worker.busy:
+        if self.worker.busy or self._job is not None:
             self.stop()
         let_go(self._holding)
         self._holding = None
@@ -305,6 +313,7 @@ class Session(QObject):
     def _enter(self, project: Project, files: dict[str, bytes], saved: Path | None) -> None:
         self.project, self.files, self.saved_path = project, files, saved
         self.results = self.file.results() if self.file is not None else {}
+        self.trials = self.file.trials() if self.file is not None else {}
         self.last_modes, self.last_error, self.last_edit = {}, None, ""
         self.case_name = project.cases[0].name if project.cases else ""
         self._judge()
@@ -445,6 +454,74 @@ class Session(QObject):
         self.note("Paused" if paused else "Going on")
         self.run_changed.emit()
 
+    # --- trials and designs -----------------------------------------------------------------------------------------
+    def run_trials(self, name: str) -> None:
+        """Run a trial plan, as many side by side as there are cores; what was found before is not run again."""
+        if self.running is not None or self.worker.busy:
+            raise LabilisError("A run is on.", "run", "Stop it first.", "busy")
+        plan = self.project.named("plans", name)
+        points_of(self.project, plan)  # what does not fit is said before anything begins
+        self.running, self.run_started, self.last_error = Plan("trials"), time.monotonic(), None
+        self.progress = Progress(0.0, f"Trials of '{name}'")
+        self._trials_done = 0
+        self._job = TrialsJob(Snapshot(self.project, self.files), plan, self.trials, os.cpu_count() or 1)
+        self._timer.start()
+        self.run_changed.emit()
+
+    def trials_of(self, plan: TrialPlan) -> list[TrialFindings]:
+        """Trials of a plan that fit the present statements."""
+        return found_of(self.project, plan, self.trials)
+
+    def _poll_trials(self, job: TrialsJob) -> None:
+        for kind, content in job.poll():
+            if kind == "found":
+                key, trial = content
+                self.trials[key] = trial
+                self._trials_done += 1
+                if self.file is not None:
+                    try:
+                        self.file.put_result(key, trial)
+                    except LabilisError as error:
+                        self.problem.emit(error)
+                total = max(count_of(job.plan), self._trials_done)
+                self.progress = Progress(len(self.trials_of(job.plan)) / total, f"Trials of '{job.plan.name}': {self._trials_done} done")
+                self.trials_changed.emit()
+                self.run_changed.emit()
+                continue
+            self._job = None
+            if kind == "error":
+                self.last_error = content
+                self.problem.emit(content)
+            else:
+                _, why = best_of(self.project, job.plan, self.trials_of(job.plan))
+                self.note(f"Trials of '{job.plan.name}' done, {self._trials_done} run. {why}")
+            self._finish()
+            self.trials_changed.emit()
+
+    def choose_design(self, name: str) -> None:
+        """Show another design; the present one waits under its name."""
+        if name != self.project.design:
+            self.edit(switch_design(self.project, name), f"design '{name}' shown")
+
+    def keep_design(self, name: str, point: dict[str, str] | None = None) -> None:
+        """Keep a copy of the present design, with parameters set if some are given, as a further one."""
+        alone = design_of(self.project, self.project.design)
+        if point:
+            alone = alone.changed(parameters={**alone.parameters, **point})
+        self.edit(keep_variant(self.project, name, alone), f"design '{name}' kept")
+
+    def figures_of_design(self, name: str) -> tuple[Project, dict[str, Any] | None, ProjectReport | None]:
+        """(statements, figures, report) of a design by what is known of it: its own run, or the trial that it came from."""
+        design = design_of(self.project, name)
+        report = judge_project(design, self.results)
+        if report.cases and all(case.facts.modes is not None for case in report.cases):
+            return design, figures_of(design, report, self.results), report
+        trial = self.trials.get(trial_key(design, {}))
+        if trial is None or trial.reason:
+            return design, None, None
+        return design, {"responses": {name: trial.response(name) for name in RESPONSES}, "mesh_error": trial.mesh_error,
+                        "driver": trial.driver, "kind": trial.kind}, None
+
     def _begin(self, plan: Plan, query: BodyQuery | None) -> None:
         if query is None:
             self._bodies = None
@@ -469,6 +546,13 @@ class Session(QObject):
         """Stop the run at once."""
         if self.running is None:
             return
+        if self._job is not None:
+            self._job.stop()
+            self._poll_trials(self._job)
+            self._job = None
+            self._finish()
+            self.note("Trials stopped; what was found stays, and the plan goes on from there")
+            return
         self.worker.stop()
         self._bodies = None  # what a stopped reading was for must not be done by the next run
         self._keep_checkpoint(force=True)
@@ -484,6 +568,9 @@ class Session(QObject):
             self._read_shape()
 
     def _poll(self) -> None:
+        if self._job is not None:
+            self._poll_trials(self._job)
+            return
         for event in self.worker.poll():
             if event.kind == "progress":
                 self.progress = event.content

@@ -20,10 +20,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from labilis.edit.variants import design_names
 from labilis.judge.ladder import rungs
 from labilis.judge.numbers import force_text
+from labilis.judge.plan_sentences import around
 from labilis.judge.verdict import Verdict
 from labilis.model import LabilisError
+from labilis.run.trials import value_text
 from labilis.ui.building import RECIPES, offer_grades, offer_loads, offer_recipes
 from labilis.ui.commands import Command, CommandBox
 from labilis.ui.drawer.drawer import Drawer
@@ -72,6 +75,7 @@ class Window(Editing, QMainWindow):
             "cross": lambda: self.run_study("cross"), "contact": lambda: self.run_study("contact"),
             "piece": lambda: offer_recipes(self, self.add_piece),
             "grades": self.offer_grades, "parameter": self.add_parameter,
+            "plan": self.add_plan, "trials": self.run_trials, "design": self.add_design,
             "case": self.add_case, "other_load": lambda: offer_loads(self, self.session.project, self.add_load)})
         centre = QVBoxLayout()
         centre.setSpacing(0)
@@ -119,6 +123,11 @@ class Window(Editing, QMainWindow):
         self.case_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.case_box.activated.connect(self._case_chosen)
         row.addWidget(self.case_box)
+        self.design_box = QComboBox()
+        self.design_box.setAccessibleName("Design")
+        self.design_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.design_box.activated.connect(self._design_chosen)
+        row.addWidget(self.design_box)
         row.addStretch(1)
         self.run_button = QPushButton()
         self.run_button.setObjectName("run")
@@ -202,6 +211,9 @@ class Window(Editing, QMainWindow):
             *[Command(words, f"V, {letter.upper()}", lambda letter=letter: self.stage.look(letter))
               for letter, words in look.items()],
             Command("Save the factor ladder as a picture or a page", "", self.save_ladder),
+            Command("Add a trial plan", "", self.add_plan), Command("Run the trials", "", self.run_trials),
+            Command("Keep this design and go on with a copy", "", self.add_design),
+            Command("Designs side by side", "", lambda: (self.drawer.show_page("Improve"), self.drawer.improve.choose("designs"))),
             Command("Hand checks", "", lambda: self.drawer.show_page("Hand checks")),
             Command("Screening", "", lambda: self.drawer.show_page("Screening")),
             Command("Evidence", "", lambda: self.drawer.show_page("Evidence")),
@@ -235,6 +247,7 @@ class Window(Editing, QMainWindow):
         self.stage.film_wanted.connect(self.save_film)
         self.drawer.mode_chosen.connect(lambda mode: self.stage.show_view("Mode", mode))
         self.drawer.station_wanted.connect(self._go_to_station)
+        self.drawer.improve.design_wanted.connect(self.add_design)
         self.ladder.rung_chosen.connect(self._rung_chosen)
         self.sheet.station_opened.connect(self._station_opened)
 
@@ -266,6 +279,12 @@ class Window(Editing, QMainWindow):
         if session.case_name in names:
             self.case_box.setCurrentIndex(names.index(session.case_name))
         self.case_box.blockSignals(False)
+        designs = design_names(project)
+        self.design_box.blockSignals(True)
+        self.design_box.clear()
+        self.design_box.addItems([f"Design: {name}" for name in designs])
+        self.design_box.blockSignals(False)
+        self.design_box.setVisible(len(designs) > 1)
         self._run_changed()
         self._fill_ladder()
 
@@ -394,7 +413,8 @@ class Window(Editing, QMainWindow):
     def show_problem(self, error: LabilisError) -> None:
         """A problem in words, with a button that leads to where it is mended."""
         station = {"part": "Part", "pieces": "Part", "scribes": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
-                   "loads": "Loads", "cases": "Loads", "mesh": "Mesh", "trace": "Trace"}.get(error.where.split("/")[0])
+                   "loads": "Loads", "cases": "Loads", "mesh": "Mesh", "trace": "Trace", "plans": "Improve",
+                   "variants": "Improve"}.get(error.where.split("/")[0])
         text = f"✕ {error.what} {error.remedy}"
         if station is not None:
             self._say(text, "bad", f"to {station}", lambda: self.sheet.open_station(station))
@@ -424,6 +444,45 @@ class Window(Editing, QMainWindow):
         self.drawer.show_page("Studies")
         self.drawer.studies.choose(kind)
         self.run(kind)
+
+    def add_plan(self) -> None:
+        """A trial plan over the first parameter."""
+        def add() -> None:
+            project = self.session.project
+            if not project.parameters:
+                raise LabilisError("Nothing can be varied yet: there is no parameter.", "part", "Name one with '+ parameter' and use it in "
+                                   "a size.", "no-parameter")
+            name = project.free_name("plans", "plan")
+            first = next(iter(project.parameters))
+            ends = {key: value_text(project, first, text) for key, text in around(first, project.parameters[first]).items()
+                    if key != "parameter"}
+            self.session.edit(project.changed(plans=[*project.plans, {"name": name, "vary": [{"parameter": first, **ends}]}]),
+                              f"plan '{name}'")
+        self._guard(add)
+
+    def run_trials(self) -> None:
+        """Run the plan that the drawer shows; rows come into it as they are done."""
+        self.drawer.show_page("Improve")
+        self.drawer.improve.choose("trials")
+        plan = self.drawer.improve.plan
+        if plan is not None:
+            self._say("")
+            self._guard(lambda: self.session.run_trials(plan.name))
+
+    def add_design(self, point: dict[str, str] | None = None) -> None:
+        """Keep the present statements, with parameters set if some are given, as a further design, and show it beside the others."""
+        count = 2
+        while (words := ", ".join(f"{key} {text}" for key, text in (point or {}).items()) or f"design {count}") in design_names(
+                self.session.project):
+            if point:
+                break
+            count += 1
+
+        def keep() -> None:
+            self.session.keep_design(words, point)
+            self.drawer.show_page("Improve")
+            self.drawer.improve.choose("designs")
+        self._guard(keep)
 
     def run_trace(self) -> None:
         """Follow the imperfect part of the present case; the curve grows in the drawer."""
@@ -557,6 +616,10 @@ class Window(Editing, QMainWindow):
         self._keys_box = box
 
     # --- answers to the parts ---------------------------------------------------------------------------------------
+    def _design_chosen(self, index: int) -> None:
+        self._guard(lambda: self.session.choose_design(design_names(self.session.project)[index]))
+        self._refresh()
+
     def _case_chosen(self, index: int) -> None:
         if 0 <= index < len(self.session.project.cases):
             self.session.choose_case(self.session.project.cases[index].name)
@@ -583,7 +646,7 @@ class Window(Editing, QMainWindow):
             self.sheet.open_station(name)
 
     def _station_opened(self, name: str) -> None:
-        wanted = {"Part": "Shape", "Supports": "Shape", "Loads": "Shape", "Mesh": "Mesh", "Strength": "Stress",
+        wanted = {"Part": "Shape", "Supports": "Shape", "Loads": "Shape", "Mesh": "Mesh", "Strength": "Stress", "Improve": "Mode",
                   "Modes": "Mode", "Trace": "Trace"}[name]
         if self.stage.view_name != wanted:
             self.stage.show_view(wanted)

@@ -4,10 +4,12 @@ from __future__ import annotations
 import hashlib
 import itertools
 import json
+from collections.abc import Mapping
 from typing import Any
 
 from scipy.stats import qmc
 
+from labilis.judge.findings import TrialFindings
 from labilis.model import LabilisError, Project, TrialPlan
 from labilis.model.expressions import evaluate
 
@@ -66,3 +68,10 @@ def trial_key(project: Project, point: Point) -> str:
     stated: dict[str, Any] = project.model_dump(mode="json", exclude={"name", "scenario", "plans", "design", "variants"})
     stated["parameters"] = {**stated["parameters"], **point}
     return "trial-" + hashlib.sha256(json.dumps([_VERSION, stated], sort_keys=True).encode()).hexdigest()[:32]
+
+
+def found_of(project: Project, plan: TrialPlan, trials: Mapping[str, TrialFindings]) -> list[TrialFindings]:
+    """Trials of the parameters of a plan that fit the present statements, whatever plan they were run for."""
+    names = {vary.parameter for vary in plan.vary}
+    return [trial for key, trial in trials.items() if set(trial.parameters.tolist()) == names
+            and trial_key(project, dict(zip(trial.parameters.tolist(), trial.texts.tolist()))) == key]

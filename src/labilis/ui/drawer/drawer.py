@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from labilis.run.report import CaseReport
 from labilis.ui.drawer.hand import HandPage
+from labilis.ui.drawer.improve import ImprovePage
 from labilis.ui.drawer.modes import ModesPage
 from labilis.ui.drawer.screening import ScreeningPage
 from labilis.ui.drawer.studies import StudiesPage
@@ -30,7 +31,7 @@ from labilis.ui.theme import LIGHT, icon
 if TYPE_CHECKING:
     from labilis.ui.session import Session
 
-PAGES = ("Modes", "Screening", "Hand checks", "Studies", "Trace", "Evidence", "Journal")
+PAGES = ("Modes", "Screening", "Hand checks", "Studies", "Trace", "Improve", "Evidence", "Journal")
 _STATES = {"good": ("✓", LIGHT.good), "caution": ("▬", LIGHT.caution), "bad": ("✕", LIGHT.bad), "not judged": ("○", LIGHT.quiet)}
 
 
@@ -90,13 +91,15 @@ class Drawer(QWidget):
         self.journal.setAccessibleName("Journal")
         self.studies = StudiesPage()
         self.hand, self.screening = HandPage(session), ScreeningPage()
-        for page in (self.modes_page, self.screening, self.hand, self.studies, self.trace_page, self.evidence, self.journal):
+        self.improve = ImprovePage(session)
+        for page in (self.modes_page, self.screening, self.hand, self.studies, self.trace_page, self.improve, self.evidence, self.journal):
             self.pages.addWidget(page)
         self.setMinimumHeight(34)
         self._height = 210
         session.results_changed.connect(self.refresh)
         session.statements_changed.connect(self.refresh)
         session.case_changed.connect(self.refresh)
+        session.trials_changed.connect(self.improve.refresh)
         session.journal_grew.connect(self.journal.appendPlainText)
         self._made = True
         self.show_page("Modes")
@@ -109,8 +112,10 @@ class Drawer(QWidget):
             tab.setChecked(other == name)
         self.pages.setCurrentIndex(PAGES.index(name))
         self.summary.setVisible(name == "Modes")
-        self._height = 270 if name == "Hand checks" else 210
+        self._height = 270 if name in ("Hand checks", "Improve") else 210
         QTimer.singleShot(0, self._fit_rows)
+        if name == "Improve":
+            self.improve.refresh()
         if hasattr(self, "_made"):
             self.set_open(True)
 
@@ -136,6 +141,8 @@ class Drawer(QWidget):
         self.hand.show_report(report)
         self.screening.show_report(report)
         current = self.session.current
+        if self.is_open and self.pages.currentWidget() is self.improve:
+            self.improve.refresh()
         self.studies.show_studies(current("converge"), {kind: current(kind) for kind in self.studies.tables})  # type: ignore[arg-type]
 
     def choose_mode(self, mode: int) -> None:

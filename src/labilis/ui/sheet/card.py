@@ -265,7 +265,7 @@ def _without(project: Any, field: str, name: str) -> Any:
     if field == "scribes":
         return without_scribe(project, name)
     project = project.without_item(field, name)
-    if field in ("bolts", "seams"):
+    if field in ("bolts", "seams", "plans"):
         return project
     used = {item.on for item in (*project.supports, *project.springs, *project.loads) if hasattr(item, "on")}
     return project.changed(hubs=[hub for hub in project.hubs if hub.name in used])

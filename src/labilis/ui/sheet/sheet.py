@@ -9,17 +9,19 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from labilis.judge import sentences
 from labilis.judge.part_sentences import part_sentences, scribe_sentences
+from labilis.judge.plan_sentences import improve_sentences
 from labilis.judge.spans import Sentence, Span
 from labilis.judge.studies import study_words
 from labilis.judge.trace_sentences import trace_sentences
 from labilis.model import Project
 from labilis.run.about import mesh_cost, mesh_size
+from labilis.run.trials import best_of
 from labilis.ui.sheet.card import Card, Mark
 
 if TYPE_CHECKING:
     from labilis.ui.session import Session
 
-STATIONS = ("Part", "Supports", "Loads", "Mesh", "Strength", "Modes", "Trace")
+STATIONS = ("Part", "Supports", "Loads", "Mesh", "Strength", "Modes", "Trace", "Improve")
 
 
 class Sheet(QScrollArea):
@@ -85,6 +87,11 @@ class Sheet(QScrollArea):
         add["Trace"].add_tool("how sensitive", commands["amplitude"], "The verified factor over the amplitude, to both sides")
         add["Strength"].add_tool("tilt", commands["tilt"], "First factor, first yield and stress over a tilt and an offset of the largest "
                                  "force")
+        add["Improve"].add_tool("+ plan", commands["plan"], "A trial plan over the parameters of the project")
+        self.trials_tool = add["Improve"].add_tool("run the trials", commands["trials"], "All trials of the plan that are not known yet, "
+                                                   "side by side")
+        add["Improve"].add_tool("+ design", commands["design"], "Keep a copy of the present statements as a further design")
+        session.trials_changed.connect(self.refresh)
         session.statements_changed.connect(self.refresh)
         session.results_changed.connect(self.refresh)
         session.run_changed.connect(self._trace_tools)
@@ -163,6 +170,15 @@ class Sheet(QScrollArea):
         if study is not None and study.done:
             trace.append((Span(study_words(study)),))
         self._show("Trace", trace)
+        improve = improve_sentences(project)
+        plans = {row: ("plans", plan.name, "Remove this plan") for row, plan in enumerate(project.plans)}
+        for plan in project.plans:
+            if found := session.trials_of(plan):
+                best, why = best_of(project, plan, found)
+                at = "" if best is None else ", ".join(f"{name} {text}" for name, text in zip(best.parameters, best.texts)) + ": "
+                improve.append((Span(f"{at}{why}", tone="good" if best is not None else "caution"),))
+        self._show("Improve", improve, plans)
+        self.trials_tool.setVisible(bool(project.plans))
         self._trace_tools()
         self._mark()
 
@@ -177,7 +193,8 @@ class Sheet(QScrollArea):
         error = self.session.last_error
         place = error.where.split("/")[0] if error is not None else ""
         owner = {"part": "Part", "pieces": "Part", "scribes": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
-                 "loads": "Loads", "cases": "Loads", "mesh": "Mesh", "trace": "Trace"}.get(place)
+                 "loads": "Loads", "cases": "Loads", "mesh": "Mesh", "trace": "Trace", "plans": "Improve",
+                 "variants": "Improve"}.get(place)
         if error is not None and owner == name and error.code != "lost-region":
             found = [*found, (Span(str(error).removeprefix(f"{error.where}: "), tone="bad"),)]
         self.cards[name].show_sentences(found, removable)
@@ -191,7 +208,8 @@ class Sheet(QScrollArea):
                  "Mesh": session.current("mesh") is not None,
                  "Strength": facts is not None and facts.strength is not None,
                  "Modes": facts is not None and facts.modes is not None,
-                 "Trace": facts is not None and facts.trace is not None and facts.trace.done}
+                 "Trace": facts is not None and facts.trace is not None and facts.trace.done,
+                 "Improve": any(session.trials_of(plan) for plan in project.plans)}
         ran_before = self.session.last_modes.get(session.case_name) is not None
         for name, mark in self.marks.items():
             state = "ready" if ready[name] else "empty"

@@ -1,0 +1,115 @@
+"""Sentences of the station Improve: trial plans and the designs that are kept."""
+from __future__ import annotations
+
+from typing import Any
+
+from labilis.judge.spans import Sentence, Span, value_span
+from labilis.model import RESPONSE_KINDS, RESPONSES, Limit, Project, TrialPlan, Vary
+
+_HOW = (("every value with every other", "grid"), ("the first values together, then the second", "list"),
+        ("points spread evenly through the ranges", "latin hypercube"), ("the value that reaches a goal", "goal"))
+_FIRST_LIMITS: dict[str, dict[str, str]] = {
+    "first factor": {"at_least": "3"}, "first yield": {"at_least": "1"}, "capacity": {"at_least": "1"}, "mass": {"at_most": "1 kg"},
+    "largest motion": {"at_most": "1 mm"}, "largest stress": {"at_most": "100 MPa"}}
+
+
+def around(name: str, text: str) -> dict[str, str]:
+    """A range from half of a parameter's present value to half as much again."""
+    return {"parameter": name, "low": f"0.5 * ({text})", "high": f"1.5 * ({text})"}
+
+
+def count_of(plan: TrialPlan) -> int:
+    """How many trials a plan has at most."""
+    if plan.how in ("latin hypercube", "goal"):
+        return plan.points
+    counts = [len(vary.texts()) for vary in plan.vary]
+    if plan.how == "list":
+        return counts[0]
+    total = 1
+    for count in counts:
+        total *= count
+    return total
+
+
+def improve_sentences(project: Project) -> list[Sentence]:
+    """One sentence per plan, then one about the designs."""
+    if not project.parameters:
+        return [(Span("Nothing can be varied yet: name a parameter at Part and use it in a size.", tone="quiet"),), *_designs(project)]
+    if not project.plans:
+        nothing = "No trial plan yet. A plan tries values of parameters against what is asked for."
+        return [(Span(nothing, tone="quiet"),), *_designs(project)]
+    return [_plan(project, index, plan) for index, plan in enumerate(project.plans)] + _designs(project)
+
+
+def _plan(project: Project, index: int, plan: TrialPlan) -> Sentence:
+    path = ("plans", index)
+    spans = [Span(plan.name, (*path, "name"), "text", strong=True), Span(": try ")]
+    for number, vary in enumerate(plan.vary):
+        spans += [Span(" and " if number else ""), *_vary(project, path, plan, number, vary)]
+    free = [name for name in project.parameters if name not in {vary.parameter for vary in plan.vary}]
+    if free:
+        shown = [vary.model_dump() for vary in plan.vary]
+        spans += [Span(" "), Span("+ parameter", (*path, "vary"), choices=tuple(
+            (name, [*shown, around(name, project.parameters[name])]) for name in free))]
+    spans += [Span("; "), Span({value: words for words, value in _HOW}[plan.how], (*path, "how"), choices=_HOW)]
+    if plan.how in ("latin hypercube", "goal"):
+        spans += [Span(", at most " if plan.how == "goal" else ", "), value_span(str(plan.points), (*path, "points"), "count"),
+                  Span(" trials")]
+    else:
+        spans.append(Span(f", {count_of(plan)} trials"))
+    spans.append(Span(". "))
+    if plan.limits:
+        spans.append(Span("Asked for: "))
+    for number, limit in enumerate(plan.limits):
+        spans += [Span(", " if number else ""), *_limit(path, plan, number, limit)]
+    stated = [limit.model_dump() for limit in plan.limits]
+    spans += [Span(" "), Span("+ limit", (*path, "limits"), choices=tuple(
+        (f"{name} {'at least' if 'at_least' in ends else 'at most'} …", [*stated, {"response": name, **ends}])
+        for name, ends in _FIRST_LIMITS.items())), Span(". ")]
+    objective = Span(plan.objective, (*path, "objective"), choices=tuple((name, name) for name in RESPONSES))
+    if plan.how == "goal":
+        spans += [Span("The "), objective, Span(" is to reach "),
+                  value_span(plan.goal or "needed", (*path, "goal"), RESPONSE_KINDS[plan.objective][0]), Span(".")]
+    else:
+        spans += [Span("Best: the "), Span(plan.best, (*path, "best"), choices=(("greatest", "greatest"), ("least", "least"))), Span(" "),
+                  objective, Span(".")]
+    return tuple(spans)
+
+
+def _vary(project: Project, path: tuple[str | int, ...], plan: TrialPlan, number: int, vary: Vary) -> list[Span]:
+    here = (*path, "vary", number)
+    shown = [item.model_dump() for item in plan.vary]
+    others = {item.parameter for item in plan.vary if item is not vary}
+    swaps: list[tuple[str, Any]] = [(name, [*shown[:number], {**shown[number], "parameter": name}, *shown[number + 1:]])
+                                    for name in project.parameters if name not in others]
+    if len(plan.vary) > 1:
+        swaps.append(("leave it out", [*shown[:number], *shown[number + 1:]]))
+    spans = [Span(vary.parameter, (*path, "vary"), choices=tuple(swaps), strong=True)]
+    if vary.values:
+        spans.append(Span(" at "))
+        for row, text in enumerate(vary.values):
+            spans += [Span(", " if row else ""), value_span(text, (*here, "values", row), "any")]
+        return spans
+    spans += [Span(" from "), value_span(str(vary.low), (*here, "low"), "any"), Span(" to "),
+              value_span(str(vary.high), (*here, "high"), "any")]
+    if plan.how in ("grid", "list"):
+        spans += [Span(" in "), value_span(str(vary.count), (*here, "count"), "count")]
+    return spans
+
+
+def _limit(path: tuple[str | int, ...], plan: TrialPlan, number: int, limit: Limit) -> list[Span]:
+    stated = [item.model_dump() for item in plan.limits]
+    without = [*stated[:number], *stated[number + 1:]]
+    kind = RESPONSE_KINDS[limit.response][0]
+    spans = [Span(limit.response, (*path, "limits"), choices=(("drop this limit", without),))]
+    for field, words in (("at_least", " at least "), ("at_most", " at most ")):
+        if (text := getattr(limit, field)) is not None:
+            spans += [Span(words), value_span(text, (*path, "limits", number, field), kind)]
+    return spans
+
+
+def _designs(project: Project) -> list[Sentence]:
+    if not project.variants:
+        return []
+    others = ", ".join(variant.name for variant in project.variants)
+    return [(Span("Designs: "), Span(project.design, ("design",), "text", strong=True), Span(f" (shown), {others}."))]

@@ -1,0 +1,247 @@
+"""The drawer's page of the station Improve: trials of a plan, best first, with their plot; and the designs side by side."""
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QTableWidget, QVBoxLayout, QWidget
+
+from labilis.edit.variants import design_names, differences
+from labilis.judge.findings import TrialFindings
+from labilis.model import RESPONSE_KINDS, RESPONSES, TrialPlan
+from labilis.run.comparing import compared
+from labilis.run.trials import best_of, keeps, ordered, response_text
+from labilis.ui.drawer.chart import Chart, Line, Panel
+from labilis.ui.drawer.tables import note_below, plain_table, text_cell
+from labilis.ui.plain import plain_tip
+from labilis.ui.theme import LIGHT
+
+if TYPE_CHECKING:
+    from labilis.ui.session import Session
+
+_COLOURS = (LIGHT.accent, LIGHT.caution, LIGHT.bad, LIGHT.ink, LIGHT.quiet)
+_NOTHING = "No trials yet. State a plan at the station Improve, and run it."
+_MOST_DESIGNS = 4
+
+
+class ImprovePage(QWidget):
+    """`design_wanted` carries what the parameters of the chosen trial are, by name."""
+
+    design_wanted = pyqtSignal(dict)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._rows: list[TrialFindings] = []
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        row = QHBoxLayout()
+        self.buttons: dict[str, QPushButton] = {}
+        for name in ("trials", "designs"):
+            button = QPushButton(name)
+            button.setObjectName("chip")
+            button.setCheckable(True)
+            button.clicked.connect(lambda _=False, name=name: self.choose(name))
+            row.addWidget(button)
+            self.buttons[name] = button
+        self.plan_box = QComboBox()
+        self.plan_box.setAccessibleName("Trial plan")
+        self.plan_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.plan_box.activated.connect(lambda _: self.refresh())
+        row.addWidget(self.plan_box)
+        row.addStretch(1)
+        self.keep = QPushButton("keep as a design")
+        self.keep.setToolTip("The chosen trial, or the best, as a further design of the project")
+        self.keep.clicked.connect(self._keep)
+        row.addWidget(self.keep)
+        layout.addLayout(row)
+        self.pages = QStackedWidget()
+        layout.addWidget(self.pages, 1)
+        trials = QWidget()
+        inner = QVBoxLayout(trials)
+        inner.setContentsMargins(0, 0, 0, 0)
+        across = QHBoxLayout()
+        self.table = plain_table([""], "Trials, best first")
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.chart = Chart("Chart of the trials")
+        self.table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        across.addWidget(self.table, 5)
+        across.addWidget(self.chart, 3)
+        inner.addLayout(across, 1)
+        self.note = note_below(_NOTHING)
+        inner.addWidget(self.note)
+        self.designs = plain_table([""], "Designs side by side")
+        side = QWidget()
+        below = QVBoxLayout(side)
+        below.setContentsMargins(0, 0, 0, 0)
+        below.addWidget(self.designs, 1)
+        self.flags = note_below("")
+        below.addWidget(self.flags)
+        self.pages.addWidget(trials)
+        self.pages.addWidget(side)
+        self.choose("trials")
+
+    def choose(self, name: str) -> None:
+        """Show trials or designs."""
+        for other, button in self.buttons.items():
+            button.setChecked(other == name)
+        self.pages.setCurrentIndex(list(self.buttons).index(name))
+        self.refresh()
+
+    @property
+    def plan(self) -> TrialPlan | None:
+        """The plan that is shown."""
+        plans = self.session.project.plans
+        return next((plan for plan in plans if plan.name == self.plan_box.currentText()), plans[0] if plans else None)
+
+    def refresh(self) -> None:
+        """Fill what is shown anew."""
+        names = [plan.name for plan in self.session.project.plans]
+        if names != [self.plan_box.itemText(row) for row in range(self.plan_box.count())]:
+            chosen = self.plan_box.currentText()
+            self.plan_box.blockSignals(True)
+            self.plan_box.clear()
+            self.plan_box.addItems(names)
+            self.plan_box.setCurrentIndex(max(names.index(chosen) if chosen in names else 0, 0))
+            self.plan_box.blockSignals(False)
+        trials = self.buttons["trials"].isChecked()
+        self.plan_box.setVisible(trials and len(names) > 0)
+        if trials:
+            self._show_trials()
+        else:
+            self._show_designs()
+        self.keep.setVisible(trials and bool(self._rows))
+
+    # --- trials -----------------------------------------------------------------------------------------------------
+    def _show_trials(self) -> None:
+        plan, project = self.plan, self.session.project
+        found = self.session.trials_of(plan) if plan is not None else []
+        if plan is None or not found:
+            self._rows = []
+            self.table.setRowCount(0)
+            self.chart.show_panels([])
+            self.note.setText(_NOTHING)
+            return
+        chosen = self._chosen()
+        self._rows = ordered(project, plan, found)
+        best, why = best_of(project, plan, found)
+        names = [vary.parameter for vary in plan.vary]
+        shown = list(dict.fromkeys([plan.objective, *(limit.response for limit in plan.limits), "first factor", "mass"]))
+        heads = ["", *names, *shown, "held back by"]
+        self.table.setColumnCount(len(heads))
+        self.table.setHorizontalHeaderLabels(heads)
+        self.table.setRowCount(len(self._rows))
+        for row, trial in enumerate(self._rows):
+            held = keeps(project, plan, trial)
+            texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
+            colour = LIGHT.quiet if held else ""
+            cells = ["◉ best" if trial is best else "○" if held else "●", *(texts.get(name, "") for name in names),
+                     *(response_text(name, trial.response(name), trial.mesh_error) for name in shown), held]
+            tip = plain_tip(f"{trial.driver}, {trial.kind}. {held}" if trial.driver else held)
+            for column, words in enumerate(cells):
+                cell = text_cell(words, colour)
+                cell.setToolTip(tip)
+                if 0 < column <= len(names) + len(shown):
+                    cell.setTextAlignment(int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
+                self.table.setItem(row, column, cell)
+        _fit(self.table)
+        if chosen is not None and chosen in self._rows:
+            self.table.selectRow(self._rows.index(chosen))
+        self.note.setText(why)
+        self.chart.show_panels([panel] if (panel := plot(plan, self._rows)) is not None else [])
+
+    def _chosen(self) -> TrialFindings | None:
+        rows = {index.row() for index in self.table.selectedIndexes()}
+        return self._rows[min(rows)] if rows and min(rows) < len(self._rows) else None
+
+    def _keep(self) -> None:
+        plan = self.plan
+        trial = self._chosen()
+        if trial is None and plan is not None:
+            trial, _ = best_of(self.session.project, plan, self._rows)
+        if trial is not None:
+            self.design_wanted.emit(dict(zip(trial.parameters.tolist(), trial.texts.tolist())))
+
+    # --- designs ----------------------------------------------------------------------------------------------------
+    def _show_designs(self) -> None:
+        project = self.session.project
+        names = design_names(project)[:_MOST_DESIGNS]
+        known = [self.session.figures_of_design(name) for name in names]
+        first, figures, report = known[0]
+        rows: list[tuple[str, list[str], bool]] = []
+        places = list(dict.fromkeys(where for design, _, _ in known[1:] for where, _, _ in differences(first, design)))
+        for where in places:
+            values = []
+            for design, _, _ in known:
+                change = {place: there for place, _, there in differences(first, design)}
+                own = next((here for other, _, _ in known[1:] for place, here, _ in differences(first, other) if place == where), "")
+                values.append(change.get(where, own) or "–")
+            rows.append((where.removeprefix("parameters/"), values, False))
+        for name in RESPONSES:
+            rows.append((name, [_with_change(name, found, figures) for _, found, _ in known], True))
+        rows.append(("driver, kind", ["–" if found is None else f"{found['driver']}, {found['kind']}" for _, found, _ in known], False))
+        rows.append(("verdict", ["not run" if said is None else _verdict(said) for _, _, said in known], False))
+        self.designs.setColumnCount(1 + len(names))
+        self.designs.setHorizontalHeaderLabels(["", f"{names[0]} (shown)", *names[1:]])
+        self.designs.setRowCount(len(rows))
+        for row, (title, values, _) in enumerate(rows):
+            for column, words in enumerate([title, *values]):
+                cell = text_cell(words, LIGHT.quiet if column == 0 else "")
+                self.designs.setItem(row, column, cell)
+        _fit(self.designs)
+        if len(names) < 2:
+            self.flags.setText("One design only. '+ design' at the station Improve keeps a copy of it; a trial can be kept as one as well.")
+            return
+        said = [f"{name}: {flag}" for name, (design, _, other) in zip(names[1:], known[1:]) if report is not None and other is not None
+                for flag in compared([first, design], [report, other])]
+        waiting = [name for name, (_, found, other) in zip(names, known) if found is None]
+        said += [f"{', '.join(waiting)}: not run yet. Choose it at the top and run it."] if waiting else []
+        self.flags.setText(" ".join(said))
+
+
+def _with_change(name: str, found: dict[str, Any] | None, first: dict[str, Any] | None) -> str:
+    if found is None:
+        return "–"
+    value = float(found["responses"][name])
+    words = response_text(name, value, float(found["mesh_error"]))
+    if first is None or found is first:
+        return words
+    base = float(first["responses"][name])
+    return f"{words}  ({100 * (value / base - 1):+.1f} %)" if math.isfinite(value) and math.isfinite(base) and base else words
+
+
+def _verdict(report: Any) -> str:
+    worst = min(report.cases, key=lambda case: {False: 0, None: 1, True: 2}[case.verdict.meets])
+    return str(worst.verdict.headline)
+
+
+def _fit(table: QTableWidget) -> None:
+    """Columns as wide as what is in them, the last to the border."""
+    for column in range(table.columnCount() - 1):
+        table.resizeColumnToContents(column)
+        table.setColumnWidth(column, min(table.columnWidth(column) + 8, 240))
+
+
+def plot(plan: TrialPlan, rows: list[TrialFindings]) -> Panel | None:
+    """The objective over the first parameter, a line for each value of the second; None where there is nothing to draw."""
+    _, unit, scale = RESPONSE_KINDS[plan.objective]
+    lines: dict[str, list[tuple[float, float]]] = {}
+    names = [vary.parameter for vary in plan.vary]
+    for trial in rows:
+        texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
+        value = trial.response(plan.objective) * scale
+        if math.isfinite(value):
+            key = texts[names[1]] if plan.how == "grid" and len(names) > 1 else ""
+            lines.setdefault(key, []).append((float(trial.numbers[trial.parameters.tolist().index(names[0])]), value))
+    if not lines:
+        return None
+    unit_of = next((text.split()[-1] for trial in rows for name, text in zip(trial.parameters, trial.texts)
+                    if name == names[0] and " " in text and text.split()[-1].isalpha()), "")
+    under = f"{names[0]}, mm" if unit_of in ("mm", "cm", "m", "in") else names[0]
+    drawn = sorted(lines.items(), key=lambda item: -max(y for _, y in item[1]))[:len(_COLOURS)]
+    by = f", by {names[1]}" if len(drawn) > 1 else ""
+    return Panel(under, plan.objective + (f", {unit}" if unit else "") + by, tuple(
+        Line(name or plan.objective, tuple(sorted(points)), colour) for (name, points), colour in zip(drawn, _COLOURS)))

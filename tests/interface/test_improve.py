@@ -1,0 +1,125 @@
+"""The station Improve in a real window: a plan, its trials, the best one kept as a design beside the first."""
+from __future__ import annotations
+
+import json
+import time
+from pathlib import Path
+from typing import Any
+
+import pytest
+from PyQt6.QtCore import Qt
+
+from labilis.edit.variants import design_names
+from labilis.store import ProjectFile
+from tests.interface.conftest import Hand
+from tests.unit.test_mistakes import flat, strip
+
+
+@pytest.fixture
+def stated(tmp_path: Path) -> Path:
+    path = tmp_path / "strip.json"
+    path.write_text(json.dumps(strip(parameters={"t": "4 mm"}, pieces=[flat("t")], mesh={"size": "20 mm"})), encoding="utf-8")
+    return path
+
+
+def cells(table: Any, row: int) -> list[str]:
+    return [table.item(row, column).text() for column in range(table.columnCount())]
+
+
+def open_improve(hand: Hand) -> Any:
+    hand.window.sheet.open_station("Improve")
+    hand.qtbot.wait(50)
+    return hand.window.sheet.cards["Improve"].tools
+
+
+def test_from_a_plan_to_a_design_beside_the_first(hand: Hand, stated: Path, tmp_path: Path) -> None:
+    hand.load(stated)
+    hand.session.save(tmp_path / "strip.labilis")
+    tools = open_improve(hand)
+    hand.click(tools["+ plan"])
+    assert hand.session.project.plans[0].vary[0].low == "2 mm"
+    assert "try t from 2 mm to 6 mm in 5" in hand.text("Improve")
+    # a limit by the choices of the sentence: the mass, at most
+    hand.session.set_value(("plans", 0, "limits"), [{"response": "mass", "at_most": "0.13 kg"}], "limit")
+    assert "mass at most 0.13 kg" in hand.text("Improve")
+    page = hand.window.drawer.improve
+    hand.click(tools["run the trials"])
+    assert hand.session.running is not None and page.isVisible()
+    hand.wait_idle(120)
+    assert page.table.rowCount() == 5
+    assert cells(page.table, 0)[:2] == ["◉ best", "4 mm"] and cells(page.table, 4)[-1].endswith("over 0.13 kg")
+    assert "Of 5 trials 3 keep to the limits" in page.note.text() and page.note.text() in hand.text("Improve")
+    # the whole plan again: nothing is left to run
+    started = time.monotonic()
+    hand.click(tools["run the trials"])
+    hand.wait_idle()
+    assert time.monotonic() - started < 3 and len(hand.session.trials) == 5
+    page.table.selectRow(2)
+    hand.click(page.keep)
+    assert design_names(hand.session.project) == ("first design", "t 2 mm")
+    assert page.buttons["designs"].isChecked()
+    shown = {page.designs.item(row, 0).text(): cells(page.designs, row)[1:] for row in range(page.designs.rowCount())}
+    assert shown["t"] == ["4 mm", "2 mm"] and shown["verdict"] == ["not run", "not run"]
+    assert shown["mass"][1].startswith("0.0628 kg")  # known from the trial that it came from
+    hand.run()
+    shown = {page.designs.item(row, 0).text(): cells(page.designs, row)[1:] for row in range(page.designs.rowCount())}
+    assert shown["mass"] == ["0.1256 kg", "0.0628 kg  (-50.0 %)"] and shown["first factor"][1].endswith("(-87.5 %)")
+    assert shown["verdict"] == ["Meets 1", "not run"]
+
+
+def test_designs_are_switched_at_once_and_undone(hand: Hand, stated: Path) -> None:
+    hand.load(stated)
+    hand.run()
+    first = hand.session.current("modes")
+    tools = open_improve(hand)
+    hand.click(tools["+ design"])
+    box = hand.window.design_box
+    assert box.isVisible() and [box.itemText(row) for row in range(box.count())] == ["Design: first design", "Design: design 2"]
+    hand.session.set_value(("parameters", "t"), "5 mm", "thicker")
+    hand.wait_idle()
+    assert hand.session.current("modes") is None
+    started = time.monotonic()
+    box.setCurrentIndex(1)
+    box.activated.emit(1)
+    assert time.monotonic() - started < 0.5
+    assert hand.session.project.design == "design 2" and hand.session.project.parameters["t"] == "4 mm"
+    hand.wait_idle()
+    assert hand.session.current("modes") is first  # found before, by its key
+    assert hand.window.design_box.currentText() == "Design: design 2"
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert hand.session.project.design == "first design" and hand.session.project.parameters["t"] == "5 mm"
+
+
+def test_trials_that_are_stopped_go_on_after_the_file_is_opened_again(hand: Hand, stated: Path, tmp_path: Path) -> None:
+    hand.load(stated)
+    path = tmp_path / "strip.labilis"
+    hand.session.save(path)
+    tools = open_improve(hand)
+    hand.click(tools["+ plan"])
+    hand.session.set_value(("plans", 0, "vary", 0, "count"), 12, "more")
+    hand.click(tools["run the trials"])
+    hand.qtbot.waitUntil(lambda: len(hand.session.trials) >= 2, timeout=60000)
+    hand.click(hand.window.run_button)
+    assert hand.session.running is None
+    kept = len(hand.session.trials)
+    assert 2 <= kept < 12
+    opened = ProjectFile.open(path)
+    assert len(opened.trials()) == kept
+    opened.close()
+    hand.session.open(path)
+    hand.wait_idle()
+    assert len(hand.session.trials) == kept and hand.window.drawer.improve.plan is not None
+    hand.click(hand.window.sheet.cards["Improve"].tools["run the trials"])
+    hand.wait_idle(120)
+    assert len(hand.session.trials) == 12
+
+
+def test_without_a_parameter_there_is_nothing_to_vary_and_it_says_so(hand: Hand, tmp_path: Path) -> None:
+    path = tmp_path / "plain.json"
+    path.write_text(json.dumps(strip()), encoding="utf-8")
+    hand.load(path)
+    tools = open_improve(hand)
+    assert "name a parameter" in hand.text("Improve") and not tools["run the trials"].isVisible()
+    hand.click(tools["+ plan"])
+    assert "there is no parameter" in hand.window.banner_text.text()
+    assert not hand.session.project.plans
