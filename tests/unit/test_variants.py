@@ -1,13 +1,16 @@
 """Designs kept in one project: switching loses nothing, what differs is told."""
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import pytest
 
 from labilis.edit.variants import design_names, design_of, differences, keep_variant, remove_variant, rename_design, switch_design
 from labilis.model import LabilisError, Project, load_project
-from labilis.run import stage_keys
+from labilis.run import Snapshot, stage_keys
+from labilis.store import load_model, write_model
+from tests.parts import bar_step, cantilever
 from tests.unit.test_mistakes import flat, strip
 
 
@@ -73,3 +76,23 @@ def test_a_design_without_a_parameter_of_a_plan_is_not_switched_to() -> None:
     planned = both.changed(plans=[{"name": "p", "vary": [{"parameter": "t", "values": ["1 mm"]}]}])
     with pytest.raises(LabilisError, match="lacks a parameter"):
         switch_design(planned, "b")
+
+
+def test_the_json_form_keeps_the_files_of_every_design(tmp_path: Path) -> None:
+    data = bar_step()
+    first = cantilever(data)
+    sha = first.geometry[0].sha256
+    path = tmp_path / "model.json"
+    other = first.changed(geometry=[{"file": "other.step", "sha256": "b" * 64}],
+                          pieces=[first.pieces[0].model_copy(update={"geometry": "other.step"})])
+    write_model(Snapshot(keep_variant(first, "b", other), {sha: data, "b" * 64: data + b"\n"}), path)
+    assert sorted(item.name for item in tmp_path.iterdir()) == ["model.json", "other.step", first.geometry[0].file]
+    read = load_model(path)
+    inner = design_of(read.project, "b")
+    assert read.files[inner.geometry[0].sha256] == data + b"\n" and read.files[read.project.geometry[0].sha256] == data
+    (tmp_path / "other.step").unlink()
+    with pytest.raises(LabilisError, match="not beside"):
+        load_model(path)
+    clash = first.changed(geometry=[{"file": first.geometry[0].file, "sha256": "b" * 64}])
+    with pytest.raises(LabilisError, match="different files"):
+        write_model(Snapshot(keep_variant(first, "b", clash), {sha: data}), path)

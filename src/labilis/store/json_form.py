@@ -4,7 +4,7 @@ from __future__ import annotations
 import hashlib
 from pathlib import Path
 
-from labilis.model import LabilisError, Project, load_project
+from labilis.model import LabilisError, Project, load_project, statements_of
 from labilis.run import Snapshot
 from labilis.store.project_file import ProjectFile
 
@@ -29,27 +29,35 @@ def load_model(path: Path) -> Snapshot:
         raise LabilisError("The model is not UTF-8 text.", str(path), "Save it as UTF-8.", "json") from error
     project = load_project(text)
     files: dict[str, bytes] = {}
-    geometry = []
-    for item in project.geometry:
-        source = path.parent / item.file
+    known: dict[str, str] = {}
+    for name in dict.fromkeys([item.file for item in project.geometry] + [
+            item.file for variant in project.variants for item in statements_of(variant).geometry]):
+        source = path.parent / name
         if not source.is_file():
-            raise LabilisError(f"The geometry file '{item.file}' is not beside the model.", str(path),
-                               f"Put it into {path.parent}.", "no-file")
+            raise LabilisError(f"The geometry file '{name}' is not beside the model.", str(path), f"Put it into {path.parent}.", "no-file")
         data = source.read_bytes()
-        sha = hashlib.sha256(data).hexdigest()
-        files[sha] = data
-        geometry.append(item.model_copy(update={"sha256": sha}))
-    return Snapshot(project.model_copy(update={"geometry": tuple(geometry)}), files)
+        known[name] = hashlib.sha256(data).hexdigest()
+        files[known[name]] = data
+    geometry = tuple(item.model_copy(update={"sha256": known[item.file]}) for item in project.geometry)
+    variants = tuple(variant.model_copy(update={"statements": {**variant.statements, "geometry": [
+        {**item, "sha256": known[item["file"]]} for item in variant.statements.get("geometry", ())]}}) for variant in project.variants)
+    return Snapshot(project.model_copy(update={"geometry": geometry, "variants": variants}), files)
 
 
 def write_model(snapshot: Snapshot, path: Path) -> list[Path]:
     """Write the JSON form and, beside it, the geometry it names; returns the files written."""
     path = Path(path)
     written = [path]
+    named: dict[str, str] = {}
+    geometry = [*snapshot.project.geometry, *(item for variant in snapshot.project.variants for item in statements_of(variant).geometry)]
+    for item in geometry:
+        if named.setdefault(item.file, item.sha256) != item.sha256:
+            raise LabilisError(f"Two designs have different files called '{item.file}', which cannot lie beside one model.",
+                               f"geometry/{item.file}", "Keep the project as a .labilis file, or remove one of the designs.", "two-files")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        for item in snapshot.project.geometry:
-            if item.sha256 in snapshot.files:
+        for item in geometry:
+            if item.sha256 in snapshot.files and path.parent / item.file not in written:
                 target = path.parent / item.file
                 target.write_bytes(snapshot.files[item.sha256])
                 written.append(target)
