@@ -4,6 +4,7 @@ from __future__ import annotations
 import dataclasses
 import math
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -218,3 +219,22 @@ def test_the_size_that_is_shown_is_the_mesh_s_own() -> None:
         mesh: Any = dataclasses.replace(facts.mesh, size=size)
         text = "".join(span.text for span in mesh_sentences(project, dataclasses.replace(facts, mesh=mesh), 20.0)[0])
         assert words in text
+
+
+def test_a_mesh_that_comes_out_far_finer_is_not_the_other_one(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Larger elements that do not fit into slivers end in half a million unknowns, and in a run of two minutes to tell an error."""
+    from labilis.run import mesh_error
+
+    own = SimpleNamespace(unknowns=70_000, triangles=np.zeros((1, 3)), has_solids=True, thickness=1.0, mean_edge=5.0)
+    tried: list[float] = []
+
+    def mesh(_project: Any, _part: Any, sides: float) -> Any:
+        tried.append(sides)
+        return None, None, SimpleNamespace(unknowns={1.5: 500_000, 2.5: 69_000}.get(sides, 120_000))
+    monkeypatch.setattr(mesh_error, "mesh_stage", mesh)
+    monkeypatch.setattr(mesh_error, "system_stage", lambda *_: ("scene", "tied", "factor"))
+    found = mesh_error.OtherMesh(None, None, own)._made  # type: ignore[arg-type]
+    assert tried == [1.5, 2.5, 0.75] and found[0].unknowns == 120_000
+    own.unknowns, tried[:] = 40_000, []
+    assert mesh_error.OtherMesh(None, None, own)._made[0].unknowns == 69_000  # type: ignore[arg-type]
+    assert tried == [1.5, 2.5]

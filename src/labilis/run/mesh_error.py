@@ -21,12 +21,14 @@ from labilis.shape import PartShape
 from labilis.solve.factor import Factor
 from labilis.solve.modes import find_modes
 
-TRIED = (1.5, 2.5, 0.6)  # times the sides of elements, until a mesh differs enough
+TRIED = (1.5, 2.5)  # times the sides of elements, until a mesh differs enough
+FINER = ((50_000, 0.6), (np.inf, 0.75))  # up to so many unknowns: times the sides where no coarser mesh differs, which costs 2.8, 1.8 times
 # errors of factors fall with the square of the sides once a wave has its elements, but no faster than the sides themselves where an edge is
 # held without its turn along itself (Reissner's layer there is as wide as the wall is thick) or an edge's support ends: the lowest order
 # holds for all. Where the square is true the error is told up to two and a half times too large
 _ORDER = 1.0
 _LEAST_APART = 0.12  # of the sides: meshes that differ less say nothing
+_MOST_TIMES = 3.5  # unknowns of the other mesh over those of the own one: sides 0.6 times as long make 2.8 times as many
 _MOST = 3  # factors that are followed
 _APART = 0.2  # of the sides, that a mesh made before must be coarser to be taken as the other one
 
@@ -47,10 +49,11 @@ class OtherMesh:
 
     @cached_property
     def _made(self) -> tuple[MeshFindings, LoadScene, Tied, Factor]:
-        for sides in TRIED:
+        for sides in (*TRIED, next(sides for most, sides in FINER if self.own.unknowns <= most)):
             mesh, bonds, findings = mesh_stage(self.project, self.part, sides)
             ratio = (self.own.unknowns / max(findings.unknowns, 1)) ** (1.0 / dimensions(self.own))
-            if abs(ratio - 1.0) >= _LEAST_APART:
+            # a part drawn with slivers can come out far finer where larger elements do not fit: no mesh to compare with, and a long run
+            if abs(ratio - 1.0) >= _LEAST_APART and findings.unknowns < _MOST_TIMES * self.own.unknowns:
                 return findings, *system_stage(self.project, self.part, mesh, bonds)
         raise ValueError("no mesh differs enough")
 
