@@ -197,7 +197,8 @@ class ModesFindings:
     nan without planes, infinite when there is none, 0 when nothing holds the whole part that way; pull (k,) mm: how much of the shape the
     loads bend by themselves at the factor, linear; skew (k,) 1/mm: relative rise of the factor per mm of the shape just after buckling:
     where it is not nought the part is weaker to one side; mesh_error (k,): how far each factor can be off for its mesh, relative, nan where
-    that was not found.
+    that was not found; holds (k,) mm/N: how much the factor rises per stiffness of a spring that holds the part where the shape moves most,
+    along its motion there; elsewhere times the square of the shape's motion.
     """
 
     case: str
@@ -222,6 +223,7 @@ class ModesFindings:
     pull: Floats = field(default_factory=lambda: np.zeros(0))
     skew: Floats = field(default_factory=lambda: np.zeros(0))
     mesh_error: Floats = field(default_factory=lambda: np.zeros(0))
+    holds: Floats = field(default_factory=lambda: np.zeros(0))
 
     @property
     def first_error(self) -> float:

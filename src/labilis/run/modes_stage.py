@@ -19,6 +19,7 @@ from labilis.run.strength_stage import SolvedCase
 from labilis.run.symmetry import Retie, antisymmetric_factor
 from labilis.solve.factor import Factor, NotPositive, factor
 from labilis.solve.levers import thickness_levers
+from labilis.solve.mkl import Symmetric
 from labilis.solve.modes import ModesSolution, NotConverged, count_below, find_modes
 from labilis.solve.sides import buckling_sides
 from labilis.solve.system import System
@@ -94,6 +95,7 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     second = _second_opinion(system, solved, base, base_factor, limit) if criteria.second_opinion else float("nan")
     case_progress(0.9, "Recovering shapes")
     shapes = np.zeros((len(solution.factors), len(mesh.nodes), 3))
+    holds, geometric = np.zeros(len(solution.factors)), Symmetric(k_g)
     pull, skew = buckling_sides(system, solved.growing, solved.held, solution.factors, solution.vectors)
     for index in range(len(solution.factors)):
         shape = system.places(system.ties.expand(solution.vectors[:, index]))
@@ -103,6 +105,9 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
         turned = float(np.abs(solution.vectors[:, index]).max())
         if size[largest] > 1e-7 * turned:  # a line that only twists moves no node
             shapes[index] = sign * shape / size[largest]
+            # λ = φᵀ (K + k b bᵀ) φ / (-φᵀ K_G φ): a spring k along b raises it by (bᵀ φ)² / (-φᵀ K_G φ) per k
+            work = -float(solution.vectors[:, index] @ geometric(solution.vectors[:, index][:, None])[:, 0])
+            holds[index] = size[largest] ** 2 / work if abs(work) > 1e-300 else 0.0
             pull[index] *= sign * size[largest]
             skew[index] *= sign / size[largest]
     below = -1
@@ -120,7 +125,7 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     levers, piece_levers = _levers(scene, solved, stiffness, solution)
     return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second,
                          unsymmetric, pieces, shares, parts, energy[:, order], levers[:, order] if levers.size else levers, piece_levers,
-                         antisymmetric_factor(scene, solved, retie, limit), pull, skew)
+                         antisymmetric_factor(scene, solved, retie, limit), pull, skew, holds=holds)
 
 
 def _levers(scene: LoadScene, solved: SolvedCase, stiffness: Factor, solution: ModesSolution) -> tuple[Any, Any]:

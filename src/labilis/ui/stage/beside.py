@@ -36,7 +36,8 @@ class Beside:
             nodes = surface.point_data["node"]
             surface.point_data["value"] = field.values[nodes]
             actor = self.plotter.add_mesh(surface, render=False, reset_camera=False, show_scalar_bar=False, scalars="value",
-                                          cmap=colour_map(field), clim=(0.0, field.most), ambient=0.45, diffuse=0.55, pickable=False,
+                                          cmap=colour_map(field), clim=(field.least, field.most), ambient=0.45, diffuse=0.55,
+                                          pickable=False,
                                           interpolate_before_map=True, line_width=5)
             self._parts.append((surface, actor, np.array(surface.points), field.motion[nodes]))
             label = vtkTextActor()

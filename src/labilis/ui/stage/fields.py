@@ -11,6 +11,7 @@ from labilis.judge.looks import nodal
 from labilis.judge.stress import von_mises
 
 WORST, MOVES, ENERGY = "worst side", "movement", "where the energy is"
+LEVERS, HOLDS = "where thickness helps", "where a hold helps"
 PRESSED, PLASTIC = "stress", "plastic strain"
 SIDES = (WORST, "top", "middle", "bottom")
 
@@ -29,15 +30,21 @@ class Field:
     story: str
     steady: bool
     reach: float
+    least: float = 0.0
+    low: str = "0"
 
 
-def choices(view: str, strength: StrengthFindings | None, trace: TraceFindings | None = None) -> tuple[str, ...]:
+def choices(view: str, strength: StrengthFindings | None, trace: TraceFindings | None = None,
+            modes: ModesFindings | None = None) -> tuple[str, ...]:
     """What may be chosen to be seen in a view."""
     if view == "Trace" and trace is not None and trace.stress.size:
         return (MOVES, PRESSED, PLASTIC) if trace.yielding else (MOVES, PRESSED)
     if view == "Stress":
         return SIDES if strength is not None and strength.layers.size else (WORST,)
-    return (MOVES, ENERGY) if view == "Mode" else (MOVES,)
+    if view != "Mode":
+        return (MOVES,)
+    return (MOVES, ENERGY, *((LEVERS,) if modes is not None and len(modes.levers) else ()),
+            *((HOLDS,) if modes is not None and len(modes.holds) else ()))
 
 
 def stress_field(strength: StrengthFindings, side: str) -> Field:
@@ -57,7 +64,47 @@ def mode_field(mesh: MeshFindings, modes: ModesFindings, mode: int, what: str, t
         energy = nodal(mesh, modes.energy[mode])
         most = float(np.quantile(energy, 0.98))  # one hot corner would leave the rest without colour
         return Field(shape, energy, most, "energy per volume, relative, no unit", f"{most:.2g} or more", "movement", story, False, 1.0)
+    if what == LEVERS and mode < len(modes.levers):
+        return lever_field(mesh, modes, mode, story)
+    if what == HOLDS and mode < len(modes.holds):
+        return hold_field(mesh, modes, mode, story)
     return Field(shape, np.linalg.norm(shape, axis=1), 1.0, "movement, relative, no unit", "1", "movement", story, False, 1.0)
+
+
+def lever_field(mesh: MeshFindings, modes: ModesFindings, mode: int, story: str) -> Field:
+    """Rise of the factor, in per cent, per per cent of thickness: of each shell as if the whole part were like it (its own share over its
+    share of the area), so that 3 is what an evenly thickened plate gains in bending."""
+    area = shell_areas(mesh)
+    shells = area > 0
+    density = np.zeros(mesh.count)
+    density[shells] = modes.levers[mode][shells] * area.sum() / area[shells]
+    values = nodal(mesh, density)
+    most = max(float(np.quantile(np.abs(values), 0.98)), 1e-12)
+    whole = float(modes.levers[mode].sum())
+    return Field(modes.shapes[mode], values, most, "gain in % per % of thickness", f"{most:.2g} or more", "gain",
+                 f"{story.partition(':')[0]}, all 1 % thicker: {whole:+.2g} %", True, 1.0, -most, f"−{most:.2g}")
+
+
+def hold_field(mesh: MeshFindings, modes: ModesFindings, mode: int, story: str) -> Field:
+    """Rise of the factor, in per cent, per 1 N/mm of a spring that holds the part at a point along the mode's motion there."""
+    size = np.linalg.norm(modes.shapes[mode], axis=1)
+    gain = 100.0 * modes.holds[mode] / float(modes.factors[mode])
+    best = int(size.argmax())
+    place = ", ".join(f"{c:.4g}" for c in np.round(mesh.nodes[best], 3) + 0.0)
+    return Field(modes.shapes[mode], gain * size**2, max(gain, 1e-300), "gain in % per N/mm of a hold", f"{gain:.3g}", "movement",
+                 f"{story.partition(':')[0]}, best at ({place}) mm", True, 1.0)
+
+
+def shell_areas(mesh: MeshFindings) -> np.ndarray:
+    """(m,) mm² of each shell, nought for other elements."""
+    starts = np.concatenate([[0], np.cumsum(mesh.sizes)[:-1]])
+    area = np.zeros(mesh.count)
+    for count in (3, 4):
+        rows = np.flatnonzero(mesh.shells & (mesh.sizes == count))
+        corners = mesh.nodes[mesh.connectivity[starts[rows][:, None] + np.arange(count)]]
+        middle = corners.mean(axis=1, keepdims=True)
+        area[rows] = 0.5 * np.linalg.norm(np.cross(corners - middle, np.roll(corners, -1, axis=1) - middle), axis=2).sum(axis=1)
+    return area
 
 
 def trace_field(mesh: MeshFindings, trace: TraceFindings, what: str = MOVES) -> Field:
@@ -93,6 +140,8 @@ def spot_words(field: Field, mesh: MeshFindings, node: int) -> tuple[str, str]:
     place = ", ".join(f"{c:.4g}" for c in np.round(mesh.nodes[node], 6) + 0.0)
     name, _, unit = field.unit.partition(", ")
     value = f"{field.values[node]:.3g}"
+    if name.startswith("gain in % per "):
+        return f"{value} % per {name.removeprefix('gain in % per ')}", f"at ({place}) mm"
     if field.steady and name != "movement":
         moves = f"moves {np.linalg.norm(field.motion[node]):.3g} mm; at ({place}) mm"
         return f"{name} {value} {'%' if unit.endswith('%') else 'MPa'}", moves
@@ -101,6 +150,6 @@ def spot_words(field: Field, mesh: MeshFindings, node: int) -> tuple[str, str]:
 
 def colour_map(field: Field) -> Any:
     """The scene's colours of a field."""
-    from labilis.ui.stage.scene import MOVEMENT, STRESS
+    from labilis.ui.stage.scene import GAIN, MOVEMENT, STRESS
 
-    return STRESS if field.colours == "stress" else MOVEMENT
+    return {"stress": STRESS, "gain": GAIN}.get(field.colours, MOVEMENT)

@@ -14,6 +14,7 @@ from labilis.run.picking import ShapeView
 from labilis.ui.theme import LIGHT
 
 MOVEMENT = LinearSegmentedColormap.from_list("movement", ["#E4E6DF", "#A9CBC6", "#4F9C95", "#0E6B66", "#063F3C"])
+GAIN = LinearSegmentedColormap.from_list("gain", ["#8A3B12", "#D9A27A", "#E9E8E2", "#7DB5AE", "#0B5D58"])
 STRESS = LinearSegmentedColormap.from_list("stress", ["#20304F", "#4A5A6B", "#85816F", "#BFA95A", "#F1D94A"])
 
 

@@ -246,9 +246,11 @@ class Stage(QWidget):
             if self.beside and name == "Mode":
                 self.compared.show(mesh, self._fields_beside(mesh))
             else:
-                scene.show_field(mesh, self.field.motion, self.field.values, fields.colour_map(self.field), (0.0, self.field.most))
+                scene.show_field(mesh, self.field.motion, self.field.values, fields.colour_map(self.field),
+                                 (self.field.least, self.field.most))
             story = "one camera for all of them" if self.compared.count else self.field.story
-            self.playback.describe(self.field.unit, "0", self.field.high, fields.colour_map(self.field), story, self.field.steady)
+            self.playback.describe(self.field.unit, self.field.low, self.field.high, fields.colour_map(self.field), story,
+                                   self.field.steady)
         if self._framed != self.session.project.name + str(view.volume):
             self._framed = self.session.project.name + str(view.volume)
             self.look("i")
@@ -261,7 +263,7 @@ class Stage(QWidget):
 
     def _field_of(self, name: str, mesh: Any, strength: Any, modes: Any, trace: Any) -> fields.Field:
         """What a view shows, by what was chosen on the strip."""
-        self.playback.offer(fields.choices(name, strength, trace))
+        self.playback.offer(fields.choices(name, strength, trace, modes))
         if name == "Stress":
             return fields.stress_field(strength, self.playback.chosen)
         if name == "Trace":
