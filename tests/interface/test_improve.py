@@ -123,3 +123,24 @@ def test_without_a_parameter_there_is_nothing_to_vary_and_it_says_so(hand: Hand,
     hand.click(tools["+ plan"])
     assert "there is no parameter" in hand.window.banner_text.text()
     assert not hand.session.project.plans
+
+
+def test_advice_is_tried_and_held_against_what_it_promised(hand: Hand, tmp_path: Path) -> None:
+    path = tmp_path / "strip.json"
+    path.write_text(json.dumps(strip(mesh={"size": "20 mm"}, criteria={"modes": 3, "required_factor": "100"})), encoding="utf-8")
+    hand.load(path)
+    tools = open_improve(hand)
+    assert not tools["try the advice"].isVisible()
+    hand.run()
+    assert "Does not meet 100" in hand.window.ladder.verdict.headline
+    open_improve(hand)
+    assert "Advice: strip 6 mm thick instead of 4 mm: 13.9" in hand.text("Improve")
+    hand.click(tools["try the advice"])
+    hand.wait_idle()
+    assert hand.session.project.design == "strip 6 mm thick" and design_names(hand.session.project)[1] == "first design"
+    assert "strip 6 mm thick: expected 4" in hand.text("Improve") and ", found 4" in hand.text("Improve")
+    page = hand.window.drawer.improve
+    hand.window.drawer.show_page("Improve")
+    page.choose("designs")
+    shown = {page.designs.item(row, 0).text(): cells(page.designs, row)[1:] for row in range(page.designs.rowCount())}
+    assert shown["pieces/strip/recipe/thickness"] == ["6 mm", "4 mm"] and shown["verdict"] == ["Does not meet 100"] * 2

@@ -32,7 +32,7 @@ def model(spring: float = 0.0, mode_sign: str = "positive", held: bool = False, 
 @pytest.mark.parametrize("held", [False, True])
 @pytest.mark.parametrize("place", [0.05, 0.2])
 def test_a_hold_raises_the_factor_by_what_the_map_says(held: bool, place: float) -> None:
-    """Central difference about a spring that is there, so that nothing is lost in rounding: λ of modes sways with the spring at the head."""
+    """Central difference about a spring that is there, so that nothing is lost in rounding."""
     low, _ = found(model(0.9 * place, held=held))
     middle, mesh = found(model(place, held=held))
     high, _ = found(model(1.1 * place, held=held))

@@ -18,6 +18,7 @@ def add_commands(app: typer.Typer) -> None:
     """Puts the commands of this file on the command line."""
     app.command()(trials)
     app.command()(compare)
+    app.command()(advise)
 
 
 def trials(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project with a trial plan.")],
@@ -225,3 +226,40 @@ def _compared_json(names: tuple[str, str], stated: list[tuple[str, str, str]], f
                          "verdicts": {case.facts.case: case.verdict.headline for case in report.cases}}
                         for name, found, report in zip(names, figures, reports)],
             "differences": [{"where": where, names[0]: here, names[1]: there} for where, here, there in stated], "flags": flags}
+
+
+def advise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+           try_: Annotated[int | None, typer.Option("--try", min=1, help="Also run the project with the remedy of this number.")] = None,
+           json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
+    """What would raise the factor of the worst case most for its mass, and what each is expected to give."""
+    from labilis.run import Plan, Runner, judge_project
+    from labilis.run.advice import advise as remedies_of
+    from labilis.run.advice import tried
+    from labilis.store import load_model
+
+    snapshot = load_model(model)
+    runner = Runner()
+    results = runner.run(snapshot, Plan("modes"))
+    found = remedies_of(snapshot.project, judge_project(snapshot.project, results), results)
+    rows = [{"remedy": item.words, "case": item.case, "factor": item.factor, "expected": item.expected,
+             "mass_kg": item.mass if math.isfinite(item.mass) else None, "found": None} for item in found]
+    if try_ is not None:
+        if try_ > len(found):
+            raise LabilisError(f"There are {len(found)} remedies.", "--try", "Name one of them.", "remedy")
+        item = found[try_ - 1]
+        design = tried(snapshot.project, item)
+        after = judge_project(design, runner.run(type(snapshot)(design, snapshot.files), Plan("modes"))).case(item.case)
+        modes = None if after is None else after.facts.modes
+        rows[try_ - 1]["found"] = float(modes.positive[0]) if modes is not None and len(modes.positive) else None
+    if json_ is not None and str(json_) == "-":
+        typer.echo(json.dumps(rows, indent=2, ensure_ascii=False))
+        return
+    if not found:
+        typer.echo("Nothing that is known here would raise the factor: only shells of recipes can be made thicker by themselves.")
+    for number, (item, row) in enumerate(zip(found, rows), 1):
+        mass = f", {item.mass:+.3g} kg" if math.isfinite(item.mass) and item.mass else ""
+        said = f"; found {row['found']:.4g}" if row["found"] is not None else ""
+        most = "expected" if item.path else "at most"
+        typer.echo(f"{number}  {item.words}: {item.factor:.4g} → {item.expected:.4g} {most}{mass} ({item.case}){said}")
+    if json_ is not None:
+        _write(json_, json.dumps(rows, indent=2, ensure_ascii=False) + "\n")

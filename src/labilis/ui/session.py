@@ -11,13 +11,14 @@ from typing import Any
 from platformdirs import user_state_path
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from labilis.edit.variants import design_of, keep_variant, switch_design
+from labilis.edit.variants import design_names, design_of, keep_variant, switch_design
 from labilis.judge.evidence import CaseFacts
 from labilis.judge.findings import TrialFindings
 from labilis.judge.plan_sentences import count_of
 from labilis.model import RESPONSES, LabilisError, Project, TrialPlan, grade
 from labilis.model.renaming import renamed
 from labilis.run import Plan, Snapshot, Worker, judge_project, settled, stage_keys
+from labilis.run.advice import Remedy, advise, tried
 from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.importing import STEEL, add_file, new_project, told
 from labilis.run.plan import Progress, Stage
@@ -115,6 +116,8 @@ class Session(QObject):
         self._holding: Path | None = None
         self.trials: dict[str, TrialFindings] = {}
         self._job: TrialsJob | None = None
+        self._modes_wanted = False
+        self.expected: dict[str, tuple[str, float]] = {}  # of designs that came from advice: case, and the factor it promised
         self._trials_done = 0
         self.worker = Worker()
         self._timer = QTimer(self)
@@ -510,6 +513,24 @@ class Session(QObject):
             alone = alone.changed(parameters={**alone.parameters, **point})
         self.edit(keep_variant(self.project, name, alone), f"design '{name}' kept")
 
+    @property
+    def advice(self) -> list[Remedy]:
+        """Remedies for the worst case of the present design."""
+        return advise(self.project, self.report, self.results)
+
+    def try_advice(self, remedy: Remedy) -> None:
+        """Keep the design with a remedy as a further one, show it and run it; what was expected stands beside what is found."""
+        name = ", ".join(remedy.words.split(" instead")[:1])
+        design = tried(design_of(self.project, self.project.design), remedy)
+        if name not in design_names(self.project):
+            self.edit(keep_variant(self.project, name, design), f"design '{name}' kept")
+        self.expected[name] = (remedy.case, remedy.expected)
+        self.choose_design(name)
+        if self.running is None:
+            self.run("modes")
+        else:
+            self._modes_wanted = True
+
     def figures_of_design(self, name: str) -> tuple[Project, dict[str, Any] | None, ProjectReport | None]:
         """(statements, figures, report) of a design by what is known of it: its own run, or the trial that it came from."""
         design = design_of(self.project, name)
@@ -564,7 +585,10 @@ class Session(QObject):
         self._timer.stop()
         self.running, self.paused = None, False
         self.run_changed.emit()
-        if self._shape_wanted and not self.worker.busy:
+        if self._modes_wanted and not self.worker.busy:
+            self._modes_wanted = False
+            self.run("modes")
+        elif self._shape_wanted and not self.worker.busy:
             self._read_shape()
 
     def _poll(self) -> None:

@@ -75,7 +75,7 @@ class Window(Editing, QMainWindow):
             "cross": lambda: self.run_study("cross"), "contact": lambda: self.run_study("contact"),
             "piece": lambda: offer_recipes(self, self.add_piece),
             "grades": self.offer_grades, "parameter": self.add_parameter,
-            "plan": self.add_plan, "trials": self.run_trials, "design": self.add_design,
+            "plan": self.add_plan, "trials": self.run_trials, "design": self.add_design, "advice": self.try_advice,
             "case": self.add_case, "other_load": lambda: offer_loads(self, self.session.project, self.add_load)})
         centre = QVBoxLayout()
         centre.setSpacing(0)
@@ -213,6 +213,7 @@ class Window(Editing, QMainWindow):
             Command("Save the factor ladder as a picture or a page", "", self.save_ladder),
             Command("Add a trial plan", "", self.add_plan), Command("Run the trials", "", self.run_trials),
             Command("Keep this design and go on with a copy", "", self.add_design),
+            Command("Try the first piece of advice", "", self.try_advice),
             Command("Designs side by side", "", lambda: (self.drawer.show_page("Improve"), self.drawer.improve.choose("designs"))),
             Command("Hand checks", "", lambda: self.drawer.show_page("Hand checks")),
             Command("Screening", "", lambda: self.drawer.show_page("Screening")),
@@ -468,6 +469,12 @@ class Window(Editing, QMainWindow):
         if plan is not None:
             self._say("")
             self._guard(lambda: self.session.run_trials(plan.name))
+
+    def try_advice(self) -> None:
+        """The first piece of advice that one statement makes, as a further design."""
+        remedy = next((item for item in self.session.advice if item.path), None)
+        if remedy is not None:
+            self._guard(lambda: self.session.try_advice(remedy))
 
     def add_design(self, point: dict[str, str] | None = None) -> None:
         """Keep the present statements, with parameters set if some are given, as a further design, and show it beside the others."""

@@ -90,6 +90,8 @@ class Sheet(QScrollArea):
         add["Improve"].add_tool("+ plan", commands["plan"], "A trial plan over the parameters of the project")
         self.trials_tool = add["Improve"].add_tool("run the trials", commands["trials"], "All trials of the plan that are not known yet, "
                                                    "side by side")
+        self.advice_tool = add["Improve"].add_tool("try the advice", commands["advice"], "The first piece of advice as a further design, "
+                                                   "run at once")
         add["Improve"].add_tool("+ design", commands["design"], "Keep a copy of the present statements as a further design")
         session.trials_changed.connect(self.refresh)
         session.statements_changed.connect(self.refresh)
@@ -177,7 +179,18 @@ class Sheet(QScrollArea):
                 best, why = best_of(project, plan, found)
                 at = "" if best is None else ", ".join(f"{name} {text}" for name, text in zip(best.parameters, best.texts)) + ": "
                 improve.append((Span(f"{at}{why}", tone="good" if best is not None else "caution"),))
+        advice = session.advice
+        for remedy in advice[:3]:
+            mass = f", {remedy.mass:+.3g} kg" if remedy.mass else ""
+            improve.append((Span("Advice: ", strong=True), Span(
+                f"{remedy.words}: {remedy.factor:.4g} → {remedy.expected:.4g} {'expected' if remedy.path else 'at most'}{mass}."),))
+        if (promised := session.expected.get(project.design)) is not None:
+            case = session.report.case(promised[0])
+            modes = case.facts.modes if case is not None else None
+            found_words = "not run yet" if modes is None or not len(modes.positive) else f"found {float(modes.positive[0]):.4g}"
+            improve.append((Span(f"{project.design}: expected {promised[1]:.4g}, {found_words}."),))
         self._show("Improve", improve, plans)
+        self.advice_tool.setVisible(any(remedy.path for remedy in advice))
         self.trials_tool.setVisible(bool(project.plans))
         self._trace_tools()
         self._mark()
