@@ -19,6 +19,7 @@ def add_commands(app: typer.Typer) -> None:
     app.command()(trials)
     app.command()(compare)
     app.command()(advise)
+    app.command()(size)
 
 
 def trials(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project with a trial plan.")],
@@ -263,3 +264,59 @@ def advise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
         typer.echo(f"{number}  {item.words}: {item.factor:.4g} → {item.expected:.4g} {most}{mass} ({item.case}){said}")
     if json_ is not None:
         _write(json_, json.dumps(rows, indent=2, ensure_ascii=False) + "\n")
+
+
+def size(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+         pieces: Annotated[list[str] | None, typer.Argument(help="Pieces to size; all that can be when none is named.")] = None,
+         runs: Annotated[int, typer.Option(min=1, max=200, help="At most so many runs.")] = 15,
+         gauges: Annotated[str | None, typer.Option(help="Thicknesses to choose from, in mm, such as '1,1.5,2'.")] = None,
+         variant: Annotated[str | None, typer.Option(help="Keep the lightest that meets as a design of this name (.labilis only).")] = None,
+         json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
+    """The gauges with the least mass at which every mode reaches what it must, and first yield the service load (status 1 if none does)."""
+    from labilis.run.advice import GAUGES
+    from labilis.run.sizing import best_step, sizable, size_it
+    from labilis.store import load_model
+
+    try:
+        chosen = GAUGES if gauges is None else tuple(float(text) for text in gauges.split(","))
+    except ValueError as error:
+        raise LabilisError(f"'{gauges}' are no thicknesses.", "--gauges", "Numbers in mm with commas between them, such as 1,1.5,2.",
+                           "gauges") from error
+    if variant is not None and model.suffix.lower() == ".json":
+        raise LabilisError("A design is kept in a project file.", "--variant", "Make one with `labilis import-model`.", "variant")
+    snapshot = load_model(model)
+    count = [0]
+
+    def tell(step: Any) -> None:
+        count[0] += 1
+        typer.echo(f"{count[0]:3d}  {', '.join(f'{t:g}' for t in step.thicknesses)} mm: {step.mass:.4g} kg, "
+                   f"{step.ratio:.3g} of what is asked for", err=True)
+    steps = size_it(snapshot, tuple(pieces or ()), runs, chosen, found=tell)
+    best = best_step(steps)
+    names = tuple(pieces or ()) or sizable(snapshot.project)
+    data = {"pieces": list(names), "steps": [{"thicknesses_mm": list(step.thicknesses), "mass_kg": step.mass, "ratio": step.ratio,
+                                              "keeps": step.keeps} for step in steps],
+            "best": None if best is None else {"thicknesses_mm": dict(zip(names, best.thicknesses)), "mass_kg": best.mass}}
+    if json_ is not None and str(json_) == "-":
+        typer.echo(json.dumps(data, indent=2, ensure_ascii=False))
+    else:
+        said = "Nothing that was tried keeps to what is asked for." if best is None else (
+            f"Lightest of {len(steps)} runs: " + ", ".join(f"{name} {t:g} mm" for name, t in zip(names, best.thicknesses))
+            + f"; {best.mass:.4g} kg, {best.ratio:.3g} of what is asked for with its mesh error.")
+        typer.echo(said)
+        if json_ is not None:
+            _write(json_, json.dumps(data, indent=2, ensure_ascii=False) + "\n")
+    if variant is not None and best is not None:
+        _keep_design(model, variant, best.project)
+    raise typer.Exit(0 if best is not None else 1)
+
+
+def _keep_design(model: Path, name: str, design: Any) -> None:
+    from labilis.edit.variants import keep_variant
+    from labilis.store import ProjectFile
+
+    opened = ProjectFile.open(model)
+    try:
+        opened.commit(keep_variant(opened.project, name, design), f"design '{name}' sized")
+    finally:
+        opened.close()

@@ -84,7 +84,7 @@ def _thicker(project: Project, case: CaseReport, index: int, view: ShapeView) ->
     if len(column) == 0:
         return []
     thickness = project.value(text, "length")
-    levers = _levers_of(modes, int(column[0]))
+    levers = levers_of(modes, int(column[0]))
     material = project.named("materials", piece.material) if piece.material else None
     bodies = [row for row, body in enumerate(view.bodies) if project.piece_of(str(body)) == piece.name]
     mass = math.nan if material is None or material.density is None else 1000.0 * float(
@@ -100,7 +100,7 @@ def _thicker(project: Project, case: CaseReport, index: int, view: ShapeView) ->
     return found
 
 
-def _levers_of(modes: ModesFindings, column: int) -> np.ndarray:
+def levers_of(modes: ModesFindings, column: int) -> np.ndarray:
     """(k,) levers of a piece on every mode: found for the first ones; of the others by the share of the energy that they store in it, as
     the first ones' levers stand to theirs."""
     known = len(modes.piece_levers)

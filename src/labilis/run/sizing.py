@@ -1,0 +1,210 @@
+"""Size it: the gauges of some pieces with the least mass at which every mode of every case reaches what it must.
+
+About the present thicknesses every factor goes with a product of powers, λ_i Π (t_p / t_p0)^l_ip, l the levers; its logarithm is linear in
+the choice of gauges, so that the lightest choice is a small integer program (Haftka and Gürdal 1992, on approximations in reciprocal and
+logarithmic variables). The part is run there, and the program is set up anew with what was found, until it knows of nothing lighter that
+has not been run."""
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.optimize import Bounds, LinearConstraint, milp
+
+from labilis.judge.findings import ModesFindings
+from labilis.model import LabilisError, Project
+from labilis.run.advice import GAUGES, levers_of
+from labilis.run.keys import stage_keys
+from labilis.run.masses import mass_of
+from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
+from labilis.run.report import judge_project
+from labilis.run.runner import Runner
+from labilis.run.settling import settled
+
+_REACH = 2.0  # times thicker or thinner that one step goes: beyond, the powers are a guess
+
+
+@dataclass(frozen=True)
+class Step:
+    """One run: thicknesses mm by piece; mass kg; ratio: the least factor, less its mesh error, over what its driver asks for, of modes and
+    of first yield; project: the design."""
+
+    thicknesses: tuple[float, ...]
+    mass: float
+    ratio: float
+    project: Project
+
+    @property
+    def keeps(self) -> bool:
+        """Whether every requirement is kept."""
+        return self.ratio >= 1.0
+
+
+@dataclass(frozen=True)
+class _Demand:
+    """ln of what is there over what must be, and the power with which each thickness raises it."""
+
+    margin: float
+    powers: tuple[float, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class _Model:
+    """A step with what is asked for about it and the mass of each sized piece, kg."""
+
+    step: Step
+    demands: list[_Demand]
+    weights: np.ndarray
+
+
+def size_it(snapshot: Snapshot, pieces: Sequence[str] = (), runs: int = 15, gauges: Sequence[float] = GAUGES,
+            progress: ProgressCall = lambda _: None, found: Callable[[Step], None] = lambda _: None) -> list[Step]:
+    """Steps in the order they were run; the best is the lightest that keeps every requirement (`best_step`). Pieces: all whose thickness is
+    one number when none is named. Raises LabilisError where nothing can be sized."""
+    project = snapshot.project
+    names = tuple(pieces) or sizable(project)
+    if not names:
+        raise LabilisError("No piece can be sized: only shells of recipes with one thickness can.", "pieces", "Mesh recipes as shells.",
+                           "nothing-to-size")
+    for name in names:
+        if not _thickness_path(project, name):
+            raise LabilisError(f"'{name}' cannot be sized: it is no shell of a recipe with one thickness.", f"pieces/{name}",
+                               "Leave it out.", "nothing-to-size")
+    sizes = np.array(sorted(gauges))
+    start = tuple(_gauge(sizes, _thickness(project, name)) for name in names)
+    steps: list[Step] = []
+    tried: set[tuple[float, ...]] = set()
+    runner = Runner()
+    models: list[_Model] = []
+    here: tuple[float, ...] | None = start
+    while here is not None and len(steps) < runs:
+        progress(Progress(len(steps) / runs, f"Run {len(steps) + 1}: " + ", ".join(f"{n} {t:g} mm" for n, t in zip(names, here))))
+        design = _with(project, names, here)
+        step, demands, weights = _run(runner, Snapshot(design, snapshot.files), names, here)
+        steps.append(step)
+        tried.add(here)
+        models.append(_Model(step, demands, weights))
+        found(step)
+        here = _next(sizes, models, tried)
+    return steps
+
+
+def _next(sizes: np.ndarray, models: list[_Model], tried: set[tuple[float, ...]]) -> tuple[float, ...] | None:
+    """Where to run next: the lightest that the program about the best design knows of, then what those about the others know."""
+    best = best_step([model.step for model in models])
+    least = math.inf if best is None else best.mass
+    last = [models[-1]] if best is None else [model for model in models if model.step is best]
+    others = sorted((model for model in models if model not in last), key=lambda model: abs(math.log(max(model.step.ratio, 1e-12))))
+    for model in (*last, *others):
+        if (point := _lightest(sizes, model, tried, least)) is not None:
+            return point
+    return None
+
+
+def sizable(project: Project) -> tuple[str, ...]:
+    """Pieces whose thickness is one number."""
+    return tuple(piece.name for piece in project.active_pieces if _thickness_path(project, piece.name))
+
+
+def best_step(steps: Sequence[Step]) -> Step | None:
+    """The lightest that keeps every requirement."""
+    return min((step for step in steps if step.keeps), key=lambda step: step.mass, default=None)
+
+
+def _thickness_path(project: Project, name: str) -> tuple[str | int, ...]:
+    for index, piece in enumerate(project.pieces):
+        if piece.name == name:
+            text = getattr(piece.recipe, "thickness", None)
+            plain = piece.mesh_as == "shell" and text is not None and getattr(piece.recipe, "web", None) is None and not piece.set_aside
+            return ("pieces", index, "recipe", "thickness") if plain else ()
+    raise LabilisError(f"There is no piece called '{name}'.", "pieces", "The project has: " + ", ".join(
+        piece.name for piece in project.pieces) + ".", "missing-name")
+
+
+def _thickness(project: Project, name: str) -> float:
+    return project.value(str(project.named("pieces", name).recipe.thickness), "length")
+
+
+def _gauge(sizes: np.ndarray, thickness: float) -> float:
+    """The next gauge that is not thinner."""
+    above = sizes[sizes >= thickness * (1 - 1e-9)]
+    return float(above[0] if len(above) else sizes[-1])
+
+
+def _with(project: Project, names: Sequence[str], thicknesses: Sequence[float]) -> Project:
+    for name, thickness in zip(names, thicknesses):
+        project = project.with_value(_thickness_path(project, name), f"{thickness:g} mm")
+    return project
+
+
+def _run(runner: Runner, snapshot: Snapshot, names: Sequence[str], here: tuple[float, ...]) -> tuple[Step, list[_Demand], np.ndarray]:
+    """(what was found, what is asked for in logarithms, mass in kg of each sized piece)."""
+    results = runner.run(snapshot, Plan("modes"))
+    project = settled(snapshot.project, results)
+    report = judge_project(snapshot.project, results)
+    view = results[stage_keys(project).shape]
+    demands: list[_Demand] = []
+    for case in report.cases:
+        modes = case.facts.modes
+        if modes is None:
+            continue
+        columns = [np.flatnonzero(modes.pieces == name) for name in names]
+        powers = np.array([levers_of(modes, int(column[0])) if len(column) else np.zeros(len(modes.factors)) for column in columns])
+        for row in np.flatnonzero(modes.factors > 0):
+            if case.facts.trace_decides(modes.drivers[row]):
+                continue
+            asked = case.facts.required_of(modes.drivers[row])
+            demands.append(_Demand(math.log(float(modes.factors[row]) * (1.0 - _error(modes, int(row))) / asked),
+                                   tuple(powers[:, row].tolist())))
+        strength = case.facts.strength
+        if strength is not None and case.facts.yield_strength is not None and math.isfinite(strength.yield_factor):
+            first = strength.wall_factor if math.isfinite(strength.wall_factor) else strength.yield_factor
+            demands.append(_Demand(math.log(max(float(first), 1e-12)), tuple(1.0 for _ in names)))  # stress goes with 1/t or faster
+    mass = 1000.0 * mass_of(project, view)
+    if not math.isfinite(mass):
+        raise LabilisError("A material has no density, so that there is no mass to be least.", "materials", "State its density.", "density")
+    owners = [project.piece_of(str(body)) for body in view.bodies]
+    weights = np.array([1000.0 * sum(float(volume) for volume, owner in zip(view.volumes, owners) if owner == name) * project.value(project.named("materials", project.named("pieces", name).material or "").density or "", "density")
+                        for name in names])
+    worst = math.exp(min((demand.margin for demand in demands), default=math.inf))
+    stated = all(gate.state == "passes" or gate.left_out for case in report.cases for gate in case.verdict.gates
+                 if gate.name == "stated right")
+    return Step(here, mass, worst if stated and demands else 0.0, snapshot.project), demands, weights
+
+
+def _error(modes: ModesFindings, row: int) -> float:
+    """Mesh error of a factor; of one that is not known the largest of those that are."""
+    if len(modes.mesh_error) != len(modes.factors):
+        return 0.0
+    known = modes.mesh_error[np.isfinite(modes.mesh_error)]
+    own = float(modes.mesh_error[row])
+    return min(own if math.isfinite(own) else float(known.max(initial=0.0)), 0.5)
+
+
+def _lightest(sizes: np.ndarray, model: _Model, tried: set[tuple[float, ...]], least: float) -> tuple[float, ...] | None:
+    """The lightest choice of gauges within reach that should keep every demand, is lighter than the best and was not tried; the one that
+    comes nearest to keeping them where none does and nothing keeps them yet."""
+    here, mass, weights, demands = model.step.thicknesses, model.step.mass, model.weights, model.demands
+    options = [[size for size in sizes if t / _REACH * (1 - 1e-9) <= size <= t * _REACH * (1 + 1e-9)] for t in here]
+    columns = [(piece, float(size)) for piece, choice in enumerate(options) for size in choice]
+    cost = np.array([weights[piece] * size / here[piece] for piece, size in columns])
+    fixed = mass - float(weights.sum())
+    one = np.array([[1.0 if piece == row else 0.0 for piece, _ in columns] for row in range(len(here))])
+    rows = [LinearConstraint(one, 1.0, 1.0)]
+    if demands:
+        grown = np.array([[demand.powers[piece] * math.log(size / here[piece]) for piece, size in columns] for demand in demands])
+        rows.append(LinearConstraint(grown, np.array([-demand.margin for demand in demands]), np.inf))
+    if math.isfinite(least):
+        rows.append(LinearConstraint(cost[None], -np.inf, least - fixed - 1e-9 * max(least, 1e-9)))
+    for point in tried:
+        rows.append(LinearConstraint(np.array([[1.0 if point[piece] == size else 0.0 for piece, size in columns]]), -np.inf, len(here) - 1))
+    answer = milp(cost, constraints=rows, integrality=np.ones(len(columns)), bounds=Bounds(0, 1))
+    if answer.x is not None:
+        return tuple(size for (_, size), chosen in zip(columns, answer.x) if chosen > 0.5)
+    if math.isfinite(least):
+        return None
+    # nothing within reach keeps all: the step that raises the worst most
+    thicker = tuple(max(choice) for choice in options)
+    return thicker if thicker not in tried else None
