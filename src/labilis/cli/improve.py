@@ -289,13 +289,14 @@ def size(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis 
 
     def tell(step: Any) -> None:
         count[0] += 1
-        typer.echo(f"{count[0]:3d}  {', '.join(f'{t:g}' for t in step.thicknesses)} mm: {step.mass:.4g} kg, "
-                   f"{step.ratio:.3g} of what is asked for", err=True)
+        said = step.reason or f"{step.mass:.4g} kg, {step.ratio:.3g} of what is asked for"
+        typer.echo(f"{count[0]:3d}  {', '.join(f'{t:g}' for t in step.thicknesses)} mm: {said}", err=True)
     steps = size_it(snapshot, tuple(pieces or ()), runs, chosen, found=tell)
     best = best_step(steps)
     names = tuple(pieces or ()) or sizable(snapshot.project)
-    data = {"pieces": list(names), "steps": [{"thicknesses_mm": list(step.thicknesses), "mass_kg": step.mass, "ratio": step.ratio,
-                                              "keeps": step.keeps} for step in steps],
+    data = {"pieces": list(names), "steps": [{
+        "thicknesses_mm": list(step.thicknesses), "mass_kg": step.mass if math.isfinite(step.mass) else None, "ratio": step.ratio,
+        "keeps": step.keeps} for step in steps],
             "best": None if best is None else {"thicknesses_mm": dict(zip(names, best.thicknesses)), "mass_kg": best.mass}}
     if json_ is not None and str(json_) == "-":
         typer.echo(json.dumps(data, indent=2, ensure_ascii=False))

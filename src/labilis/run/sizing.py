@@ -29,12 +29,13 @@ _REACH = 2.0  # times thicker or thinner that one step goes: beyond, the powers 
 @dataclass(frozen=True)
 class Step:
     """One run: thicknesses mm by piece; mass kg; ratio: the least factor, less its mesh error, over what its driver asks for, of modes and
-    of first yield; project: the design."""
+    of first yield; project: the design; reason: why it could not be run, in words."""
 
     thicknesses: tuple[float, ...]
     mass: float
     ratio: float
     project: Project
+    reason: str = ""
 
     @property
     def keeps(self) -> bool:
@@ -82,11 +83,17 @@ def size_it(snapshot: Snapshot, pieces: Sequence[str] = (), runs: int = 15, gaug
     while here is not None and len(steps) < runs:
         progress(Progress(len(steps) / runs, f"Run {len(steps) + 1}: " + ", ".join(f"{n} {t:g} mm" for n, t in zip(names, here))))
         design = _with(project, names, here)
-        step, demands, weights = _run(runner, Snapshot(design, snapshot.files), names, here)
-        steps.append(step)
+        try:
+            model = _run(runner, Snapshot(design, snapshot.files), names, here)
+        except LabilisError as error:  # a design that cannot be run is none; the project itself must be
+            if here == start:
+                raise
+            steps.append(Step(here, math.inf, 0.0, design, f"{error.what} {error.remedy}".strip()))
+        else:
+            steps.append(model.step)
+            models.append(model)
         tried.add(here)
-        models.append(_Model(step, demands, weights))
-        found(step)
+        found(steps[-1])
         here = _next(sizes, models, tried)
     return steps
 
@@ -139,8 +146,8 @@ def _with(project: Project, names: Sequence[str], thicknesses: Sequence[float]) 
     return project
 
 
-def _run(runner: Runner, snapshot: Snapshot, names: Sequence[str], here: tuple[float, ...]) -> tuple[Step, list[_Demand], np.ndarray]:
-    """(what was found, what is asked for in logarithms, mass in kg of each sized piece)."""
+def _run(runner: Runner, snapshot: Snapshot, names: Sequence[str], here: tuple[float, ...]) -> _Model:
+    """What was found at these thicknesses."""
     results = runner.run(snapshot, Plan("modes"))
     project = settled(snapshot.project, results)
     report = judge_project(snapshot.project, results)
@@ -166,12 +173,17 @@ def _run(runner: Runner, snapshot: Snapshot, names: Sequence[str], here: tuple[f
     if not math.isfinite(mass):
         raise LabilisError("A material has no density, so that there is no mass to be least.", "materials", "State its density.", "density")
     owners = [project.piece_of(str(body)) for body in view.bodies]
-    weights = np.array([1000.0 * sum(float(volume) for volume, owner in zip(view.volumes, owners) if owner == name) * project.value(project.named("materials", project.named("pieces", name).material or "").density or "", "density")
-                        for name in names])
+    volumes = [sum(float(volume) for volume, owner in zip(view.volumes, owners) if owner == name) for name in names]
+    weights = np.array([1000.0 * volume * _density(project, name) for volume, name in zip(volumes, names)])
     worst = math.exp(min((demand.margin for demand in demands), default=math.inf))
     stated = all(gate.state == "passes" or gate.left_out for case in report.cases for gate in case.verdict.gates
                  if gate.name == "stated right")
-    return Step(here, mass, worst if stated and demands else 0.0, snapshot.project), demands, weights
+    return _Model(Step(here, mass, worst if stated and demands else 0.0, snapshot.project), demands, weights)
+
+
+def _density(project: Project, piece: str) -> float:
+    material = project.named("materials", project.named("pieces", piece).material or "")
+    return project.value(material.density or "", "density")
 
 
 def _error(modes: ModesFindings, row: int) -> float:

@@ -1,0 +1,93 @@
+"""Size it: against every point of a grid, with what cannot be run left out."""
+from __future__ import annotations
+
+import itertools
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from labilis.model import LabilisError, load_project
+from labilis.run import Snapshot, sizing
+from labilis.run.sizing import best_step, sizable, size_it
+from tests.files.test_improve_cli import call
+from tests.unit.test_mistakes import STEEL, force, strip
+
+GAUGES = (1.0, 1.5, 2.0, 3.0, 4.0)
+
+
+def plate(name: str, x: float, thickness: str) -> dict[str, Any]:
+    """100 x 20 mm, beginning at x."""
+    return {"name": name, "material": "steel", "mesh_as": "shell", "recipe": {"kind": "plate", "thickness": thickness, "outline": [
+        {"x": f"{x + a} mm", "y": f"{b} mm"} for a, b in ((0, 0), (100, 0), (100, 20), (0, 20))]}}
+
+
+def two(low: str = "1 mm", high: str = "1 mm", **criteria: Any) -> dict[str, Any]:
+    """A strip of two thicknesses, clamped at its foot."""
+    return strip(force("-20 N"), pieces=[plate("low", 0, low), plate("high", 100, high)], mesh={"size": "20 mm"},
+                 regions=[{"name": "foot", "names": ["low/side.4"]}, {"name": "head", "names": ["high/side.2"]}],
+                 criteria={"modes": 2, "required_factor": "8", **criteria})
+
+
+def test_nothing_lighter_of_the_grid_keeps_what_is_asked_for() -> None:
+    snapshot = Snapshot(load_project(two()))
+    assert sizable(snapshot.project) == ("low", "high")
+    steps = size_it(snapshot, gauges=GAUGES)
+    best = best_step(steps)
+    assert best is not None and len(steps) <= 10
+    assert len({step.thicknesses for step in steps}) == len(steps)  # nothing twice
+    runner = sizing.Runner()
+    masses = []
+    for here in itertools.product(GAUGES, GAUGES):
+        design = sizing._with(snapshot.project, ("low", "high"), here)
+        step = sizing._run(runner, Snapshot(design), ("low", "high"), here).step
+        masses += [step.mass] if step.keeps else []
+    assert best.mass == pytest.approx(min(masses), rel=1e-9)
+    assert best.thicknesses[0] >= best.thicknesses[1]  # the clamped half bends most
+    assert best.mass == pytest.approx(100 * 20 * sum(best.thicknesses) * 7.85e-6, rel=1e-9)
+
+
+def test_one_piece_is_sized_alone_and_the_mesh_error_counts() -> None:
+    snapshot = Snapshot(load_project(two("3 mm", "1 mm")))
+    steps = size_it(snapshot, ("high",), gauges=GAUGES)
+    best = best_step(steps)
+    assert best is not None and all(len(step.thicknesses) == 1 for step in steps)
+    assert best.ratio >= 1.0 and best.project.pieces[0].recipe.thickness == "3 mm"  # type: ignore[union-attr]
+
+
+def test_a_design_that_cannot_be_run_is_left_out(monkeypatch: pytest.MonkeyPatch) -> None:
+    whole = sizing._run
+
+    def run(runner: Any, snapshot: Any, names: Any, here: Any) -> Any:
+        if here[1] == 1.5:
+            raise LabilisError("It does not touch.", "pieces/high", "Move it.", "not-connected")
+        return whole(runner, snapshot, names, here)
+    monkeypatch.setattr(sizing, "_run", run)
+    steps = size_it(Snapshot(load_project(two())), gauges=GAUGES)
+    best = best_step(steps)
+    assert best is not None and best.thicknesses[1] != 1.5
+    assert not [step for step in steps if step.reason and step.keeps]
+
+
+@pytest.mark.parametrize(("pieces", "words"), [(("no such",), "no piece called"), (("low", "block"), "cannot be sized")])
+def test_what_cannot_be_sized_is_named(pieces: tuple[str, ...], words: str) -> None:
+    model = two()
+    model["pieces"].append({"name": "block", "material": "steel", "mesh_as": "solid", "set_aside": True, "recipe": {
+        "kind": "block", "width": "5 mm", "height": "5 mm", "depth": "5 mm"}})
+    with pytest.raises(LabilisError, match=words):
+        size_it(Snapshot(load_project(model)), pieces)
+    with pytest.raises(LabilisError, match="no density"):
+        size_it(Snapshot(load_project({**two(), "materials": [{**STEEL, "density": None}]})))
+
+
+def test_nothing_reaches_too_much_and_the_command_says_so(tmp_path: Path) -> None:
+    path = tmp_path / "two.json"
+    path.write_text(json.dumps(two(required_factor="5000")), encoding="utf-8")
+    ran = call("size", path, "--gauges", "1,2")
+    assert ran.returncode == 1 and "Nothing that was tried" in ran.stdout
+    path.write_text(json.dumps(two()), encoding="utf-8")
+    ran = call("size", path, "--gauges", "1,1.5,2,3,4", "--json", "-")
+    found = json.loads(ran.stdout)
+    assert ran.returncode == 0 and found["best"]["thicknesses_mm"].keys() == {"low", "high"} and found["pieces"] == ["low", "high"]
+    assert call("size", path, "--gauges", "thin").returncode == 2
