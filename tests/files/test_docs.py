@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from labilis.run import Plan, Runner, judge_project
+from labilis.run.trials import best_of, run_plan
 from labilis.store import load_model
 
 ROOT = Path(__file__).parents[2]
@@ -58,6 +59,17 @@ def test_the_example_of_bolts_and_seams_runs(tmp_path: Path) -> None:
     case = judge_project(snapshot.project, Runner().run(snapshot, Plan("modes"))).cases[0]
     assert len(case.facts.modes.positive) == 2 and list(case.facts.strength.bolts) == ["M8 first", "M8 second"]
     assert any(item.name == "bolts" for item in case.evidence)
+
+
+def test_the_example_of_plans_runs(tmp_path: Path) -> None:
+    text = (ROOT / "docs/model-format.md").read_text(encoding="utf-8").split("## Trial plans and designs")[1]
+    path = tmp_path / "plan.json"
+    path.write_text(text.split("```json")[1].split("```")[0], encoding="utf-8")
+    snapshot = load_model(path)
+    plan = snapshot.project.plans[0]
+    found = list(run_plan(snapshot, plan, {}, workers=2))
+    best, why = best_of(snapshot.project, plan, found)
+    assert len(found) == 4 and best is not None and best.texts[0] == "4 mm", why
 
 
 def test_the_examples_are_the_demos() -> None:

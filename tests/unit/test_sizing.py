@@ -10,10 +10,13 @@ import pytest
 
 from labilis.model import LabilisError, load_project
 from labilis.run import Snapshot, sizing
-from labilis.run.sizing import best_step, sizable, size_it
+from labilis.run.advice import walls_of
+from labilis.run.sizing import best_step, size_it
+from labilis.store import load_model
 from tests.files.test_improve_cli import call
 from tests.unit.test_mistakes import STEEL, force, strip
 
+DEMOS = Path(__file__).parents[2] / "src/labilis/demos"
 GAUGES = (1.0, 1.5, 2.0, 3.0, 4.0)
 
 
@@ -27,12 +30,13 @@ def two(low: str = "1 mm", high: str = "1 mm", **criteria: Any) -> dict[str, Any
     """A strip of two thicknesses, clamped at its foot."""
     return strip(force("-20 N"), pieces=[plate("low", 0, low), plate("high", 100, high)], mesh={"size": "20 mm"},
                  regions=[{"name": "foot", "names": ["low/side.4"]}, {"name": "head", "names": ["high/side.2"]}],
-                 criteria={"modes": 2, "required_factor": "8", **criteria})
+                 criteria={"modes": 2, "required_factor": "8", **criteria}, parameters={"t": "1 mm"})
 
 
 def test_nothing_lighter_of_the_grid_keeps_what_is_asked_for() -> None:
     snapshot = Snapshot(load_project(two()))
-    assert sizable(snapshot.project) == ("low", "high")
+    walls = walls_of(snapshot.project)
+    assert [wall.pieces for wall in walls] == [("low",), ("high",)]
     steps = size_it(snapshot, gauges=GAUGES)
     best = best_step(steps)
     assert best is not None and len(steps) <= 10
@@ -40,8 +44,8 @@ def test_nothing_lighter_of_the_grid_keeps_what_is_asked_for() -> None:
     runner = sizing.Runner()
     masses = []
     for here in itertools.product(GAUGES, GAUGES):
-        design = sizing._with(snapshot.project, ("low", "high"), here)
-        step = sizing._run(runner, Snapshot(design), ("low", "high"), here).step
+        design = sizing._with(snapshot.project, walls, here)
+        step = sizing._run(runner, Snapshot(design), walls, here).step
         masses += [step.mass] if step.keeps else []
     assert best.mass == pytest.approx(min(masses), rel=1e-9)
     assert best.thicknesses[0] >= best.thicknesses[1]  # the clamped half bends most
@@ -59,10 +63,10 @@ def test_one_piece_is_sized_alone_and_the_mesh_error_counts() -> None:
 def test_a_design_that_cannot_be_run_is_left_out(monkeypatch: pytest.MonkeyPatch) -> None:
     whole = sizing._run
 
-    def run(runner: Any, snapshot: Any, names: Any, here: Any) -> Any:
+    def run(runner: Any, snapshot: Any, walls: Any, here: Any) -> Any:
         if here[1] == 1.5:
             raise LabilisError("It does not touch.", "pieces/high", "Move it.", "not-connected")
-        return whole(runner, snapshot, names, here)
+        return whole(runner, snapshot, walls, here)
     monkeypatch.setattr(sizing, "_run", run)
     steps = size_it(Snapshot(load_project(two())), gauges=GAUGES)
     best = best_step(steps)
@@ -91,3 +95,32 @@ def test_nothing_reaches_too_much_and_the_command_says_so(tmp_path: Path) -> Non
     found = json.loads(ran.stdout)
     assert ran.returncode == 0 and found["best"]["thicknesses_mm"].keys() == {"low", "high"} and found["pieces"] == ["low", "high"]
     assert call("size", path, "--gauges", "thin").returncode == 2
+
+
+def test_pieces_that_share_a_parameter_are_sized_together_and_places_follow() -> None:
+    """The parameter is set, so that what else hangs on it keeps its place."""
+    model = two("t", "t")
+    snapshot = Snapshot(load_project(model))
+    assert [(wall.path, wall.pieces) for wall in walls_of(snapshot.project)] == [(("parameters", "t"), ("low", "high"))]
+    best = best_step(size_it(snapshot, gauges=GAUGES))
+    assert best is not None and best.project.parameters["t"] == f"{best.thicknesses[0]:g} mm" and len(best.thicknesses) == 1
+
+
+@pytest.mark.full
+@pytest.mark.timeout(1500)
+def test_the_cabinet_stand_is_sized_lighter_than_any_point_of_a_grid() -> None:
+    """Legs and rails over five gauges: at most 15 runs against 25, and nothing of the grid that keeps is lighter."""
+    snapshot = load_model(DEMOS / "cabinet-stand/cabinet-stand.json")
+    gauges, walls = (1.0, 1.2, 1.5, 2.0, 2.5), walls_of(snapshot.project)
+    steps = size_it(snapshot, gauges=gauges)
+    best = best_step(steps)
+    assert best is not None and len(steps) <= 15
+    known = {step.thicknesses: step for step in steps}
+    runner, masses = sizing.Runner(), []
+    for here in itertools.product(gauges, gauges):
+        step = known.get(here)
+        if step is None:
+            design = sizing._with(snapshot.project, walls, here)
+            step = sizing._run(runner, Snapshot(design, snapshot.files), walls, here).step
+        masses += [step.mass] if step.keeps else []
+    assert best.mass <= min(masses) * (1 + 1e-9)

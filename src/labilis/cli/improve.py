@@ -273,8 +273,8 @@ def size(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis 
          variant: Annotated[str | None, typer.Option(help="Keep the lightest that meets as a design of this name (.labilis only).")] = None,
          json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
     """The gauges with the least mass at which every mode reaches what it must, and first yield the service load (status 1 if none does)."""
-    from labilis.run.advice import GAUGES
-    from labilis.run.sizing import best_step, sizable, size_it
+    from labilis.run.advice import GAUGES, walls_of
+    from labilis.run.sizing import best_step, size_it
     from labilis.store import load_model
 
     try:
@@ -293,7 +293,7 @@ def size(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis 
         typer.echo(f"{count[0]:3d}  {', '.join(f'{t:g}' for t in step.thicknesses)} mm: {said}", err=True)
     steps = size_it(snapshot, tuple(pieces or ()), runs, chosen, found=tell)
     best = best_step(steps)
-    names = tuple(pieces or ()) or sizable(snapshot.project)
+    names = tuple(wall.title for wall in walls_of(snapshot.project) if not pieces or set(pieces) & set(wall.pieces))
     data = {"pieces": list(names), "steps": [{
         "thicknesses_mm": list(step.thicknesses), "mass_kg": step.mass if math.isfinite(step.mass) else None, "ratio": step.ratio,
         "keeps": step.keeps} for step in steps],

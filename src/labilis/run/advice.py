@@ -59,7 +59,7 @@ def advise(project: Project, report: ProjectReport, results: Mapping[str, Any]) 
     if case is None or case.facts.modes is None:
         return []
     view: ShapeView | None = results.get(stage_keys(settled(project, results), case.facts.case).shape)
-    found = [] if view is None else [remedy for index in range(len(project.pieces)) for remedy in _thicker(project, case, index, view)]
+    found = [] if view is None else [remedy for wall in walls_of(project) for remedy in _thicker(project, case, wall, view)]
     best: dict[tuple[str | int, ...], Remedy] = {}
     for remedy in found:  # of each piece the gauge that gains most per mass
         known = best.get(remedy.path)
@@ -68,35 +68,72 @@ def advise(project: Project, report: ProjectReport, results: Mapping[str, Any]) 
     return sorted(best.values(), key=_per_mass, reverse=True) + _holds(case)
 
 
+@dataclass(frozen=True)
+class Wall:
+    """Pieces whose thickness is stated at one place: title in words, path of the statement, names of the pieces."""
+
+    title: str
+    path: tuple[str | int, ...]
+    pieces: tuple[str, ...]
+
+
+def walls_of(project: Project) -> tuple[Wall, ...]:
+    """Thicknesses of shells that can be changed: a parameter where it is the thickness as it stands, since places may hang on it as
+    well, with all the pieces that have it; else the statement of the piece."""
+    found: dict[tuple[str | int, ...], Wall] = {}
+    for index, piece in enumerate(project.pieces):
+        text = getattr(piece.recipe, "thickness", None)
+        if piece.set_aside or piece.mesh_as != "shell" or text is None or getattr(piece.recipe, "web", None) is not None:
+            continue
+        path: tuple[str | int, ...] = ("parameters", text) if text in project.parameters else ("pieces", index, "recipe", "thickness")
+        known = found.get(path)
+        pieces = (*(known.pieces if known is not None else ()), piece.name)
+        found[path] = Wall(" and ".join(pieces), path, pieces)
+    return tuple(found.values())
+
+
+def mass_of_pieces(project: Project, view: ShapeView, pieces: tuple[str, ...]) -> float:
+    """Mass of some pieces, kg; nan where a density is missing."""
+    total = 0.0
+    for body, volume in zip(view.bodies, view.volumes):
+        if (name := project.piece_of(str(body))) in pieces:
+            piece = project.named("pieces", name)
+            density = project.named("materials", piece.material).density if piece.material else None
+            total += math.nan if density is None else 1000.0 * float(volume) * project.value(density, "density")
+    return total
+
+
 def _per_mass(remedy: Remedy) -> float:
     return remedy.gain / remedy.mass if remedy.mass > 0 else remedy.gain
 
 
-def _thicker(project: Project, case: CaseReport, index: int, view: ShapeView) -> list[Remedy]:
-    """The next two gauges of a piece whose thickness is one number."""
-    piece, modes = project.pieces[index], case.facts.modes
+def thickness_of(project: Project, wall: Wall) -> float:
+    """Thickness of a wall, mm."""
+    return project.value(str(project.named("pieces", wall.pieces[0]).recipe.thickness), "length")
+
+
+def powers_of(modes: ModesFindings, wall: Wall) -> np.ndarray:
+    """(k,) levers of a wall on every mode."""
+    columns = [int(column) for name in wall.pieces for column in np.flatnonzero(modes.pieces == name)]
+    return np.sum([levers_of(modes, column) for column in columns], axis=0) if columns else np.zeros(len(modes.factors))
+
+
+def _thicker(project: Project, case: CaseReport, wall: Wall, view: ShapeView) -> list[Remedy]:
+    """The next two gauges of a wall."""
+    modes = case.facts.modes
     assert modes is not None
-    recipe = piece.recipe
-    text = getattr(recipe, "thickness", None)
-    if piece.set_aside or piece.mesh_as != "shell" or text is None or getattr(recipe, "web", None) is not None or not len(modes.levers):
+    if not len(modes.levers):
         return []
-    column = np.flatnonzero(modes.pieces == piece.name)
-    if len(column) == 0:
-        return []
-    thickness = project.value(text, "length")
-    levers = levers_of(modes, int(column[0]))
-    material = project.named("materials", piece.material) if piece.material else None
-    bodies = [row for row, body in enumerate(view.bodies) if project.piece_of(str(body)) == piece.name]
-    mass = math.nan if material is None or material.density is None else 1000.0 * float(
-        view.volumes[bodies].sum()) * project.value(material.density, "density")
+    thickness, levers = thickness_of(project, wall), powers_of(modes, wall)
+    mass = mass_of_pieces(project, view, wall.pieces)
     positive = modes.factors > 0
     before = float(modes.positive[0])
     found = []
     for gauge in [size for size in GAUGES if thickness * 1.02 < size <= _MOST * thickness][:2]:
         after = float((modes.factors[positive] * (gauge / thickness) ** levers[positive]).min())
         if after > before * 1.001:
-            found.append(Remedy(f"{piece.name} {gauge:g} mm thick instead of {thickness:g} mm", case.facts.case, before, after,
-                                mass * (gauge / thickness - 1.0), ("pieces", index, "recipe", "thickness"), f"{gauge:g} mm"))
+            found.append(Remedy(f"{wall.title} {gauge:g} mm thick instead of {thickness:g} mm", case.facts.case, before, after,
+                                mass * (gauge / thickness - 1.0), wall.path, f"{gauge:g} mm"))
     return found
 
 

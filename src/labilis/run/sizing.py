@@ -15,7 +15,7 @@ from scipy.optimize import Bounds, LinearConstraint, milp
 
 from labilis.judge.findings import ModesFindings
 from labilis.model import LabilisError, Project
-from labilis.run.advice import GAUGES, levers_of
+from labilis.run.advice import GAUGES, Wall, mass_of_pieces, powers_of, thickness_of, walls_of
 from labilis.run.keys import stage_keys
 from labilis.run.masses import mass_of
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
@@ -28,8 +28,8 @@ _REACH = 2.0  # times thicker or thinner that one step goes: beyond, the powers 
 
 @dataclass(frozen=True)
 class Step:
-    """One run: thicknesses mm by piece; mass kg; ratio: the least factor, less its mesh error, over what its driver asks for, of modes and
-    of first yield; project: the design; reason: why it could not be run, in words."""
+    """One run: thicknesses mm by wall (`walls_of`); mass kg; ratio: the least factor, less its mesh error, over what its driver asks for,
+    of modes and of first yield; project: the design; reason: why it could not be run, in words."""
 
     thicknesses: tuple[float, ...]
     mass: float
@@ -62,29 +62,34 @@ class _Model:
 
 def size_it(snapshot: Snapshot, pieces: Sequence[str] = (), runs: int = 15, gauges: Sequence[float] = GAUGES,
             progress: ProgressCall = lambda _: None, found: Callable[[Step], None] = lambda _: None) -> list[Step]:
-    """Steps in the order they were run; the best is the lightest that keeps every requirement (`best_step`). Pieces: all whose thickness is
-    one number when none is named. Raises LabilisError where nothing can be sized."""
+    """Steps in the order they were run; the best is the lightest that keeps every requirement (`best_step`). Pieces: all shells of recipes
+    with one thickness when none is named; those that share a parameter go together. Raises LabilisError where nothing can be sized."""
     project = snapshot.project
-    names = tuple(pieces) or sizable(project)
-    if not names:
-        raise LabilisError("No piece can be sized: only shells of recipes with one thickness can.", "pieces", "Mesh recipes as shells.",
-                           "nothing-to-size")
-    for name in names:
-        if not _thickness_path(project, name):
+    walls = walls_of(project)
+    for name in pieces:
+        if not any(name in wall.pieces for wall in walls):
+            if not any(piece.name == name for piece in project.pieces):
+                raise LabilisError(f"There is no piece called '{name}'.", "pieces", "The project has: " + ", ".join(
+                    piece.name for piece in project.pieces) + ".", "missing-name")
             raise LabilisError(f"'{name}' cannot be sized: it is no shell of a recipe with one thickness.", f"pieces/{name}",
                                "Leave it out.", "nothing-to-size")
+    walls = tuple(wall for wall in walls if not pieces or set(pieces) & set(wall.pieces))
+    if not walls:
+        raise LabilisError("No piece can be sized: only shells of recipes with one thickness can.", "pieces", "Mesh recipes as shells.",
+                           "nothing-to-size")
     sizes = np.array(sorted(gauges))
-    start = tuple(_gauge(sizes, _thickness(project, name)) for name in names)
+    start = tuple(_gauge(sizes, thickness_of(project, wall)) for wall in walls)
     steps: list[Step] = []
     tried: set[tuple[float, ...]] = set()
     runner = Runner()
     models: list[_Model] = []
     here: tuple[float, ...] | None = start
     while here is not None and len(steps) < runs:
-        progress(Progress(len(steps) / runs, f"Run {len(steps) + 1}: " + ", ".join(f"{n} {t:g} mm" for n, t in zip(names, here))))
-        design = _with(project, names, here)
+        words = ", ".join(f"{wall.title} {t:g} mm" for wall, t in zip(walls, here))
+        progress(Progress(len(steps) / runs, f"Run {len(steps) + 1}: {words}"))
+        design = _with(project, walls, here)
         try:
-            model = _run(runner, Snapshot(design, snapshot.files), names, here)
+            model = _run(runner, Snapshot(design, snapshot.files), walls, here)
         except LabilisError as error:  # a design that cannot be run is none; the project itself must be
             if here == start:
                 raise
@@ -110,28 +115,9 @@ def _next(sizes: np.ndarray, models: list[_Model], tried: set[tuple[float, ...]]
     return None
 
 
-def sizable(project: Project) -> tuple[str, ...]:
-    """Pieces whose thickness is one number."""
-    return tuple(piece.name for piece in project.active_pieces if _thickness_path(project, piece.name))
-
-
 def best_step(steps: Sequence[Step]) -> Step | None:
     """The lightest that keeps every requirement."""
     return min((step for step in steps if step.keeps), key=lambda step: step.mass, default=None)
-
-
-def _thickness_path(project: Project, name: str) -> tuple[str | int, ...]:
-    for index, piece in enumerate(project.pieces):
-        if piece.name == name:
-            text = getattr(piece.recipe, "thickness", None)
-            plain = piece.mesh_as == "shell" and text is not None and getattr(piece.recipe, "web", None) is None and not piece.set_aside
-            return ("pieces", index, "recipe", "thickness") if plain else ()
-    raise LabilisError(f"There is no piece called '{name}'.", "pieces", "The project has: " + ", ".join(
-        piece.name for piece in project.pieces) + ".", "missing-name")
-
-
-def _thickness(project: Project, name: str) -> float:
-    return project.value(str(project.named("pieces", name).recipe.thickness), "length")
 
 
 def _gauge(sizes: np.ndarray, thickness: float) -> float:
@@ -140,13 +126,13 @@ def _gauge(sizes: np.ndarray, thickness: float) -> float:
     return float(above[0] if len(above) else sizes[-1])
 
 
-def _with(project: Project, names: Sequence[str], thicknesses: Sequence[float]) -> Project:
-    for name, thickness in zip(names, thicknesses):
-        project = project.with_value(_thickness_path(project, name), f"{thickness:g} mm")
+def _with(project: Project, walls: Sequence[Wall], thicknesses: Sequence[float]) -> Project:
+    for wall, thickness in zip(walls, thicknesses):
+        project = project.with_value(wall.path, f"{thickness:g} mm")
     return project
 
 
-def _run(runner: Runner, snapshot: Snapshot, names: Sequence[str], here: tuple[float, ...]) -> _Model:
+def _run(runner: Runner, snapshot: Snapshot, walls: Sequence[Wall], here: tuple[float, ...]) -> _Model:
     """What was found at these thicknesses."""
     results = runner.run(snapshot, Plan("modes"))
     project = settled(snapshot.project, results)
@@ -157,8 +143,7 @@ def _run(runner: Runner, snapshot: Snapshot, names: Sequence[str], here: tuple[f
         modes = case.facts.modes
         if modes is None:
             continue
-        columns = [np.flatnonzero(modes.pieces == name) for name in names]
-        powers = np.array([levers_of(modes, int(column[0])) if len(column) else np.zeros(len(modes.factors)) for column in columns])
+        powers = np.array([powers_of(modes, wall) for wall in walls])
         for row in np.flatnonzero(modes.factors > 0):
             if case.facts.trace_decides(modes.drivers[row]):
                 continue
@@ -168,22 +153,15 @@ def _run(runner: Runner, snapshot: Snapshot, names: Sequence[str], here: tuple[f
         strength = case.facts.strength
         if strength is not None and case.facts.yield_strength is not None and math.isfinite(strength.yield_factor):
             first = strength.wall_factor if math.isfinite(strength.wall_factor) else strength.yield_factor
-            demands.append(_Demand(math.log(max(float(first), 1e-12)), tuple(1.0 for _ in names)))  # stress goes with 1/t or faster
+            demands.append(_Demand(math.log(max(float(first), 1e-12)), tuple(1.0 for _ in walls)))  # stress goes with 1/t or faster
     mass = 1000.0 * mass_of(project, view)
     if not math.isfinite(mass):
         raise LabilisError("A material has no density, so that there is no mass to be least.", "materials", "State its density.", "density")
-    owners = [project.piece_of(str(body)) for body in view.bodies]
-    volumes = [sum(float(volume) for volume, owner in zip(view.volumes, owners) if owner == name) for name in names]
-    weights = np.array([1000.0 * volume * _density(project, name) for volume, name in zip(volumes, names)])
+    weights = np.array([mass_of_pieces(project, view, wall.pieces) for wall in walls])
     worst = math.exp(min((demand.margin for demand in demands), default=math.inf))
     stated = all(gate.state == "passes" or gate.left_out for case in report.cases for gate in case.verdict.gates
                  if gate.name == "stated right")
     return _Model(Step(here, mass, worst if stated and demands else 0.0, snapshot.project), demands, weights)
-
-
-def _density(project: Project, piece: str) -> float:
-    material = project.named("materials", project.named("pieces", piece).material or "")
-    return project.value(material.density or "", "density")
 
 
 def _error(modes: ModesFindings, row: int) -> float:

@@ -78,11 +78,15 @@ class Chart(QWidget):
     def _key(self, painter: QPainter) -> None:
         """Each name once, above all panels; lines of one name differ by their dashes, which `dashes` explains."""
         place, lines = float(_LEFT), {line.name: line for panel in reversed(self.panels) for line in reversed(panel.lines)}
+        names = sum(painter.fontMetrics().horizontalAdvance(name) for name in (*lines, self.dashes))
+        if place + names + 32 * len(lines) > self.width():  # too many for their usual room: from the border, closer together
+            place = 6.0
+        dash = min(max((self.width() - place - names) / max(len(lines), 1) - 12.0, 6.0), 20.0)
         for name, line in reversed(lines.items()):
             painter.setPen(QPen(QColor(line.colour), 1.8, Qt.PenStyle.DashLine if line.dashed else Qt.PenStyle.SolidLine))
-            painter.drawLine(QPointF(place, 11), QPointF(place + 16, 11))
-            painter.drawText(QPointF(place + 20, 15), name)
-            place += 32 + painter.fontMetrics().horizontalAdvance(name)
+            painter.drawLine(QPointF(place, 11), QPointF(place + dash - 4, 11))
+            painter.drawText(QPointF(place + dash, 15), name)
+            place += dash + (12 if dash > 10 else 6) + painter.fontMetrics().horizontalAdvance(name)
         painter.setPen(QColor(LIGHT.quiet))
         painter.drawText(QPointF(place, 15), self.dashes)
 
