@@ -130,7 +130,9 @@ def test_a_file_that_another_window_has_open_is_for_reading_only(hand: Hand, tmp
     try:
         note = holders.hold(path)
         assert note is not None and holders.holder_of(path) is None
-        note.write_text(str(sleeper.pid))
+        note.write_text(holders.mark_of(sleeper.pid).replace(" ", " 1"))
+        assert holders.holder_of(path) is None  # the number came again for another process
+        note.write_text(holders.mark_of(sleeper.pid))
         hand.session.open(path)
         hand.wait_idle()
         assert f"process {sleeper.pid}" in hand.window.banner_text.text() and hand.session.file.read_only
@@ -140,7 +142,7 @@ def test_a_file_that_another_window_has_open_is_for_reading_only(hand: Hand, tmp
         sleeper.kill()
         sleeper.wait()
     hand.session.open(path)
-    assert not hand.session.file.read_only and note.read_text() == str(os.getpid())
+    assert not hand.session.file.read_only and note.read_text() == holders.mark_of(os.getpid())
     hand.session.close()
     assert not note.exists()
 

@@ -192,3 +192,15 @@ def test_a_process_that_dies_loses_no_trial(monkeypatch: pytest.MonkeyPatch) -> 
     rows = list(run_plan(Snapshot(base), asked, {}, workers=2))
     assert killed and sorted(row.texts[0] for row in rows) == sorted(point["t"] for point in points_of(base, asked))
     assert not [row for row in rows if row.reason]
+
+
+def test_a_response_that_one_case_does_not_have_is_not_known() -> None:
+    """What the other cases reach says nothing of it."""
+    from types import SimpleNamespace
+
+    from labilis.run.trials.running import _of_all
+
+    report = SimpleNamespace(cases=[2.0, math.nan, 1.0])
+    assert math.isnan(_of_all(report, float, min))  # type: ignore[arg-type]
+    report.cases = [2.0, math.inf, 1.5]
+    assert _of_all(report, float, min) == 1.5 and _of_all(report, float, max) == math.inf  # type: ignore[arg-type]

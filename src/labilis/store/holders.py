@@ -16,13 +16,20 @@ def _note_of(path: Path) -> Path:
 def holder_of(path: Path) -> int | None:
     """Process that has the file open, other than this one; None where there is none, or where it is gone."""
     try:
-        process = int(_note_of(path).read_text())
-        os.kill(process, 0)
-    except PermissionError:  # it lives, and is somebody else's
-        return process
-    except (OSError, ValueError, OverflowError):
+        process, _, began = _note_of(path).read_text().partition(" ")
+        number = int(process)
+    except (OSError, ValueError):
         return None
-    return None if process == os.getpid() else process
+    return number if number != os.getpid() and mark_of(number) == f"{process} {began}" else None
+
+
+def mark_of(process: int) -> str:
+    """A living process by its number and when it began, since numbers come again; '' for one that is gone."""
+    try:
+        with open(f"/proc/{process}/stat", encoding="utf-8", errors="replace") as file:
+            return f"{process} {file.read().rpartition(')')[2].split()[19]}"
+    except (OSError, IndexError):
+        return ""
 
 
 def hold(path: Path) -> Path | None:
@@ -30,7 +37,7 @@ def hold(path: Path) -> Path | None:
     note = _note_of(path)
     try:
         note.parent.mkdir(parents=True, exist_ok=True)
-        note.write_text(str(os.getpid()))
+        note.write_text(mark_of(os.getpid()))
     except OSError:
         return None
     return note
@@ -39,7 +46,7 @@ def hold(path: Path) -> Path | None:
 def let_go(note: Path | None) -> None:
     """Takes a note of this process away."""
     try:
-        if note is not None and note.read_text() == str(os.getpid()):
+        if note is not None and note.read_text() == mark_of(os.getpid()):
             note.unlink()
     except OSError:
         pass

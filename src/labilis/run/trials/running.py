@@ -232,10 +232,9 @@ def figures_of(project: Project, report: ProjectReport, results: Mapping[str, An
     first = _governing(report)
     modes = first.facts.modes if first is not None else None
     view = results.get(stage_keys(settled(project, results)).shape)
-    responses = {name: min((value for case in report.cases if math.isfinite(value := read(case)) or value == math.inf), default=math.nan)
-                 for name, read in (("first factor", _factor), ("first yield", _yield), ("capacity", _capacity))}
-    responses |= {name: max((value for case in report.cases if math.isfinite(value := read(case))), default=math.nan)
-                  for name, read in (("largest motion", _motion), ("largest stress", _stress))}
+    responses = {name: _of_all(report, read, min) for name, read in (("first factor", _factor), ("first yield", _yield),
+                                                                     ("capacity", _capacity))}
+    responses |= {name: _of_all(report, read, max) for name, read in (("largest motion", _motion), ("largest stress", _stress))}
     responses["mass"] = mass_of(project, view) if view is not None else math.nan
     number = None if modes is None or len(modes.positive) == 0 else int(np.flatnonzero(modes.factors == modes.positive[0])[0])
     return {"responses": responses, "mesh_error": math.nan if modes is None else modes.first_error,
@@ -244,6 +243,12 @@ def figures_of(project: Project, report: ProjectReport, results: Mapping[str, An
             "meets": {True: 1, False: 0, None: -1}[report.meets], "unknowns": 0 if report.mesh is None else report.mesh.unknowns,
             "driver": "" if modes is None or number is None else modes.drivers[number],
             "kind": "" if first is None or number is None else first.facts.kinds[number]}
+
+
+def _of_all(report: ProjectReport, read: Callable[[CaseReport], float], pick: Callable[[list[float]], float]) -> float:
+    """The governing value of all cases; nan where that of any is not known: the others do not speak for it."""
+    values = [read(case) for case in report.cases]
+    return math.nan if not values or any(math.isnan(value) for value in values) else pick(values)
 
 
 def _governing(report: ProjectReport) -> CaseReport | None:
