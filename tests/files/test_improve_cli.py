@@ -24,12 +24,8 @@ PLAN = {"name": "thickness", "vary": [{"parameter": "t", "low": "3 mm", "high": 
         "limits": [{"response": "mass", "at_most": "0.15 kg"}, {"response": "first factor", "at_least": "1"}]}
 
 
-def call(*words: Any, **more: Any) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([sys.executable, "-m", "labilis", *map(str, words)], capture_output=True, text=True, timeout=200, **more)
-
-
 def inside(*words: Any) -> SimpleNamespace:
-    """The same in this process: what takes seconds is the start of another."""
+    """A command in this process: what takes seconds is the start of another."""
     ran = CliRunner().invoke(app, [str(word) for word in words])
     status = 2 if isinstance(ran.exception, LabilisError) else ran.exit_code
     return SimpleNamespace(returncode=status, stdout=ran.stdout, stderr=f"{ran.stderr}{ran.exception or ''}")
@@ -46,7 +42,7 @@ def stated(tmp_path: Path) -> Path:
 def test_a_plan_that_was_killed_goes_on_where_it_was(stated: Path, tmp_path: Path) -> None:
     """Nothing is run twice, the table is the same, and the best trial becomes a design."""
     project = tmp_path / "strip.labilis"
-    assert call("import-model", stated, project).returncode == 0
+    assert inside("import-model", stated, project).returncode == 0
     process = subprocess.Popen([sys.executable, "-m", "labilis", "trials", str(project), "--workers", "1"], stderr=subprocess.PIPE,
                                stdout=subprocess.DEVNULL, text=True, start_new_session=True)
     assert process.stderr is not None
@@ -58,7 +54,7 @@ def test_a_plan_that_was_killed_goes_on_where_it_was(stated: Path, tmp_path: Pat
     before = opened.trials()
     opened.close()
     assert 2 <= len(before) < 7
-    first = call("trials", project, "--workers", "2", "--json", "-", "--variant", "light", "--csv", tmp_path / "t.csv")
+    first = inside("trials", project, "--workers", "2", "--json", "-", "--variant", "light", "--csv", tmp_path / "t.csv")
     assert first.returncode == 0, first.stderr
     opened = ProjectFile.open(project)
     after = opened.trials()
@@ -66,7 +62,7 @@ def test_a_plan_that_was_killed_goes_on_where_it_was(stated: Path, tmp_path: Pat
     assert design_names(opened.project) == ("first design", "light")
     assert opened.project.variants[0].statements["parameters"] == {"t": "4.5 mm"}
     opened.close()
-    again = json.loads(call("trials", project, "--json", "-").stdout)
+    again = json.loads(inside("trials", project, "--json", "-").stdout)
     found = json.loads(first.stdout)
     assert again == found and found["best"] == {"t": "4.5 mm"} and len(found["trials"]) == 7
     assert [row["keeps_to_limits"] for row in found["trials"]] == [True] * 4 + [False] * 3
