@@ -44,7 +44,8 @@ def test_a_hold_raises_the_factor_by_what_the_map_says(held: bool, place: float)
 
 
 def test_thickness_map_sums_to_the_lever_of_the_piece() -> None:
-    from labilis.ui.stage.fields import lever_field, shell_areas
+    from labilis.judge.looks import shell_areas
+    from labilis.ui.stage.fields import lever_field
 
     modes, mesh = found(model())
     thin, thick = (found(model(pieces=[flat(f"{4 * t} mm")]))[0].factors[0] for t in (0.99, 1.01))

@@ -124,3 +124,31 @@ def test_the_cabinet_stand_is_sized_lighter_than_any_point_of_a_grid() -> None:
             step = sizing._run(runner, Snapshot(design, snapshot.files), walls, here).step
         masses += [step.mass] if step.keeps else []
     assert best.mass <= min(masses) * (1 + 1e-9)
+
+
+@pytest.mark.parametrize(("change", "words"), [
+    ({"loads": [force("-20 N"), {**force("-300 N"), "name": "stays", "growth": "held"}]}, "held loads"),
+    ({"criteria": {"modes": 2, "required_factor": "8", "mesh_error": False}}, "mesh is not known"),
+    ({"materials": [{**STEEL, "yield_strength": None}]}, "no yield strength")])
+def test_what_says_nothing_of_the_part_keeps_nothing(change: dict[str, Any], words: str) -> None:
+    """Each of these had no demand, or one that was taken as met."""
+    model = two("2 mm", "2 mm")
+    model |= change
+    model["cases"] = [{"name": "one", "loads": [{"load": load["name"]} for load in model["loads"]]}]
+    (step,) = size_it(Snapshot(load_project(model)), runs=1, gauges=(2.0,))
+    assert not step.keeps and words in step.reason
+
+
+def test_a_factor_that_can_be_off_by_all_of_itself_keeps_nothing(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(sizing, "mesh_errors", lambda modes: [2.0] * len(modes.factors))
+    (step,) = size_it(Snapshot(load_project(two("3 mm", "3 mm"))), runs=1, gauges=(3.0,))
+    assert not step.keeps and step.ratio < 1e-6
+
+
+def test_a_case_that_only_pulls_is_asked_for_its_yield() -> None:
+    """It cannot go unstable, and is no less a case."""
+    model = two("2 mm", "2 mm")
+    model["loads"] = [force("-20 N"), {**force("30 kN"), "name": "pull"}]
+    model["cases"] = [{"name": "one", "loads": [{"load": "push"}]}, {"name": "two", "loads": [{"load": "pull"}]}]
+    (step,) = size_it(Snapshot(load_project(model)), runs=1, gauges=(2.0,))
+    assert not step.keeps and 0.1 < step.ratio < 0.4  # 750 MPa in a section of 40 mm², against 235

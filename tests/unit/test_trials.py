@@ -1,9 +1,11 @@
 """Trial plans: their points, what is found of each, which is best, and that nothing is run twice."""
 from __future__ import annotations
 
+import dataclasses
 import math
 import os
 import signal
+import time
 from pathlib import Path
 from typing import Any
 
@@ -13,9 +15,9 @@ import pytest
 from labilis.judge.findings import TrialFindings
 from labilis.model import RESPONSES, LabilisError, Limit, Project, TrialPlan, Vary, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
-from labilis.run.trials import best_of, keeps, ordered, points_of, project_at, response_text, run_plan, trial_key
+from labilis.run.trials import best_of, found_of, keeps, ordered, points_of, project_at, response_text, run_plan, trial_key
 from labilis.store.kept_trials import keep_trial, read_trials
-from tests.unit.test_mistakes import flat, strip
+from tests.unit.test_mistakes import ALL, flat, force, strip
 
 
 def project(**change: Any) -> Project:
@@ -28,7 +30,7 @@ def plan(*vary: Vary, **more: Any) -> TrialPlan:
 
 def trial(responses: dict[str, float] | None = None, text: str = "1 mm", error: float = 0.01, **more: Any) -> TrialFindings:
     values = np.array([(responses or {}).get(name, math.nan) for name in RESPONSES])
-    facts = {"stated": True, "meets": 1, "driver": "a", "kind": "b", "reason": "", "unknowns": 1, "seconds": 1.0} | more
+    facts = {"unsound": "", "meets": 1, "driver": "a", "kind": "b", "reason": "", "unknowns": 1, "seconds": 1.0} | more
     return TrialFindings(np.array(["t"]), np.array([text]), np.array([1.0]), values, error, **facts)
 
 
@@ -86,7 +88,7 @@ def test_the_key_of_a_trial_is_all_that_it_reads() -> None:
     (trial({"first factor": 3.1, "mass": 0.001}, error=0.05), "within its mesh error"),
     (trial({"first factor": 3.1, "mass": 0.001}, error=math.nan), "how far its first factor can be off"),
     (trial({"first factor": 3.1, "mass": 0.0021}), "over 2 kg"), (trial({"first factor": 3.1}), "mass is not known"),
-    (trial({"first factor": 9.0, "mass": 0.001}, stated=False), "not stated right"),
+    (trial({"first factor": 9.0, "mass": 0.001}, unsound="it is not stated right"), "not stated right"),
     (trial({"first factor": math.inf, "mass": 0.001}), ""), (trial({}), "not known"), (trial(reason="it broke"), "it broke")])
 def test_a_trial_keeps_to_its_limits_with_its_error_or_does_not(found: TrialFindings, held: str) -> None:
     asked = plan(limits=(Limit(response="first factor", at_least="3"), Limit(response="mass", at_most="2 kg")))
@@ -204,3 +206,59 @@ def test_a_response_that_one_case_does_not_have_is_not_known() -> None:
     assert math.isnan(_of_all(report, float, min))  # type: ignore[arg-type]
     report.cases = [2.0, math.inf, 1.5]
     assert _of_all(report, float, min) == 1.5 and _of_all(report, float, max) == math.inf  # type: ignore[arg-type]
+
+
+def test_a_part_that_its_held_loads_bring_down_is_never_best() -> None:
+    """It has no factor at all, which is not the same as one without end."""
+    loads = [force("-10 N"), {**force("-3 kN"), "name": "stays", "growth": "held"}]
+    base = load_project(strip(*loads, parameters={"t": "4 mm"}, pieces=[flat("t")], mesh={"size": "20 mm"}))
+    asked = plan(Vary(parameter="t", values=("4 mm", "8 mm")), objective="mass", best="least")
+    rows = {row.texts[0]: row for row in run_plan(Snapshot(base), asked, {}, workers=1)}
+    assert rows["4 mm"].response("first factor") == 0.0 and "under its held loads" in keeps(base, asked, rows["4 mm"])
+    assert not keeps(base, asked, rows["8 mm"])
+    best, _ = best_of(base, asked, list(rows.values()))
+    assert best is rows["8 mm"]
+
+
+def test_a_trial_whose_load_a_support_swallows_keeps_to_nothing() -> None:
+    """As the verdict of such a part is void; a reason in writing that the gate is not asked counts here as there."""
+    supports = [{"name": "foot", "on": "foot", "held": ALL}, {"name": "head", "on": "head", "held": ["x"]}]
+    asked = plan(Vary(parameter="t", values=("4 mm",)))
+    for left_out, held in (({}, "it is not stated right"), ({"stated right": "tried on purpose"}, "")):
+        base = project(supports=supports, criteria={"modes": 2, "required_factor": "1", "left_out": left_out})
+        row = next(iter(run_plan(Snapshot(base), asked, {}, workers=1)))
+        assert (held in keeps(base, asked, row)) and bool(keeps(base, asked, row)) == bool(held), keeps(base, asked, row)
+
+
+def test_a_goal_that_is_stopped_ends_in_silence() -> None:
+    """Between two of its trials, or in the middle of one."""
+    base = project()
+    asked = plan(Vary(parameter="t", low="2 mm", high="6 mm"), how="goal", goal="8", points=15)
+    kept: dict[str, TrialFindings] = {}
+    list(run_plan(Snapshot(base), asked, {}, kept.__setitem__, workers=2))
+    ends = {trial_key(base, point) for point in points_of(base, asked)}
+    begun = [False]
+
+    def stop() -> bool:  # when it has its two ends and asks for the next
+        asked_again, begun[0] = begun[0], begun[0] or len(seen) >= 2
+        return asked_again
+    seen: list[TrialFindings] = []
+    for row in run_plan(Snapshot(base), asked, {key: kept[key] for key in ends}, workers=1, stop=stop):
+        seen.append(row)
+    assert len(seen) == 2
+
+
+def test_thousands_of_trials_are_told_apart_at_once() -> None:
+    """The window asks at every event which of them fit what is stated."""
+    base, asked = project(), plan(Vary(parameter="t", low="2 mm", high="6 mm", count=200), Vary(parameter="w", low="2 mm", high="9 mm",
+                                                                                               count=10))
+    kept = {trial_key(base, point): trial(text=point["t"]) for point in points_of(base, asked)}
+    kept = {key: dataclasses.replace(row, parameters=np.array(["t", "w"]), texts=np.array(list(point.values())))
+            for (key, row), point in zip(kept.items(), points_of(base, asked))}
+    started = time.perf_counter()
+    assert len(found_of(base, asked, kept)) == 2000
+    once = time.perf_counter() - started
+    started = time.perf_counter()
+    for _ in range(20):
+        base.model_dump(mode="json")
+    assert once < 40 * (time.perf_counter() - started)

@@ -2,7 +2,6 @@
 from __future__ import annotations
 
 import csv
-import json
 import math
 import os
 from collections.abc import Callable
@@ -11,6 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
+from labilis.cli.writing import tell_json
 from labilis.model import LabilisError
 
 
@@ -32,7 +32,7 @@ def trials(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
            variant: Annotated[str | None, typer.Option(help="Keep the best trial as a design of this name (.labilis only).")] = None,
            ) -> None:
     """Run a trial plan; what was found before is not run again (status 1 if no trial keeps to the limits)."""
-    from labilis.run.trials import best_of, keeps, ordered, run_plan
+    from labilis.run.trials import best_of, keeps, ordered, project_at, run_plan
     from labilis.store import load_model
 
     snapshot = load_model(model)
@@ -40,8 +40,7 @@ def trials(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
     if not project.plans:
         raise LabilisError("The model has no trial plan.", "plans", "State one: see `plans` in docs/model-format.md.", "no-plan")
     chosen = project.plans[0] if plan is None else project.named("plans", plan)
-    if variant is not None and model.suffix.lower() == ".json":
-        raise LabilisError("A design is kept in a project file.", "--variant", "Make one with `labilis import-model`.", "variant")
+    _check_variant(model, variant)
     known, give, close = _kept(model, keep)
     found = []
     try:
@@ -53,20 +52,18 @@ def trials(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
         close()
     rows = ordered(project, chosen, found)
     best, why = best_of(project, chosen, found)
-    data = {"plan": chosen.name, "trials": [_as_json(trial, keeps(project, chosen, trial)) for trial in rows],
+    held = [keeps(project, chosen, trial) for trial in rows]
+    data = {"plan": chosen.name, "trials": [_as_json(trial, why_not) for trial, why_not in zip(rows, held)],
             "best": None if best is None else dict(zip(best.parameters.tolist(), best.texts.tolist())), "why": why}
-    if json_ is not None and str(json_) == "-":
-        typer.echo(json.dumps(data, indent=2, ensure_ascii=False))
-    else:
-        _print_table(chosen, rows, [keeps(project, chosen, trial) for trial in rows])
+    if not tell_json(data, json_):
+        _print_table(chosen, rows, held)
         typer.echo(("Best: " + ", ".join(f"{name} {text}" for name, text in zip(best.parameters, best.texts)) + ". " if best is not None
                     else "") + why)
-        if json_ is not None:
-            _write(json_, json.dumps(data, indent=2, ensure_ascii=False) + "\n")
     if csv_ is not None:
-        _write_csv(csv_, rows, [keeps(project, chosen, trial) for trial in rows])
+        _write_csv(csv_, rows, held)
     if variant is not None and best is not None:
-        _keep_variant(model, variant, {str(name): str(text) for name, text in zip(best.parameters, best.texts)})
+        point = {str(name): str(text) for name, text in zip(best.parameters, best.texts)}
+        _keep_design(model, variant, project_at(project, point))
     raise typer.Exit(0 if best is not None else 1)
 
 
@@ -84,15 +81,25 @@ def _kept(model: Path, keep: Path | None) -> tuple[dict[str, Any], Callable[[str
     return dict(read_trials(keep)), lambda key, trial: keep_trial(keep, key, trial), lambda: None
 
 
-def _keep_variant(model: Path, name: str, point: dict[str, str]) -> None:
-    from labilis.edit.variants import design_of, keep_variant
+def _check_variant(model: Path, name: str | None) -> None:
+    """Raises LabilisError, before anything is run, where a design of this name cannot be kept."""
+    from labilis.edit.variants import keep_variant
+    from labilis.store import load_model
+
+    if name is None:
+        return
+    if model.suffix.lower() == ".json":
+        raise LabilisError("A design is kept in a project file.", "--variant", "Make one with `labilis import-model`.", "variant")
+    keep_variant(load_model(model).project, name)
+
+
+def _keep_design(model: Path, name: str, design: Any) -> None:
+    from labilis.edit.variants import keep_variant
     from labilis.store import ProjectFile
 
     opened = ProjectFile.open(model)
     try:
-        project = opened.project
-        alone = design_of(project, project.design)
-        opened.commit(keep_variant(project, name, alone.changed(parameters={**alone.parameters, **point})), f"design '{name}' from a trial")
+        opened.commit(keep_variant(opened.project, name, design), f"design '{name}' kept")
     finally:
         opened.close()
 
@@ -157,13 +164,6 @@ def _write_csv(path: Path, rows: list[Any], held: list[str]) -> None:
         raise LabilisError(f"The file cannot be written ({error.strerror}).", str(path), "Choose another place.", "disk") from error
 
 
-def _write(path: Path, text: str) -> None:
-    try:
-        path.write_text(text, encoding="utf-8")
-    except OSError as error:
-        raise LabilisError(f"The file cannot be written ({error.strerror}).", str(path), "Choose another place.", "disk") from error
-
-
 def compare(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project with several designs.")],
             one: Annotated[str, typer.Argument(help="A design; the present one is called 'first design' unless it was renamed.")],
             other: Annotated[str, typer.Argument(help="Another design.")],
@@ -187,9 +187,7 @@ def compare(model: Annotated[Path, typer.Argument(help="A JSON model or a .labil
     stated = differences(*designs)
     flags = compared(designs, reports)
     names = (one, other)
-    if json_ is not None and str(json_) == "-":
-        typer.echo(json.dumps(_compared_json(names, stated, figures, reports, flags), indent=2, ensure_ascii=False))
-    else:
+    if not tell_json(_compared_json(names, stated, figures, reports, flags), json_):
         from rich.console import Console
         from rich.table import Table
 
@@ -209,8 +207,6 @@ def compare(model: Annotated[Path, typer.Argument(help="A JSON model or a .labil
         Console(width=None if os.isatty(1) else 160, highlight=False, markup=False).print(table)
         for flag in flags:
             typer.echo(f"▬ {flag}")
-        if json_ is not None:
-            _write(json_, json.dumps(_compared_json(names, stated, figures, reports, flags), indent=2, ensure_ascii=False) + "\n")
     raise typer.Exit({True: 0, False: 1, None: 3}[reports[1].meets])
 
 
@@ -252,8 +248,7 @@ def advise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
         after = judge_project(design, runner.run(type(snapshot)(design, snapshot.files), Plan("modes"))).case(item.case)
         modes = None if after is None else after.facts.modes
         rows[try_ - 1]["found"] = float(modes.positive[0]) if modes is not None and len(modes.positive) else None
-    if json_ is not None and str(json_) == "-":
-        typer.echo(json.dumps(rows, indent=2, ensure_ascii=False))
+    if tell_json(rows, json_):
         return
     if not found:
         typer.echo("Nothing that is known here would raise the factor: only shells of recipes can be made thicker by themselves.")
@@ -262,8 +257,6 @@ def advise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
         said = f"; found {row['found']:.4g}" if row["found"] is not None else ""
         most = "expected" if item.path else "at most"
         typer.echo(f"{number}  {item.words}: {item.factor:.4g} → {item.expected:.4g} {most}{mass} ({item.case}){said}")
-    if json_ is not None:
-        _write(json_, json.dumps(rows, indent=2, ensure_ascii=False) + "\n")
 
 
 def size(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
@@ -282,8 +275,7 @@ def size(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis 
     except ValueError as error:
         raise LabilisError(f"'{gauges}' are no thicknesses.", "--gauges", "Numbers in mm with commas between them, such as 1,1.5,2.",
                            "gauges") from error
-    if variant is not None and model.suffix.lower() == ".json":
-        raise LabilisError("A design is kept in a project file.", "--variant", "Make one with `labilis import-model`.", "variant")
+    _check_variant(model, variant)
     snapshot = load_model(model)
     count = [0]
 
@@ -298,26 +290,11 @@ def size(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis 
         "thicknesses_mm": list(step.thicknesses), "mass_kg": step.mass if math.isfinite(step.mass) else None, "ratio": step.ratio,
         "keeps": step.keeps} for step in steps],
             "best": None if best is None else {"thicknesses_mm": dict(zip(names, best.thicknesses)), "mass_kg": best.mass}}
-    if json_ is not None and str(json_) == "-":
-        typer.echo(json.dumps(data, indent=2, ensure_ascii=False))
-    else:
+    if not tell_json(data, json_):
         said = "Nothing that was tried keeps to what is asked for." if best is None else (
             f"Lightest of {len(steps)} runs: " + ", ".join(f"{name} {t:g} mm" for name, t in zip(names, best.thicknesses))
             + f"; {best.mass:.4g} kg, {best.ratio:.3g} of what is asked for with its mesh error.")
         typer.echo(said)
-        if json_ is not None:
-            _write(json_, json.dumps(data, indent=2, ensure_ascii=False) + "\n")
     if variant is not None and best is not None:
         _keep_design(model, variant, best.project)
     raise typer.Exit(0 if best is not None else 1)
-
-
-def _keep_design(model: Path, name: str, design: Any) -> None:
-    from labilis.edit.variants import keep_variant
-    from labilis.store import ProjectFile
-
-    opened = ProjectFile.open(model)
-    try:
-        opened.commit(keep_variant(opened.project, name, design), f"design '{name}' sized")
-    finally:
-        opened.close()

@@ -16,6 +16,7 @@ import typer
 
 from labilis import __version__
 from labilis.cli.improve import add_commands
+from labilis.cli.writing import tell_json
 from labilis.model import LabilisError
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False,
@@ -230,13 +231,8 @@ def converge(model: Annotated[Path, typer.Argument(help="A JSON model or a .labi
     with _progress() as show:
         results = Runner().run(snapshot, Plan("converge", chosen, meshes), show)
     found = results[stage_keys(settled(snapshot.project, results), case or snapshot.project.cases[0].name).converge]
-    data = json.dumps(convergence_json(found), indent=2)
-    if json_ is not None and str(json_) == "-":
-        typer.echo(data)
-        return
-    print_convergence(found)
-    if json_ is not None:
-        _write_text(json_, data + "\n")
+    if not tell_json(convergence_json(found), json_):
+        print_convergence(found)
 
 
 @app.command()
@@ -275,13 +271,8 @@ def _study(model: Path, case: str | None, kind: str, json_: Path | None, as_json
         results = Runner().run(snapshot, Plan(kind, (name,) if name else ()), show)  # type: ignore[arg-type]
     project = settled(snapshot.project, results)
     found = results[getattr(stage_keys(project, name or project.cases[0].name), kind)]
-    data = json.dumps(as_json(found), indent=2)
-    if json_ is not None and str(json_) == "-":
-        typer.echo(data)
-    else:
+    if not tell_json(as_json(found), json_):
         print_study(found)
-        if json_ is not None:
-            _write_text(json_, data + "\n")
     return found, project
 
 
@@ -300,13 +291,8 @@ def screen(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
     with _progress() as show:
         results = runner.run(snapshot, Plan("strength", chosen), show)
     report = judge_project(snapshot.project, results, chosen)
-    data = json.dumps(as_json(report, runner.timing), indent=2, ensure_ascii=False)
-    if json_ is not None and str(json_) == "-":
-        typer.echo(data)
-        return
-    print_screening(snapshot.project, report)
-    if json_ is not None:
-        _write_text(json_, data + "\n")
+    if not tell_json(as_json(report, runner.timing), json_):
+        print_screening(snapshot.project, report)
 
 
 @app.command("trace")
@@ -359,13 +345,8 @@ def _check(model: Path, case: str | None, modes: int | None, out: Path | None, j
             except LabilisError as error:  # the verdict stands without it
                 typer.echo(f"No cross-check of case {name}: {error}", err=True)
     report = judge_project(project, results, chosen)
-    data = as_json(report, runner.timing)
-    if json_file is not None and str(json_file) == "-":
-        typer.echo(json.dumps(data, indent=2, ensure_ascii=False))
-    else:
+    if not tell_json(as_json(report, runner.timing), json_file):
         print_report(project, report, runner.timing)
-        if json_file is not None:
-            _write_text(json_file, json.dumps(data, indent=2, ensure_ascii=False) + "\n")
     if out is not None:
         for found in report.cases:
             write_results(found, out)
@@ -390,14 +371,6 @@ class _progress:
     def __exit__(self, *_: object) -> None:
         if hasattr(self, "_bar"):
             self._bar.stop()
-
-
-def _write_text(path: Path, text: str) -> None:
-    try:
-        path.write_text(text, encoding="utf-8")
-    except OSError as error:
-        raise LabilisError(f"The file cannot be written ({error.strerror}).", str(path), "Choose another place.",
-                           "disk") from error
 
 
 add_commands(app)

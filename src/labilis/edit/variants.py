@@ -32,6 +32,15 @@ def keep_variant(project: Project, name: str, statements: Project | None = None)
     return project.changed(variants=[*project.variants, Variant(name=name, statements=_alone(statements or project))])
 
 
+def free_name(project: Project, base: str) -> str:
+    """A name for a design that is not taken yet: 'base', 'base 2', ..."""
+    taken, name, count = design_names(project), base, 1
+    while name in taken:
+        count += 1
+        name = f"{base} {count}"
+    return name
+
+
 def _free(project: Project, name: str) -> str:
     if not (name := name.strip()):
         raise LabilisError("A design needs a name.", "variants", "Give it one.", "name")

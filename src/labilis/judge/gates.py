@@ -13,6 +13,7 @@ import numpy as np
 
 from labilis.judge.bolts import bolt_checks, bolts_without_load
 from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.findings import ModesFindings
 from labilis.judge.overall import least_overall, overall_checks
 
 GateState = Literal["passes", "fails", "open", "void"]
@@ -68,7 +69,18 @@ def _stated(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
     return gate
 
 
-def _computed(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
+def soundness(facts: CaseFacts, evidence: Sequence[Evidence]) -> tuple[str, ...]:
+    """Why figures of a case with modes cannot be used, whatever is asked of them: it is not stated right, or not computed well. Gates
+    that are left out with a reason are not asked."""
+    reasons = facts.project.criteria.left_out
+    if facts.modes is not None and facts.modes.held_unstable:
+        return ("it goes unstable under its held loads alone",)
+    return tuple(f"it is not {gate.name}: {gate.reason}" for gate in (_stated(facts, evidence), _proven(facts, evidence))
+                 if gate.state != "passes" and gate.name not in reasons)
+
+
+def _proven(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
+    """The gate *computed right* but for what the mesh error leaves of the required factor."""
     modes = facts.modes
     assert modes is not None
     shaped = facts.mesh is not None and len(modes.shapes) == len(modes.factors) == len(modes.residuals) and (
@@ -87,19 +99,26 @@ def _computed(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
     if len(modes.positive) and second < required and abs(second / float(modes.positive[0]) - 1.0) > _APART:
         return Gate("computed right", "open", f"The second opinion of {second:.4g} lies under the required {required:.4g}, the first "
                     f"factor of {modes.positive[0]:.4g} does not: only a trace can tell.", "trace")
+    return gate
+
+
+def _computed(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
+    gate, modes = _proven(facts, evidence), facts.modes
+    assert modes is not None
+    if gate.state != "passes":
+        return gate
     return next((Gate("computed right", "open", f"With its mesh error of {100 * error:.2g} % the factor {factor:.4g} of {driver} may be as "
                       f"low as {factor * (1.0 - error):.4g}, under the required {facts.required_of(driver):.4g}. Mesh finer.", "mesh")
-                 for factor, driver, error in zip(modes.factors, modes.drivers, _errors(facts))
+                 for factor, driver, error in zip(modes.factors, modes.drivers, mesh_errors(modes))
                  if factor * (1.0 - error) < facts.required_of(driver) <= factor), gate)
 
 
-def _errors(facts: CaseFacts) -> list[float]:
+def mesh_errors(modes: ModesFindings) -> list[float]:
     """Mesh error of each mode, of those that were not followed the largest that was; noughts where there is none."""
-    assert facts.modes is not None
-    known = facts.modes.mesh_error
+    known = modes.mesh_error
     largest = float(known[np.isfinite(known)].max()) if np.isfinite(known).any() else 0.0
     own = [float(error) if math.isfinite(error) else largest for error in known]
-    return own if len(own) == len(facts.modes.factors) else [0.0] * len(facts.modes.factors)
+    return own if len(own) == len(modes.factors) else [0.0] * len(modes.factors)
 
 
 def _strength(facts: CaseFacts) -> Gate:

@@ -39,3 +39,21 @@ def nodal(mesh: MeshFindings, values: np.ndarray) -> np.ndarray:
     owner = np.repeat(np.arange(mesh.count), mesh.sizes)
     total = np.bincount(mesh.connectivity, weights=values[owner], minlength=len(mesh.nodes))
     return np.asarray(total / np.maximum(np.bincount(mesh.connectivity, minlength=len(mesh.nodes)), 1))
+
+
+def lever_density(mesh: MeshFindings, levers: np.ndarray) -> np.ndarray:
+    """(m,): levers (m,) of elements as if the whole part were like each, its own over its share of the area; nought where no shell is."""
+    area = shell_areas(mesh)
+    return np.asarray(np.divide(levers * area.sum(), area, out=np.zeros(mesh.count), where=area > 0))
+
+
+def shell_areas(mesh: MeshFindings) -> np.ndarray:
+    """(m,) mm² of each shell, nought for other elements."""
+    starts = np.concatenate([[0], np.cumsum(mesh.sizes)[:-1]])
+    area = np.zeros(mesh.count)
+    for count in (3, 4):
+        rows = np.flatnonzero(mesh.shells & (mesh.sizes == count))
+        corners = mesh.nodes[mesh.connectivity[starts[rows][:, None] + np.arange(count)]]
+        middle = corners.mean(axis=1, keepdims=True)
+        area[rows] = 0.5 * np.linalg.norm(np.cross(corners - middle, np.roll(corners, -1, axis=1) - middle), axis=2).sum(axis=1)
+    return area

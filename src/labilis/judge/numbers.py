@@ -4,6 +4,8 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 if TYPE_CHECKING:
     from labilis.judge.findings import SettledFindings
 
@@ -34,3 +36,8 @@ def force_text(value: float) -> str:
     if size >= 1e6:
         return f"{value / 1e6:.4g} MN"
     return f"{value / 1e3:.4g} kN" if size >= 1e3 else f"{value:.4g} N"
+
+
+def place_text(place: np.ndarray) -> str:
+    """'12, 0, 60': a place in mm, without what rounding leaves of nought."""
+    return ", ".join(f"{c:.4g}" for c in np.round(place, 3) + 0.0)

@@ -10,8 +10,10 @@ import numpy as np
 from scipy.optimize import brentq
 
 from labilis.judge.findings import ModesFindings
+from labilis.judge.numbers import place_text
 from labilis.model import LabilisError, Project
 from labilis.run.keys import stage_keys
+from labilis.run.masses import mass_of
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.settling import settled
 from labilis.shape import ShapeView
@@ -92,17 +94,6 @@ def walls_of(project: Project) -> tuple[Wall, ...]:
     return tuple(found.values())
 
 
-def mass_of_pieces(project: Project, view: ShapeView, pieces: tuple[str, ...]) -> float:
-    """Mass of some pieces, kg; nan where a density is missing."""
-    total = 0.0
-    for body, volume in zip(view.bodies, view.volumes):
-        if (name := project.piece_of(str(body))) in pieces:
-            piece = project.named("pieces", name)
-            density = project.named("materials", piece.material).density if piece.material else None
-            total += math.nan if density is None else 1000.0 * float(volume) * project.value(density, "density")
-    return total
-
-
 def _per_mass(remedy: Remedy) -> float:
     return remedy.gain / remedy.mass if remedy.mass > 0 else remedy.gain
 
@@ -125,7 +116,7 @@ def _thicker(project: Project, case: CaseReport, wall: Wall, view: ShapeView) ->
     if not len(modes.levers):
         return []
     thickness, levers = thickness_of(project, wall), powers_of(modes, wall)
-    mass = mass_of_pieces(project, view, wall.pieces)
+    mass = 1000.0 * mass_of(project, view, wall.pieces)
     positive = modes.factors > 0
     before = float(modes.positive[0])
     found = []
@@ -161,7 +152,7 @@ def _holds(case: CaseReport) -> list[Remedy]:
     node = int(np.linalg.norm(shape, axis=1).argmax())
     along = shape[node] / np.linalg.norm(shape[node])
     expected = held_rigidly(modes, [int(row) for row in rows], node, along)
-    place = ", ".join(f"{c:.4g}" for c in np.round(mesh.nodes[node], 3) + 0.0)
+    place = place_text(mesh.nodes[node])
     way = ", ".join(f"{c:.2g}" for c in np.round(along, 2) + 0.0)
     before = float(modes.positive[0])
     return [] if expected <= before * 1.001 else [Remedy(

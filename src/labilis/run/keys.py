@@ -38,7 +38,8 @@ class StageKeys:
     settled: str = ""
 
 
-def _hash(*parts: Any) -> str:
+def hash_of(*parts: Any) -> str:
+    """Key of what is given, in canonical form, and of the version of what runs find."""
     text = json.dumps([_VERSION, *parts], sort_keys=True, default=str)
     return hashlib.sha256(text.encode()).hexdigest()[:32]
 
@@ -46,14 +47,14 @@ def _hash(*parts: Any) -> str:
 def shape_key(project: Project) -> str:
     """Key of what is shown: the pieces that carry load and those set aside."""
     numbers = _numbers(project)
-    return _hash("shown", _carrying_key(project), [_piece_part(project, piece, numbers) for piece in project.pieces if piece.set_aside])
+    return hash_of("shown", _carrying_key(project), [_piece_part(project, piece, numbers) for piece in project.pieces if piece.set_aside])
 
 
 def _carrying_key(project: Project) -> str:
     """Key of the shape of all pieces that carry load."""
     check_active(project)
     numbers = _numbers(project)
-    return _hash("shape", [_piece_part(project, piece, numbers) for piece in project.active_pieces], project.released,
+    return hash_of("shape", [_piece_part(project, piece, numbers) for piece in project.active_pieces], project.released,
                  [[scribe.model_dump(), [project.value(text, kind) for text, kind in scribe.quantities()]] for scribe in project.scribes])
 
 
@@ -164,19 +165,19 @@ def _stage_keys(project: Project, case: str | None) -> StageKeys:
     keys: dict[str, str] = {}
     try:
         keys["shape"] = shape_key(project)
-        keys["mesh"] = _hash("mesh", _carrying_key(project), _mesh_parts(project))
-        keys["system"] = _hash("system", keys["mesh"], _system_parts(project))
+        keys["mesh"] = hash_of("mesh", _carrying_key(project), _mesh_parts(project))
+        keys["system"] = hash_of("system", keys["mesh"], _system_parts(project))
         if project.cases:
             name = case if case is not None else project.cases[0].name
-            keys["strength"] = _hash("strength", keys["system"], name, _strength_parts(project, name))
-            keys["sections"] = _hash("sections", keys["strength"])
-            keys["members"] = _hash("members", keys["strength"])
+            keys["strength"] = hash_of("strength", keys["system"], name, _strength_parts(project, name))
+            keys["sections"] = hash_of("sections", keys["strength"])
+            keys["members"] = hash_of("members", keys["strength"])
             criteria = project.criteria
             asked = [criteria.modes, criteria.sign, criteria.second_opinion, criteria.mesh_error,
                      sorted({project.required_of(piece.name) for piece in project.active_pieces})]
-            keys["modes"] = _hash("modes", keys["strength"], *asked)
+            keys["modes"] = hash_of("modes", keys["strength"], *asked)
             for study in ("converge", "tilt", "cross", "contact"):
-                keys[study] = _hash(study, keys["modes"])
+                keys[study] = hash_of(study, keys["modes"])
             plan = project.trace
             shared = [keys["modes"], plan.model_dump(exclude={*_ENDS, *_STEPS}),
                       [None if (text := getattr(plan, field)) is None else project.value(text, "number") for field in _STEPS],
@@ -184,14 +185,14 @@ def _stage_keys(project: Project, case: str | None) -> StageKeys:
                       [project.value(seed.amplitude, "length") for seed in plan.seeds],
                       [[[project.value(text, kind) for text, kind in zip(point, ("number", "stress"))] for point in item.hardening]
                        for item in project.materials]]
-            keys["path"] = _hash("path", *shared)
-            keys["trace"] = _hash("trace", *shared, plan.model_dump(include=_ENDS), *(
+            keys["path"] = hash_of("path", *shared)
+            keys["trace"] = hash_of("trace", *shared, plan.model_dump(include=_ENDS), *(
                 None if text is None else project.value(text, kind)
                 for text, kind in ((plan.target, "number"), (plan.strain, "number"), (plan.fall, "number"), (plan.deflection, "length"),
                                    (plan.modes_at, "number"))))
-            keys["amplitude"] = _hash("amplitude", keys["trace"])
+            keys["amplitude"] = hash_of("amplitude", keys["trace"])
             if project.mesh.size is None and project.mesh.fineness is None:  # of all cases: they share a mesh
-                keys["settled"] = _hash("settled", keys["system"], *asked, project.value(project.mesh.within, "number"),
+                keys["settled"] = hash_of("settled", keys["system"], *asked, project.value(project.mesh.within, "number"),
                                         [[other.name, _strength_parts(project, other.name)] for other in project.cases])
     except (LabilisError, StopIteration):
         pass

@@ -13,23 +13,24 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.optimize import Bounds, LinearConstraint, milp
 
-from labilis.judge.findings import ModesFindings
+from labilis.judge.gates import mesh_errors, soundness
 from labilis.model import LabilisError, Project
-from labilis.run.advice import GAUGES, Wall, mass_of_pieces, powers_of, thickness_of, walls_of
+from labilis.run.advice import GAUGES, Wall, powers_of, thickness_of, walls_of
 from labilis.run.keys import stage_keys
 from labilis.run.masses import mass_of
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
-from labilis.run.report import judge_project
+from labilis.run.report import CaseReport, judge_project
 from labilis.run.runner import Runner
 from labilis.run.settling import settled
 
+_NOTHING = 1e-9  # of a factor that can be off by all of itself
 _REACH = 2.0  # times thicker or thinner that one step goes: beyond, the powers are a guess
 
 
 @dataclass(frozen=True)
 class Step:
     """One run: thicknesses mm by wall (`walls_of`); mass kg; ratio: the least factor, less its mesh error, over what its driver asks for,
-    of modes and of first yield; project: the design; reason: why it could not be run, in words."""
+    of modes and of first yield; project: the design; reason: why it could not be run or says nothing, in words."""
 
     thicknesses: tuple[float, ...]
     mass: float
@@ -141,36 +142,35 @@ def _run(runner: Runner, snapshot: Snapshot, walls: Sequence[Wall], here: tuple[
     demands: list[_Demand] = []
     for case in report.cases:
         modes = case.facts.modes
-        if modes is None:
-            continue
-        powers = np.array([powers_of(modes, wall) for wall in walls])
-        for row in np.flatnonzero(modes.factors > 0):
-            if case.facts.trace_decides(modes.drivers[row]):
-                continue
-            asked = case.facts.required_of(modes.drivers[row])
-            demands.append(_Demand(math.log(float(modes.factors[row]) * (1.0 - _error(modes, int(row))) / asked),
-                                   tuple(powers[:, row].tolist())))
+        if modes is not None and len(modes.positive):  # `_not_sound` tells those without that are not to be trusted
+            powers, errors = np.array([powers_of(modes, wall) for wall in walls]), mesh_errors(modes)
+            for row in np.flatnonzero(modes.factors > 0):
+                asked = case.facts.required_of(modes.drivers[row])
+                demands.append(_Demand(math.log(float(modes.factors[row]) * max(1.0 - errors[row], _NOTHING) / asked),
+                                       tuple(powers[:, row].tolist())))
         strength = case.facts.strength
-        if strength is not None and case.facts.yield_strength is not None and math.isfinite(strength.yield_factor):
-            first = strength.wall_factor if math.isfinite(strength.wall_factor) else strength.yield_factor
-            demands.append(_Demand(math.log(max(float(first), 1e-12)), tuple(1.0 for _ in walls)))  # stress goes with 1/t or faster
+        if strength is not None and math.isfinite(strength.strength_factor):  # stress goes with 1/t or faster
+            demands.append(_Demand(math.log(max(float(strength.strength_factor), _NOTHING)), tuple(1.0 for _ in walls)))
     mass = 1000.0 * mass_of(project, view)
     if not math.isfinite(mass):
         raise LabilisError("A material has no density, so that there is no mass to be least.", "materials", "State its density.", "density")
-    weights = np.array([mass_of_pieces(project, view, wall.pieces) for wall in walls])
+    weights = np.array([1000.0 * mass_of(project, view, wall.pieces) for wall in walls])
     worst = math.exp(min((demand.margin for demand in demands), default=math.inf))
-    stated = all(gate.state == "passes" or gate.left_out for case in report.cases for gate in case.verdict.gates
-                 if gate.name == "stated right")
-    return _Model(Step(here, mass, worst if stated and demands else 0.0, snapshot.project), demands, weights)
+    why = next((why for case in report.cases for why in _not_sound(case)), "")
+    return _Model(Step(here, mass, 0.0 if why else worst, snapshot.project, why), demands, weights)
 
 
-def _error(modes: ModesFindings, row: int) -> float:
-    """Mesh error of a factor; of one that is not known the largest of those that are."""
-    if len(modes.mesh_error) != len(modes.factors):
-        return 0.0
-    known = modes.mesh_error[np.isfinite(modes.mesh_error)]
-    own = float(modes.mesh_error[row])
-    return min(own if math.isfinite(own) else float(known.max(initial=0.0)), 0.5)
+def _not_sound(case: CaseReport) -> tuple[str, ...]:
+    """Why a case says nothing of what the part can do, however large its factors."""
+    modes = case.facts.modes
+    if modes is None:
+        return (f"{case.facts.case} was not run",)
+    why = list(soundness(case.facts, case.evidence))
+    if len(modes.positive) and math.isnan(modes.first_error):
+        why.append("how far the first factor can be off for its mesh is not known")
+    if case.facts.without_yield and "strength" not in case.facts.project.criteria.left_out:
+        why.append(f"the material of {case.facts.without_yield[0]} has no yield strength")
+    return tuple(why)
 
 
 def _lightest(sizes: np.ndarray, model: _Model, tried: set[tuple[float, ...]], least: float) -> tuple[float, ...] | None:

@@ -30,7 +30,8 @@ class PartShape:
     edges are numbered solid after solid, then sheets; `bodies` names all of them, `pieces` the piece each belongs to; ghosts:
     pieces set aside, with their names; making: what measures each member; lone: the solid form of a part that is one body, for sections;
     deviation: largest relative difference between the volume of an imported solid and of the sheets made of it;
-    narrow: least width of a wall of theirs over the thickness of one that it meets at an angle, 0 without."""
+    narrow: least width of a wall of theirs over the thickness of one that it meets at an angle, 0 without; true_volumes:
+    (body, mm³) of the solids that sheets stand for."""
 
     solids: tuple[BodyShape, ...]
     solid_bodies: tuple[int, ...]
@@ -43,6 +44,7 @@ class PartShape:
     ghosts: tuple[tuple[str, Tessellation], ...] = ()
     deviation: float = 0.0
     narrow: float = 0.0
+    true_volumes: tuple[tuple[int, float], ...] = ()
     ancestry: Ancestry | None = None
 
     @cached_property
@@ -100,6 +102,8 @@ class PartShape:
         if self.lines is not None:
             for line in self.lines.lines:
                 found[line.body] += sum(body.view.volume for body in line.looks)
+        for number, volume in self.true_volumes:  # sheets count twice where they meet
+            found[number] = volume
         return found
 
     @property
@@ -173,6 +177,7 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
     making: list[Callable[[], Member | None]] = []
     thin: dict[str, MidSurface] = {}
     sources: list[tuple[BodyShape, int]] = []
+    volumes: list[tuple[int, float]] = []
     files_read: FilesRead = {}
     for piece in project.active_pieces:
         where = f"pieces/{piece.name}"
@@ -193,6 +198,7 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
             owners.append(piece.name)
             sheets.append((found.made, len(bodies) - 1))
             sources.append((solid, len(bodies) - 1))
+            volumes.append((len(bodies) - 1, solid.view.volume))
             making.append(_maker(piece.name, piece, (len(bodies) - 1,), None, solid.solid, project.value, where))
             continue
         if piece.recipe is None:
@@ -212,6 +218,7 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
         placing = _placing(piece.place, read)
         made = _cut(_moved(made, placing), piece, read)
         first_copy: list[Member] = []
+        volume = volume_of(made.solid) if piece.mesh_as == "shell" and made.solid is not None else 0.0
         for name, move in zip(piece.instances, _copies(piece, read)):
             one = _moved(made, move) if move is not None else made
             bodies.append(name)
@@ -223,6 +230,7 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
                 continue
             if piece.mesh_as == "shell":
                 sheets.append((one, number))
+                volumes += [(number, volume)] if volume else []
                 continue
             for solid in solids_of(one.solid):
                 solids.append(_named(build_body(solid), {shape_key(face): f"{name}/{word}" for face, word in one.solid_names}, number))
@@ -237,7 +245,7 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
     return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone,
                      line_set(lines, bodies) if lines else None, tuple(making), _ghosts(project, files),
                      max((found.deviation for found in thin.values()), key=abs, default=0.0),
-                     min((found.narrow for found in thin.values() if found.narrow), default=0.0),
+                     min((found.narrow for found in thin.values() if found.narrow), default=0.0), tuple(volumes),
                      None if fused is None else find_ancestry(fused, sources))
 
 

@@ -111,7 +111,7 @@ class ShapeView:
     bodies (b,): names of the pieces' bodies; ghost_points (k, 3) mm, ghost_triangles (m, 3): pieces set aside, to be looked at only;
     ghost_of (m,): row in ghost_names (g,), the piece each triangle belongs to ('' for the shape that a line stands for);
     whole: what there was before scribes divided it, None without scribes; ancestry: the imported solids that sheets were made from;
-    volumes (b,) mm³: of each body, of sheets as they are meshed.
+    volumes (b,) mm³: of each body; of sheets that of the solid they stand for, where there is one.
     """
 
     faces: FaceTable

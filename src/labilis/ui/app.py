@@ -26,13 +26,11 @@ def run_window(path: Path | None = None) -> int:
     """Open the window, with a file if one is given; returns the exit status."""
     application = make_application()
     window = Window(Session())
-    watched = watch(window)
+    watch(window)
     window.show()
     if path is not None:
         application.processEvents()
         window.load_path(path)
-    status = application.exec()
-    del watched
-    return status
+    return application.exec()
 
 

@@ -11,7 +11,7 @@ from typing import Any
 from platformdirs import user_state_path
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from labilis.edit.variants import design_names, design_of, keep_variant, switch_design
+from labilis.edit.variants import design_of, free_name, keep_variant, switch_design
 from labilis.judge.evidence import CaseFacts
 from labilis.judge.findings import TrialFindings
 from labilis.judge.plan_sentences import count_of
@@ -117,7 +117,7 @@ class Session(QObject):
         self.trials: dict[str, TrialFindings] = {}
         self._job: TrialsJob | None = None
         self._modes_wanted = False
-        self.expected: dict[str, tuple[str, float]] = {}  # of designs that came from advice: case, and the factor it promised
+        self._promised: dict[str, Remedy] = {}  # by the statements that it made
         self._trials_done = 0
         self.worker = Worker()
         self._timer = QTimer(self)
@@ -520,16 +520,20 @@ class Session(QObject):
 
     def try_advice(self, remedy: Remedy) -> None:
         """Keep the design with a remedy as a further one, show it and run it; what was expected stands beside what is found."""
-        name = ", ".join(remedy.words.split(" instead")[:1])
         design = tried(design_of(self.project, self.project.design), remedy)
-        if name not in design_names(self.project):
-            self.edit(keep_variant(self.project, name, design), f"design '{name}' kept")
-        self.expected[name] = (remedy.case, remedy.expected)
+        name = free_name(self.project, remedy.words.partition(" instead")[0])
+        self.edit(keep_variant(self.project, name, design), f"design '{name}' kept")
+        self._promised[trial_key(design, {})] = remedy
         self.choose_design(name)
         if self.running is None:
             self.run("modes")
         else:
             self._modes_wanted = True
+
+    @property
+    def promise(self) -> Remedy | None:
+        """The advice that the present statements came from; none once they were changed."""
+        return self._promised.get(trial_key(self.project, {}))
 
     def figures_of_design(self, name: str) -> tuple[Project, dict[str, Any] | None, ProjectReport | None]:
         """(statements, figures, report) of a design by what is known of it: its own run, or the trial that it came from."""

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from labilis.edit.variants import design_names
+from labilis.edit.variants import design_names, free_name
 from labilis.judge.ladder import rungs
 from labilis.judge.numbers import force_text
 from labilis.judge.plan_sentences import around
@@ -480,15 +480,11 @@ class Window(Editing, QMainWindow):
 
     def add_design(self, point: dict[str, str] | None = None) -> None:
         """Keep the present statements, with parameters set if some are given, as a further design, and show it beside the others."""
-        count = 2
-        while (words := ", ".join(f"{key} {text}" for key, text in (point or {}).items()) or f"design {count}") in design_names(
-                self.session.project):
-            if point:
-                break
-            count += 1
+        words = ", ".join(f"{key} {text}" for key, text in (point or {}).items()) or "new design"
+        name = free_name(self.session.project, words)
 
         def keep() -> None:
-            self.session.keep_design(words, point)
+            self.session.keep_design(name, point)
             self.drawer.show_page("Improve")
             self.drawer.improve.choose("designs")
         self._guard(keep)

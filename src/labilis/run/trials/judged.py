@@ -30,11 +30,12 @@ def limit_words(project: Project, limit: Limit) -> str:
 
 def keeps(project: Project, plan: TrialPlan, trial: TrialFindings) -> str:
     """'' for a trial that keeps to every limit of the plan, else what held it back, in words. A factor must keep to it with its mesh error,
-    one that is not known to how far it is off does not; a trial that is not stated right keeps to nothing."""
+    one that is not known to how far it is off does not; a trial that is not stated right or not
+    computed well keeps to nothing."""
     if trial.reason:
         return trial.reason
-    if not trial.stated:
-        return "it is not stated right: a load does not reach the part, or the part moves freely"
+    if trial.unsound:
+        return trial.unsound
     if math.isnan(trial.response(plan.objective)):
         return f"its {plan.objective} is not known"
     for limit in plan.limits:

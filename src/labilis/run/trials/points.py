@@ -1,9 +1,8 @@
 """The points of a plan: what its parameters are set to, and the project there."""
 from __future__ import annotations
 
-import hashlib
 import itertools
-import json
+from collections import deque
 from collections.abc import Mapping
 from typing import Any
 
@@ -12,9 +11,10 @@ from scipy.stats import qmc
 from labilis.judge.findings import TrialFindings
 from labilis.model import LabilisError, Project, TrialPlan
 from labilis.model.expressions import evaluate
+from labilis.run.keys import hash_of
 
 Point = dict[str, str]
-_VERSION = 1  # raise when what is found of a trial changes its meaning
+_VERSION = 2  # raise when what is found of a trial changes its meaning
 
 
 def points_of(project: Project, plan: TrialPlan) -> list[Point]:
@@ -65,9 +65,21 @@ def project_at(project: Project, point: Point) -> Project:
 
 def trial_key(project: Project, point: Point) -> str:
     """Hash of all that a trial reads: every statement with the parameters set, but for names of the project and of designs."""
-    stated: dict[str, Any] = project.model_dump(mode="json", exclude={"name", "scenario", "plans", "design", "variants"})
-    stated["parameters"] = {**stated["parameters"], **point}
-    return "trial-" + hashlib.sha256(json.dumps([_VERSION, stated], sort_keys=True).encode()).hexdigest()[:32]
+    return "trial-" + hash_of([_VERSION, _rest(project), {**project.parameters, **point}])
+
+
+_known: deque[tuple[Project, str]] = deque(maxlen=8)
+
+
+def _rest(project: Project) -> str:
+    """Hash of all but the parameters. A project never changes, so that thousands of trials ask for it once."""
+    for known, found in tuple(_known):
+        if known is project:
+            return found
+    stated: dict[str, Any] = project.model_dump(mode="json", exclude={"name", "scenario", "parameters", "plans", "design", "variants"})
+    found = hash_of(stated)
+    _known.append((project, found))
+    return found
 
 
 def found_of(project: Project, plan: TrialPlan, trials: Mapping[str, TrialFindings]) -> list[TrialFindings]:

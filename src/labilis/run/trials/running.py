@@ -14,9 +14,10 @@ from typing import Any
 import numpy as np
 
 from labilis.judge.findings import TrialFindings
+from labilis.judge.gates import soundness
 from labilis.judge.overall import least_overall
 from labilis.judge.stress import von_mises
-from labilis.model import RESPONSES, LabilisError, Project, TrialPlan, load_project
+from labilis.model import RESPONSE_KINDS, RESPONSES, LabilisError, Project, TrialPlan, load_project
 from labilis.run.masses import mass_of
 from labilis.run.plan import Plan, Snapshot
 from labilis.run.report import CaseReport, ProjectReport, judge_project
@@ -91,10 +92,6 @@ class _Crew:
                     break
                 yield self._kept(key, found)
 
-    def one(self, point: Point) -> TrialFindings:
-        """A single point."""
-        return next(iter(self.all([point])))
-
     def _kept(self, key: str, found: TrialFindings) -> TrialFindings:
         self._known[key] = found
         self._give(key, found)
@@ -121,7 +118,7 @@ class _Crew:
         numbers = [kernel_number(self.project, text) for text in point.values()]
         responses = np.array([answer.get("responses", {}).get(name, math.nan) for name in RESPONSES], dtype=float)
         return TrialFindings(np.array(list(point)), np.array(list(point.values())), np.array(numbers), responses,
-                             float(answer.get("mesh_error", math.nan)), bool(answer.get("stated", False)), int(answer.get("meets", -1)),
+                             float(answer.get("mesh_error", math.nan)), str(answer.get("unsound", "")), int(answer.get("meets", -1)),
                              str(answer.get("driver", "")), str(answer.get("kind", "")), str(answer.get("reason", "")),
                              int(answer.get("unknowns", 0)), float(answer.get("seconds", 0.0)))
 
@@ -143,7 +140,7 @@ class _Crew:
 def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:
     """The value at which the objective reaches its goal, by Illinois' rule of false position between two ends."""
     project, vary = crew.project, plan.vary[0]
-    aim = project.value(plan.goal or "", _kind(plan), f"plans/{plan.name}/goal")
+    aim = project.value(plan.goal or "", RESPONSE_KINDS[plan.objective][0], f"plans/{plan.name}/goal")
 
     def off(found: TrialFindings) -> float:
         value = found.response(plan.objective)
@@ -165,9 +162,11 @@ def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:
         if crew.stopped or abs(b - a) < 1e-4:
             return
         share = (a * fb - b * fa) / (fb - fa)
-        found = crew.one({vary.parameter: value_text(project, vary.parameter, vary.between(share))})
-        yield found
-        value = off(found)
+        nearer = next(crew.all([{vary.parameter: value_text(project, vary.parameter, vary.between(share))}]), None)
+        if nearer is None:  # stopped
+            return
+        yield nearer
+        value = off(nearer)
         if not math.isfinite(value) or abs(value) <= _NEAR * abs(aim):
             return
         if value * fb < 0:
@@ -175,12 +174,6 @@ def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:
         else:
             fa *= 0.5
         b, fb = share, value
-
-
-def _kind(plan: TrialPlan) -> str:
-    from labilis.model import RESPONSE_KINDS
-
-    return RESPONSE_KINDS[plan.objective][0]
 
 
 # --- in the processes ------------------------------------------------------------------------------------------------------
@@ -238,8 +231,7 @@ def figures_of(project: Project, report: ProjectReport, results: Mapping[str, An
     responses["mass"] = mass_of(project, view) if view is not None else math.nan
     number = None if modes is None or len(modes.positive) == 0 else int(np.flatnonzero(modes.factors == modes.positive[0])[0])
     return {"responses": responses, "mesh_error": math.nan if modes is None else modes.first_error,
-            "stated": all(gate.state == "passes" or gate.left_out != "" for case in report.cases for gate in case.verdict.gates
-                          if gate.name == "stated right"),
+            "unsound": next((why for case in report.cases for why in soundness(case.facts, case.evidence)), ""),
             "meets": {True: 1, False: 0, None: -1}[report.meets], "unknowns": 0 if report.mesh is None else report.mesh.unknowns,
             "driver": "" if modes is None or number is None else modes.drivers[number],
             "kind": "" if first is None or number is None else first.facts.kinds[number]}
@@ -257,14 +249,14 @@ def _governing(report: ProjectReport) -> CaseReport | None:
 
 def _factor(case: CaseReport) -> float:
     modes = case.facts.modes
-    return math.nan if modes is None else float(modes.positive[0]) if len(modes.positive) else math.inf
+    if modes is None or modes.held_unstable:
+        return math.nan if modes is None else 0.0
+    return float(modes.positive[0]) if len(modes.positive) else math.inf
 
 
 def _yield(case: CaseReport) -> float:
     strength = case.facts.strength
-    if strength is None or case.facts.yield_strength is None:
-        return math.nan
-    return float(strength.wall_factor if math.isfinite(strength.wall_factor) else strength.yield_factor)
+    return math.nan if strength is None or case.facts.without_yield else float(strength.strength_factor)
 
 
 def _capacity(case: CaseReport) -> float:

@@ -184,11 +184,11 @@ class Sheet(QScrollArea):
             mass = f", {remedy.mass:+.3g} kg" if remedy.mass else ""
             improve.append((Span("Advice: ", strong=True), Span(
                 f"{remedy.words}: {remedy.factor:.4g} → {remedy.expected:.4g} {'expected' if remedy.path else 'at most'}{mass}."),))
-        if (promised := session.expected.get(project.design)) is not None:
-            case = session.report.case(promised[0])
+        if (promised := session.promise) is not None:
+            case = session.report.case(promised.case)
             modes = case.facts.modes if case is not None else None
             found_words = "not run yet" if modes is None or not len(modes.positive) else f"found {float(modes.positive[0]):.4g}"
-            improve.append((Span(f"{project.design}: expected {promised[1]:.4g}, {found_words}."),))
+            improve.append((Span(f"{project.design}: expected {promised.expected:.4g}, {found_words}."),))
         self._show("Improve", improve, plans)
         self.advice_tool.setVisible(any(remedy.path for remedy in advice))
         self.trials_tool.setVisible(bool(project.plans))

@@ -7,7 +7,8 @@ from typing import Any
 import numpy as np
 
 from labilis.judge.findings import MeshFindings, ModesFindings, StrengthFindings, TraceFindings
-from labilis.judge.looks import nodal
+from labilis.judge.looks import lever_density, nodal
+from labilis.judge.numbers import place_text
 from labilis.judge.stress import von_mises
 
 WORST, MOVES, ENERGY = "worst side", "movement", "where the energy is"
@@ -74,11 +75,7 @@ def mode_field(mesh: MeshFindings, modes: ModesFindings, mode: int, what: str, t
 def lever_field(mesh: MeshFindings, modes: ModesFindings, mode: int, story: str) -> Field:
     """Rise of the factor, in per cent, per per cent of thickness: of each shell as if the whole part were like it (its own share over its
     share of the area), so that 3 is what an evenly thickened plate gains in bending."""
-    area = shell_areas(mesh)
-    shells = area > 0
-    density = np.zeros(mesh.count)
-    density[shells] = modes.levers[mode][shells] * area.sum() / area[shells]
-    values = nodal(mesh, density)
+    values = nodal(mesh, lever_density(mesh, modes.levers[mode]))
     most = max(float(np.quantile(np.abs(values), 0.98)), 1e-12)
     whole = float(modes.levers[mode].sum())
     return Field(modes.shapes[mode], values, most, "gain in % per % of thickness", f"{most:.2g} or more", "gain",
@@ -90,21 +87,8 @@ def hold_field(mesh: MeshFindings, modes: ModesFindings, mode: int, story: str) 
     size = np.linalg.norm(modes.shapes[mode], axis=1)
     gain = 100.0 * modes.holds[mode] / float(modes.factors[mode])
     best = int(size.argmax())
-    place = ", ".join(f"{c:.4g}" for c in np.round(mesh.nodes[best], 3) + 0.0)
     return Field(modes.shapes[mode], gain * size**2, max(gain, 1e-300), "gain in % per N/mm of a hold", f"{gain:.3g}", "movement",
-                 f"{story.partition(':')[0]}, best at ({place}) mm", True, 1.0)
-
-
-def shell_areas(mesh: MeshFindings) -> np.ndarray:
-    """(m,) mm² of each shell, nought for other elements."""
-    starts = np.concatenate([[0], np.cumsum(mesh.sizes)[:-1]])
-    area = np.zeros(mesh.count)
-    for count in (3, 4):
-        rows = np.flatnonzero(mesh.shells & (mesh.sizes == count))
-        corners = mesh.nodes[mesh.connectivity[starts[rows][:, None] + np.arange(count)]]
-        middle = corners.mean(axis=1, keepdims=True)
-        area[rows] = 0.5 * np.linalg.norm(np.cross(corners - middle, np.roll(corners, -1, axis=1) - middle), axis=2).sum(axis=1)
-    return area
+                 f"{story.partition(':')[0]}, best at ({place_text(mesh.nodes[best])}) mm", True, 1.0)
 
 
 def trace_field(mesh: MeshFindings, trace: TraceFindings, what: str = MOVES) -> Field:
@@ -137,7 +121,7 @@ def trace_values(mesh: MeshFindings, trace: TraceFindings, what: str, frame: int
 
 def spot_words(field: Field, mesh: MeshFindings, node: int) -> tuple[str, str]:
     """What the field is at a node: ('123 MPa', 'moves 0.12 mm; at (1, 2, 3) mm')."""
-    place = ", ".join(f"{c:.4g}" for c in np.round(mesh.nodes[node], 6) + 0.0)
+    place = place_text(mesh.nodes[node])
     name, _, unit = field.unit.partition(", ")
     value = f"{field.values[node]:.3g}"
     if name.startswith("gain in % per "):
