@@ -136,3 +136,16 @@ def test_a_spoilt_project_file_is_read_or_refused_in_words(whole: bytes, tmp_pat
             left.unlink()
     assert seen.get("read", 0) > 0 and seen.get("refused", 0) > 0
     assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 2**20  # KiB: a gigabyte
+
+
+@pytest.mark.parametrize("size", [2**40, 64, -1])
+def test_an_array_is_not_unpacked_to_a_size_that_its_head_does_not_tell(whole: bytes, tmp_path: Path, size: int) -> None:
+    """Whatever a checksum says: it is looked at before memory is asked for."""
+    path = tmp_path / "size.labilis"
+    path.write_bytes(whole)
+    opened = ProjectFile.open(path)
+    key = next(iter(opened.results()))
+    opened._db.execute("UPDATE arrays SET size=?", (size,))
+    with pytest.raises(ValueError, match="impossible size"):
+        list(opened._arrays(key))
+    opened.close()

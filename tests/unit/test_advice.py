@@ -9,7 +9,7 @@ import pytest
 from labilis.judge.findings import ModesFindings
 from labilis.model import LabilisError, Project, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
-from labilis.run.advice import Remedy, advise, held_rigidly, tried
+from labilis.run.advice import Remedy, advise, held_rigidly, levers_of, tried
 from tests.unit.test_mistakes import ALL, STEEL, flat, force, solid, strip
 
 
@@ -85,3 +85,12 @@ def test_solids_and_what_is_not_run_have_no_thicker_piece() -> None:
     project = load_project(solid())
     assert not [item for item in advised(project) if item.path]
     assert advise(project, judge_project(project, {}), {}) == []
+
+
+def test_levers_of_modes_that_have_none_go_with_their_energy() -> None:
+    """As the known ones' levers stand to the shares of energy: a crowd of alike modes would seem to stay where it is else."""
+    known = dict.fromkeys(ModesFindings.__dataclass_fields__)
+    modes = ModesFindings(**known | {"factors": np.ones(4), "piece_levers": np.array([[1.5, 0.0], [1.5, 0.0]]),  # type: ignore[arg-type]
+                                     "shares": np.array([[0.5, 0.01], [0.5, 0.01], [0.25, 0.9], [1.0, 0.9]])})
+    assert levers_of(modes, 0) == pytest.approx([1.5, 1.5, 0.75, 3.0])
+    assert levers_of(modes, 1) == pytest.approx([0.0, 0.0, 0.0, 0.0])  # what it stores in the first modes tells nothing

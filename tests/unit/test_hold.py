@@ -44,7 +44,7 @@ def test_a_hold_raises_the_factor_by_what_the_map_says(held: bool, place: float)
 
 
 def test_thickness_map_sums_to_the_lever_of_the_piece() -> None:
-    from labilis.judge.looks import shell_areas
+    from labilis.judge.looks import lever_density, shell_areas
     from labilis.ui.stage.fields import lever_field
 
     modes, mesh = found(model())
@@ -52,6 +52,7 @@ def test_thickness_map_sums_to_the_lever_of_the_piece() -> None:
     assert modes.levers[0].sum() == pytest.approx(np.log(thick / thin) / np.log(1.01 / 0.99), rel=0.01)
     area = shell_areas(mesh)
     assert area.sum() == pytest.approx(200 * 20, rel=1e-9)
+    assert lever_density(mesh, 3 * area / area.sum()) == pytest.approx(np.full(mesh.count, 3.0))  # what an even plate gains in bending
     shown = lever_field(mesh, modes, 0, "mode 1")
     assert "all 1 % thicker: +3 %" in shown.story and shown.least == -shown.most
     assert float(shown.values[mesh.nodes[:, 0] < 1e-6].mean()) > 3 * abs(float(shown.values[mesh.nodes[:, 0] > 199].mean()))

@@ -3,9 +3,11 @@ from __future__ import annotations
 
 import itertools
 import json
+import math
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 from labilis.model import LabilisError, load_project
@@ -15,6 +17,7 @@ from labilis.run.sizing import best_step, size_it
 from labilis.store import load_model
 from tests.files.test_improve_cli import inside
 from tests.unit.test_mistakes import STEEL, force, strip
+from tests.unit.test_recipes import strut
 
 DEMOS = Path(__file__).parents[2] / "src/labilis/demos"
 GAUGES = (1.0, 1.5, 2.0, 3.0)
@@ -152,3 +155,20 @@ def test_a_case_that_only_pulls_is_asked_for_its_yield() -> None:
     model["cases"] = [{"name": "one", "loads": [{"load": "push"}]}, {"name": "two", "loads": [{"load": "pull"}]}]
     (step,) = size_it(Snapshot(load_project(model)), runs=1, gauges=(2.0,))
     assert not step.keeps and 0.1 < step.ratio < 0.4  # 750 MPa in a section of 40 mm², against 235
+
+
+def test_the_program_about_a_design_goes_with_the_powers() -> None:
+    """One wall of 1 mm at an eighth of what is asked for, the factor with the cube of its thickness: 2 mm."""
+    step = sizing.Step((1.0,), 1.0, 0.125, load_project(two()))
+    model = sizing._Model(step, [sizing._Demand(math.log(0.125), (3.0,))], np.array([0.8]))
+    sizes = np.array([0.5, 1.0, 1.9, 2.0])
+    assert sizing._lightest(sizes, model, {(1.0,)}, math.inf) == (2.0,)
+    assert sizing._lightest(sizes, model, {(1.0,)}, 1.7) is None  # 0.2 kg of the rest and 1.6 of the wall
+    assert sizing._lightest(sizes, model, {(1.0,), (2.0,)}, math.inf) is None
+
+
+def test_a_section_with_a_web_of_its_own_is_no_wall_of_one_thickness() -> None:
+    model = two()
+    model["pieces"].append({**strut("I", width=30, height=40, thickness=2, web=3), "name": "beam", "material": "steel",
+                            "mesh_as": "shell"})
+    assert [wall.pieces for wall in walls_of(load_project(model))] == [("low",), ("high",)]
