@@ -43,9 +43,11 @@ def test_from_a_plan_to_a_design_beside_the_first(hand: Hand, stated: Path, tmp_
     hand.session.set_value(("plans", 0, "limits"), [{"response": "mass", "at_most": "0.13 kg"}], "limit")
     assert "mass at most 0.13 kg" in hand.text("Improve")
     page = hand.window.drawer.improve
+    started = time.monotonic()
     hand.click(tools["run the trials"])
     assert hand.session.running is not None and page.isVisible()
     hand.wait_idle(120)
+    took = time.monotonic() - started
     assert page.table.rowCount() == 5
     assert cells(page.table, 0)[:2] == ["◉ best", "4 mm"] and cells(page.table, 4)[-1].endswith("over 0.13 kg")
     assert "Of 5 trials 3 keep to the limits" in page.note.text() and page.note.text() in hand.text("Improve")
@@ -53,7 +55,7 @@ def test_from_a_plan_to_a_design_beside_the_first(hand: Hand, stated: Path, tmp_
     started = time.monotonic()
     hand.click(tools["run the trials"])
     hand.wait_idle()
-    assert time.monotonic() - started < 3 and len(hand.session.trials) == 5
+    assert time.monotonic() - started < took / 2 and len(hand.session.trials) == 5
     page.table.selectRow(2)
     hand.click(page.keep)
     assert design_names(hand.session.project) == ("first design", "t 2 mm")
@@ -78,10 +80,10 @@ def test_designs_are_switched_at_once_and_undone(hand: Hand, stated: Path) -> No
     hand.session.set_value(("parameters", "t"), "5 mm", "thicker")
     hand.wait_idle()
     assert hand.session.current("modes") is None
-    started = time.monotonic()
+    started = time.thread_time()  # of the window's own thread, whatever else the machine does
     box.setCurrentIndex(1)
     box.activated.emit(1)
-    assert time.monotonic() - started < 0.5
+    assert time.thread_time() - started < 0.2
     assert hand.session.project.design == "new design" and hand.session.project.parameters["t"] == "4 mm"
     hand.wait_idle()
     assert hand.session.current("modes") is first  # found before, by its key

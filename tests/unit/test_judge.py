@@ -173,7 +173,8 @@ def test_without_strength_or_stress_nothing_yields() -> None:
 
 @pytest.mark.parametrize(("change", "meets", "words"), [
     ({}, True, "Meets 3"), ({"modes": modes(2.0)}, False, "Does not meet 3"), ({"modes": None}, None, "No verdict yet"),
-    ({"modes": modes()}, True, "Cannot go unstable"), ({"modes": modes(-2.0)}, True, "Cannot go unstable"),
+    ({"modes": modes()}, True, "Cannot go unstable"), ({"modes": modes(-4.0)}, True, "Cannot go unstable"),
+    ({"modes": modes(-2.0)}, None, "not stated right"),
     ({"mesh": mesh(1)}, None, "draft"), ({"modes": modes(4.0, checks=np.array([[5.0, 2, 1]]))}, None, "missing"),
     ({"modes": modes(held_unstable=True)}, False, "Does not meet")])
 def test_verdicts(change: dict, meets: bool | None, words: str) -> None:

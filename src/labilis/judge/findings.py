@@ -1,6 +1,7 @@
 """What the runs found, as plain arrays with names where the user gave names. N, mm, MPa."""
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
@@ -198,7 +199,8 @@ class ModesFindings:
     loads bend by themselves at the factor, linear; skew (k,) 1/mm: relative rise of the factor per mm of the shape just after buckling:
     where it is not nought the part is weaker to one side; mesh_error (k,): how far each factor can be off for its mesh, relative, nan where
     that was not found; holds (k,) mm/N: how much the factor rises per stiffness of a spring that holds the part where the shape moves most,
-    along its motion there; elsewhere times the square of the shape's motion.
+    along its motion there; elsewhere times the square of the shape's motion; together: first factor where the held loads grow as well, nan
+    where none is held or none exists.
     """
 
     case: str
@@ -224,6 +226,7 @@ class ModesFindings:
     skew: Floats = field(default_factory=lambda: np.zeros(0))
     mesh_error: Floats = field(default_factory=lambda: np.zeros(0))
     holds: Floats = field(default_factory=lambda: np.zeros(0))
+    together: float = math.nan
 
     @property
     def first_error(self) -> float:

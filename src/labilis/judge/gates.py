@@ -23,19 +23,23 @@ _WORDS = {"stated right": "the model is not stated right", "computed right": "no
 STATED: dict[str, GateState] = {"held loaded direction": "void", "balance": "void", "joints": "open", "faces that touch": "open"}
 COMPUTED: dict[str, GateState] = {"completeness": "open", "elements per half wave": "open", "element order": "open", "stretch": "open",
                                   "cross-check": "open", "plausible factor": "open"}
+# evidence whose caution doubts what is stated: such models are sometimes meant, so a reason in writing (`criteria.meant`) is enough
+DOUBTS = ("edges for faces", "total or each", "proportions", "effective length", "negative factors", "all loads together")
+CENTRED = "centred load"  # doubts a trace
 _APART = 0.05  # between the first factor and a second opinion, from which the path to buckling is not straight
 
 
 @dataclass(frozen=True)
 class Gate:
     """One gate: its name, what came of it, why, and the station where it is mended; left_out: the engineer's written reason for not asking
-    it, '' when it is asked."""
+    it, '' when it is asked; doubt: the evidence that keeps it open and that a reason why it is meant so would settle."""
 
     name: str
     state: GateState
     reason: str
     station: str
     left_out: str = ""
+    doubt: str = ""
 
     @property
     def words(self) -> str:
@@ -45,9 +49,21 @@ class Gate:
 
 def gates_of(facts: CaseFacts, evidence: Sequence[Evidence]) -> tuple[Gate, ...]:
     """All gates of a case with modes, in the order in which they are looked at."""
-    found = [_stated(facts, evidence), _computed(facts, evidence), _strength(facts), _capacity(facts)]
+    found = [_stated(facts, evidence), _computed(facts, evidence), _strength(facts), _capacity(facts, evidence)]
     reasons = facts.project.criteria.left_out
     return tuple(replace(gate, left_out=reasons.get(gate.name, "")) for gate in found)  # type: ignore[call-overload]
+
+
+def doubts(facts: CaseFacts, evidence: Sequence[Evidence]) -> tuple[Evidence, ...]:
+    """Evidence that doubts what is stated, whether or not a reason is given that it is meant so."""
+    names = (*DOUBTS, CENTRED)
+    return tuple(item for item in evidence if item.name in names and item.state == "caution" and _counts(item, facts))
+
+
+def _counts(item: Evidence, facts: CaseFacts) -> bool:
+    """Negative factors matter only where the reversed load would not be met."""
+    return item.name != "negative factors" or bool((np.abs(facts.modes.factors[facts.modes.factors < 0]) < facts.required).any()
+                                                   if facts.modes is not None else True)
 
 
 def _worst(name: str, evidence: Sequence[Evidence], states: dict[str, GateState], station: str) -> Gate:
@@ -66,6 +82,9 @@ def _stated(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
     if gate.state == "passes" and idle:
         return Gate("stated right", "open", f"The faces round bolt '{idle[0]}' are bonded, which is stiffer than it is and leaves it "
                     "unchecked. Say that its pieces are only bolted, or remove the bolt.", "mesh")
+    doubt = next((item for item in doubts(facts, evidence) if item.name in DOUBTS and item.name not in facts.project.criteria.meant), None)
+    if gate.state == "passes" and doubt is not None:
+        return Gate("stated right", "open", f"{doubt.text} If it is meant so, say why.", doubt.station or "supports", doubt=doubt.name)
     return gate
 
 
@@ -107,10 +126,12 @@ def _computed(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
     assert modes is not None
     if gate.state != "passes":
         return gate
-    return next((Gate("computed right", "open", f"With its mesh error of {100 * error:.2g} % the factor {factor:.4g} of {driver} may be as "
-                      f"low as {factor * (1.0 - error):.4g}, under the required {facts.required_of(driver):.4g}. Mesh finer.", "mesh")
-                 for factor, driver, error in zip(modes.factors, modes.drivers, mesh_errors(modes))
-                 if factor * (1.0 - error) < facts.required_of(driver) <= factor), gate)
+    for factor, driver, error in zip(modes.factors, modes.drivers, mesh_errors(modes)):
+        needed, low = facts.required_of(driver), max(factor * (1.0 - error), 0.0)
+        if low < needed <= factor:
+            return Gate("computed right", "open", f"With its mesh error of {100 * error:.2g} % the factor {factor:.4g} of {driver} may be "
+                        f"as low as {low:.4g}, under the required {needed:.4g}. Mesh finer.", "mesh")
+    return gate
 
 
 def mesh_errors(modes: ModesFindings) -> list[float]:
@@ -147,10 +168,16 @@ def _strength(facts: CaseFacts) -> Gate:
                 "give the reason why that peak may be set aside.", "strength")
 
 
-def _capacity(facts: CaseFacts) -> Gate:
+def perfect_trace(facts: CaseFacts, evidence: Sequence[Evidence]) -> Evidence | None:
+    """Evidence that the trace says nothing of an imperfect part, as it started from a perfect one, unless that is meant so."""
+    return next((item for item in evidence if item.name == CENTRED and item.state in ("caution", "bad")
+                 and (item.state == "bad" or CENTRED not in facts.project.criteria.meant)), None)
+
+
+def _capacity(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
     """What a trace verified, else the overall check, against what is asked of an imperfect part."""
-    trace, needed = facts.trace, facts.capacity_required
-    if trace is not None and trace.done:
+    trace, needed, perfect = facts.trace, facts.capacity_required, perfect_trace(facts, evidence)
+    if trace is not None and trace.done and (perfect is None or trace.limit < needed):
         if trace.verified >= needed:
             return Gate("capacity", "passes", "", "trace")
         if trace.limit < needed:
@@ -165,6 +192,9 @@ def _capacity(facts: CaseFacts) -> Gate:
     if facts.modes is None or len(facts.modes.positive) == 0:
         return Gate("capacity", "passes", "", "trace")  # nothing buckles: strength is judged by itself
     least = least_overall(facts)
+    if perfect is not None and (least is None or least.factor < needed):
+        return Gate("capacity", "open", f"{perfect.text} If it is meant so, say why." if perfect.state == "caution" else perfect.text,
+                    "trace", doubt=CENTRED if perfect.state == "caution" else "")
     if least is None:
         return Gate("capacity", "open", f"Ideal only: {overall_checks(facts)[1]}. Trace the part.", "trace")
     if least.factor >= needed:

@@ -310,7 +310,7 @@ def modes_sentences(project: Project, facts: CaseFacts | None, driver: str, gate
                 found.append((Span(f"1 % more thickness changes it by: {', '.join(best)}."),))
         else:
             found.append((Span("No positive factor: this load cannot make the part unstable.", tone="good"),))
-    return found + _gate_sentences(gates) + _required_sentences(project)
+    return found + _gate_sentences(gates) + _meant_sentences(project) + _required_sentences(project)
 
 
 def _gate_sentences(gates: Sequence[Gate]) -> list[Sentence]:
@@ -321,9 +321,19 @@ def _gate_sentences(gates: Sequence[Gate]) -> list[Sentence]:
         if gate.left_out:
             found.append((Span(f"The gate {gate.name} is left out: "), Span(gate.left_out, path, "text"), Span(".")))
         elif gate.state != "passes":
+            if gate.doubt:
+                found.append((Span(f"{gate.doubt[0].upper()}{gate.doubt[1:]}: it is doubted that this is meant. ", tone="bad"),
+                              Span("It is, because: "), Span("no reason given", ("criteria", "meant", gate.doubt), "text"), Span(".")))
+                continue
             found.append((Span(f"The gate {gate.name} {'fails' if gate.state == 'fails' else 'is ' + gate.state}. ", tone="bad"),
                           Span("To leave it out give a reason: "), Span("none given", path, "text"), Span(".")))
     return found
+
+
+def _meant_sentences(project: Project) -> list[Sentence]:
+    """Reasons that were given why what is doubted is meant so."""
+    return [(Span(f"{name[0].upper()}{name[1:]}: it is meant so, because: "), Span(reason, ("criteria", "meant", name), "text"), Span("."))
+            for name, reason in project.criteria.meant.items()]
 
 
 def _required_sentences(project: Project) -> list[Sentence]:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
-from labilis.judge.gates import Gate, gates_of
+from labilis.judge.gates import Gate, gates_of, perfect_trace
 from labilis.judge.numbers import error_text
 
 
@@ -24,7 +24,7 @@ class Verdict:
 
 def verdict_of_case(facts: CaseFacts, evidence: Sequence[Evidence]) -> Verdict:
     """Verdict of one load case: what its modes say, if no gate keeps it from being said."""
-    found = _of_modes(facts)
+    found = _of_modes(facts, perfect_trace(facts, evidence))
     if facts.modes is None:
         return found
     gates = gates_of(facts, evidence)
@@ -41,7 +41,7 @@ def verdict_of_case(facts: CaseFacts, evidence: Sequence[Evidence]) -> Verdict:
     return replace(found, gates=gates, detail=found.detail + left)
 
 
-def _of_modes(facts: CaseFacts) -> Verdict:
+def _of_modes(facts: CaseFacts, perfect: Evidence | None) -> Verdict:
     """What the modes alone say."""
     modes, required = facts.modes, facts.required
     if modes is None:
@@ -61,7 +61,7 @@ def _of_modes(facts: CaseFacts) -> Verdict:
         modes.factors, modes.drivers)) if facts.meets(number) is False]
     decided = [number for number, driver in enumerate(modes.drivers) if modes.factors[number] > 0 and facts.trace_decides(driver)]
     if decided and not wanting:
-        return _by_trace(facts, float(modes.factors[decided[0]]), modes.drivers[decided[0]])
+        return _by_trace(facts, float(modes.factors[decided[0]]), modes.drivers[decided[0]], perfect)
     if not wanting:
         if draft:
             return Verdict(None, "No verdict from a draft", f"first factor {first:.4g}{draft}; mesh with second order", first,
@@ -87,12 +87,14 @@ def _error(facts: CaseFacts) -> str:
     return "" if math.isnan(error) else f" ± {error_text(error)}"
 
 
-def _by_trace(facts: CaseFacts, first: float, driver: str) -> Verdict:
+def _by_trace(facts: CaseFacts, first: float, driver: str, perfect: Evidence | None) -> Verdict:
     """Verdict on a closed thin-walled section."""
     needed, trace = facts.required_of(driver), facts.trace
     if trace is None or not trace.done:
         return Verdict(None, "No verdict: the trace decides", f"{driver} is a closed thin-walled section, its first factor is {first:.4g}; "
                        f"trace it to {needed:.4g}", first, needed)
+    if trace.verified >= needed and perfect is not None:
+        return Verdict(None, "No verdict: the trace is of a perfect part", perfect.text, first, needed)
     if trace.verified >= needed:
         return Verdict(True, f"Meets {needed:.4g}", f"verified to {trace.verified:.4g} × the growing load on a trace", trace.verified,
                        needed)

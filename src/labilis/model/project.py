@@ -165,12 +165,15 @@ class Criteria(Statement):
     mesh_error: bool = Field(default=True, description="also solve another mesh, to tell how far each factor can be off")
     left_out: dict[Literal["stated right", "computed right", "strength", "capacity"], str] = Field(
         default={}, description="gates of the verdict that are not asked, each with the reason in writing")
+    meant: dict[Literal["edges for faces", "total or each", "proportions", "effective length", "negative factors", "all loads together",
+                        "centred load"], str] = Field(
+        default={}, description="evidence that doubts what is stated, and why it is meant so all the same, in writing")
 
-    @field_validator("left_out")
+    @field_validator("left_out", "meant")
     @classmethod
     def _with_reasons(cls, stated: dict[str, str]) -> dict[str, str]:
-        """Without a reason a gate is asked."""
-        return {name: reason.strip() for name, reason in stated.items() if reason.strip() not in ("", "none given")}
+        """Without a reason a gate is asked, and a doubt stands."""
+        return {name: reason.strip() for name, reason in stated.items() if reason.strip() not in ("", "none given", "no reason given")}
 
 
 class Seed(Statement):

@@ -93,6 +93,7 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
         raise LabilisError(f"The modes did not converge: {error}.", f"cases/{case}", "Ask for more modes, or mesh finer where the "
                            "part bulges.", "not-converged") from error
     second = _second_opinion(system, solved, base, base_factor, limit) if criteria.second_opinion else float("nan")
+    together = _together(system, solved, stiffness, k_g, limit) if np.any(solved.held.u) else float("nan")
     case_progress(0.9, "Recovering shapes")
     shapes = np.zeros((len(solution.factors), len(mesh.nodes), 3))
     holds, geometric = np.zeros(len(solution.factors)), Symmetric(k_g)
@@ -125,7 +126,7 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     levers, piece_levers = _levers(scene, solved, stiffness, solution)
     return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second,
                          unsymmetric, pieces, shares, parts, energy[:, order], levers[:, order] if levers.size else levers, piece_levers,
-                         antisymmetric_factor(scene, solved, retie, limit), pull, skew, holds=holds)
+                         antisymmetric_factor(scene, solved, retie, limit), pull, skew, holds=holds, together=together)
 
 
 def _levers(scene: LoadScene, solved: SolvedCase, stiffness: Factor, solution: ModesSolution) -> tuple[Any, Any]:
@@ -148,6 +149,15 @@ def _second_opinion(system: System, solved: SolvedCase, base: Any, base_factor: 
     """First positive factor with the full derivative of the tangent along the linear path; nan when there is none."""
     full = system.path_derivative(solved.growing.q, solved.growing.internal)
     found = find_modes(base, base_factor, full, 1, largest=limit, count=False)
+    return float(found.factors[0]) if len(found.factors) else float("nan")
+
+
+def _together(system: System, solved: SolvedCase, stiffness: Factor, growing: Any, limit: float) -> float:
+    """First positive factor of the held and the growing loads as one, from the unloaded part; nan when there is none."""
+    everything = growing + system.geometric(solved.held_states, solved.held.internal)
+    if solved.following["held"]:
+        everything = everything + system.following(solved.following["held"])[0]
+    found = find_modes(system.reduced_stiffness, stiffness, everything.tocsr(), 1, largest=limit, count=False)
     return float(found.factors[0]) if len(found.factors) else float("nan")
 
 

@@ -20,7 +20,7 @@ from labilis.judge.evidence.free_motion import free_motion
 from labilis.judge.evidence.half_waves import half_waves
 from labilis.judge.evidence.hand_check import hand_check
 from labilis.judge.evidence.held_direction import held_direction
-from labilis.judge.evidence.held_part import held_part
+from labilis.judge.evidence.held_part import held_part, together
 from labilis.judge.evidence.interacting import interacting_modes
 from labilis.judge.evidence.joints import joints
 from labilis.judge.evidence.large_deflection import kept_length, linear_or_not
@@ -40,7 +40,7 @@ REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     free_motion, balance, held_direction, compression, element_order, half_waves, mesh_error, cross_check, completeness, under_required,
     negative_factors, interacting_modes, symmetry, mesh_as_asked, joints, bolts, contact, midsurface, narrow_walls,
     deflection_before_buckling, following_pressure, yield_first, overall, traced, hand_check, plausible,
-    edge_support, each_load, held_part, centred, proportions, effective_length, stretch, southwell_line,
+    edge_support, each_load, held_part, together, centred, proportions, effective_length, stretch, southwell_line,
     linear_or_not, kept_length,
 )
 _ORDER = {"bad": 0, "caution": 1, "not judged": 2, "good": 3}

@@ -5,6 +5,16 @@ from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.plausible import FIRMEST, FREEST, plausible_range
 from labilis.model import LabilisError
 
+_BENT = 20.0  # times the largest compression in the middle of walls, that their faces are stressed
+
+
+def _bent_across(facts: CaseFacts) -> bool:
+    """Whether walls are mainly bent across their thickness, which members and walls under compression know nothing of."""
+    peak = float(facts.members.peak.max(initial=0.0)) if facts.members is not None else 0.0
+    if facts.strength is None or facts.yield_strength is None or not facts.strength.strength_factor > 0:
+        return False
+    return facts.yield_strength / facts.strength.strength_factor > _BENT * peak
+
 
 def plausible(facts: CaseFacts) -> Evidence | None:
     """Bad outside of the range, where the model is something else than it looks like."""
@@ -22,6 +32,8 @@ def plausible(facts: CaseFacts) -> Evidence | None:
     if allowed.holds(first):
         return Evidence("plausible factor", f"{first:.4g}", f"in {words}", "good",
                         f"Members held from K = {FREEST:g} to {FIRMEST:g} and walls from free to clamped allow {words}.", "modes")
+    if first < allowed.low and _bent_across(facts):
+        return None
     if first < allowed.low:
         return Evidence("plausible factor", f"{first:.4g}", f"under {allowed.low:.3g}", "bad",
                         f"The first factor of {first:.4g} lies far under the "

@@ -57,7 +57,7 @@ class Drawer(QWidget):
             tab.setObjectName("tab")
             tab.setCheckable(True)
             tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
-            tab.setMinimumWidth(tab.fontMetrics().horizontalAdvance(name + (" (99)" if name == "Evidence" else "")) + 32)
+            tab.setMinimumWidth(tab.fontMetrics().horizontalAdvance(name + (" (99)" if name == "Evidence" else "")) + 20)
             row.addWidget(tab)
             self.tabs[name] = tab
         row.addStretch(1)

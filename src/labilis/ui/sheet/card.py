@@ -240,10 +240,10 @@ class Card(QFrame):
 
 
 def _stated(project: Any, path: tuple[str | int, ...]) -> str | None:
-    """Text of a value as it is stated now."""
+    """Text of a value as it is stated now, None when nothing is."""
     place: Any = project.model_dump()
     for step in path:
-        place = place[step]
+        place = place.get(step) if isinstance(place, dict) else place[step]
     return None if place is None else str(place)
 
 
