@@ -3,10 +3,11 @@
     pip install -e ".[mutate]" -c constraints.txt
     python tools/mutate.py --count 60 --seed 7
 
-Works in a clone of its own of the last commit, so that nothing here is touched. The tests without the window and the validation table are run once under coverage,
-with a context per test (kept in the clone; --work names it, to go on there). Then lines that a test executes are drawn from model, run,
-judge, solve and mesh; on each one thing is changed (a sign, a bound, a constant, a dropped term, a condition turned round), and the tests
-that execute the line are run, those first that execute the least besides. Caught means that one of them fails, or does not end in 300 s.
+Works in a clone of its own of the last commit, so that nothing here is touched. The tests without the window and the validation table are
+run once under coverage, with a context per test (kept in the clone; --work names it, to go on there). Then lines that a test executes are
+drawn from model, run, judge, solve and mesh; on each one thing is changed (a sign, a bound, a constant, a dropped term, a condition turned
+round), and the tests that execute the line are run, those first that execute the least besides. Caught means that one of them fails, or
+does not end in 300 s.
 """
 from __future__ import annotations
 
@@ -139,9 +140,9 @@ def covered(work: Path) -> dict[str, dict[int, list[str]]]:
     data = work / "contexts.json"
     if not data.exists():
         subprocess.run([sys.executable, "-m", "labilis.mesh.prepare"], cwd=work, env=surroundings(work), check=False)
-        subprocess.run([sys.executable, "-m", "pytest", "-n", "2", "--dist", "worksteal", "-m", "not full", "--ignore=tests/interface", "--ignore=tests/validation",
-                        "--timeout=900", "--cov=labilis", "--cov-context=test", "--cov-report=", f"--junitxml={work / 'first.xml'}"],
-                       cwd=work, env=surroundings(work), check=False)
+        subprocess.run([sys.executable, "-m", "pytest", "-n", "2", "--dist", "worksteal", "-m", "not full", "--ignore=tests/interface",
+                        "--ignore=tests/validation", "--timeout=900", "--cov=labilis", "--cov-context=test", "--cov-report=",
+                        f"--junitxml={work / 'first.xml'}"], cwd=work, env=surroundings(work), check=False)
         subprocess.run([sys.executable, "-m", "coverage", "json", "--show-contexts", "-q", "-o", str(data)], cwd=work,
                        env=surroundings(work), check=True)
     files, failed = json.loads(data.read_text())["files"], failing(work / "first.xml")

@@ -7,12 +7,12 @@ import math
 import sys
 from pathlib import Path
 
-from validation import collapse, elements, frames, lines, members, plates, rings, sheets, stand, struts, traces, yielding
+from validation import collapse, elements, frames, lines, members, plates, rings, sheets, stand, struts, traces, walls, yielding
 from validation.case import Case, Row, run_case
 from validation.corpus import batch
 
 CASES: list[Case] = [*struts.CASES, *lines.CASES, *plates.CASES, *rings.CASES, *sheets.CASES, *members.CASES, *stand.CASES, *frames.CASES,
-                     *traces.CASES, *collapse.CASES,
+                     *walls.CASES, *traces.CASES, *collapse.CASES,
                      *yielding.CASES, *elements.CASES]
 PAGE = Path(__file__).parents[1] / "docs/validation.md"
 
