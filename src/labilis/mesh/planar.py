@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from scipy.spatial import Delaunay, cKDTree
 
 from labilis.mesh.mesh import Floats, Ints
+from labilis.model import LabilisError
 
 SizeField = Callable[[Floats], Floats]  # points (k, 2) -> element size (k,)
 _CLEAR = 0.62  # of the local size: how near a grid point may come to the border
@@ -48,6 +49,9 @@ def mesh_region(border: Floats, loops: Sequence[Ints], inner: Sequence[Ints], si
     numbers with the region on their left. `inner`: paths of border points within the region that become sides. Border points come first, in
     order, and nothing is added on loops and paths."""
     points, quads, front = _rings(border, loops, size)
+    if not front:
+        raise LabilisError("A face has no border that encloses anything.", "mesh", "Repair the part where it was drawn, and export it "
+                           "again.", "geometry-damaged")
     fence = np.concatenate([np.stack([path, np.roll(path, -1)], axis=1) for path in front])
     paths = np.concatenate([np.zeros((0, 2), dtype=np.int64), *(np.stack([path[:-1], path[1:]], axis=1) for path in inner)])
     segments = np.concatenate([fence, paths])

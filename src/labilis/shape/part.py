@@ -17,7 +17,7 @@ from labilis.shape.midsurface import MidSurface, find_midsurface
 from labilis.shape.recipes.kinds import make_recipe
 from labilis.shape.recipes.made import Made, Sheet, images, parts, typed
 from labilis.shape.scribes import edges_of, scribe_part
-from labilis.shape.step import gathered, loose_faces, read_bodies, solids_of, volume_of
+from labilis.shape.step import damaged, gathered, loose_faces, read_bodies, solids_of, volume_of
 from labilis.shape.tables import Ancestry, EdgeTable, FaceTable, ShapeView, Tessellation, Whole
 from labilis.shape.topology import BodyShape, build_body, edge_row, face_row, make_table, shape_key
 
@@ -169,6 +169,11 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
 
     Raises LabilisError naming the piece for anything that cannot be built.
     """
+    with damaged("pieces"):
+        return _built(project, files)
+
+
+def _built(project: Project, files: Mapping[str, bytes]) -> PartShape:
     bodies: list[str] = []
     owners: list[str] = []
     solids, solid_bodies = [], []
@@ -497,7 +502,7 @@ def _dangling(faces: list[tuple[Any, Sheet, int]], imported: set[int]) -> set[in
         if number not in imported:
             continue
         lengths = [(float(edge_row(edge)["length"]), shape_key(edge)) for edge in parts(face, "edge")]
-        longest = max(length for length, _ in lengths)
+        longest = max((length for length, _ in lengths), default=0.0)
         free = max((length for length, key in lengths if beside[key] == 1), default=0.0)
         if face_row(face)["area"] < 0.6 * sheet.thickness * longest and free > 0.9 * longest:
             found.add(shape_key(face))

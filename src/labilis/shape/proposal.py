@@ -4,13 +4,13 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
 from labilis.model import LabilisError
 from labilis.shape.midsurface import find_midsurface
-from labilis.shape.step import loose_faces, read_bodies, solids_of
+from labilis.shape.step import damaged, loose_faces, read_bodies, solids_of
 from labilis.shape.topology import BodyShape, build_body
 
 _WALLS = 0.03  # of the volume that may lie outside of walls, or be counted twice, in a body that shells stand for
@@ -44,7 +44,11 @@ class BodyInfo:
 
 def list_bodies(data: bytes, file: str = "part.step") -> list[BodyInfo]:
     """What a STEP or STL file holds, for making pieces of it: each body with a proposal. Identical bodies are looked at once."""
-    bodies, unit = read_bodies(data, file)
+    with damaged(file):
+        return _set_aside(_bodies(*read_bodies(data, file)))
+
+
+def _bodies(bodies: Sequence[tuple[str, Any]], unit: str) -> list[BodyInfo]:
     known: list[tuple[BodyShape, BodyInfo]] = []
     found = []
     names = unique_names([name for name, _ in bodies])
@@ -61,7 +65,7 @@ def list_bodies(data: bytes, file: str = "part.step") -> list[BodyInfo]:
         if twin is None:
             known.append((body, info))
         found.append(info)
-    return _set_aside(found)
+    return found
 
 
 def unique_names(names: Sequence[str]) -> list[str]:

@@ -1,13 +1,20 @@
 """Reading STEP (AP203, AP214, AP242): solids with their names, converted to mm."""
 from __future__ import annotations
 
+import re
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from labilis.model import LabilisError
+
+_POINT = re.compile(rb"CARTESIAN_POINT\s*\(\s*'[^']*'\s*,\s*\(([^()]*)\)")
+_FARTHEST = 1e13  # in the file's own unit
 
 
 def _silence() -> None:
@@ -130,6 +137,7 @@ def _read(data: bytes, file: str) -> tuple[tuple[tuple[str, Any], ...], str]:
     if b"ISO-10303-21" not in data[:4096]:
         raise LabilisError("This is not a STEP file: it does not begin with ISO-10303-21.", file,
                            "Export the part as STEP (AP203, AP214 or AP242).", "not-step")
+    _check_points(data, file)
     from OCP.IFSelect import IFSelect_RetDone
     from OCP.Interface import Interface_Static
     from OCP.STEPCAFControl import STEPCAFControl_Reader
@@ -178,10 +186,35 @@ def _read(data: bytes, file: str) -> tuple[tuple[tuple[str, Any], ...], str]:
     return tuple(bodies), unit.lower()
 
 
+def _check_points(data: bytes, file: str) -> None:
+    """Raises LabilisError where a coordinate is no number, or beyond all bounds: the reader takes those and may never end."""
+    texts = b",".join(_POINT.findall(data)).split(b",")
+    try:
+        numbers = np.array(texts, dtype=float) if texts != [b""] else np.zeros(0)
+    except ValueError:
+        numbers = np.array([np.nan])
+    if not (np.abs(numbers) < _FARTHEST).all():
+        raise LabilisError("A coordinate in the STEP file is no number, or beyond all bounds; it is damaged.", file,
+                           "Export the part again.", "step-damaged")
+
+
+@contextmanager
+def damaged(file: str) -> Iterator[None]:
+    """What the geometry library cannot do with a file becomes a LabilisError."""
+    try:
+        yield
+    except Exception as error:
+        if not type(error).__module__.startswith("OCP."):
+            raise
+        raise LabilisError(f"The geometry of the file cannot be worked with ({type(error).__name__}); it is damaged.", file,
+                           "Repair it where it was drawn, and export it again.", "geometry-damaged") from error
+
+
 def read_bodies(data: bytes, file: str) -> tuple[list[tuple[str, Any]], str]:
     """Solids of a STEP or STL file, told by its name, and the file's length unit."""
-    if file.lower().endswith(".stl"):
-        from labilis.shape.stl import read_stl
+    with damaged(file):
+        if file.lower().endswith(".stl"):
+            from labilis.shape.stl import read_stl
 
-        return read_stl(data, file), "millimetre (taken, STL has no unit)"
-    return read_step(data, file)
+            return read_stl(data, file), "millimetre (taken, STL has no unit)"
+        return read_step(data, file)

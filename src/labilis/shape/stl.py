@@ -13,6 +13,7 @@ from labilis.shape.tables import Floats, Ints
 from labilis.shape.topology import merge_points
 
 _MOST = 60_000  # triangles
+_FARTHEST = 1e7  # mm from the origin; beyond it rounding eats the part
 
 
 def read_stl(data: bytes, file: str = "part.stl") -> list[tuple[str, Any]]:
@@ -53,7 +54,11 @@ def _triangles(data: bytes, file: str) -> tuple[Floats, Ints]:
         raise LabilisError("This is not an STL file.", file, "Export the part as STL or STEP.", "not-stl") from error
     if len(cells) == 0:
         raise LabilisError("The STL file holds no triangles.", file, "Export the part again.", "not-stl")
-    points, number = merge_points(np.asarray(mesh.points, dtype=float))
+    points = np.asarray(mesh.points, dtype=float)
+    if not np.isfinite(points).all() or np.abs(points).max() > _FARTHEST:
+        raise LabilisError("Corners of the STL file's triangles are no numbers, or lie beyond 10 km: it is damaged.", file,
+                           "Export the part again.", "stl-damaged")
+    points, number = merge_points(points)
     cells = number[cells]
     return points, cells[(cells[:, 0] != cells[:, 1]) & (cells[:, 1] != cells[:, 2]) & (cells[:, 2] != cells[:, 0])]
 
