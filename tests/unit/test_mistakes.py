@@ -205,6 +205,20 @@ def test_a_trace_that_ended_early_is_not_a_fall(strip_facts: Any) -> None:
     assert after(verified=1.6, limit=float("nan")).meets is True
 
 
+@pytest.mark.parametrize(("state", "doubt"), [("caution", "centred load"), ("bad", "")])
+def test_a_trace_of_a_perfect_part_says_nothing_of_an_imperfect_one(strip_facts: Any, state: Any, doubt: str) -> None:
+    """A doubt can be settled by a reason; a trace that went past a bifurcation cannot."""
+    trace = SimpleNamespace(done=True, yielding=False, first_yield=float("nan"), bifurcation=float("nan"), verified=1e4, limit=float("nan"))
+    strict = strip_facts.project.changed(criteria={"modes": 2, "required_factor": "1", "capacity": "5000"})
+    facts = dataclasses.replace(strip_facts, trace=trace, project=strict)
+    assert verdict_of_case(facts, ()).gates[3].state == "passes"
+    gate = verdict_of_case(facts, (Evidence("centred load", "", "", state, "it is wrong", "trace"),)).gates[3]
+    assert gate.state == "open" and gate.doubt == doubt and ("say why" in gate.reason) is bool(doubt)
+    settled = strict.changed(criteria={**strict.criteria.model_dump(), "meant": {"centred load": "a shape with its bow"}})
+    gate = verdict_of_case(dataclasses.replace(facts, project=settled), (Evidence("centred load", "", "", state, "", "trace"),)).gates[3]
+    assert gate.state == ("passes" if state == "caution" else "open")
+
+
 def test_a_factor_within_its_mesh_error_of_what_is_required_stays_open() -> None:
     coarse = strip(mesh={"size": "20 mm"}, pieces=[flat(mesh_as="solid")])
     project = load_project(coarse)

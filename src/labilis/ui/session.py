@@ -21,6 +21,7 @@ from labilis.run import Plan, Snapshot, Worker, judge_project, settled, stage_ke
 from labilis.run.advice import Remedy, advise, tried
 from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.importing import STEEL, add_file, new_project, told
+from labilis.run.kept import KeptResults
 from labilis.run.plan import Progress, Stage
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.revision import lost_regions
@@ -90,7 +91,7 @@ class Session(QObject):
         super().__init__()
         self.project = Project()
         self.files: dict[str, bytes] = {}
-        self.results: dict[str, Any] = {}
+        self.results = KeptResults()
         self.report: ProjectReport = judge_project(self.project, {})
         self.file: ProjectFile | None = None
         self.saved_path: Path | None = None
@@ -315,7 +316,7 @@ class Session(QObject):
 
     def _enter(self, project: Project, files: dict[str, bytes], saved: Path | None) -> None:
         self.project, self.files, self.saved_path = project, files, saved
-        self.results = self.file.results() if self.file is not None else {}
+        self.results = KeptResults(self.file.results() if self.file is not None else {})
         self.trials = self.file.trials() if self.file is not None else {}
         self.last_modes, self.last_error, self.last_edit = {}, None, ""
         self.case_name = project.cases[0].name if project.cases else ""
