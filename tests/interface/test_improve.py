@@ -154,3 +154,24 @@ def test_advice_is_tried_and_held_against_what_it_promised(hand: Hand, tmp_path:
     hand.click(tools["try the advice"])
     hand.wait_idle()
     assert hand.session.project.design == "strip 6 mm thick 2" and ", found 4" in hand.text("Improve")
+
+
+def test_a_value_is_varied_by_a_click(hand: Hand, tmp_path: Path) -> None:
+    """It becomes a parameter in a plan, the station of plans opens, and the plan runs as it is; one undo takes it back."""
+    path = tmp_path / "strip.json"
+    path.write_text(json.dumps(strip(mesh={"size": "20 mm"}, criteria={"modes": 2, "required_factor": "1"})), encoding="utf-8")
+    hand.load(path)
+    card = hand.card("Part")
+    label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == (
+        "pieces", 0, "recipe", "thickness"))
+    label.linkActivated.emit(str(label.sentence.index(span)))
+    hand.click(card.editor.vary)
+    hand.wait_idle()
+    project = hand.session.project
+    assert project.parameters == {"strip_thickness": "4 mm"} and project.plans[0].vary[0].low == "2 mm"
+    assert hand.window.sheet.cards["Improve"].is_open and "strip_thickness" in hand.text("Improve")
+    hand.click(hand.card("Improve").tools["run the trials"])
+    hand.wait_idle(120)
+    assert hand.window.drawer.improve.table.rowCount() == 5
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert not hand.session.project.parameters and not hand.session.project.plans

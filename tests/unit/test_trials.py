@@ -177,20 +177,20 @@ def test_a_plan_that_is_stopped_ends_and_goes_on_later() -> None:
 
 def test_a_process_that_dies_loses_no_trial(monkeypatch: pytest.MonkeyPatch) -> None:
     """Its trial is run again by another."""
-    from labilis.run.trials import running
+    from labilis.run.trials import places
 
     base, asked = project(), plan(Vary(parameter="t", low="2 mm", high="6 mm", count=4))
     killed: list[int] = []
-    whole = running._Crew._submit
+    whole = places.Processes.submit
 
-    def submit(crew: Any, point: dict[str, str]) -> Any:
-        future = whole(crew, point)
-        if not killed and crew._pool is not None and point["t"] != "2 mm":
-            process = next(iter(crew._pool._processes))
+    def submit(place: Any, model: str, traced: bool) -> Any:
+        future = whole(place, model, traced)
+        if not killed and '"t": "2 mm"' not in model:
+            process = next(iter(place._pool._processes))
             killed.append(process)
             os.kill(process, signal.SIGKILL)
         return future
-    monkeypatch.setattr(running._Crew, "_submit", submit)
+    monkeypatch.setattr(places.Processes, "submit", submit)
     rows = list(run_plan(Snapshot(base), asked, {}, workers=2))
     assert killed and sorted(row.texts[0] for row in rows) == sorted(point["t"] for point in points_of(base, asked))
     assert not [row for row in rows if row.reason]
@@ -212,12 +212,12 @@ def test_a_part_that_its_held_loads_bring_down_is_never_best() -> None:
     """It has no factor at all, which is not the same as one without end."""
     loads = [force("-10 N"), {**force("-3 kN"), "name": "stays", "growth": "held"}]
     base = load_project(strip(*loads, parameters={"t": "4 mm"}, pieces=[flat("t")], mesh={"size": "20 mm"}))
-    asked = plan(Vary(parameter="t", values=("4 mm", "8 mm")), objective="mass", best="least")
+    asked = plan(Vary(parameter="t", values=("4 mm", "6 mm")), objective="mass", best="least")
     rows = {row.texts[0]: row for row in run_plan(Snapshot(base), asked, {}, workers=1)}
     assert rows["4 mm"].response("first factor") == 0.0 and "under its held loads" in keeps(base, asked, rows["4 mm"])
-    assert not keeps(base, asked, rows["8 mm"])
+    assert not keeps(base, asked, rows["6 mm"])
     best, _ = best_of(base, asked, list(rows.values()))
-    assert best is rows["8 mm"]
+    assert best is rows["6 mm"]
 
 
 def test_a_trial_whose_load_a_support_swallows_keeps_to_nothing() -> None:
@@ -255,10 +255,10 @@ def test_thousands_of_trials_are_told_apart_at_once() -> None:
     kept = {trial_key(base, point): trial(text=point["t"]) for point in points_of(base, asked)}
     kept = {key: dataclasses.replace(row, parameters=np.array(["t", "w"]), texts=np.array(list(point.values())))
             for (key, row), point in zip(kept.items(), points_of(base, asked))}
-    started = time.perf_counter()
+    started = time.process_time()
     assert len(found_of(base, asked, kept)) == 2000
-    once = time.perf_counter() - started
-    started = time.perf_counter()
+    once = time.process_time() - started
+    started = time.process_time()
     for _ in range(20):
         base.model_dump(mode="json")
-    assert once < 40 * (time.perf_counter() - started)
+    assert once < 40 * (time.process_time() - started)

@@ -26,6 +26,8 @@ def trials(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
            plan: Annotated[str | None, typer.Argument(help="Which plan; the first when none is named.")] = None,
            workers: Annotated[int | None, typer.Option(min=1, max=64, help="Trials that run side by side; all cores when none is "
                                                                            "stated.")] = None,
+           scheduler: Annotated[str | None, typer.Option(help="Address of a Dask scheduler, such as tcp://10.0.0.5:8786, on whose workers "
+                                                              "they run.")] = None,
            keep: Annotated[Path | None, typer.Option(help="File in which trials of a JSON model are kept, to go on from.")] = None,
            csv_: Annotated[Path | None, typer.Option("--csv", help="File for the table.")] = None,
            json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None,
@@ -44,7 +46,7 @@ def trials(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
     known, give, close = _kept(model, keep)
     found = []
     try:
-        for trial in run_plan(snapshot, chosen, known, give, workers or os.cpu_count() or 1):
+        for trial in run_plan(snapshot, chosen, known, give, workers or os.cpu_count() or 1, scheduler=scheduler):
             found.append(trial)
             if json_ is None or str(json_) != "-":
                 typer.echo(_line(len(found), trial, chosen.objective), err=True)

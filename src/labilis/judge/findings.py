@@ -383,7 +383,7 @@ class SettledFindings:
 @dataclass(frozen=True)
 class TrialFindings:
     """One trial of a plan: parameters (p,) with what each was set to, texts (p,), and its value in kernel units, numbers (p,); responses
-    (6,) in the order of `RESPONSES` and in kernel units, the least of all cases (motions and stresses: the largest), nan where there is
+    (7,) in the order of `RESPONSES` and in kernel units, the least of all cases (motions and stresses: the largest), nan where there is
     none; mesh_error: of the first factor, relative, nan where it is not known; unsound: why its figures cannot be used, '' where every case
     is stated right and computed well; meets: 1, 0, or -1 for no verdict; driver, kind: of the first mode; reason: why there is no answer,
     in words, '' where there is one."""

@@ -7,10 +7,12 @@ from labilis.judge.spans import Sentence, Span, value_span
 from labilis.model import RESPONSE_KINDS, RESPONSES, Limit, Project, TrialPlan, Vary
 
 _HOW = (("every value with every other", "grid"), ("the first values together, then the second", "list"),
-        ("points spread evenly through the ranges", "latin hypercube"), ("the value that reaches a goal", "goal"))
+        ("points spread evenly through the ranges", "latin hypercube"), ("the value that reaches a goal", "goal"),
+        ("a search for the best", "search"))
 _FIRST_LIMITS: dict[str, dict[str, str]] = {
     "first factor": {"at_least": "3"}, "first yield": {"at_least": "1"}, "capacity": {"at_least": "1"}, "mass": {"at_most": "1 kg"},
-    "largest motion": {"at_most": "1 mm"}, "largest stress": {"at_most": "100 MPa"}}
+    "largest motion": {"at_most": "1 mm"}, "largest stress": {"at_most": "100 MPa"},
+    "verified factor": {"at_least": "1.5"}}
 
 
 def around(name: str, text: str) -> dict[str, str]:
@@ -20,7 +22,7 @@ def around(name: str, text: str) -> dict[str, str]:
 
 def count_of(plan: TrialPlan) -> int:
     """How many trials a plan has at most."""
-    if plan.how in ("latin hypercube", "goal"):
+    if plan.how in ("latin hypercube", "goal", "search"):
         return plan.points
     counts = [len(vary.texts()) for vary in plan.vary]
     if plan.how == "list":
@@ -52,8 +54,8 @@ def _plan(project: Project, index: int, plan: TrialPlan) -> Sentence:
         spans += [Span(" "), Span("+ parameter", (*path, "vary"), choices=tuple(
             (name, [*shown, around(name, project.parameters[name])]) for name in free))]
     spans += [Span("; "), Span({value: words for words, value in _HOW}[plan.how], (*path, "how"), choices=_HOW)]
-    if plan.how in ("latin hypercube", "goal"):
-        spans += [Span(", at most " if plan.how == "goal" else ", "), value_span(str(plan.points), (*path, "points"), "count"),
+    if plan.how in ("latin hypercube", "goal", "search"):
+        spans += [Span(", at most " if plan.how in ("goal", "search") else ", "), value_span(str(plan.points), (*path, "points"), "count"),
                   Span(" trials")]
     else:
         spans.append(Span(f", {count_of(plan)} trials"))

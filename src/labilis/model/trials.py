@@ -7,12 +7,13 @@ from pydantic import Field, model_validator
 
 from labilis.model.statements import Statement
 
-Response = Literal["first factor", "first yield", "capacity", "mass", "largest motion", "largest stress"]
+Response = Literal["first factor", "first yield", "capacity", "mass", "largest motion", "largest stress", "verified factor"]
 RESPONSES: tuple[Response, ...] = get_args(Response)
 # kind of quantity of each, and the unit and factor in which it is shown
 RESPONSE_KINDS: dict[str, tuple[str, str, float]] = {
     "first factor": ("number", "", 1.0), "first yield": ("number", "", 1.0), "capacity": ("number", "", 1.0),
-    "mass": ("mass", "kg", 1000.0), "largest motion": ("length", "mm", 1.0), "largest stress": ("stress", "MPa", 1.0)}
+    "mass": ("mass", "kg", 1000.0), "largest motion": ("length", "mm", 1.0), "largest stress": ("stress", "MPa", 1.0),
+    "verified factor": ("number", "", 1.0)}
 MOST_TRIALS = 2000
 
 
@@ -66,11 +67,12 @@ class TrialPlan(Statement):
 
     name: str = Field(min_length=1)
     vary: tuple[Vary, ...] = Field(min_length=1)
-    how: Literal["grid", "list", "latin hypercube", "goal"] = Field(
+    how: Literal["grid", "list", "latin hypercube", "goal", "search"] = Field(
         default="grid", description="grid: every value with every other; list: the first values together, then the second ones; latin "
-        "hypercube: points spread evenly through the ranges; goal: the one value of a range at which the objective reaches `goal`")
-    points: int = Field(default=20, ge=2, le=MOST_TRIALS, description="of a latin hypercube; the most trials of a goal")
-    seed: int = Field(default=1, ge=0, description="of a latin hypercube")
+        "hypercube: points spread evenly through the ranges; goal: the one value of a range at which the objective reaches `goal`; "
+        "search: on to the best point within the limits")
+    points: int = Field(default=20, ge=2, le=MOST_TRIALS, description="of a latin hypercube; the most trials of a goal or a search")
+    seed: int = Field(default=1, ge=0, description="of a latin hypercube, and of where a search begins")
     limits: tuple[Limit, ...] = ()
     objective: Response = "first factor"
     best: Literal["greatest", "least"] = "greatest"
@@ -94,6 +96,11 @@ class TrialPlan(Statement):
             if count > MOST_TRIALS:
                 raise ValueError(f"plans/{self.name}: {count:,} trials are more than {MOST_TRIALS:,}")
         return self
+
+    @property
+    def traced(self) -> bool:
+        """Whether each trial is traced as well."""
+        return "verified factor" in (self.objective, *(limit.response for limit in self.limits))
 
     def quantities(self) -> list[tuple[str, str, str]]:
         """(field, text, kind) of limits and goal; values of parameters have the kind of their parameter."""

@@ -4,10 +4,12 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from labilis.judge.findings import TrialFindings
+import numpy as np
+
+from labilis.judge.findings import Floats, TrialFindings
 from labilis.model import RESPONSE_KINDS, Limit, Project, TrialPlan
 
-_OF_FACTOR = ("first factor", "capacity")  # what the mesh error of the first factor counts for
+_OF_FACTOR = ("first factor", "capacity", "verified factor")  # what the mesh error of the first factor counts for
 
 
 def response_text(name: str, value: float, error: float = math.nan) -> str:
@@ -58,7 +60,22 @@ def keeps(project: Project, plan: TrialPlan, trial: TrialFindings) -> str:
     return ""
 
 
-def _rank(project: Project, plan: TrialPlan, trial: TrialFindings) -> float:
+def margins(project: Project, plan: TrialPlan, trial: TrialFindings) -> Floats:
+    """How far inside each end of each limit a trial lies, over that end, with its mesh error; -1 where that is not known, and everywhere
+    for a trial that keeps to nothing."""
+    found = []
+    for limit in plan.limits:
+        kind, value = RESPONSE_KINDS[limit.response][0], trial.response(limit.response)
+        band = trial.mesh_error * abs(value) if limit.response in _OF_FACTOR and math.isfinite(value) else 0.0
+        for text, sign in ((limit.at_least, 1.0), (limit.at_most, -1.0)):
+            if text is not None:
+                end = project.value(text, kind)
+                margin = sign * (value - sign * band - end) / max(abs(end), 1e-300)
+                found.append(-1.0 if trial.reason or trial.unsound or math.isnan(margin) else margin)
+    return np.array(found if found else [-1.0 if trial.reason or trial.unsound else 1.0])
+
+
+def rank(project: Project, plan: TrialPlan, trial: TrialFindings) -> float:
     """What is least for the best."""
     value = trial.response(plan.objective)
     if plan.how == "goal" and plan.goal is not None:
@@ -68,12 +85,12 @@ def _rank(project: Project, plan: TrialPlan, trial: TrialFindings) -> float:
 
 def ordered(project: Project, plan: TrialPlan, trials: Sequence[TrialFindings]) -> list[TrialFindings]:
     """Trials best first: those that keep to all limits by their objective, then the others by it, then those without an answer."""
-    def rank(trial: TrialFindings) -> tuple[int, float]:
-        value = _rank(project, plan, trial)
+    def place(trial: TrialFindings) -> tuple[int, float]:
+        value = rank(project, plan, trial)
         if math.isnan(value):
             return 2, 0.0
         return (1 if keeps(project, plan, trial) else 0), value
-    return sorted(trials, key=rank)
+    return sorted(trials, key=place)
 
 
 def best_of(project: Project, plan: TrialPlan, trials: Sequence[TrialFindings]) -> tuple[TrialFindings | None, str]:

@@ -14,7 +14,7 @@ from labilis.model.expressions import evaluate
 from labilis.run.keys import hash_of
 
 Point = dict[str, str]
-_VERSION = 2  # raise when what is found of a trial changes its meaning
+_VERSION = 3  # raise when what is found of a trial changes its meaning
 
 
 def points_of(project: Project, plan: TrialPlan) -> list[Point]:
@@ -24,6 +24,11 @@ def points_of(project: Project, plan: TrialPlan) -> list[Point]:
     if plan.how == "latin hypercube":
         sample = qmc.LatinHypercube(len(names), seed=plan.seed).random(plan.points)
         rows: list[tuple[str, ...]] = [tuple(vary.between(float(share)) for vary, share in zip(plan.vary, row)) for row in sample]
+    elif plan.how == "search":  # where it begins: what else it tries it finds
+        rows = [tuple(vary.values[len(vary.values) // 2] if vary.values else vary.between(0.5) for vary in plan.vary)]
+        for vary in plan.vary:
+            for text in (*vary.values, *([] if vary.values else (str(vary.low), str(vary.high)))):
+                value_text(project, vary.parameter, text)
     elif plan.how == "goal":
         rows = [(plan.vary[0].between(0.0),), (plan.vary[0].between(1.0),)]
     elif plan.how == "list":
@@ -63,9 +68,10 @@ def project_at(project: Project, point: Point) -> Project:
     return project.changed(parameters={**project.parameters, **point}, plans=[], variants=[])
 
 
-def trial_key(project: Project, point: Point) -> str:
-    """Hash of all that a trial reads: every statement with the parameters set, but for names of the project and of designs."""
-    return "trial-" + hash_of([_VERSION, _rest(project), {**project.parameters, **point}])
+def trial_key(project: Project, point: Point, traced: bool = False) -> str:
+    """Hash of all that a trial reads: every statement with the parameters set, but for names of the project and of designs; and whether it
+    was traced."""
+    return "trial-" + hash_of([_VERSION, _rest(project), {**project.parameters, **point}, traced])
 
 
 _known: deque[tuple[Project, str]] = deque(maxlen=8)
@@ -86,4 +92,4 @@ def found_of(project: Project, plan: TrialPlan, trials: Mapping[str, TrialFindin
     """Trials of the parameters of a plan that fit the present statements, whatever plan they were run for."""
     names = {vary.parameter for vary in plan.vary}
     return [trial for key, trial in trials.items() if set(trial.parameters.tolist()) == names
-            and trial_key(project, dict(zip(trial.parameters.tolist(), trial.texts.tolist()))) == key]
+            and trial_key(project, dict(zip(trial.parameters.tolist(), trial.texts.tolist())), plan.traced) == key]

@@ -1,27 +1,25 @@
-"""Trials run side by side, each in a process of its own with one thread; what is known already is not run again."""
+"""Trials run side by side, each in a process of its own; what is known already is not run again."""
 from __future__ import annotations
 
 import math
-import multiprocessing
-import os
-import threading
 import time
 from collections.abc import Callable, Iterator, Mapping
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
-from concurrent.futures.process import BrokenProcessPool
+from concurrent.futures import FIRST_COMPLETED, Future, wait
 from typing import Any
 
 import numpy as np
 
 from labilis.judge.findings import TrialFindings
-from labilis.judge.gates import soundness
+from labilis.judge.gates import perfect_trace, soundness
 from labilis.judge.overall import least_overall
 from labilis.judge.stress import von_mises
 from labilis.model import RESPONSE_KINDS, RESPONSES, LabilisError, Project, TrialPlan, load_project
 from labilis.run.masses import mass_of
 from labilis.run.plan import Plan, Snapshot
 from labilis.run.report import CaseReport, ProjectReport, judge_project
+from labilis.run.trials.places import FILES, Cluster, Lost, Place, Processes
 from labilis.run.trials.points import Point, kernel_number, points_of, project_at, trial_key, value_text
+from labilis.run.trials.search import search
 
 Give = Callable[[str, TrialFindings], None]
 Stop = Callable[[], bool]
@@ -29,13 +27,18 @@ _NEAR = 5e-4  # of the goal: nearer than this the mesh error decides
 
 
 def run_plan(snapshot: Snapshot, plan: TrialPlan, known: Mapping[str, Any], give: Give = lambda _key, _trial: None, workers: int = 1,
-             stop: Stop = lambda: False) -> Iterator[TrialFindings]:
+             stop: Stop = lambda: False, scheduler: str | None = None) -> Iterator[TrialFindings]:
     """Trials of a plan as they are done, those in `known` (by `trial_key`) first; each new one is given with its key. Ends early when
-    `stop` says so. Raises LabilisError for a plan that does not fit the project."""
-    crew = _Crew(snapshot, known, give, workers, stop)
+    `stop` says so. They run in so many processes of this machine, or on the cluster of a scheduler. Raises LabilisError for a plan that
+    does not fit the project, or where there is no cluster."""
+    points_of(snapshot.project, plan)  # what does not fit is said before anything begins
+    place = Processes(snapshot.files, workers) if scheduler is None else Cluster(scheduler, snapshot.files)
+    crew = _Crew(snapshot.project, known, give, place, stop, plan.traced)
     try:
         if plan.how == "goal":
             yield from _goal(crew, plan)
+        elif plan.how == "search":
+            yield from search(snapshot.project, plan, crew.all, stop)
         else:
             yield from crew.all(points_of(snapshot.project, plan))
     finally:
@@ -43,12 +46,11 @@ def run_plan(snapshot: Snapshot, plan: TrialPlan, known: Mapping[str, Any], give
 
 
 class _Crew:
-    """Processes that run trials of one project; there are none until one is needed."""
+    """Runs trials of one project at a place, those that are known not again."""
 
-    def __init__(self, snapshot: Snapshot, known: Mapping[str, Any], give: Give, workers: int, stop: Stop) -> None:
-        self.project, self._files, self._known, self._give, self._stop = snapshot.project, snapshot.files, dict(known), give, stop
-        self._workers = max(1, workers)
-        self._pool: ProcessPoolExecutor | None = None
+    def __init__(self, project: Project, known: Mapping[str, Any], give: Give, place: Place, stop: Stop, traced: bool) -> None:
+        self.project, self._known, self._give, self._place, self._stop = project, dict(known), give, place, stop
+        self._traced = traced
 
     @property
     def stopped(self) -> bool:
@@ -59,7 +61,7 @@ class _Crew:
         todo: list[tuple[str, Point]] = []
         seen: set[str] = set()
         for point in points:
-            key = trial_key(self.project, point)
+            key = trial_key(self.project, point, self._traced)
             if key in seen:
                 continue
             seen.add(key)
@@ -70,7 +72,7 @@ class _Crew:
         waiting: dict[Future[Any], tuple[str, Point]] = {}
         tried: dict[str, int] = {}
         while (todo or waiting) and not self.stopped:
-            while todo and len(waiting) < self._workers:
+            while todo and len(waiting) < self._place.count:
                 key, point = todo.pop(0)
                 waiting[self._submit(point)] = (key, point)
             done, _ = wait(waiting, timeout=0.2, return_when=FIRST_COMPLETED)
@@ -78,8 +80,8 @@ class _Crew:
                 key, point = waiting.pop(future)
                 try:
                     found = self._found(point, future.result())
-                except BrokenProcessPool:  # the process died: once more by itself, and then it is said
-                    self._discard()
+                except Lost:  # the process died: once more by itself, and then it is said
+                    self._place.lost()
                     lost = [(key, point), *waiting.values()]
                     waiting.clear()
                     for one, _ in lost:
@@ -98,21 +100,13 @@ class _Crew:
         return found
 
     def _submit(self, point: Point) -> Future[Any]:
-        if self._pool is None:
-            context = multiprocessing.get_context("forkserver")
-            context.set_forkserver_preload(["labilis.run.warm"])
-            self._pool = ProcessPoolExecutor(self._workers, context, _begin, (self._files, self._workers > 1))
         try:
             model = project_at(self.project, point).to_json()
         except LabilisError as error:
             failed: Future[Any] = Future()
             failed.set_result({"reason": f"{error.what} {error.remedy}".strip()})
             return failed
-        try:
-            return self._pool.submit(run_trial, model)
-        except BrokenProcessPool:
-            self._discard()
-            return self._submit(point)
+        return self._place.submit(model, self._traced)
 
     def _found(self, point: Point, answer: dict[str, Any]) -> TrialFindings:
         numbers = [kernel_number(self.project, text) for text in point.values()]
@@ -122,19 +116,9 @@ class _Crew:
                              str(answer.get("driver", "")), str(answer.get("kind", "")), str(answer.get("reason", "")),
                              int(answer.get("unknowns", 0)), float(answer.get("seconds", 0.0)))
 
-    def _discard(self) -> None:
-        if self._pool is not None:
-            self._pool.shutdown(wait=False, cancel_futures=True)
-        self._pool = None
-
     def close(self) -> None:
-        """Ends the processes, whatever they are at."""
-        pool, self._pool = self._pool, None
-        if pool is not None:
-            if self.stopped:
-                for process in list((getattr(pool, "_processes", None) or {}).values()):
-                    process.terminate()
-            pool.shutdown(wait=True, cancel_futures=True)
+        """Ends what is under way."""
+        self._place.close(self.stopped)
 
 
 def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:
@@ -176,37 +160,15 @@ def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:
         b, fb = share, value
 
 
-# --- in the processes ------------------------------------------------------------------------------------------------------
-_files: dict[str, bytes] = {}
-
-
-def _begin(files: dict[str, bytes], alone: bool) -> None:
-    """First thing in a process of trials: what they share, and one thread where several stand side by side."""
-    _files.update(files)
-    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
-    if alone:
-        from threadpoolctl import ThreadpoolController
-
-        os.environ["LABILIS_CORES"] = "1"
-        os.environ["MKL_NUM_THREADS"] = os.environ["OMP_NUM_THREADS"] = "1"
-        ThreadpoolController().limit(limits=1)
-
-
-def _end_with(parent: int) -> None:
-    """Ends this process when the one that began it is gone: nobody would take its answer."""
-    while os.getppid() == parent:
-        time.sleep(1.0)
-    os._exit(1)
-
-
-def run_trial(model: str) -> dict[str, Any]:
-    """A trial from its statements in the JSON form to plain figures: what crosses between processes, or machines, is text and numbers."""
+def run_trial(model: str, traced: bool = False) -> dict[str, Any]:
+    """A trial from its statements in the JSON form to plain figures, its trace among them if it is asked for: what crosses between
+    processes, or machines, is text and numbers."""
     from labilis.run.runner import Runner
 
     started = time.perf_counter()
     try:
         project = load_project(model)
-        report = judge_project(project, results := Runner().run(Snapshot(project, _files), Plan("modes")))
+        report = judge_project(project, results := Runner().run(Snapshot(project, FILES), Plan("trace" if traced else "modes")))
         found = figures_of(project, report, results)
     except LabilisError as error:
         found = {"reason": f"{error.what} {error.remedy}".strip()}
@@ -227,6 +189,7 @@ def figures_of(project: Project, report: ProjectReport, results: Mapping[str, An
     view = results.get(stage_keys(settled(project, results)).shape)
     responses = {name: _of_all(report, read, min) for name, read in (("first factor", _factor), ("first yield", _yield),
                                                                      ("capacity", _capacity))}
+    responses["verified factor"] = _of_all(report, _verified, min)
     responses |= {name: _of_all(report, read, max) for name, read in (("largest motion", _motion), ("largest stress", _stress))}
     responses["mass"] = mass_of(project, view) if view is not None else math.nan
     number = None if modes is None or len(modes.positive) == 0 else int(np.flatnonzero(modes.factors == modes.positive[0])[0])
@@ -262,6 +225,12 @@ def _yield(case: CaseReport) -> float:
 def _capacity(case: CaseReport) -> float:
     least = least_overall(case.facts)
     return math.nan if least is None else float(least.factor)
+
+
+def _verified(case: CaseReport) -> float:
+    """What a trace verified; nan without one, and of one that says nothing of an imperfect part."""
+    trace = case.facts.trace
+    return math.nan if trace is None or not trace.done or perfect_trace(case.facts, case.evidence) is not None else float(trace.verified)
 
 
 def _motion(case: CaseReport) -> float:

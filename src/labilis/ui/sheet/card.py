@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
+from labilis.edit.parameters import as_parameter, stated_at, varied
 from labilis.judge.spans import Sentence, Span
 from labilis.model import LabilisError
 from labilis.model.statements import MOTIONS, TURNS
@@ -70,6 +71,7 @@ class Card(QFrame):
     """One station. Subclass-free: the sheet fills it by `show_sentences` and `add_tool`."""
 
     opened = pyqtSignal()
+    plan_grew = pyqtSignal()  # a value was put into a trial plan
 
     def __init__(self, session: Session, number: int, title: str) -> None:
         super().__init__()
@@ -194,20 +196,28 @@ class Card(QFrame):
             editor: ValueEditor | MotionEditor = MotionEditor(
                 motions, support.held, lambda held: self.session.set_value(path, list(held), f"{support.name}: motions held"))
         else:
-            text = _stated(self.session.project, path)
+            found = stated_at(self.session.project, path)
+            text = None if found is None else str(found)
             shown = text if text is not None else span.text.split(" (")[0] if span.kind != "text" else ""
             if span.text in ("needed", "not given"):
                 shown = ""
             hint = {"text": "a name", "count": "a whole number"}.get(span.kind) or (
                 f"{KINDS[span.kind][2]}, such as {KINDS[span.kind][1]}, or an expression" if span.kind in KINDS else
                 "a quantity with its unit")
-            editor = ValueEditor(span, shown, hint, lambda text: self._set_text(span, path, text))
+            vary = (lambda: self._vary(path, shown)) if span.kind in KINDS and path[0] != "plans" else None
+            editor = ValueEditor(span, shown, hint, lambda text: self._set_text(span, path, text), vary)
         self.editor = editor
         editor.closed.connect(self.close_editor)
         self._body.insertWidget(self._body.indexOf(label) + 1, editor)
         editor.show()
         if isinstance(editor, ValueEditor):
             editor.line.setFocus()
+
+    def _vary(self, path: tuple[str | int, ...], shown: str) -> None:
+        """The value as a parameter in the first plan, whose sentence is then open."""
+        made, name = as_parameter(self.session.project, path, shown)
+        self.session.edit(varied(made, name), f"{name} varied")
+        self.plan_grew.emit()
 
     def _set_text(self, span: Span, path: tuple[str | int, ...], text: str) -> None:
         value: Any = text
@@ -237,14 +247,6 @@ class Card(QFrame):
         if not self.is_open:
             self.opened.emit()
         super().mousePressEvent(event)
-
-
-def _stated(project: Any, path: tuple[str | int, ...]) -> str | None:
-    """Text of a value as it is stated now, None when nothing is."""
-    place: Any = project.model_dump()
-    for step in path:
-        place = place.get(step) if isinstance(place, dict) else place[step]
-    return None if place is None else str(place)
 
 
 def _without(project: Any, field: str, name: str) -> Any:

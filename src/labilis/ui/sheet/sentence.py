@@ -73,7 +73,7 @@ class ValueEditor(QFrame):
 
     closed = pyqtSignal()
 
-    def __init__(self, span: Span, text: str, hint: str, take: Callable[[str], None]) -> None:
+    def __init__(self, span: Span, text: str, hint: str, take: Callable[[str], None], vary: Callable[[], None] | None = None) -> None:
         super().__init__()
         self._take = take
         self._first = text
@@ -90,6 +90,12 @@ class ValueEditor(QFrame):
         self.ok.clicked.connect(self.accept)
         row.addWidget(self.line, 1)
         row.addWidget(self.ok)
+        self.vary = QPushButton("Vary")
+        self.vary.setToolTip("Make it a parameter and try other values of it in a trial plan")
+        self.vary.setVisible(vary is not None)
+        if vary is not None:
+            self.vary.clicked.connect(lambda: self._do(vary))
+        row.addWidget(self.vary)
         layout.addLayout(row)
         self.note = Label(hint)
         self.note.setObjectName("note")
@@ -100,8 +106,11 @@ class ValueEditor(QFrame):
     def accept(self) -> None:
         """Try the value; a LabilisError is shown and the editor stays."""
         text = self.line.text().strip()
+        self._do(lambda: self._take(self._with_unit(text)))
+
+    def _do(self, act: Callable[[], None]) -> None:
         try:
-            self._take(self._with_unit(text))
+            act()
         except LabilisError as error:
             self._say(str(error), str(error))
             return

@@ -50,6 +50,7 @@ class Sheet(QScrollArea):
             mark = Mark(number == 1, number == len(STATIONS))
             card = Card(session, number, name)
             card.opened.connect(lambda name=name: self.open_station(name))
+            card.plan_grew.connect(lambda: self.open_station("Improve"))
             holder = QVBoxLayout()
             holder.setContentsMargins(0, 4, 0, 4)
             holder.addWidget(card)
