@@ -4,26 +4,30 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from labilis.ui.theme import LIGHT
 
+_NEAR = 12.0  # pixels, across and down together, of a click from a point
 _LEFT, _RIGHT, _TOP, _BOTTOM = 54, 14, 22, 34
 
 
 @dataclass(frozen=True)
 class Line:
     """name for the key above; points (x, y), those that are not finite left out; colour; dashed; band: height above and below it, drawn
-    pale."""
+    pale; dots: points without a line between them, filled or only ringed; labels: a word beside each of them."""
 
     name: str
     points: tuple[tuple[float, float], ...]
     colour: str
     dashed: bool = False
     band: float = 0.0
+    dots: Literal["", "filled", "ringed"] = ""
+    labels: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -48,13 +52,16 @@ def between(low: float, high: float, most: int = 5) -> list[float]:
 
 
 class Chart(QWidget):
-    """Panels side by side; nothing is drawn while there are none."""
+    """Panels side by side; nothing is drawn while there are none. `point_chosen` carries x and y of a point that was clicked."""
+
+    point_chosen = pyqtSignal(float, float)
 
     def __init__(self, name: str) -> None:
         super().__init__()
         self.setAccessibleName(name)
         self.panels: tuple[Panel, ...] = ()
         self.dashes = ""
+        self.spots: list[tuple[QPointF, float, float]] = []  # where each point is drawn
 
     def show_panels(self, panels: Sequence[Panel], dashes: str = "") -> None:
         """Draw these; panels without a point are left out. `dashes` says what whole and dashed lines are."""
@@ -72,8 +79,16 @@ class Chart(QWidget):
         painter.setFont(_font())
         self._key(painter)
         width = self.width() / max(len(self.panels), 1)
-        for number, panel in enumerate(self.panels):
-            _draw(painter, panel, QRectF(number * width, 0, width, self.height()))
+        self.spots = [spot for number, panel in enumerate(self.panels)
+                      for spot in _draw(painter, panel, QRectF(number * width, 0, width, self.height()))]
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or not self.spots:
+            return
+        there = event.position()
+        spot, x, y = min(self.spots, key=lambda item: (item[0] - there).manhattanLength())
+        if (spot - there).manhattanLength() <= _NEAR:
+            self.point_chosen.emit(x, y)
 
     def _key(self, painter: QPainter) -> None:
         """Each name once, above all panels; lines of one name differ by their dashes, which `dashes` explains."""
@@ -84,7 +99,12 @@ class Chart(QWidget):
         dash = min(max((self.width() - place - names) / max(len(lines), 1) - 12.0, 6.0), 20.0)
         for name, line in reversed(lines.items()):
             painter.setPen(QPen(QColor(line.colour), 1.8, Qt.PenStyle.DashLine if line.dashed else Qt.PenStyle.SolidLine))
-            painter.drawLine(QPointF(place, 11), QPointF(place + dash - 4, 11))
+            if line.dots:
+                painter.setBrush(QColor(line.colour) if line.dots == "filled" else Qt.BrushStyle.NoBrush)
+                painter.drawEllipse(QPointF(place + dash / 2 - 2, 11), 4.0, 4.0)
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+            else:
+                painter.drawLine(QPointF(place, 11), QPointF(place + dash - 4, 11))
             painter.drawText(QPointF(place + dash, 15), name)
             place += dash + (12 if dash > 10 else 6) + painter.fontMetrics().horizontalAdvance(name)
         painter.setPen(QColor(LIGHT.quiet))
@@ -107,18 +127,20 @@ def _range(values: list[float]) -> tuple[float, float]:
     return low - margin, high + margin
 
 
-def _draw(painter: QPainter, panel: Panel, box: QRectF) -> None:
+def _draw(painter: QPainter, panel: Panel, box: QRectF) -> list[tuple[QPointF, float, float]]:
+    """Where its points are drawn, with their x and y."""
     points = [point for line in panel.lines for point in _finite(line)]
     wide = _range([x for x, _ in points])
     tall = _range([y + side * line.band for line in panel.lines for _, y in _finite(line) for side in (-1, 1)])
     area = box.adjusted(_LEFT, _TOP, -_RIGHT, -_BOTTOM)
     if area.width() < 40 or area.height() < 20:
-        return
+        return []
 
     def at(x: float, y: float) -> QPointF:
         return QPointF(area.left() + area.width() * (x - wide[0]) / (wide[1] - wide[0]),
                        area.bottom() - area.height() * (y - tall[0]) / (tall[1] - tall[0]))
     _grid(painter, panel, box, area, at, wide, tall)
+    taken: list[QRectF] = []
     for line in panel.lines:
         colour, run = QColor(line.colour), [at(*point) for point in _finite(line)]
         if not run:
@@ -129,6 +151,9 @@ def _draw(painter: QPainter, panel: Panel, box: QRectF) -> None:
             y = _finite(line)[0][1]
             painter.fillRect(QRectF(at(wide[0], y + line.band), at(wide[1], y - line.band)), pale)
         painter.setPen(QPen(colour, 1.8, Qt.PenStyle.DashLine if line.dashed else Qt.PenStyle.SolidLine))
+        if line.dots:
+            _dots(painter, line, run, area.right() + _RIGHT, taken)
+            continue
         painter.drawPolyline(run)
         if not line.band:
             painter.setBrush(colour)
@@ -136,6 +161,24 @@ def _draw(painter: QPainter, panel: Panel, box: QRectF) -> None:
             for point in run:
                 painter.drawEllipse(point, 2.6, 2.6)
             painter.setBrush(Qt.BrushStyle.NoBrush)
+    return [(at(x, y), x, y) for x, y in points]
+
+
+def _dots(painter: QPainter, line: Line, run: list[QPointF], border: float, taken: list[QRectF]) -> None:
+    """Points of a line with their words, which stay within the border; a word that would lie on what is there is left out."""
+    painter.setBrush(QColor(line.colour) if line.dots == "filled" else Qt.BrushStyle.NoBrush)
+    for point in run:
+        painter.drawEllipse(point, 4.0, 4.0)
+        taken.append(QRectF(point.x() - 4, point.y() - 4, 8, 8))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QColor(LIGHT.ink if line.dots == "filled" else LIGHT.quiet))
+    for point, words in zip(run, line.labels):
+        width = painter.fontMetrics().horizontalAdvance(words) + 2.0
+        left = point.x() + 6 if point.x() + 6 + width <= border else point.x() - 6 - width
+        room = QRectF(left, point.y() - 7, width, 13)
+        if not any(room.intersects(other) for other in taken):
+            painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
+            taken.append(room)
 
 
 def _grid(painter: QPainter, panel: Panel, box: QRectF, area: QRectF, at: object, wide: tuple[float, float],

@@ -4,7 +4,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtGui import QFont, QFontMetrics, QResizeEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
@@ -57,7 +57,9 @@ class Drawer(QWidget):
             tab.setObjectName("tab")
             tab.setCheckable(True)
             tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
-            tab.setMinimumWidth(tab.fontMetrics().horizontalAdvance(name + (" (99)" if name == "Evidence" else "")) + 20)
+            bold = QFont(tab.font())
+            bold.setBold(True)
+            tab.setMinimumWidth(QFontMetrics(bold).horizontalAdvance(name + (" (99)" if name == "Evidence" else "")) + 18)
             row.addWidget(tab)
             self.tabs[name] = tab
         row.addStretch(1)

@@ -9,18 +9,18 @@ from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QPushButt
 
 from labilis.edit.variants import design_names, differences
 from labilis.judge.findings import TrialFindings
-from labilis.model import RESPONSE_KINDS, RESPONSES, TrialPlan
+from labilis.model import RESPONSES, TrialPlan
 from labilis.run.comparing import compared
 from labilis.run.trials import best_of, keeps, ordered, response_text
-from labilis.ui.drawer.chart import Chart, Line, Panel
+from labilis.ui.drawer.chart import Chart
 from labilis.ui.drawer.tables import note_below, plain_table, text_cell
+from labilis.ui.drawer.trial_plots import panel_of, place_of, plots_of
 from labilis.ui.plain import plain_tip
 from labilis.ui.theme import LIGHT
 
 if TYPE_CHECKING:
     from labilis.ui.session import Session
 
-_COLOURS = (LIGHT.accent, LIGHT.caution, LIGHT.bad, LIGHT.ink, LIGHT.quiet)
 _NOTHING = "No trials yet. State a plan at the station Improve, and run it."
 _MOST_DESIGNS = 4
 
@@ -52,6 +52,11 @@ class ImprovePage(QWidget):
         self.plan_box.activated.connect(lambda _: self.refresh())
         row.addWidget(self.plan_box)
         row.addStretch(1)
+        self.plot_box = QComboBox()
+        self.plot_box.setAccessibleName("What is drawn of the trials")
+        self.plot_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.plot_box.activated.connect(lambda _: self.refresh())
+        row.addWidget(self.plot_box)
         self.keep = QPushButton("keep as a design")
         self.keep.setToolTip("The chosen trial, or the best, as a further design of the project")
         self.keep.clicked.connect(self._keep)
@@ -67,7 +72,8 @@ class ImprovePage(QWidget):
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.chart = Chart("Chart of the trials")
-        self.table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.chart.point_chosen.connect(self._choose_point)
+        self.table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         across.addWidget(self.table, 5)
         across.addWidget(self.chart, 3)
         inner.addLayout(across, 1)
@@ -109,6 +115,7 @@ class ImprovePage(QWidget):
             self.plan_box.blockSignals(False)
         trials = self.buttons["trials"].isChecked()
         self.plan_box.setVisible(trials and len(names) > 0)
+        self.plot_box.setVisible(trials and len(names) > 0)
         if trials:
             self._show_trials()
         else:
@@ -148,10 +155,29 @@ class ImprovePage(QWidget):
                     cell.setTextAlignment(int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
                 self.table.setItem(row, column, cell)
         _fit(self.table)
-        if chosen is not None and chosen in self._rows:
-            self.table.selectRow(self._rows.index(chosen))
+        again = next((row for row, trial in enumerate(self._rows) if trial is chosen), None)
+        if again is not None:
+            self.table.selectRow(again)
         self.note.setText(why)
-        self.chart.show_panels([panel] if (panel := plot(plan, self._rows)) is not None else [])
+        self._draw(plan)
+
+    def _draw(self, plan: TrialPlan) -> None:
+        """What the box above says."""
+        names = plots_of(plan)
+        if list(names) != [self.plot_box.itemText(row) for row in range(self.plot_box.count())]:
+            self.plot_box.clear()
+            self.plot_box.addItems(names)
+        panel = panel_of(self.plot_box.currentText(), self.session.project, plan, self._rows)
+        self.chart.show_panels([panel] if panel is not None else [])
+
+    def _choose_point(self, x: float, y: float) -> None:
+        """The row of a point that was clicked."""
+        plan = self.plan
+        for row, trial in enumerate(self._rows if plan is not None else []):
+            if place_of(self.plot_box.currentText(), plan, trial) == (x, y):  # type: ignore[arg-type]
+                self.table.selectRow(row)
+                self.table.scrollToItem(self.table.item(row, 0))
+                return
 
     def _chosen(self) -> TrialFindings | None:
         rows = {index.row() for index in self.table.selectedIndexes()}
@@ -223,25 +249,3 @@ def _fit(table: QTableWidget) -> None:
     for column in range(table.columnCount() - 1):
         table.resizeColumnToContents(column)
         table.setColumnWidth(column, min(table.columnWidth(column) + 8, 240))
-
-
-def plot(plan: TrialPlan, rows: list[TrialFindings]) -> Panel | None:
-    """The objective over the first parameter, a line for each value of the second; None where there is nothing to draw."""
-    _, unit, scale = RESPONSE_KINDS[plan.objective]
-    lines: dict[str, list[tuple[float, float]]] = {}
-    names = [vary.parameter for vary in plan.vary]
-    for trial in rows:
-        texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
-        value = trial.response(plan.objective) * scale
-        if math.isfinite(value):
-            key = texts[names[1]] if plan.how == "grid" and len(names) > 1 else ""
-            lines.setdefault(key, []).append((float(trial.numbers[trial.parameters.tolist().index(names[0])]), value))
-    if not lines:
-        return None
-    unit_of = next((text.split()[-1] for trial in rows for name, text in zip(trial.parameters, trial.texts)
-                    if name == names[0] and " " in text and text.split()[-1].isalpha()), "")
-    under = f"{names[0]}, mm" if unit_of in ("mm", "cm", "m", "in") else names[0]
-    drawn = sorted(lines.items(), key=lambda item: -max(y for _, y in item[1]))[:len(_COLOURS)]
-    by = f", by {names[1]}" if len(drawn) > 1 else ""
-    return Panel(under, plan.objective + (f", {unit}" if unit else "") + by, tuple(
-        Line(name or plan.objective, tuple(sorted(points)), colour) for (name, points), colour in zip(drawn, _COLOURS)))

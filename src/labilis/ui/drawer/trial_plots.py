@@ -1,0 +1,118 @@
+"""What is drawn of the trials of a plan: the objective over a parameter, a map over two, mass against factor. Without Qt's widgets."""
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from labilis.judge.findings import TrialFindings
+from labilis.model import RESPONSE_KINDS, Project, TrialPlan
+from labilis.run.trials import keeps
+from labilis.ui.drawer.chart import Line, Panel
+from labilis.ui.theme import LIGHT
+
+COLOURS = (LIGHT.accent, LIGHT.caution, LIGHT.bad, LIGHT.ink, LIGHT.quiet)
+KEPT, HELD, FRONT = "keeps to the limits", "does not", "nothing beats"
+
+
+def plots_of(plan: TrialPlan) -> tuple[str, ...]:
+    """Names of what can be drawn of a plan, the first is shown unless another is chosen."""
+    names = [vary.parameter for vary in plan.vary]
+    over = f"{plan.objective} over {names[0]}"
+    if len(names) < 2:
+        return (over, "mass and first factor")
+    across = f"map of {names[0]} and {names[1]}"
+    first = (over, across) if plan.how == "grid" and len(names) == 2 else (across, over)
+    return (*first, "mass and first factor")
+
+
+def panel_of(name: str, project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
+    """The panel of one of these names; None where there is nothing to draw."""
+    if name.startswith("map of "):
+        return _map(project, plan, rows)
+    if name == "mass and first factor":
+        return _front(project, plan, rows)
+    return _lines(plan, rows)
+
+
+def place_of(name: str, plan: TrialPlan, trial: TrialFindings) -> tuple[float, float]:
+    """Where a trial stands in the panel of a name."""
+    numbers = dict(zip(trial.parameters.tolist(), trial.numbers.tolist()))
+    names = [vary.parameter for vary in plan.vary]
+    if name.startswith("map of "):
+        return numbers[names[0]], numbers[names[1]]
+    if name == "mass and first factor":
+        return _shown(trial, "mass"), _shown(trial, "first factor")
+    return numbers[names[0]], _shown(trial, plan.objective)
+
+
+def _shown(trial: TrialFindings, response: str) -> float:
+    return trial.response(response) * RESPONSE_KINDS[response][2]
+
+
+def _with_unit(response: str) -> str:
+    unit = RESPONSE_KINDS[response][1]
+    return f"{response}, {unit}" if unit else response
+
+
+def _axis(rows: Sequence[TrialFindings], name: str) -> str:
+    """A parameter with its unit; lengths are drawn in mm."""
+    unit = next((text.split()[-1] for trial in rows for other, text in zip(trial.parameters, trial.texts)
+                 if other == name and " " in text and text.split()[-1].isalpha()), "")
+    return f"{name}, mm" if unit in ("mm", "cm", "m", "in") else name
+
+
+def _lines(plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
+    """The objective over the first parameter, a line for each value of the second of a grid."""
+    lines: dict[str, list[tuple[float, float]]] = {}
+    names = [vary.parameter for vary in plan.vary]
+    for trial in rows:
+        texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
+        x, y = place_of("", plan, trial)
+        if math.isfinite(y):
+            lines.setdefault(texts[names[1]] if plan.how == "grid" and len(names) > 1 else "", []).append((x, y))
+    if not lines:
+        return None
+    drawn = sorted(lines.items(), key=lambda item: -max(y for _, y in item[1]))[:len(COLOURS)]
+    by = f", by {names[1]}" if len(drawn) > 1 else ""
+    dots = "filled" if len(names) > 1 and plan.how != "grid" else ""  # points of several parameters make no line
+    return Panel(_axis(rows, names[0]), _with_unit(plan.objective) + by, tuple(
+        Line(name or plan.objective, tuple(sorted(points)), colour, dots=dots)  # type: ignore[arg-type]
+        for (name, points), colour in zip(drawn, COLOURS)))
+
+
+def _map(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
+    """Both parameters, the objective's value beside each point, and whether it keeps to the limits."""
+    names = [vary.parameter for vary in plan.vary]
+    groups: dict[str, list[tuple[tuple[float, float], str]]] = {KEPT: [], HELD: []}
+    for trial in rows:
+        value = _shown(trial, plan.objective)
+        words = f"{value:.4g}" if math.isfinite(value) else "–"
+        groups[HELD if keeps(project, plan, trial) else KEPT].append((place_of("map of ", plan, trial), words))
+    if not rows:
+        return None
+    return Panel(_axis(rows, names[0]), _axis(rows, names[1]), tuple(
+        Line(title, tuple(place for place, _ in points), colour, dots=dots, labels=tuple(words for _, words in points))  # type: ignore[arg-type]
+        for (title, points), colour, dots in zip(groups.items(), (LIGHT.accent, LIGHT.quiet), ("filled", "ringed")) if points))
+
+
+def _front(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
+    """First factor against mass, and the line of those that no other beats in both."""
+    known = [(place_of("mass and first factor", plan, trial), keeps(project, plan, trial)) for trial in rows]
+    known = [(place, held) for place, held in known if all(map(math.isfinite, place))]
+    if not known:
+        return None
+    front = front_of([place for place, held in known if not held])
+    lines = [Line(FRONT, tuple(front), LIGHT.caution, dashed=True)] if len(front) > 1 else []
+    for title, colour, dots, wanted in ((KEPT, LIGHT.accent, "filled", True), (HELD, LIGHT.quiet, "ringed", False)):
+        points = tuple(place for place, held in known if bool(held) is not wanted)
+        lines += [Line(title, points, colour, dots=dots)] if points else []  # type: ignore[arg-type]
+    return Panel("mass, kg", "first factor", tuple(lines))
+
+
+def front_of(points: Sequence[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Points (less is better, more is better) that no other beats, rising."""
+    found: list[tuple[float, float]] = []
+    for mass, factor in sorted(points, key=lambda point: (point[0], -point[1])):
+        if not found or factor > found[-1][1]:
+            found.append((mass, factor))
+    return found
