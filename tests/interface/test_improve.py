@@ -12,7 +12,7 @@ from PyQt6.QtCore import Qt
 from labilis.edit.variants import design_names
 from labilis.store import ProjectFile
 from tests.interface.conftest import Hand
-from tests.unit.test_mistakes import flat, strip
+from tests.unit.test_mistakes import flat, force, strip
 
 
 @pytest.fixture
@@ -175,3 +175,27 @@ def test_a_value_is_varied_by_a_click(hand: Hand, tmp_path: Path) -> None:
     assert hand.window.drawer.improve.table.rowCount() == 5
     hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert not hand.session.project.parameters and not hand.session.project.plans
+
+
+def test_gauges_are_sized_in_the_window(hand: Hand, tmp_path: Path) -> None:
+    """The lightest becomes a design that is shown; each run stands in the journal and is known as a trial; a stop keeps what was found."""
+    path = tmp_path / "strip.json"
+    path.write_text(json.dumps(strip(force("-300 N"), mesh={"size": "20 mm"}, criteria={"modes": 2, "required_factor": "3"})),
+                    encoding="utf-8")
+    hand.load(path)
+    hand.click(hand.card("Improve").tools["size it"])
+    assert hand.session.running is not None
+    hand.wait_idle(120)
+    assert hand.session.project.design == "sized" and "Sized: Lightest of" in hand.text("Improve")
+    thickness = hand.session.project.value(hand.session.project.pieces[0].recipe.thickness, "length")
+    assert thickness == pytest.approx(4.0)  # 4.6 × at 4 mm, 1.9 × at 3 mm
+    assert any("Sizing, run 1: 4 mm" in line for line in hand.session.journal)
+    _, figures, _ = hand.session.figures_of_design("sized")
+    assert figures is not None and figures["responses"]["first factor"] == pytest.approx(4.6, rel=0.05)  # without another run
+    before = len(hand.session.sized)
+    hand.session.choose_design("first design")
+    hand.wait_idle()
+    hand.click(hand.card("Improve").tools["size it"])
+    hand.session.stop()
+    hand.wait_idle()
+    assert hand.session.project.design == "first design" and len(hand.session.project.variants) == 1 and before >= 2

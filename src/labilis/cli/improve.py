@@ -269,7 +269,7 @@ def size(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis 
          json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
     """The gauges with the least mass at which every mode reaches what it must, and first yield the service load (status 1 if none does)."""
     from labilis.run.advice import GAUGES, walls_of
-    from labilis.run.sizing import best_step, size_it
+    from labilis.run.sizing import best_step, size_it, words_of
     from labilis.store import load_model
 
     try:
@@ -293,10 +293,7 @@ def size(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis 
         "keeps": step.keeps} for step in steps],
             "best": None if best is None else {"thicknesses_mm": dict(zip(names, best.thicknesses)), "mass_kg": best.mass}}
     if not tell_json(data, json_):
-        said = "Nothing that was tried keeps to what is asked for." if best is None else (
-            f"Lightest of {len(steps)} runs: " + ", ".join(f"{name} {t:g} mm" for name, t in zip(names, best.thicknesses))
-            + f"; {best.mass:.4g} kg, {best.ratio:.3g} of what is asked for with its mesh error.")
-        typer.echo(said)
+        typer.echo(words_of([wall for wall in walls_of(snapshot.project) if not pieces or set(pieces) & set(wall.pieces)], steps))
     if variant is not None and best is not None:
         _keep_design(model, variant, best.project)
     raise typer.Exit(0 if best is not None else 1)

@@ -7,7 +7,8 @@ from typing import Any, Literal
 
 from labilis.model import Project
 
-Stage = Literal["shape", "mesh", "strength", "modes", "trace", "path", "converge", "amplitude", "tilt", "cross", "contact", "trials"]
+Stage = Literal["shape", "mesh", "strength", "modes", "trace", "path", "converge", "amplitude", "tilt", "cross", "contact", "trials",
+                "size"]
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from scipy.optimize import Bounds, LinearConstraint, milp
@@ -22,6 +23,7 @@ from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
 from labilis.run.report import CaseReport, judge_project
 from labilis.run.runner import Runner
 from labilis.run.settling import settled
+from labilis.run.trials.running import figures_of
 
 _NOTHING = 1e-9  # of a factor that can be off by all of itself
 _REACH = 2.0  # times thicker or thinner that one step goes: beyond, the powers are a guess
@@ -30,13 +32,15 @@ _REACH = 2.0  # times thicker or thinner that one step goes: beyond, the powers 
 @dataclass(frozen=True)
 class Step:
     """One run: thicknesses mm by wall (`walls_of`); mass kg; ratio: the least factor, less its mesh error, over what its driver asks for,
-    of modes and of first yield; project: the design; reason: why it could not be run or says nothing, in words."""
+    of modes and of first yield; project: the design; reason: why it could not be run or says nothing, in words; figures: what a trial
+    tells of it (`figures_of`)."""
 
     thicknesses: tuple[float, ...]
     mass: float
     ratio: float
     project: Project
     reason: str = ""
+    figures: dict[str, Any] = field(default_factory=dict)
 
     @property
     def keeps(self) -> bool:
@@ -116,6 +120,16 @@ def _next(sizes: np.ndarray, models: list[_Model], tried: set[tuple[float, ...]]
     return None
 
 
+def words_of(walls: Sequence[Wall], steps: Sequence[Step]) -> str:
+    """What sizing came to, in a sentence."""
+    best = best_step(steps)
+    if best is None:
+        why = f": {steps[-1].reason}" if steps and steps[-1].reason else ""
+        return f"None of {len(steps)} runs keeps to what is asked for{why}."
+    return (f"Lightest of {len(steps)} runs: " + ", ".join(f"{wall.title} {t:g} mm" for wall, t in zip(walls, best.thicknesses))
+            + f"; {best.mass:.4g} kg, {best.ratio:.3g} of what is asked for with its mesh error.")
+
+
 def best_step(steps: Sequence[Step]) -> Step | None:
     """The lightest that keeps every requirement."""
     return min((step for step in steps if step.keeps), key=lambda step: step.mass, default=None)
@@ -157,7 +171,8 @@ def _run(runner: Runner, snapshot: Snapshot, walls: Sequence[Wall], here: tuple[
     weights = np.array([1000.0 * mass_of(project, view, wall.pieces) for wall in walls])
     worst = math.exp(min((demand.margin for demand in demands), default=math.inf))
     why = next((why for case in report.cases for why in _not_sound(case)), "")
-    return _Model(Step(here, mass, 0.0 if why else worst, snapshot.project, why), demands, weights)
+    figures = figures_of(project, report, results)
+    return _Model(Step(here, mass, 0.0 if why else worst, snapshot.project, why, figures), demands, weights)
 
 
 def _not_sound(case: CaseReport) -> tuple[str, ...]:

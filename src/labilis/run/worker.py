@@ -17,6 +17,7 @@ from labilis.model import LabilisError
 from labilis.run.plan import Plan, Progress, Snapshot
 from labilis.run.revision import revise
 from labilis.run.runner import Runner
+from labilis.run.sizing import size_it
 from labilis.shape.proposal import list_bodies
 from labilis.shape.step import warm_up
 
@@ -37,6 +38,14 @@ class BodyQuery:
         if self.project is None:
             return bodies
         return [*revise(self.project.project, self.project.files, self.old, self.file, self.data, bodies)]
+
+
+@dataclass(frozen=True)
+class SizeQuery:
+    """Ask for the gauges of least mass that keep what is asked for; answered by found ('step', Step) after each run."""
+
+    project: Snapshot
+    runs: int = 15
 
 
 @dataclass(frozen=True)
@@ -65,6 +74,10 @@ def _serve(pipe: Connection, going: Any) -> None:
         try:
             if isinstance(job, BodyQuery):
                 pipe.send(("found", ("bodies", job.answer())))
+                pipe.send(("done", {"total": 0.0}))
+                continue
+            if isinstance(job, SizeQuery):
+                size_it(job.project, (), job.runs, progress=tell, found=lambda step: pipe.send(("found", ("step", step))))
                 pipe.send(("done", {"total": 0.0}))
                 continue
             snapshot, plan = job
@@ -113,8 +126,8 @@ class Worker:
         self.pause(False)
         self._send((snapshot, plan))
 
-    def ask(self, query: BodyQuery) -> None:
-        """Ask what a STEP file holds."""
+    def ask(self, query: BodyQuery | SizeQuery) -> None:
+        """Ask what a STEP file holds, or for gauges."""
         self.pause(False)
         self._send(query)
 

@@ -18,15 +18,16 @@ from labilis.judge.plan_sentences import count_of
 from labilis.model import RESPONSES, LabilisError, Project, TrialPlan, grade
 from labilis.model.renaming import renamed
 from labilis.run import Plan, Snapshot, Worker, judge_project, settled, stage_keys
-from labilis.run.advice import Remedy, advise, tried
+from labilis.run.advice import Remedy, advise, tried, walls_of
 from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.importing import STEEL, add_file, new_project, told
 from labilis.run.kept import KeptResults
 from labilis.run.plan import Progress, Stage
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.revision import lost_regions
-from labilis.run.trials import TrialsJob, best_of, figures_of, found_of, points_of, trial_key
-from labilis.run.worker import BodyQuery
+from labilis.run.sizing import Step, best_step, words_of
+from labilis.run.trials import TrialsJob, best_of, figures_of, found_of, points_of, trial_key, trial_of
+from labilis.run.worker import BodyQuery, SizeQuery
 from labilis.store import ProjectFile, load_model
 from labilis.store.grades import OwnGrade, import_grades, keep_grade, read_grades
 from labilis.store.holders import hold, holder_of, let_go
@@ -120,6 +121,8 @@ class Session(QObject):
         self._modes_wanted = False
         self._promised: dict[str, Remedy] = {}  # by the statements that it made
         self._trials_done = 0
+        self.sized: list[Step] = []
+        self._sizing: Project | None = None
         self.worker = Worker()
         self._timer = QTimer(self)
         self._timer.setInterval(25)
@@ -479,14 +482,8 @@ class Session(QObject):
     def _poll_trials(self, job: TrialsJob) -> None:
         for kind, content in job.poll():
             if kind == "found":
-                key, trial = content
-                self.trials[key] = trial
+                self._keep_trial(*content)
                 self._trials_done += 1
-                if self.file is not None:
-                    try:
-                        self.file.put_result(key, trial)
-                    except LabilisError as error:
-                        self.problem.emit(error)
                 total = max(count_of(job.plan), self._trials_done)
                 self.progress = Progress(len(self.trials_of(job.plan)) / total, f"Trials of '{job.plan.name}': {self._trials_done} done")
                 self.trials_changed.emit()
@@ -501,6 +498,45 @@ class Session(QObject):
                 self.note(f"Trials of '{job.plan.name}' done, {self._trials_done} run. {why}")
             self._finish()
             self.trials_changed.emit()
+
+    def _keep_trial(self, key: str, trial: TrialFindings) -> None:
+        self.trials[key] = trial
+        if self.file is not None:
+            try:
+                self.file.put_result(key, trial)
+            except LabilisError as error:
+                self.problem.emit(error)
+
+    def size_it(self) -> None:
+        """The gauges of least mass that keep what is asked for, in the worker; each run stays as a trial, the best becomes a design."""
+        if self.running is not None or self.worker.busy:
+            raise LabilisError("A run is on.", "run", "Stop it first.", "busy")
+        self.sized, self._sizing = [], self.project
+        self._bodies = self._sized_done
+        self._begin(Plan("size"), SizeQuery(Snapshot(design_of(self.project, self.project.design), self.files)))
+
+    def _step_found(self, step: Step) -> None:
+        self.sized.append(step)
+        said = step.reason or f"{step.mass:.4g} kg, {step.ratio:.3g} of what is asked for"
+        self.note(f"Sizing, run {len(self.sized)}: {', '.join(f'{t:g}' for t in step.thicknesses)} mm: {said}")
+        if step.figures:
+            self._keep_trial(trial_key(step.project, {}), trial_of(step.project, {}, step.figures))
+        self.trials_changed.emit()
+
+    def _sized_done(self, _bodies: list[Any]) -> None:
+        """Keeps the lightest that was found as a design and shows it, unless the statements were changed meanwhile."""
+        best = best_step(self.sized)
+        self.note(self.sizing_words)
+        if best is not None and self._sizing is self.project:
+            name = free_name(self.project, "sized")
+            self.edit(keep_variant(self.project, name, best.project), f"design '{name}' kept")
+            self.choose_design(name)
+        self.trials_changed.emit()
+
+    @property
+    def sizing_words(self) -> str:
+        """What sizing came to, '' before it."""
+        return words_of(walls_of(self.sized[0].project), self.sized) if self.sized else ""
 
     def choose_design(self, name: str) -> None:
         """Show another design; the present one waits under its name."""
@@ -548,7 +584,7 @@ class Session(QObject):
         return design, {"responses": {name: trial.response(name) for name in RESPONSES}, "mesh_error": trial.mesh_error,
                         "driver": trial.driver, "kind": trial.kind}, None
 
-    def _begin(self, plan: Plan, query: BodyQuery | None) -> None:
+    def _begin(self, plan: Plan, query: BodyQuery | SizeQuery | None) -> None:
         if query is None:
             self._bodies = None
         self._found_bodies = []
@@ -608,6 +644,8 @@ class Session(QObject):
                 key, result = event.content
                 if key == "bodies":
                     self._found_bodies = result
+                elif key == "step":
+                    self._step_found(result)
                 else:
                     self._found(key, result)
             elif event.kind == "done":

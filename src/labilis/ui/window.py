@@ -76,6 +76,7 @@ class Window(Editing, QMainWindow):
             "piece": lambda: offer_recipes(self, self.add_piece),
             "grades": self.offer_grades, "parameter": self.add_parameter,
             "plan": self.add_plan, "trials": self.run_trials, "design": self.add_design, "advice": self.try_advice,
+            "size": self.size_it,
             "case": self.add_case, "other_load": lambda: offer_loads(self, self.session.project, self.add_load)})
         centre = QVBoxLayout()
         centre.setSpacing(0)
@@ -215,6 +216,7 @@ class Window(Editing, QMainWindow):
             Command("Add a trial plan", "", self.add_plan), Command("Run the trials", "", self.run_trials),
             Command("Keep this design and go on with a copy", "", self.add_design),
             Command("Try the first piece of advice", "", self.try_advice),
+            Command("Size it: the lightest gauges that keep what is asked for", "", self.size_it),
             Command("Designs side by side", "", lambda: (self.drawer.show_page("Improve"), self.drawer.improve.choose("designs"))),
             Command("Hand checks", "", lambda: self.drawer.show_page("Hand checks")),
             Command("Screening", "", lambda: self.drawer.show_page("Screening")),
@@ -471,6 +473,11 @@ class Window(Editing, QMainWindow):
         if plan is not None:
             self._say("")
             self._guard(lambda: self.session.run_trials(plan.name))
+
+    def size_it(self) -> None:
+        """Gauges of least mass for all pieces that can be sized."""
+        self._say("")
+        self._guard(self.session.size_it)
 
     def try_advice(self) -> None:
         """The first piece of advice that one statement makes, as a further design."""

@@ -79,7 +79,7 @@ class _Crew:
             for future in done:
                 key, point = waiting.pop(future)
                 try:
-                    found = self._found(point, future.result())
+                    found = trial_of(self.project, point, future.result())
                 except Lost:  # the process died: once more by itself, and then it is said
                     self._place.lost()
                     lost = [(key, point), *waiting.values()]
@@ -89,7 +89,8 @@ class _Crew:
                     again = [item for item in lost if tried[item[0]] < 3]
                     for one, at in lost:
                         if tried[one] >= 3:
-                            yield self._kept(one, self._found(at, {"reason": "The process that ran it ended without an answer."}))
+                            why = {"reason": "The process that ran it ended without an answer."}
+                            yield self._kept(one, trial_of(self.project, at, why))
                     todo = again + todo
                     break
                 yield self._kept(key, found)
@@ -108,17 +109,19 @@ class _Crew:
             return failed
         return self._place.submit(model, self._traced)
 
-    def _found(self, point: Point, answer: dict[str, Any]) -> TrialFindings:
-        numbers = [kernel_number(self.project, text) for text in point.values()]
-        responses = np.array([answer.get("responses", {}).get(name, math.nan) for name in RESPONSES], dtype=float)
-        return TrialFindings(np.array(list(point)), np.array(list(point.values())), np.array(numbers), responses,
-                             float(answer.get("mesh_error", math.nan)), str(answer.get("unsound", "")), int(answer.get("meets", -1)),
-                             str(answer.get("driver", "")), str(answer.get("kind", "")), str(answer.get("reason", "")),
-                             int(answer.get("unknowns", 0)), float(answer.get("seconds", 0.0)))
-
     def close(self) -> None:
         """Ends what is under way."""
         self._place.close(self.stopped)
+
+
+def trial_of(project: Project, point: Point, answer: Mapping[str, Any]) -> TrialFindings:
+    """A trial as it is kept, from the figures of `run_trial`."""
+    numbers = [kernel_number(project, text) for text in point.values()]
+    responses = np.array([answer.get("responses", {}).get(name, math.nan) for name in RESPONSES], dtype=float)
+    return TrialFindings(np.array(list(point), dtype=str), np.array(list(point.values()), dtype=str), np.array(numbers, dtype=float),
+                         responses, float(answer.get("mesh_error", math.nan)), str(answer.get("unsound", "")),
+                         int(answer.get("meets", -1)), str(answer.get("driver", "")), str(answer.get("kind", "")),
+                         str(answer.get("reason", "")), int(answer.get("unknowns", 0)), float(answer.get("seconds", 0.0)))
 
 
 def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:

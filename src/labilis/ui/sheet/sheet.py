@@ -15,6 +15,8 @@ from labilis.judge.studies import study_words
 from labilis.judge.trace_sentences import trace_sentences
 from labilis.model import Project
 from labilis.run.about import mesh_cost, mesh_size
+from labilis.run.advice import walls_of
+from labilis.run.sizing import best_step
 from labilis.run.trials import best_of
 from labilis.ui.sheet.card import Card, Mark
 
@@ -93,6 +95,8 @@ class Sheet(QScrollArea):
                                                    "side by side")
         self.advice_tool = add["Improve"].add_tool("try the advice", commands["advice"], "The first piece of advice as a further design, "
                                                    "run at once")
+        self.size_tool = add["Improve"].add_tool("size it", commands["size"], "The gauges of least mass at which every mode reaches what "
+                                                 "it must, and first yield the service load; at most 15 runs, the best becomes a design")
         add["Improve"].add_tool("+ design", commands["design"], "Keep a copy of the present statements as a further design")
         session.trials_changed.connect(self.refresh)
         session.statements_changed.connect(self.refresh)
@@ -180,6 +184,9 @@ class Sheet(QScrollArea):
                 best, why = best_of(project, plan, found)
                 at = "" if best is None else ", ".join(f"{name} {text}" for name, text in zip(best.parameters, best.texts)) + ": "
                 improve.append((Span(f"{at}{why}", tone="good" if best is not None else "caution"),))
+        if session.sized:
+            tone = "good" if best_step(session.sized) else "caution"
+            improve.append((Span("Sized: ", strong=True), Span(session.sizing_words, tone=tone)))
         advice = session.advice
         for remedy in advice[:3]:
             mass = f", {remedy.mass:+.3g} kg" if remedy.mass else ""
@@ -193,6 +200,7 @@ class Sheet(QScrollArea):
         self._show("Improve", improve, plans)
         self.advice_tool.setVisible(any(remedy.path for remedy in advice))
         self.trials_tool.setVisible(bool(project.plans))
+        self.size_tool.setVisible(bool(project.cases) and bool(walls_of(project)))
         self._trace_tools()
         self._mark()
 
