@@ -3,7 +3,7 @@
 set -eu
 ROOT=$(cd "$(dirname "$0")" && pwd)
 VENV="${LABILIS_VENV:-$ROOT/.venv}"
-SYSTEM_LIBS="libgl1 libegl1 libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libdbus-1-3 libfontconfig1 fonts-dejavu-core"
+SYSTEM_LIBS="libgl1 libegl1 libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libdbus-1-3 libfontconfig1 fonts-dejavu-core libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0"
 
 say() { printf '%s\n' "$*" >&2; }
 

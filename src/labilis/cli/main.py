@@ -16,6 +16,7 @@ import typer
 
 from labilis import __version__
 from labilis.cli.improve import add_commands
+from labilis.cli.reporting import add_commands as add_report_commands
 from labilis.cli.writing import tell_json
 from labilis.model import LabilisError
 
@@ -374,6 +375,7 @@ class _progress:
 
 
 add_commands(app)
+add_report_commands(app)
 
 
 @app.command()

@@ -45,6 +45,7 @@ from labilis.model.recipes import (
     Turn,
 )
 from labilis.model.regions import Pick, Region
+from labilis.model.report import SECTION_KEYS, ReportPlan
 from labilis.model.scribes import Scribe, ScribeCircle, ScribeLine
 from labilis.model.statements import (
     Bolt,
@@ -75,6 +76,7 @@ __all__ = [
     "GRADES",
     "RESPONSES",
     "RESPONSE_KINDS",
+    "SECTION_KEYS",
     "Block",
     "Bolt",
     "BoltGrade",
@@ -117,6 +119,7 @@ __all__ = [
     "Recipe",
     "Region",
     "Release",
+    "ReportPlan",
     "Response",
     "Rib",
     "RingCopies",

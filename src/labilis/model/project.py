@@ -13,6 +13,7 @@ from labilis.model.errors import LabilisError
 from labilis.model.expressions import evaluate, is_name, number_of
 from labilis.model.recipes import Copies, Cut, MirrorCopy, Place, Recipe, recipe_quantities
 from labilis.model.regions import Region
+from labilis.model.report import ReportPlan
 from labilis.model.scribes import Scribe
 from labilis.model.statements import Bolt, Load, Material, Seam, Spring, Statement, Support, Text3
 from labilis.model.trials import TrialPlan, Variant
@@ -271,6 +272,7 @@ class Project(Statement):
     criteria: Criteria = Criteria()
     euler: EulerChoice = EulerChoice()
     trace: TracePlan = TracePlan()
+    report: ReportPlan = ReportPlan()
     checks: tuple[HandCheck, ...] = ()
     plans: tuple[TrialPlan, ...] = Field(default=(), description="trial plans over the parameters")
     design: str = Field(default="first design", min_length=1, description="name of these statements among the variants")

@@ -11,7 +11,7 @@ import traceback
 from collections.abc import Iterator
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
-from typing import Any, Literal
+from typing import Any, Literal, Protocol
 
 from labilis.model import LabilisError
 from labilis.run.plan import Plan, Progress, Snapshot
@@ -38,6 +38,13 @@ class BodyQuery:
         if self.project is None:
             return bodies
         return [*revise(self.project.project, self.project.files, self.old, self.file, self.data, bodies)]
+
+
+class Query(Protocol):
+    """Anything that is asked once and answered as found ('bodies', [...])."""
+
+    def answer(self) -> list[Any]:
+        """What was asked for. Raises LabilisError."""
 
 
 @dataclass(frozen=True)
@@ -72,7 +79,7 @@ def _serve(pipe: Connection, going: Any) -> None:
         except EOFError:
             return
         try:
-            if isinstance(job, BodyQuery):
+            if hasattr(job, "answer"):
                 pipe.send(("found", ("bodies", job.answer())))
                 pipe.send(("done", {"total": 0.0}))
                 continue
@@ -126,8 +133,8 @@ class Worker:
         self.pause(False)
         self._send((snapshot, plan))
 
-    def ask(self, query: BodyQuery | SizeQuery) -> None:
-        """Ask what a STEP file holds, or for gauges."""
+    def ask(self, query: Query | SizeQuery) -> None:
+        """Ask what a STEP file holds, for gauges, or for a report."""
         self.pause(False)
         self._send(query)
 

@@ -17,6 +17,8 @@ from labilis.judge.findings import TrialFindings
 from labilis.judge.plan_sentences import count_of
 from labilis.model import RESPONSES, LabilisError, Project, TrialPlan, grade
 from labilis.model.renaming import renamed
+from labilis.report.job import ReportQuery
+from labilis.report.write import FORMS
 from labilis.run import Plan, Snapshot, Worker, judge_project, settled, stage_keys
 from labilis.run.advice import Remedy, advise, tried, walls_of
 from labilis.run.checkpoint import TraceCheckpoint
@@ -27,7 +29,7 @@ from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.revision import lost_regions
 from labilis.run.sizing import Step, best_step, words_of
 from labilis.run.trials import TrialsJob, best_of, figures_of, found_of, points_of, trial_key, trial_of
-from labilis.run.worker import BodyQuery, SizeQuery
+from labilis.run.worker import BodyQuery, Query, SizeQuery
 from labilis.store import ProjectFile, load_model
 from labilis.store.grades import OwnGrade, import_grades, keep_grade, read_grades
 from labilis.store.holders import hold, holder_of, let_go
@@ -35,7 +37,7 @@ from labilis.store.json_form import project_files
 
 _STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes", "trace": "the trace",
                 "converge": "the convergence study", "amplitude": "the study of amplitudes", "tilt": "the study of tilts",
-                "cross": "the cross-check", "contact": "the study of faces that touch"}
+                "cross": "the cross-check", "contact": "the study of faces that touch", "report": "the report"}
 _KEEP_EVERY = 15.0  # s between writing where a trace stands
 
 
@@ -515,6 +517,22 @@ class Session(QObject):
         self._bodies = self._sized_done
         self._begin(Plan("size"), SizeQuery(Snapshot(design_of(self.project, self.project.design), self.files)))
 
+    def write_report(self, path: Path) -> None:
+        """Write the report of what is stated and found, in the worker; the journal says when it is there."""
+        if self.running is not None or self.worker.busy:
+            raise LabilisError("A run is on.", "run", "Stop it first.", "busy")
+        if path.suffix.lower() not in FORMS:
+            raise LabilisError(f"A report is written as {', '.join(FORMS)}, not as '{path.suffix}'.", str(path), "Give the file one of "
+                               "these endings.", "report-form")
+        if not any(case.facts.modes is not None for case in self.report.cases):
+            raise LabilisError("There is nothing to report yet.", "report", "Find modes first.", "no-results")
+        project = design_of(self.project, self.project.design)
+        wanted = {key for case in self.project.cases for key in vars(stage_keys(self.settled, case.name)).values() if key}
+        wanted |= {stage_keys(self.project).settled}
+        results = {key: result for key, result in self.results.items() if key in wanted}
+        self._bodies = lambda found: self.note(f"Report written: {found[0]}" if found else "No report was written")
+        self._begin(Plan("report"), ReportQuery(Snapshot(project, self.files), results, path))
+
     def _step_found(self, step: Step) -> None:
         self.sized.append(step)
         said = step.reason or f"{step.mass:.4g} kg, {step.ratio:.3g} of what is asked for"
@@ -584,7 +602,7 @@ class Session(QObject):
         return design, {"responses": {name: trial.response(name) for name in RESPONSES}, "mesh_error": trial.mesh_error,
                         "driver": trial.driver, "kind": trial.kind}, None
 
-    def _begin(self, plan: Plan, query: BodyQuery | SizeQuery | None) -> None:
+    def _begin(self, plan: Plan, query: Query | SizeQuery | None) -> None:
         if query is None:
             self._bodies = None
         self._found_bodies = []

@@ -76,7 +76,7 @@ class Window(Editing, QMainWindow):
             "piece": lambda: offer_recipes(self, self.add_piece),
             "grades": self.offer_grades, "parameter": self.add_parameter,
             "plan": self.add_plan, "trials": self.run_trials, "design": self.add_design, "advice": self.try_advice,
-            "size": self.size_it,
+            "size": self.size_it, "report": self.write_report,
             "case": self.add_case, "other_load": lambda: offer_loads(self, self.session.project, self.add_load)})
         centre = QVBoxLayout()
         centre.setSpacing(0)
@@ -216,6 +216,7 @@ class Window(Editing, QMainWindow):
             Command("Add a trial plan", "", self.add_plan), Command("Run the trials", "", self.run_trials),
             Command("Keep this design and go on with a copy", "", self.add_design),
             Command("Try the first piece of advice", "", self.try_advice),
+            Command("Write the report", "Ctrl+P", self.write_report),
             Command("Size it: the lightest gauges that keep what is asked for", "", self.size_it),
             Command("Designs side by side", "", lambda: (self.drawer.show_page("Improve"), self.drawer.improve.choose("designs"))),
             Command("Hand checks", "", lambda: self.drawer.show_page("Hand checks")),
@@ -419,7 +420,7 @@ class Window(Editing, QMainWindow):
         """A problem in words, with a button that leads to where it is mended."""
         station = {"part": "Part", "pieces": "Part", "scribes": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
                    "loads": "Loads", "cases": "Loads", "mesh": "Mesh", "trace": "Trace", "plans": "Improve",
-                   "variants": "Improve"}.get(error.where.split("/")[0])
+                   "variants": "Improve", "report": "Report"}.get(error.where.split("/")[0])
         text = f"✕ {error.what} {error.remedy}"
         if station is not None:
             self._say(text, "bad", f"to {station}", lambda: self.sheet.open_station(station))
@@ -473,6 +474,16 @@ class Window(Editing, QMainWindow):
         if plan is not None:
             self._say("")
             self._guard(lambda: self.session.run_trials(plan.name))
+
+    def write_report(self) -> None:
+        """Ask for a file and write the report there."""
+        title = self.session.project.report.title or self.session.project.name
+        suggestion = "".join(letter if letter.isalnum() or letter in " -_" else "-" for letter in title).strip() or "report"
+        name, _ = QFileDialog.getSaveFileName(self, "Write the report", f"{suggestion}.pdf",
+                                              "Pages (*.pdf);;For a browser (*.html);;To edit (*.docx)")
+        if name:
+            self._say("")
+            self._guard(lambda: self.session.write_report(Path(name)))
 
     def size_it(self) -> None:
         """Gauges of least mass for all pieces that can be sized."""
@@ -658,8 +669,8 @@ class Window(Editing, QMainWindow):
             self.sheet.open_station(name)
 
     def _station_opened(self, name: str) -> None:
-        wanted = {"Part": "Shape", "Supports": "Shape", "Loads": "Shape", "Mesh": "Mesh", "Strength": "Stress", "Improve": "Mode",
-                  "Modes": "Mode", "Trace": "Trace"}[name]
+        wanted = {"Part": "Shape", "Supports": "Shape", "Loads": "Shape", "Mesh": "Mesh", "Strength": "Stress",
+                  "Modes": "Mode", "Trace": "Trace", "Improve": "Mode", "Report": "Mode"}[name]
         if self.stage.view_name != wanted:
             self.stage.show_view(wanted)
 

@@ -33,7 +33,7 @@ def together(facts: CaseFacts) -> Evidence | None:
     if modes is None or math.isnan(modes.together) or len(modes.positive) == 0:
         return None
     number, required = modes.together, facts.required
-    if number >= required:
+    if number >= required or float(modes.positive[0]) < required:  # under it the modes themselves say so
         return Evidence("all loads together", f"{number:.4g}", "factor of all loads", "good",
                         f"Were the held loads to grow as well, all together would reach {number:.4g}.", "loads")
     return Evidence("all loads together", f"{number:.4g}", "factor of all loads", "caution",

@@ -82,7 +82,8 @@ def _rest(project: Project) -> str:
     for known, found in tuple(_known):
         if known is project:
             return found
-    stated: dict[str, Any] = project.model_dump(mode="json", exclude={"name", "scenario", "parameters", "plans", "design", "variants"})
+    stated: dict[str, Any] = project.model_dump(
+        mode="json", exclude={"name", "scenario", "parameters", "plans", "design", "variants", "report"})
     found = hash_of(stated)
     _known.append((project, found))
     return found

@@ -59,13 +59,15 @@ class Drawer(QWidget):
             tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
             bold = QFont(tab.font())
             bold.setBold(True)
-            tab.setMinimumWidth(QFontMetrics(bold).horizontalAdvance(name + (" (99)" if name == "Evidence" else "")) + 18)
+            tab.setMinimumWidth(QFontMetrics(bold).horizontalAdvance(name + (" (99)" if name == "Evidence" else "")) + 15)
             row.addWidget(tab)
             self.tabs[name] = tab
-        row.addStretch(1)
         self.summary = Label()
         self.summary.setObjectName("note")
-        row.addWidget(self.summary)
+        self.summary.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # tabs are never squeezed for it
+        self.summary.setMinimumWidth(0)
+        self.summary.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(self.summary, 1)
         self.fold = QToolButton()
         self.fold.setAccessibleName("Fold or unfold the drawer")
         self.fold.setToolTip("Fold or unfold the drawer")

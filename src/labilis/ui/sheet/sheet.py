@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 from labilis.judge import sentences
 from labilis.judge.part_sentences import part_sentences, scribe_sentences
 from labilis.judge.plan_sentences import improve_sentences
+from labilis.judge.report_sentences import report_sentences
 from labilis.judge.spans import Sentence, Span
 from labilis.judge.studies import study_words
 from labilis.judge.trace_sentences import trace_sentences
@@ -23,7 +24,7 @@ from labilis.ui.sheet.card import Card, Mark
 if TYPE_CHECKING:
     from labilis.ui.session import Session
 
-STATIONS = ("Part", "Supports", "Loads", "Mesh", "Strength", "Modes", "Trace", "Improve")
+STATIONS = ("Part", "Supports", "Loads", "Mesh", "Strength", "Modes", "Trace", "Improve", "Report")
 
 
 class Sheet(QScrollArea):
@@ -98,6 +99,7 @@ class Sheet(QScrollArea):
         self.size_tool = add["Improve"].add_tool("size it", commands["size"], "The gauges of least mass at which every mode reaches what "
                                                  "it must, and first yield the service load; at most 15 runs, the best becomes a design")
         add["Improve"].add_tool("+ design", commands["design"], "Keep a copy of the present statements as a further design")
+        add["Report"].add_tool("write the report", commands["report"], "As pages (PDF), for a browser (HTML) or to edit (DOCX)")
         session.trials_changed.connect(self.refresh)
         session.statements_changed.connect(self.refresh)
         session.results_changed.connect(self.refresh)
@@ -198,6 +200,7 @@ class Sheet(QScrollArea):
             found_words = "not run yet" if modes is None or not len(modes.positive) else f"found {float(modes.positive[0]):.4g}"
             improve.append((Span(f"{project.design}: expected {promised.expected:.4g}, {found_words}."),))
         self._show("Improve", improve, plans)
+        self._show("Report", report_sentences(project))
         self.advice_tool.setVisible(any(remedy.path for remedy in advice))
         self.trials_tool.setVisible(bool(project.plans))
         self.size_tool.setVisible(bool(project.cases) and bool(walls_of(project)))
@@ -216,7 +219,7 @@ class Sheet(QScrollArea):
         place = error.where.split("/")[0] if error is not None else ""
         owner = {"part": "Part", "pieces": "Part", "scribes": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
                  "loads": "Loads", "cases": "Loads", "mesh": "Mesh", "trace": "Trace", "plans": "Improve",
-                 "variants": "Improve"}.get(place)
+                 "variants": "Improve", "report": "Report"}.get(place)
         if error is not None and owner == name and error.code != "lost-region":
             found = [*found, (Span(str(error).removeprefix(f"{error.where}: "), tone="bad"),)]
         self.cards[name].show_sentences(found, removable)
@@ -231,7 +234,8 @@ class Sheet(QScrollArea):
                  "Strength": facts is not None and facts.strength is not None,
                  "Modes": facts is not None and facts.modes is not None,
                  "Trace": facts is not None and facts.trace is not None and facts.trace.done,
-                 "Improve": any(session.trials_of(plan) for plan in project.plans)}
+                 "Improve": any(session.trials_of(plan) for plan in project.plans),
+                 "Report": facts is not None and facts.modes is not None}
         ran_before = self.session.last_modes.get(session.case_name) is not None
         for name, mark in self.marks.items():
             state = "ready" if ready[name] else "empty"

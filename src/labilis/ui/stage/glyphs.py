@@ -5,7 +5,6 @@ held, a dot one left free. Loads are arrows with their value on a tag. Hubs are 
 """
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -13,44 +12,9 @@ from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor2D, vtkCoordinate, vtkPolyDataMapper2D, vtkTextActor
 
+from labilis.run.marks import HubMark, JointMark, LoadMark, SupportMark
 from labilis.ui.stage.picking import world_to_display
 from labilis.ui.theme import LIGHT
-
-
-@dataclass(frozen=True)
-class SupportMark:
-    """place (3,) mm; held: six flags x y z and turns; name."""
-
-    place: np.ndarray
-    held: tuple[bool, ...]
-    name: str
-
-
-@dataclass(frozen=True)
-class LoadMark:
-    """Arrow ending at place (3,) along direction (3,), with a tag; reaction: what a support pushes back, in its own colour."""
-
-    place: np.ndarray
-    direction: np.ndarray
-    tag: str
-    held: bool
-    reaction: bool = False
-
-
-@dataclass(frozen=True)
-class HubMark:
-    """Ring at centre (3,) with spokes to rim points (k, 3)."""
-
-    centre: np.ndarray
-    rim: np.ndarray
-
-
-@dataclass(frozen=True)
-class JointMark:
-    """Bolts: a crossed circle at each of the places (k, 3); a seam: a hatched bead along them."""
-
-    places: np.ndarray
-    seam: bool = False
 
 
 def _rgb(colour: str) -> tuple[float, float, float]:

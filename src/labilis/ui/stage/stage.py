@@ -196,7 +196,7 @@ class Stage(QWidget):
             self._shown = state
             self._build(name, view, mesh, strength, modes, trace)
         if view is not None:
-            from labilis.ui.stage.marks import marks_of, reaction_marks
+            from labilis.run.marks import marks_of, reaction_marks
 
             marks = marks_of(session.project, view, session.case_name)
             if self.compared.count:

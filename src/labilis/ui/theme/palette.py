@@ -60,7 +60,7 @@ QPushButton#tool {{ color: {p.accent}; border-radius: 11px; padding: 3px 10px; }
 QPushButton#chip {{ background: {p.card}; border-radius: 11px; padding: 3px 12px; }}
 QPushButton#chip:checked {{ background: {p.accent}; color: {p.card}; }}
 QPushButton#tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; border-radius: 0; color: {p.quiet};
-  padding: 5px 8px; }}
+  padding: 5px 6px; }}
 QPushButton#tab:checked {{ color: {p.accent}; border-bottom: 2px solid {p.accent}; font-weight: 600; background: transparent; }}
 QPushButton#tab:focus {{ border-bottom: 2px solid {p.ink}; }}
 QLineEdit, QComboBox, QSpinBox {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 4px; padding: 3px 6px;

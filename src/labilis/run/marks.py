@@ -1,6 +1,8 @@
 """Marks for the present statements: where supports, loads and hubs are drawn."""
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from labilis.judge.findings import StrengthFindings
@@ -21,7 +23,42 @@ from labilis.model import (
     WeightLoad,
 )
 from labilis.run.picking import ShapeView, find_region
-from labilis.ui.stage.glyphs import HubMark, JointMark, LoadMark, SupportMark
+
+
+@dataclass(frozen=True)
+class SupportMark:
+    """place (3,) mm; held: six flags x y z and turns; name."""
+
+    place: np.ndarray
+    held: tuple[bool, ...]
+    name: str
+
+
+@dataclass(frozen=True)
+class LoadMark:
+    """Arrow ending at place (3,) along direction (3,), with a tag; reaction: what a support pushes back, in its own colour."""
+
+    place: np.ndarray
+    direction: np.ndarray
+    tag: str
+    held: bool
+    reaction: bool = False
+
+
+@dataclass(frozen=True)
+class HubMark:
+    """Ring at centre (3,) with spokes to rim points (k, 3)."""
+
+    centre: np.ndarray
+    rim: np.ndarray
+
+
+@dataclass(frozen=True)
+class JointMark:
+    """Bolts: a crossed circle at each of the places (k, 3); a seam: a hatched bead along them."""
+
+    places: np.ndarray
+    seam: bool = False
 
 
 def _place(region: Region, view: ShapeView) -> np.ndarray:

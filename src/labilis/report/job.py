@@ -1,0 +1,29 @@
+"""A report made in the process that runs things, so that the window stays usable."""
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from labilis.report.content import content_of
+from labilis.report.pictures import draw
+from labilis.report.write import write_report
+from labilis.run.plan import Snapshot
+from labilis.run.report import judge_project
+
+
+@dataclass(frozen=True)
+class ReportQuery:
+    """Ask for the report of a project with its results; answered by the path that was written."""
+
+    project: Snapshot
+    results: Mapping[str, Any]
+    path: Path
+
+    def answer(self) -> list[Any]:
+        """Writes it. Raises LabilisError."""
+        project = self.project.project
+        found = judge_project(project, self.results)
+        write_report(content_of(project, found, self.results, draw if found.mesh is not None else None, self.project.files), self.path)
+        return [self.path]
