@@ -110,7 +110,8 @@ def _skipped(tree: ast.AST) -> set[int]:
             parts = [node.annotation]
         elif isinstance(node, ast.Call) and getattr(node.func, "attr", "") in ("zeros", "empty") and node.args and _is_empty(node.args[0]):
             parts = [node]  # whose shape says nothing
-        elif isinstance(node, ast.Call) and getattr(node.func, "id", getattr(node.func, "attr", "")) in ("deque", "lru_cache", "Progress"):
+        elif isinstance(node, ast.Call) and getattr(node.func, "id", getattr(node.func, "attr", "")) in (
+                "deque", "lru_cache", "Progress", "case_progress", "progress", "show", "tell"):
             parts = [node]  # memory and where a bar stands
         for part in parts:
             found.update(id(inner) for inner in ast.walk(part)) if part is not None else None

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import (
     QHeaderView,
     QPlainTextEdit,
     QPushButton,
+    QSizePolicy,
     QStackedWidget,
     QTableWidgetItem,
     QToolButton,
@@ -139,7 +140,7 @@ class Drawer(QWidget):
         report, stale = self.session.case_report, False
         if self.session.out_of_date is not None:
             report, stale = self.session.out_of_date, True
-        self.summary.setText(self.modes_page.show_report(report, stale))
+        self.summary.setText(self.modes_page.show_report(report, stale).replace("first factor", "factor"))  # room is short
         self._fill_evidence(report)
         self.trace_page.show_trace(report.facts.trace if report is not None else None, stale)
         self.hand.show_report(report)
