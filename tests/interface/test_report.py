@@ -34,6 +34,12 @@ def test_a_report_is_headed_trimmed_and_written(hand: Hand, tmp_path: Path) -> N
     assert any("Report written" in line for line in hand.session.journal)
     factor = hand.session.case_report.facts.modes.positive[0]
     assert f"{factor:.5g}" in page
+    hand.click(hand.card("Report").tools["look at its pages"])
+    hand.wait_idle(120)
+    preview = hand.window.preview
+    assert preview is not None and preview.isVisible() and preview.document.pageCount() >= 3
+    assert preview.document.getAllText(preview.document.pageCount() - 1).text() and "pages" in preview.count.text()
+    preview.close()
     hand.answer_open(tmp_path / "report.txt")
     hand.click(hand.card("Report").tools["write the report"])
     assert "written as .pdf" in hand.window.banner_text.text()

@@ -517,8 +517,8 @@ class Session(QObject):
         self._bodies = self._sized_done
         self._begin(Plan("size"), SizeQuery(Snapshot(design_of(self.project, self.project.design), self.files)))
 
-    def write_report(self, path: Path) -> None:
-        """Write the report of what is stated and found, in the worker; the journal says when it is there."""
+    def write_report(self, path: Path, then: Callable[[Path], None] | None = None) -> None:
+        """Write the report of what is stated and found, in the worker; `then` is called with its place, without it the journal tells."""
         if self.running is not None or self.worker.busy:
             raise LabilisError("A run is on.", "run", "Stop it first.", "busy")
         if path.suffix.lower() not in FORMS:
@@ -530,7 +530,7 @@ class Session(QObject):
         wanted = {key for case in self.project.cases for key in vars(stage_keys(self.settled, case.name)).values() if key}
         wanted |= {stage_keys(self.project).settled}
         results = {key: result for key, result in self.results.items() if key in wanted}
-        self._bodies = lambda found: self.note(f"Report written: {found[0]}" if found else "No report was written")
+        self._bodies = (lambda found: then(found[0])) if then is not None else (lambda found: self.note(f"Report written: {found[0]}"))
         self._begin(Plan("report"), ReportQuery(Snapshot(project, self.files), results, path))
 
     def _step_found(self, step: Step) -> None:

@@ -1,6 +1,7 @@
 """The main window: top bar, check sheet, stage, ladder, drawer."""
 from __future__ import annotations
 
+import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -33,6 +34,7 @@ from labilis.ui.drawer.drawer import Drawer
 from labilis.ui.editing import Editing
 from labilis.ui.ladder.ladder import Ladder
 from labilis.ui.plain import Label, plain_tip
+from labilis.ui.preview import Preview
 from labilis.ui.session import Session, recoverable
 from labilis.ui.sheet.sheet import STATIONS, Sheet
 from labilis.ui.stage.stage import Stage
@@ -50,6 +52,8 @@ class Window(Editing, QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(960, 600)
         self._pictures: object = None
+        self.preview: Preview | None = None
+        self._preview_folder: tempfile.TemporaryDirectory[str] | None = None
         self._pictured: tuple[int, dict] = (0, {})
         ground = QWidget()
         ground.setObjectName("ground")
@@ -76,7 +80,7 @@ class Window(Editing, QMainWindow):
             "piece": lambda: offer_recipes(self, self.add_piece),
             "grades": self.offer_grades, "parameter": self.add_parameter,
             "plan": self.add_plan, "trials": self.run_trials, "design": self.add_design, "advice": self.try_advice,
-            "size": self.size_it, "report": self.write_report,
+            "size": self.size_it, "report": self.write_report, "pages": self.preview_report,
             "case": self.add_case, "other_load": lambda: offer_loads(self, self.session.project, self.add_load)})
         centre = QVBoxLayout()
         centre.setSpacing(0)
@@ -217,6 +221,7 @@ class Window(Editing, QMainWindow):
             Command("Keep this design and go on with a copy", "", self.add_design),
             Command("Try the first piece of advice", "", self.try_advice),
             Command("Write the report", "Ctrl+P", self.write_report),
+            Command("Look at the report's pages", "", self.preview_report),
             Command("Size it: the lightest gauges that keep what is asked for", "", self.size_it),
             Command("Designs side by side", "", lambda: (self.drawer.show_page("Improve"), self.drawer.improve.choose("designs"))),
             Command("Hand checks", "", lambda: self.drawer.show_page("Hand checks")),
@@ -485,6 +490,19 @@ class Window(Editing, QMainWindow):
             self._say("")
             self._guard(lambda: self.session.write_report(Path(name)))
 
+    def preview_report(self) -> None:
+        """The report's pages as they would be printed now."""
+        self._say("")
+        if self._preview_folder is None:
+            self._preview_folder = tempfile.TemporaryDirectory(prefix="labilis-report-")
+        path = Path(self._preview_folder.name) / "report.pdf"
+        self._guard(lambda: self.session.write_report(path, self._show_pages))
+
+    def _show_pages(self, path: Path) -> None:
+        if self.preview is None:
+            self.preview = Preview()
+        self.preview.show_pages(path, self.session.project.report.title or self.session.project.name)
+
     def size_it(self) -> None:
         """Gauges of least mass for all pieces that can be sized."""
         self._say("")
@@ -677,6 +695,10 @@ class Window(Editing, QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.find_box.list.close()
         self.stage.close_view()
+        if self.preview is not None:
+            self.preview.close()
+        if self._preview_folder is not None:
+            self._preview_folder.cleanup()
         if self._pictures is not None:
             self._pictures.close()  # type: ignore[attr-defined]
         self.session.close()

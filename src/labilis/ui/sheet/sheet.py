@@ -99,6 +99,7 @@ class Sheet(QScrollArea):
         self.size_tool = add["Improve"].add_tool("size it", commands["size"], "The gauges of least mass at which every mode reaches what "
                                                  "it must, and first yield the service load; at most 15 runs, the best becomes a design")
         add["Improve"].add_tool("+ design", commands["design"], "Keep a copy of the present statements as a further design")
+        add["Report"].add_tool("look at its pages", commands["pages"], "As they would be printed now")
         add["Report"].add_tool("write the report", commands["report"], "As pages (PDF), for a browser (HTML) or to edit (DOCX)")
         session.trials_changed.connect(self.refresh)
         session.statements_changed.connect(self.refresh)
