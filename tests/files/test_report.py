@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 
 from labilis.model import LabilisError, load_project
-from labilis.report import Content, Words, carried_by, changed_on_pages, content_of, verified, write_report
+from labilis.report import Content, Table, Words, carried_by, changed_on_pages, content_of, verified, write_report
 from labilis.report.content import plain
 from labilis.report.write import as_docx, as_html, as_pdf
 from labilis.run import Plan, Runner, Snapshot, judge_project
@@ -51,6 +51,16 @@ def test_every_section_stands_in_it_with_its_figures(content: Content) -> None:
     assert f"<td>{factor:.5g}</td>" in page and content.printed[f"{factor:.5g}"] >= 1
     captions = [int(number) for number in re.findall(r"Table (\d+)\.", page)]
     assert captions == list(range(1, len(captions) + 1))
+
+
+def test_tables_tell_what_is_under_and_what_pushes_back() -> None:
+    found = content_of(*reported(strip(force("-300 N"), criteria={"modes": 2, "required_factor": "20"}, **QUICK)))
+    tables = {block.caption: block for section in found.sections for block in section.blocks if isinstance(block, Table)}
+    modes = next(table for caption, table in tables.items() if "Modes of one" in caption)
+    assert modes.rows[0][-1].startswith("under by 7") and modes.rows[1][-1] == "meets"
+    reactions = next(table for caption, table in tables.items() if "Reactions" in caption)
+    assert reactions.rows == (("foot", "300", "0", "0"), ("loads", "-300", "0", "0"))
+    assert found.head.tone == "bad" and "Does not meet" in found.head.verdict
 
 
 def test_nothing_that_is_only_clicked_stands_in_sentences(content: Content) -> None:

@@ -60,6 +60,7 @@ def test_one_piece_is_sized_alone_and_the_mesh_error_counts() -> None:
     steps = size_it(snapshot, ("high",), gauges=GAUGES)
     best = best_step(steps)
     assert best is not None and all(len(step.thicknesses) == 1 for step in steps)
+    assert best.figures["responses"]["mass"] == pytest.approx(best.mass / 1000, rel=1e-9)  # as a trial tells it
     assert best.ratio >= 1.0 and best.project.pieces[0].recipe.thickness == "3 mm"  # type: ignore[union-attr]
 
 

@@ -262,3 +262,19 @@ def test_thousands_of_trials_are_told_apart_at_once() -> None:
     for _ in range(20):
         base.model_dump(mode="json")
     assert once < 40 * (time.process_time() - started)
+
+
+def test_a_verified_factor_is_traced_for_and_one_of_a_perfect_part_is_not_known() -> None:
+    """What was found without a trace is another trial."""
+    def base(**trace: Any) -> Project:
+        return load_project(strip(force("-1250 N"), parameters={"t": "4 mm"}, pieces=[flat("t")], mesh={"size": "20 mm"},
+                                  trace={"target": "1.05", "steps": 30, **trace}))
+    asked = plan(Vary(parameter="t", values=("4 mm",)), objective="verified factor", limits=(Limit(response="mass", at_most="9 kg"),))
+    bowed, perfect = base(amplitude="0.2 mm"), base(mode=0)
+    assert asked.traced and not plan().traced
+    assert trial_key(bowed, {"t": "4 mm"}, True) != trial_key(bowed, {"t": "4 mm"})
+    (row,) = run_plan(Snapshot(bowed), asked, {trial_key(bowed, {"t": "4 mm"}): trial()}, workers=1)
+    assert row.response("verified factor") == pytest.approx(1.05, rel=1e-3) and not keeps(bowed, asked, row)
+    assert found_of(bowed, asked, {trial_key(bowed, {"t": "4 mm"}, True): row}) == [row]
+    (row,) = run_plan(Snapshot(perfect), asked, {}, workers=1)
+    assert math.isnan(row.response("verified factor")) and "not known" in keeps(perfect, asked, row)
