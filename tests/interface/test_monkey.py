@@ -3,6 +3,7 @@ from __future__ import annotations
 
 import json
 import random
+import shutil
 import sys
 import time
 from pathlib import Path
@@ -15,7 +16,7 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QInputDialog, QMenu, QMessag
 from labilis.model import load_project
 from tests.interface.conftest import DEMO, Hand
 
-DEMOS = sorted(DEMO.parents[1].glob("*/*.json"))
+DEMOS = DEMO.parents[1]
 TYPED = ["1 mm", "5 mm", "0", "-3 mm", "12", "abc", "", "1e9 mm", "2 kN", "1/0", "x", "thickness", "300 MPa", "3 deg", "0.3", "ä ü", "=1+1",
          "<b>name</b>", "10 %", "2*(1+", "99999999999999999999", "'", "../x", "nan"]
 LONGEST = 10.0  # s that the window's own thread may be busy with one action; measured in its own time, not the machine's
@@ -26,9 +27,12 @@ class Monkey:
 
     def __init__(self, hand: Hand, seed: int, folder: Path) -> None:
         self.hand, self.dice, self.folder, self.said = hand, random.Random(seed), folder, [f"seed {seed}"]
+        shutil.copytree(DEMOS, folder / "demos")  # what is saved over is a copy
+        self.demos = sorted((folder / "demos").glob("*/*.json"))
+        hand.load(self.demos[seed % len(self.demos)])
         self.slowest = (0.0, "")
         patch = hand.patch
-        patch.setattr(QFileDialog, "getOpenFileName", staticmethod(lambda *_, **__: (str(self.dice.choice([*DEMOS, ""])), "")))
+        patch.setattr(QFileDialog, "getOpenFileName", staticmethod(lambda *_, **__: (str(self.dice.choice([*self.demos, ""])), "")))
         patch.setattr(QFileDialog, "getSaveFileName", staticmethod(lambda *_, **__: (str(self.dice.choice(
             [folder / "a.labilis", folder / "b.png", folder / "c.json", folder / "none" / "d.labilis", ""])), "")))
         patch.setattr(QInputDialog, "getText", staticmethod(lambda *_, **__: (self.dice.choice(TYPED), self.dice.random() < 0.8)))
@@ -133,7 +137,6 @@ def restlessly(hand: Hand, folder: Path, seed: int, actions: int) -> tuple[float
     failed: list[str] = []
     hand.patch.setattr(sys, "excepthook", lambda kind, error, _trail: failed.append(f"{kind.__name__}: {error}"))
     monkey = Monkey(hand, seed, folder)
-    hand.load(DEMOS[seed % len(DEMOS)])
     for number in range(actions):
         try:
             monkey.step()
