@@ -86,7 +86,7 @@ def test_a_curved_wall_that_was_not_looked_for_counts_as_well() -> None:
     bow = dataclasses.replace(case.facts, modes=dataclasses.replace(case.facts.modes, kinds=np.array(["member sway"])))
     checks, _ = overall_checks(bow)
     assert checks[0].curve == "column curve c" and checks[0].factor > 1.0 > checks[1].factor
-    assert _capacity(bow).state == "open"
+    assert _capacity(bow, ()).state == "open"
     flat, _ = column(strut("bar", 280, section=FLAT), held={"foot": PIN, "head": SLIDE}, criteria={"modes": 1, "required_factor": "1"})
     assert len(overall_checks(flat.facts)[0]) == 1
 
@@ -144,7 +144,7 @@ def test_a_trace_is_taken_before_the_curve() -> None:
         def __init__(self, verified: float, limit: float) -> None:
             self.verified, self.limit = verified, limit
     for verified, limit, state in ((1.2, float("nan"), "passes"), (0.9, 0.9, "fails"), (0.9, float("nan"), "open")):
-        found = _capacity(dataclasses.replace(case.facts, trace=Trace(verified, limit)))  # type: ignore[arg-type]
+        found = _capacity(dataclasses.replace(case.facts, trace=Trace(verified, limit)), ())  # type: ignore[arg-type]
         assert found.state == state
 
 
