@@ -214,6 +214,9 @@ def test_a_trace_of_a_perfect_part_says_nothing_of_an_imperfect_one(strip_facts:
     assert verdict_of_case(facts, ()).gates[3].state == "passes"
     gate = verdict_of_case(facts, (Evidence("centred load", "", "", state, "it is wrong", "trace"),)).gates[3]
     assert gate.state == "open" and gate.doubt == doubt and ("say why" in gate.reason) is bool(doubt)
+    fallen = dataclasses.replace(facts, trace=SimpleNamespace(**{**vars(trace), "verified": 0.4, "limit": 0.4}))
+    doubted = (Evidence("centred load", "", "", state, "it is wrong", "trace"),)
+    assert verdict_of_case(fallen, doubted).gates[3].state == "fails"  # what even a perfect part does not carry
     settled = strict.changed(criteria={**strict.criteria.model_dump(), "meant": {"centred load": "a shape with its bow"}})
     gate = verdict_of_case(dataclasses.replace(facts, project=settled), (Evidence("centred load", "", "", state, "", "trace"),)).gates[3]
     assert gate.state == ("passes" if state == "caution" else "open")
