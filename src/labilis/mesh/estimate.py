@@ -135,7 +135,8 @@ def estimate(view: ShapeView, size: float, order: int, swept: bool = True, solid
     shells = int(1.1 * float(view.faces.area[sheet].sum()) / size**2 + 2 * sheet.sum())
     unknowns = 3 * nodes + int(6 * 1.05 * shells)
     # factors of a sparse direct solver on solids grow with about the power 4/3, on shells with little more than one
-    # against 371 runs of the corpus (seed 8117), by their unknowns: 0.8 to 1.7 times what was used (half of them under 1.2), with the other mesh that tells errors
+    # against 371 runs of the corpus (seed 8117), by their unknowns: 0.8 to 1.7 times what was used (half of them under 1.2), with the other
+    # mesh that tells errors
     memory = int(600e6 + 4700.0 * 3 * nodes + 210.0 * (3.0 * nodes) ** (4.0 / 3.0) + 18000.0 * 6 * shells)
     seconds = 3.2 * (3 * nodes / 48e3) ** 1.2 + 7.6 * (6 * shells / 52e3) ** 0.87 + 0.5  # from docs/performance.md
     return MeshEstimate(elements + shells, nodes + int(1.05 * shells), unknowns, memory, seconds)
