@@ -120,8 +120,14 @@ def main() -> None:
     window.drawer.show_page("Screening")
     picture("screening")
     window.drawer.set_open(False)
-    window.sheet.open_station("Mesh")
-    picture("stand-mesh")
+    window.sheet.open_station("Report")
+    window.preview_report()
+    idle()
+    assert window.preview is not None
+    window.preview.setGeometry(305, 44, 731, 719)  # on the stage
+    wait(1.0)
+    picture("report")
+    window.preview.close()
     window.load_path(DEMOS / "sensor-bracket/sensor-bracket.json")
     idle()
     window.run_trace()
@@ -133,7 +139,7 @@ def main() -> None:
     picture("trace")
     view = window.session.current("shape")
     window.stage.select((("edge", int(view.edges.length.argmax())),))
-    window.stage._place_bar(430, 560)
+    window.stage._place_bar(30, 420)
     picture("measures")
     window.stage.select(())
     window.run_study("amplitude")
@@ -177,6 +183,8 @@ def main() -> None:
     idle()
     session = window.session
     project = session.project
+    strip.what.setCurrentText("movement")
+    strip.what_changed.emit()
     session.new(line_model(project), {}, "the tube as a line")
     idle()
     modes("line")

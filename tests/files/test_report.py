@@ -68,9 +68,26 @@ def test_nothing_that_is_only_clicked_stands_in_sentences(content: Content) -> N
     assert said and not [text for text in said if re.search(r"\+ |\(\)|\bdrill\b|, \.|;\s*\.|\bmix\b", text)]
     from labilis.judge.spans import Span
 
-    sentence = (Span("a"), Span("; "), Span("turn", ("x",)), Span(", "), Span("repeat", ("x",)), Span("."), Span(" "),
-                Span("+ limit", ("x",)))
-    assert plain(sentence) == "a."
+    def act(text: str) -> Span:
+        return Span(text, ("x",), act=True)
+    assert plain((Span("a"), Span("; "), act("turn"), Span(", "), act("repeat"), Span("."), Span(" "), act("+ limit"))) == "a."
+    # what is named like a word to click stays
+    steel = {"name": "mix", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3", "yield_strength": "235 MPa", "density": "7850 kg/m^3",
+             "hardening": [["0", "235 MPa"], ["0.1", "300 MPa"]]}
+    piece = {**flat(), "material": "mix"}
+    piece["recipe"] = {**piece["recipe"], "openings": [{"x": "100 mm", "y": "10 mm", "diameter": "5 mm"}]}
+    page = as_html(content_of(*reported(strip(materials=[steel], pieces=[piece], **QUICK))))
+    assert "thick, 4 corners, 1 opening, of mix, as shells" in page and "Openings: Ø 5 mm at x 100 mm, y 10 mm." in page
+    assert "points." not in page and "300 MPa at 0.1 plastic strain." in page
+
+
+def test_a_part_that_its_held_loads_bring_down_is_not_called_safe() -> None:
+    """It has no factor, which is not the same as none to fear."""
+    model = strip(force("-10 N"), {**force("-3 kN"), "name": "stays", "growth": "held"}, **QUICK)
+    found = content_of(*reported(model))
+    said = [block for section in found.sections if section.key == "modes" for block in section.blocks]
+    assert len(said) == 1 and "under its held loads alone" in said[0].text and said[0].tone == "bad"  # type: ignore[union-attr]
+    assert found.head.tone == "bad"
 
 
 class _Outline(HTMLParser):

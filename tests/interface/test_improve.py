@@ -193,6 +193,10 @@ def test_gauges_are_sized_in_the_window(hand: Hand, tmp_path: Path) -> None:
     _, figures, _ = hand.session.figures_of_design("sized")
     assert figures is not None and figures["responses"]["first factor"] == pytest.approx(4.6, rel=0.05)  # without another run
     before = len(hand.session.sized)
+    hand.session.set_value(("criteria", "required_factor"), "4", "more asked for")
+    assert "Sized:" not in hand.text("Improve")  # it was found for 3
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert "Sized: Lightest of" in hand.text("Improve")
     hand.session.choose_design("first design")
     hand.wait_idle()
     hand.click(hand.card("Improve").tools["size it"])

@@ -39,6 +39,12 @@ def test_a_report_is_headed_trimmed_and_written(hand: Hand, tmp_path: Path) -> N
     preview = hand.window.preview
     assert preview is not None and preview.isVisible() and preview.document.pageCount() >= 3
     assert preview.document.getAllText(preview.document.pageCount() - 1).text() and "pages" in preview.count.text()
+    assert "Out of date" not in preview.count.text()
+    hand.type_value("Report", "Harbour office", "Pilot office")
+    assert "Out of date" in preview.count.text()
+    hand.click(hand.card("Report").tools["look at its pages"])
+    hand.wait_idle(120)
+    assert "Out of date" not in preview.count.text() and "Pilot office" in preview.document.getAllText(0).text()
     preview.close()
     hand.answer_open(tmp_path / "report.txt")
     hand.click(hand.card("Report").tools["write the report"])

@@ -108,3 +108,18 @@ def test_what_is_not_needed_is_not_asked() -> None:
     assert number_of("good + 2e5 mm", "length", broken) == 200003.0
     with pytest.raises(LabilisError, match="Division"):
         number_of("good + e5", "length", broken)
+
+
+def test_only_what_names_no_parameter_is_remembered() -> None:
+    """The same text is another thing with other parameters, and as another kind."""
+    for size in (4, 5, 4):
+        assert number_of("2 * t", "length", {"t": f"{size} mm"}) == 2.0 * size
+        assert number_of("2 * wall + 1 mm", "length", {"t": "9 mm", "wall": f"{size} mm"}) == 2.0 * size + 1
+    with pytest.raises(LabilisError, match="neither a parameter nor a unit"):
+        number_of("2 * t", "length")
+    assert number_of("2 mm", "length", {"t": "4 mm"}) == number_of("2 mm", "length") == 2.0
+    for _ in range(2):
+        with pytest.raises(LabilisError, match="length") as caught:
+            number_of("2 mm", "force", where="loads/push")
+        assert caught.value.where == "loads/push"
+    assert number_of("0", "force") == number_of("0", "length") == 0.0

@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from labilis.judge.findings import TrialFindings
 from labilis.model import RESPONSES, Limit, TrialPlan, Vary
-from labilis.ui.drawer.trial_plots import FRONT, HELD, KEPT, front_of, panel_of, place_of, plots_of
+from labilis.run.trials import front_of
+from labilis.ui.drawer.trial_plots import FRONT, HELD, KEPT, panel_of, place_of, plots_of
 from tests.unit.test_trials import project
 
 T, W = Vary(parameter="t", low="2 mm", high="6 mm"), Vary(parameter="w", low="5 mm", high="30 mm")

@@ -287,13 +287,14 @@ def size(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis 
         typer.echo(f"{count[0]:3d}  {', '.join(f'{t:g}' for t in step.thicknesses)} mm: {said}", err=True)
     steps = size_it(snapshot, tuple(pieces or ()), runs, chosen, found=tell)
     best = best_step(steps)
-    names = tuple(wall.title for wall in walls_of(snapshot.project) if not pieces or set(pieces) & set(wall.pieces))
+    walls = [wall for wall in walls_of(snapshot.project) if not pieces or set(pieces) & set(wall.pieces)]
+    names = tuple(wall.title for wall in walls)
     data = {"pieces": list(names), "steps": [{
         "thicknesses_mm": list(step.thicknesses), "mass_kg": step.mass if math.isfinite(step.mass) else None, "ratio": step.ratio,
         "keeps": step.keeps} for step in steps],
             "best": None if best is None else {"thicknesses_mm": dict(zip(names, best.thicknesses)), "mass_kg": best.mass}}
     if not tell_json(data, json_):
-        typer.echo(words_of([wall for wall in walls_of(snapshot.project) if not pieces or set(pieces) & set(wall.pieces)], steps))
+        typer.echo(words_of(walls, steps))
     if variant is not None and best is not None:
         _keep_design(model, variant, best.project)
     raise typer.Exit(0 if best is not None else 1)

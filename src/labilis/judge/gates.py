@@ -54,16 +54,12 @@ def gates_of(facts: CaseFacts, evidence: Sequence[Evidence]) -> tuple[Gate, ...]
     return tuple(replace(gate, left_out=reasons.get(gate.name, "")) for gate in found)  # type: ignore[call-overload]
 
 
-def doubts(facts: CaseFacts, evidence: Sequence[Evidence]) -> tuple[Evidence, ...]:
-    """Evidence that doubts what is stated, whether or not a reason is given that it is meant so."""
-    names = (*DOUBTS, CENTRED)
-    return tuple(item for item in evidence if item.name in names and item.state == "caution" and _counts(item, facts))
-
-
-def _counts(item: Evidence, facts: CaseFacts) -> bool:
-    """Negative factors matter only where the reversed load would not be met."""
-    return item.name != "negative factors" or bool((np.abs(facts.modes.factors[facts.modes.factors < 0]) < facts.required).any()
-                                                   if facts.modes is not None else True)
+def _doubt(facts: CaseFacts, evidence: Sequence[Evidence]) -> Evidence | None:
+    """The first doubt that no reason settles. Negative factors are one only where the reversed load would not be met."""
+    factors = facts.modes.factors if facts.modes is not None else np.zeros(0)
+    reversed_fails = bool((np.abs(factors[factors < 0]) < facts.required).any())
+    return next((item for item in evidence if item.name in DOUBTS and item.state == "caution"
+                 and item.name not in facts.project.criteria.meant and (item.name != "negative factors" or reversed_fails)), None)
 
 
 def _worst(name: str, evidence: Sequence[Evidence], states: dict[str, GateState], station: str) -> Gate:
@@ -82,7 +78,7 @@ def _stated(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
     if gate.state == "passes" and idle:
         return Gate("stated right", "open", f"The faces round bolt '{idle[0]}' are bonded, which is stiffer than it is and leaves it "
                     "unchecked. Say that its pieces are only bolted, or remove the bolt.", "mesh")
-    doubt = next((item for item in doubts(facts, evidence) if item.name in DOUBTS and item.name not in facts.project.criteria.meant), None)
+    doubt = _doubt(facts, evidence)
     if gate.state == "passes" and doubt is not None:
         return Gate("stated right", "open", f"{doubt.text} If it is meant so, say why.", doubt.station or "supports", doubt=doubt.name)
     return gate

@@ -97,7 +97,8 @@ def _material_sentence(project: Project, index: int) -> Sentence:
         choices = [("add a point", [list(point) for point in more])]
         if points:
             choices.append(("remove the last point", [list(point) for point in points[:-1]]))
-        spans += [Span("; "), Span("points" if points else "no hardening", ("materials", index, "hardening"), choices=tuple(choices))]
+        spans += [Span("; "), Span("points" if points else "no hardening", ("materials", index, "hardening"), choices=tuple(choices),
+                                   act=bool(points))]
     return (*spans, Span("."))
 
 

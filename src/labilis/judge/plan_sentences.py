@@ -52,7 +52,7 @@ def _plan(project: Project, index: int, plan: TrialPlan) -> Sentence:
     if free:
         shown = [vary.model_dump() for vary in plan.vary]
         spans += [Span(" "), Span("+ parameter", (*path, "vary"), choices=tuple(
-            (name, [*shown, around(name, project.parameters[name])]) for name in free))]
+            (name, [*shown, around(name, project.parameters[name])]) for name in free), act=True)]
     spans += [Span("; "), Span({value: words for words, value in _HOW}[plan.how], (*path, "how"), choices=_HOW)]
     if plan.how in ("latin hypercube", "goal", "search"):
         spans += [Span(", at most " if plan.how in ("goal", "search") else ", "), value_span(str(plan.points), (*path, "points"), "count"),
@@ -67,7 +67,7 @@ def _plan(project: Project, index: int, plan: TrialPlan) -> Sentence:
     stated = [limit.model_dump() for limit in plan.limits]
     spans += [Span(" "), Span("+ limit", (*path, "limits"), choices=tuple(
         (f"{name} {'at least' if 'at_least' in ends else 'at most'} …", [*stated, {"response": name, **ends}])
-        for name, ends in _FIRST_LIMITS.items())), Span(". ")]
+        for name, ends in _FIRST_LIMITS.items()), act=True), Span(". ")]
     objective = Span(plan.objective, (*path, "objective"), choices=tuple((name, name) for name in RESPONSES))
     if plan.how == "goal":
         spans += [Span("The "), objective, Span(" is to reach "),

@@ -118,7 +118,7 @@ def _more(piece: Piece, path: Path) -> list[Span]:
                                         ("drill", ("cuts",), drill, cuts)):
         if stated:
             choices.append((f"undo the last: {words}", stated[:-1]))
-        found += [Span(", " if len(found) > 1 else ""), Span(words, (*path, *key), choices=tuple(choices))]
+        found += [Span(", " if len(found) > 1 else ""), Span(words, (*path, *key), choices=tuple(choices), act=True)]
     return found
 
 
@@ -139,5 +139,5 @@ def openings_sentence(project: Project, piece: Piece, path: Path) -> Sentence | 
     choices = [("a round one", [*stated, new]), ("a slot", [*stated, {**new, "length": "20 mm"}])]
     if stated:
         choices.append(("not the last one", stated[:-1]))
-    more = Span("more" if spans else "none", here, choices=tuple(choices))
+    more = Span("more" if spans else "none", here, choices=tuple(choices), act=bool(spans))
     return (Span("Openings: "), *spans, Span("; " if spans else ""), more, Span("."))

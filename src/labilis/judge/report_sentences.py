@@ -40,5 +40,5 @@ def report_sentences(project: Project) -> list[Sentence]:
     rest = [key for key in SECTION_KEYS if key not in plan.notes]
     if rest:
         found.append((Span("+ note", ("report", "notes"), choices=tuple(
-            (f"at {key}", {**plan.notes, key: "Click here and write."}) for key in rest)),))
+            (f"at {key}", {**plan.notes, key: "Click here and write."}) for key in rest), act=True),))
     return found

@@ -188,14 +188,14 @@ def case_sentences(project: Project) -> list[Sentence]:
         choices = [(f"with {load.name}", [*stated, {"load": load.name}]) for load in project.loads if load.name not in inside]
         choices += [(f"without {name}", [entry for entry in stated if entry["load"] != name]) for name in sorted(inside)]
         if choices:
-            spans += [Span("; "), Span("loads", (*path, "loads"), choices=tuple(choices))]
+            spans += [Span("; "), Span("loads", (*path, "loads"), choices=tuple(choices), act=True)]
         parts = [part.model_dump() for part in case.combine]
         others = [(f"add case {other.name}", [*parts, {"case": other.name}]) for other in project.cases
                   if other.name != case.name and other.name not in {part["case"] for part in parts}
                   and case.name not in _inside(project, other.name)]
         others += [(f"leave out case {part['case']}", [other for other in parts if other is not part]) for part in parts]
         if others:
-            spans += [Span(", "), Span("combine", (*path, "combine"), choices=tuple(others))]
+            spans += [Span(", "), Span("combine", (*path, "combine"), choices=tuple(others), act=True)]
         found.append((*spans, Span(".")))
     return found
 

@@ -10,7 +10,8 @@ Path = tuple[str | int, ...]
 @dataclass(frozen=True)
 class Span:
     """A run of text. With a `path` it is a value that can be edited: kind of quantity (or 'text', 'count'), or one of
-    `choices` as (shown, value). `strong` marks names, `tone` is '' or good, bad, caution, quiet."""
+    `choices` as (shown, value). `strong` marks names, `tone` is '' or good, bad, caution, quiet. `act`: only there to be clicked, no
+    part of what is said."""
 
     text: str
     path: Path | None = None
@@ -18,6 +19,7 @@ class Span:
     choices: tuple[tuple[str, Any], ...] = ()
     strong: bool = False
     tone: str = ""
+    act: bool = False
 
 
 Sentence = tuple[Span, ...]

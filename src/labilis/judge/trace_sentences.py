@@ -38,11 +38,11 @@ def _start(project: Project, facts: CaseFacts | None) -> list[Span]:
             for k in range(1, count + 1) if k != plan.mode]
     more += [("leave the last one out", stated[:-1])] if stated else []
     if more:
-        spans += [Span(" ("), Span("mix", ("trace", "seeds"), choices=tuple(more)), Span(")")]
+        spans += [Span(" ("), Span("mix", ("trace", "seeds"), choices=tuple(more), act=True), Span(")")]
     rows = recommended(facts, plan.mode - 1) if facts is not None else []
     if rows:
         choices = (("a thousandth of the moving length", None), *rows)
-        spans += [Span(" ("), Span("recommended amplitudes", ("trace", "amplitude"), choices=choices), Span(")")]
+        spans += [Span(" ("), Span("recommended amplitudes", ("trace", "amplitude"), choices=choices, act=True), Span(")")]
     return spans
 
 

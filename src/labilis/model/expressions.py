@@ -14,6 +14,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Iterator, Mapping
+from functools import lru_cache
 from typing import Any
 
 from labilis.model.errors import LabilisError
@@ -236,18 +237,29 @@ def number_of(text: str, kind: str, parameters: Mapping[str, str] | None = None,
               known: dict[str, Any] | None = None) -> float:
     """Kernel number (N, mm, MPa, tonne, rad) of an expression that must be of the given kind; `known` as in `evaluate`."""
     try:
-        value = evaluate(text, parameters, known)
-        if value.dimensionality != kind_dimension(kind):
-            _, example, words = KINDS[kind]
-            is_number = value.dimensionality == kind_dimension("number")
-            if is_number and value.magnitude == 0:
-                return 0.0  # nothing is nothing in any unit
-            problem = "has no unit" if is_number else f"is {describe_dimension(value)}"
-            raise LabilisError(f"'{text}' {problem}; {words} is needed here, such as {example}.", code="unit")
+        if len(text) <= _MAX_LENGTH and not any(name in (parameters or {}) for name in _WORD.findall(text)):
+            return _plain(text, kind)
+        return _kernel(evaluate(text, parameters, known), text, kind)
     except LabilisError as error:
         if where and not error.where:
             raise LabilisError(error.what, where, error.remedy, error.code) from error
         raise
+
+
+@lru_cache(maxsize=8192)
+def _plain(text: str, kind: str) -> float:
+    """Kernel number of an expression that names no parameter: the window asks for the same few hundred at every edit."""
+    return _kernel(_evaluate(text, {}), text, kind)
+
+
+def _kernel(value: Any, text: str, kind: str) -> float:
+    if value.dimensionality != kind_dimension(kind):
+        _, example, words = KINDS[kind]
+        is_number = value.dimensionality == kind_dimension("number")
+        if is_number and value.magnitude == 0:
+            return 0.0  # nothing is nothing in any unit
+        problem = "has no unit" if is_number else f"is {describe_dimension(value)}"
+        raise LabilisError(f"'{text}' {problem}; {words} is needed here, such as {example}.", code="unit")
     return float(value.to_base_units().magnitude)
 
 

@@ -129,9 +129,6 @@ def content_of(project: Project, report: ProjectReport, results: Mapping[str, An
                    {item.sha256: (item.file, (files or {})[item.sha256]) for item in project.geometry if item.sha256 in (files or {})})
 
 
-_ACTIONS = {"turn", "repeat", "drill", "loads", "combine", "mix", "recommended amplitudes", "lean", "offset"}  # words that are only clicked
-
-
 def _text_of(sections: Sequence[Section]) -> str:
     """All words and numbers of the pages."""
     parts: list[str] = []
@@ -149,8 +146,7 @@ def _text_of(sections: Sequence[Section]) -> str:
 
 def plain(sentence: Sentence) -> str:
     """A sentence of the sheet without what is only there to be clicked."""
-    kept = [span for span in sentence if span.path is None or not (span.text in _ACTIONS or span.text.startswith("+ "))]
-    text = "".join(span.text for span in kept)
+    text = "".join(span.text for span in sentence if not span.act)
     text = re.sub(r"\(\s*\)", "", text)
     text = re.sub(r"[\s,;]+\.", ".", text)  # what stood between the words that are gone
     return re.sub(r"\s{2,}", " ", re.sub(r"\s+([,;:.])", r"\1", text)).strip()
@@ -267,6 +263,9 @@ def _modes(project: Project, report: ProjectReport, results: Mapping[str, Any], 
             rows.append((str(number + 1), f"{factor:.5g}", f"± {error_text(error)}" if math.isfinite(error) else "not known",
                          critical_text(float(factor), modes.growing_force), modes.drivers[number], str(kind),
                          f"{float(f'{half:.3g}'):g}" if math.isfinite(half) else "–", f"{needed:.4g}", said))
+        if modes.held_unstable:
+            found.append(Words(f"{case.facts.case}: the part goes unstable under its held loads alone; there is no factor.", "bad"))
+            continue
         if not rows:
             found.append(Words(f"{case.facts.case}: no factor; this load cannot make the part unstable.", "good"))
             continue

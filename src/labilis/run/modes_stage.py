@@ -89,11 +89,11 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     try:
         solution = find_modes(base, base_factor, k_g, criteria.modes, both, limit,
                               progress=lambda done: case_progress(0.3 + 0.5 * done, "Finding modes"), needed=required)
+        second = _second_opinion(system, solved, base, base_factor, limit) if criteria.second_opinion else float("nan")
+        together = _together(system, solved, stiffness, k_g, limit) if np.any(solved.held.u) else float("nan")
     except NotConverged as error:
         raise LabilisError(f"The modes did not converge: {error}.", f"cases/{case}", "Ask for more modes, or mesh finer where the "
                            "part bulges.", "not-converged") from error
-    second = _second_opinion(system, solved, base, base_factor, limit) if criteria.second_opinion else float("nan")
-    together = _together(system, solved, stiffness, k_g, limit) if np.any(solved.held.u) else float("nan")
     case_progress(0.9, "Recovering shapes")
     shapes = np.zeros((len(solution.factors), len(mesh.nodes), 3))
     holds, geometric = np.zeros(len(solution.factors)), Symmetric(k_g)

@@ -3,7 +3,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QSize
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtPdfWidgets import QPdfView
@@ -19,12 +19,14 @@ class Preview(QWidget):
         super().__init__()
         self.setWindowTitle("The report's pages")
         self.setAccessibleName("Pages of the report")
+        self.setObjectName("ground")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.document = QPdfDocument(self)
         self.view = QPdfView(self)
         self.view.setDocument(self.document)
         self.view.setPageMode(QPdfView.PageMode.MultiPage)
         self.view.setZoomMode(QPdfView.ZoomMode.FitToWidth)
-        self.count = Label("")
+        self.count, self._words = Label(""), ""
         row = QHBoxLayout()
         row.addWidget(self.count)
         row.addStretch(1)
@@ -37,6 +39,11 @@ class Preview(QWidget):
         layout.addWidget(self.view, 1)
         QShortcut(QKeySequence("Esc"), self).activated.connect(self.close)
 
+    def mark_old(self) -> None:
+        """Say that something was stated or found since."""
+        if self._words:
+            self.count.setText(f"{self._words}. Out of date: something was changed since; look at its pages again.")
+
     def sizeHint(self) -> QSize:
         return QSize(780, 960)
 
@@ -47,7 +54,8 @@ class Preview(QWidget):
         self.document.close()
         self.document.load(str(path))
         pages = self.document.pageCount()
-        self.count.setText(f"{title}, {pages} page{'s' if pages != 1 else ''}")
+        self._words = f"{title}, {pages} page{'s' if pages != 1 else ''}"
+        self.count.setText(self._words)
         self.show()
         self.raise_()
         if at is not None:

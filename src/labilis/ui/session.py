@@ -553,8 +553,11 @@ class Session(QObject):
 
     @property
     def sizing_words(self) -> str:
-        """What sizing came to, '' before it."""
-        return words_of(walls_of(self.sized[0].project), self.sized) if self.sized else ""
+        """What sizing came to, '' before it and for statements that it was not about."""
+        if not self.sized or self._sizing is None:
+            return ""
+        about = {trial_key(project, {}) for project in (self._sizing, *(step.project for step in self.sized))}
+        return words_of(walls_of(self.sized[0].project), self.sized) if trial_key(self.project, {}) in about else ""
 
     def choose_design(self, name: str) -> None:
         """Show another design; the present one waits under its name."""

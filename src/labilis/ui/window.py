@@ -501,6 +501,8 @@ class Window(Editing, QMainWindow):
     def _show_pages(self, path: Path) -> None:
         if self.preview is None:
             self.preview = Preview()
+            self.session.statements_changed.connect(self.preview.mark_old)
+            self.session.results_changed.connect(self.preview.mark_old)
         self.preview.show_pages(path, self.session.project.report.title or self.session.project.name)
 
     def size_it(self) -> None:

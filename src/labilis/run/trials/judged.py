@@ -118,3 +118,12 @@ def best_of(project: Project, plan: TrialPlan, trials: Sequence[TrialFindings]) 
         if apart <= best.mesh_error * best.response("first factor") + second.mesh_error * second.response("first factor"):
             words += " The next lies within their mesh errors."
     return best, words + (f" {others} did not." if others else "")
+
+
+def front_of(points: Sequence[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Points (less is better, more is better) that no other beats, rising."""
+    found: list[tuple[float, float]] = []
+    for mass, factor in sorted(points, key=lambda point: (point[0], -point[1])):
+        if not found or factor > found[-1][1]:
+            found.append((mass, factor))
+    return found

@@ -31,7 +31,7 @@ def run_plan(snapshot: Snapshot, plan: TrialPlan, known: Mapping[str, Any], give
     """Trials of a plan as they are done, those in `known` (by `trial_key`) first; each new one is given with its key. Ends early when
     `stop` says so. They run in so many processes of this machine, or on the cluster of a scheduler. Raises LabilisError for a plan that
     does not fit the project, or where there is no cluster."""
-    points_of(snapshot.project, plan)  # what does not fit is said before anything begins
+    points = points_of(snapshot.project, plan)  # what does not fit is said before anything begins
     place = Processes(snapshot.files, workers) if scheduler is None else Cluster(scheduler, snapshot.files)
     crew = _Crew(snapshot.project, known, give, place, stop, plan.traced)
     try:
@@ -40,7 +40,7 @@ def run_plan(snapshot: Snapshot, plan: TrialPlan, known: Mapping[str, Any], give
         elif plan.how == "search":
             yield from search(snapshot.project, plan, crew.all, stop)
         else:
-            yield from crew.all(points_of(snapshot.project, plan))
+            yield from crew.all(points)
     finally:
         crew.close()
 

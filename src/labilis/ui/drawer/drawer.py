@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QHeaderView,
     QPlainTextEdit,
     QPushButton,
-    QSizePolicy,
     QStackedWidget,
     QTableWidgetItem,
     QToolButton,
@@ -60,15 +59,13 @@ class Drawer(QWidget):
             tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
             bold = QFont(tab.font())
             bold.setBold(True)
-            tab.setMinimumWidth(QFontMetrics(bold).horizontalAdvance(name + (" (99)" if name == "Evidence" else "")) + 15)
+            tab.setMinimumWidth(QFontMetrics(bold).horizontalAdvance(name + (" (99)" if name == "Evidence" else "")) + 22)
             row.addWidget(tab)
             self.tabs[name] = tab
         self.summary = Label()
         self.summary.setObjectName("note")
-        self.summary.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # tabs are never squeezed for it
-        self.summary.setMinimumWidth(0)
-        self.summary.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        row.addWidget(self.summary, 1)
+        row.addStretch(1)
+        row.addWidget(self.summary)
         self.fold = QToolButton()
         self.fold.setAccessibleName("Fold or unfold the drawer")
         self.fold.setToolTip("Fold or unfold the drawer")
@@ -116,7 +113,7 @@ class Drawer(QWidget):
         for other, tab in self.tabs.items():
             tab.setChecked(other == name)
         self.pages.setCurrentIndex(PAGES.index(name))
-        self.summary.setVisible(name == "Modes")
+        self._show_summary()
         self._height = 270 if name in ("Hand checks", "Improve") else 210
         QTimer.singleShot(0, self._fit_rows)
         if name == "Improve":
@@ -140,7 +137,8 @@ class Drawer(QWidget):
         report, stale = self.session.case_report, False
         if self.session.out_of_date is not None:
             report, stale = self.session.out_of_date, True
-        self.summary.setText(self.modes_page.show_report(report, stale).replace("first factor", "factor"))  # room is short
+        self.summary.setText(self.modes_page.show_report(report, stale))
+        self._show_summary()
         self._fill_evidence(report)
         self.trace_page.show_trace(report.facts.trace if report is not None else None, stale)
         self.hand.show_report(report)
@@ -181,8 +179,14 @@ class Drawer(QWidget):
                      for column in (1, 2) if (item := self.evidence.item(row, column)) is not None]
             self.evidence.setRowHeight(row, max(lines, default=18) + 14)
 
+    def _show_summary(self) -> None:
+        """Beside the tabs of modes, where all of it has room: the ladder says the same."""
+        room = self.width() - sum(tab.minimumWidth() for tab in self.tabs.values()) - self.fold.sizeHint().width() - 24
+        self.summary.setVisible(self.pages.currentWidget() is self.modes_page and self.summary.sizeHint().width() <= room)
+
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
+        self._show_summary()
         QTimer.singleShot(0, self._fit_rows)
 
     def _evidence_clicked(self, item: QTableWidgetItem) -> None:

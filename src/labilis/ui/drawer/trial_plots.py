@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from labilis.judge.findings import TrialFindings
 from labilis.model import RESPONSE_KINDS, Project, TrialPlan
-from labilis.run.trials import keeps
+from labilis.run.trials import front_of, keeps
 from labilis.ui.drawer.chart import Line, Panel
 from labilis.ui.theme import LIGHT
 
@@ -107,12 +107,3 @@ def _front(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> 
         points = tuple(place for place, held in known if bool(held) is not wanted)
         lines += [Line(title, points, colour, dots=dots)] if points else []  # type: ignore[arg-type]
     return Panel("mass, kg", "first factor", tuple(lines))
-
-
-def front_of(points: Sequence[tuple[float, float]]) -> list[tuple[float, float]]:
-    """Points (less is better, more is better) that no other beats, rising."""
-    found: list[tuple[float, float]] = []
-    for mass, factor in sorted(points, key=lambda point: (point[0], -point[1])):
-        if not found or factor > found[-1][1]:
-            found.append((mass, factor))
-    return found

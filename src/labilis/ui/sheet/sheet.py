@@ -187,7 +187,7 @@ class Sheet(QScrollArea):
                 best, why = best_of(project, plan, found)
                 at = "" if best is None else ", ".join(f"{name} {text}" for name, text in zip(best.parameters, best.texts)) + ": "
                 improve.append((Span(f"{at}{why}", tone="good" if best is not None else "caution"),))
-        if session.sized:
+        if session.sizing_words:
             tone = "good" if best_step(session.sized) else "caution"
             improve.append((Span("Sized: ", strong=True), Span(session.sizing_words, tone=tone)))
         advice = session.advice
