@@ -14,6 +14,7 @@ from validation.corpus import batch
 CASES: list[Case] = [*struts.CASES, *lines.CASES, *plates.CASES, *rings.CASES, *sheets.CASES, *members.CASES, *stand.CASES, *frames.CASES,
                      *walls.CASES, *traces.CASES, *collapse.CASES,
                      *yielding.CASES, *elements.CASES]
+_SAME = 0.002  # differences below are not told
 PAGE = Path(__file__).parents[1] / "docs/validation.md"
 
 
@@ -34,9 +35,9 @@ def table(rows: list[Row]) -> str:
 
 
 def proposed_meshes(only: str) -> int:
-    """Prints true and told errors; 0 when 95 of 100 true ones are covered. Differences of theories count as errors here: a row's own
-    tolerance is on top of what is told."""
-    covered = found = 0
+    """Prints true and told errors; 0 when 95 of 100 true ones are covered. True is the difference to a much finer mesh; what lies between
+    a theory and the model is printed beside it, as no mesh can tell it."""
+    covered = close = found = 0
     for case in CASES:
         if case.table != "Modes" or case.direct is not None or only not in case.name:
             continue
@@ -49,11 +50,12 @@ def proposed_meshes(only: str) -> int:
             print(f"none {case.name}: no error told, {100 * row.difference:+.2f} %, {row.headline}", flush=True)
             continue
         found += 1
-        inside = abs(row.difference) <= row.told + 0.002
+        inside = abs(row.mesh_error) <= row.told + _SAME
         covered += inside
-        print(f"{'ok  ' if inside else 'MISS'} {case.name}: {100 * row.difference:+.2f} % true, {100 * row.told:.2f} % told, "
-              f"{row.unknowns:,} unknowns, {row.seconds:.1f} s", flush=True)
-    print(f"{covered} of {found} covered")
+        close += abs(row.difference) <= row.told + _SAME
+        print(f"{'ok  ' if inside else 'MISS'} {case.name}: {100 * row.mesh_error:+.2f} % from the mesh, {100 * row.told:.2f} % told, "
+              f"{100 * row.difference:+.2f} % to the reference, {row.unknowns:,} unknowns, {row.seconds:.1f} s", flush=True)
+    print(f"{covered} of {found} covered; {close} of {found} also with what lies between reference and model")
     return 0 if covered >= 0.95 * found else 1
 
 

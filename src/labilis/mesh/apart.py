@@ -3,6 +3,7 @@ from __future__ import annotations
 
 import contextlib
 import faulthandler
+import gc
 import os
 import pickle
 import select
@@ -26,6 +27,7 @@ def apart(call: Callable[[], Any], seconds: float) -> Any:
     child = os.fork()
     if child == 0:
         status = 1
+        gc.disable()  # what waits to be cleaned up is the parent's: windows and their display, locks that its other threads hold
         try:
             os.close(read)
             null = os.open(os.devnull, os.O_WRONLY)
