@@ -40,10 +40,10 @@ def run(project: Project, upto: Any = "modes", cases: tuple[str, ...] = ()) -> d
 
 
 def test_it_is_made_finer_until_the_error_is_small() -> None:
-    project = load_project(wall())
+    project = load_project(wall(mesh={"within": "0.8 %"}))
     results = run(project)
     found: SettledFindings = results[stage_keys(project).settled]
-    assert found.fineness > 1.2 and found.enough and found.errors[0] > 0.005 >= found.errors[-1]
+    assert found.fineness > 1.2 and found.enough and found.errors[0] > 0.008 >= found.errors[-1]
     case = judge_project(project, results).cases[0]
     assert case.facts.modes.first_error == found.errors[-1] and case.facts.mesh.unknowns == found.unknowns[-1]
     assert case.facts.mesh.size == pytest.approx(found.sizes[0] / found.fineness)
@@ -66,7 +66,7 @@ def test_what_is_stated_is_kept(mesh: dict[str, Any]) -> None:
 
 
 def test_a_mesh_that_does_stays() -> None:
-    project = load_project(wall(mesh={"within": "5 %"}))
+    project = load_project(wall(mesh={"within": "8 %"}))
     results = run(project)
     assert list(results[stage_keys(project).settled].fineness_tried) == [1.0]
     assert settled(project, results) is project and stage_keys(project).modes in results
@@ -193,6 +193,7 @@ def test_the_round_before_tells_the_error_only_where_it_is_coarser(monkeypatch: 
     same = mesh_error.OtherMesh(project, part, mesh, mesh_error.Before(mesh, {"one": modes})).errors("one", modes, none)
     assert same == pytest.approx(mesh_error.OtherMesh(project, part, mesh).errors("one", modes, none)) and same[0] > 0
     monkeypatch.setattr(mesh_error, "mesh_stage", lambda *_: pytest.fail("no further mesh is needed"))
+    modes = dataclasses.replace(modes, recovered=np.zeros(len(modes.factors)))
     told = mesh_error.OtherMesh(project, part, mesh, mesh_error.Before(coarse, {"one": before})).errors("one", modes, none)
     assert told[0] == pytest.approx(abs(before.factors[0] / modes.factors[0] - 1.0) / (24 / 16 - 1.0), rel=0.15)
 

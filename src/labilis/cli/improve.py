@@ -123,6 +123,7 @@ def _as_json(trial: Any, held_back: str) -> dict[str, Any]:
     return {"parameters": dict(zip(trial.parameters.tolist(), trial.texts.tolist())),
             "responses": {name + (f", {unit}" if unit else ""): number(trial.response(name) * scale)
                           for name, (unit, scale) in units.items()},
+            "first_factors": {owner: number(value) for owner, value in zip(trial.whose.tolist(), trial.least.tolist())},
             "mesh_error": number(trial.mesh_error), "meets": {1: True, 0: False}.get(trial.meets), "driver": trial.driver,
             "kind": trial.kind,
             "keeps_to_limits": not held_back, "held_back": held_back}
@@ -132,16 +133,17 @@ def _print_table(plan: Any, rows: list[Any], held: list[str]) -> None:
     from rich.console import Console
     from rich.table import Table
 
+    from labilis.model import named
     from labilis.run.trials import response_text
 
-    shown = list(dict.fromkeys([plan.objective, *(limit.response for limit in plan.limits), "first factor", "mass"]))
+    shown = plan.shown
     table = Table(box=None, padding=(0, 2, 0, 0))
-    for head in ("", *(vary.parameter for vary in plan.vary), *shown, "driver", "held back by"):
+    for head in ("", *(vary.words for vary in plan.vary), *(named(*one) for one in shown), "driver", "held back by"):
         table.add_column(head, justify="left" if head in ("driver", "held back by") else "right", overflow="fold")
     for number, (trial, why) in enumerate(zip(rows, held), 1):
         texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
         table.add_row(str(number), *(texts.get(vary.parameter, "") for vary in plan.vary),
-                      *(response_text(name, trial.response(name), trial.mesh_error) for name in shown), trial.driver, why)
+                      *(response_text(name, trial.response(name, of), trial.mesh_error) for name, of in shown), trial.driver, why)
     Console(width=None if os.isatty(1) else 160, highlight=False, markup=False).print(table)
 
 

@@ -66,7 +66,11 @@ def switch_design(project: Project, name: str) -> Project:
 
 
 def _fits(plan: TrialPlan, project: Project) -> bool:
-    return all(vary.parameter in project.parameters for vary in plan.vary)
+    try:
+        project.changed(plans=[plan])
+    except LabilisError:
+        return False
+    return True
 
 
 def remove_variant(project: Project, name: str) -> Project:

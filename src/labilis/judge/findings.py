@@ -200,7 +200,7 @@ class ModesFindings:
     where it is not nought the part is weaker to one side; mesh_error (k,): how far each factor can be off for its mesh, relative, nan where
     that was not found; holds (k,) mm/N: how much the factor rises per stiffness of a spring that holds the part where the shape moves most,
     along its motion there; elsewhere times the square of the shape's motion; together: first factor where the held loads grow as well, nan
-    where none is held or none exists.
+    where none is held or none exists; recovered (k,): what the jumps of stress between elements say of each factor's error, relative.
     """
 
     case: str
@@ -227,6 +227,7 @@ class ModesFindings:
     mesh_error: Floats = field(default_factory=lambda: np.zeros(0))
     holds: Floats = field(default_factory=lambda: np.zeros(0))
     together: float = math.nan
+    recovered: Floats = field(default_factory=lambda: np.zeros(0))
 
     @property
     def first_error(self) -> float:
@@ -386,7 +387,8 @@ class TrialFindings:
     (7,) in the order of `RESPONSES` and in kernel units, the least of all cases (motions and stresses: the largest), nan where there is
     none; mesh_error: of the first factor, relative, nan where it is not known; unsound: why its figures cannot be used, '' where every case
     is stated right and computed well; meets: 1, 0, or -1 for no verdict; driver, kind: of the first mode; reason: why there is no answer,
-    in words, '' where there is one."""
+    in words, '' where there is one; whose, least (m,): the first factor of every driver and of every kind of mode that was found; beyond:
+    the largest factor up to which all modes of all cases are known, so that what is not among them lies above it."""
 
     parameters: Texts
     texts: Texts
@@ -400,9 +402,15 @@ class TrialFindings:
     reason: str
     unknowns: int
     seconds: float
+    whose: Texts = field(default_factory=lambda: np.zeros(0, dtype="U1"))
+    least: Floats = field(default_factory=lambda: np.zeros(0))
+    beyond: float = math.nan
 
-    def response(self, name: str) -> float:
-        """A response by its name."""
+    def response(self, name: str, of: str = "") -> float:
+        """A response by its name; the first factor `of` a driver or a kind, nan where no mode that was found is of it."""
+        if of:
+            own = np.flatnonzero(self.whose == of)
+            return float(self.least[own[0]]) if len(own) else math.nan
         return float(self.responses[RESPONSES.index(name)])  # type: ignore[arg-type]
 
 

@@ -3,8 +3,9 @@ from __future__ import annotations
 
 from typing import Any
 
+from labilis.edit.choices import offered
 from labilis.judge.spans import Sentence, Span, value_span
-from labilis.model import RESPONSE_KINDS, RESPONSES, Limit, Project, TrialPlan, Vary
+from labilis.model import MODE_KINDS, RESPONSE_KINDS, RESPONSES, Limit, Project, TrialPlan, Vary, is_choice, named
 
 _HOW = (("every value with every other", "grid"), ("the first values together, then the second", "list"),
         ("points spread evenly through the ranges", "latin hypercube"), ("the value that reaches a goal", "goal"),
@@ -35,7 +36,7 @@ def count_of(plan: TrialPlan) -> int:
 
 def improve_sentences(project: Project) -> list[Sentence]:
     """One sentence per plan, then one about the designs."""
-    if not project.parameters:
+    if not project.parameters and not offered(project):
         return [(Span("Nothing can be varied yet: name a parameter at Part and use it in a size.", tone="quiet"),), *_designs(project)]
     if not project.plans:
         nothing = "No trial plan yet. A plan tries values of parameters against what is asked for."
@@ -48,12 +49,15 @@ def _plan(project: Project, index: int, plan: TrialPlan) -> Sentence:
     spans = [Span(plan.name, (*path, "name"), "text", strong=True), Span(": try ")]
     for number, vary in enumerate(plan.vary):
         spans += [Span(" and " if number else ""), *_vary(project, path, plan, number, vary)]
-    free = [name for name in project.parameters if name not in {vary.parameter for vary in plan.vary}]
+    taken = {vary.parameter for vary in plan.vary}
+    free: list[tuple[str, dict[str, Any]]] = [(name, around(name, text)) for name, text in project.parameters.items() if name not in taken]
+    if plan.how not in ("latin hypercube", "goal"):  # which go through ranges
+        free += [(vary.words, vary.model_dump()) for vary in offered(project) if vary.parameter not in taken]
     if free:
         shown = [vary.model_dump() for vary in plan.vary]
         spans += [Span(" "), Span("+ parameter", (*path, "vary"), choices=tuple(
-            (name, [*shown, around(name, project.parameters[name])]) for name in free), act=True)]
-    spans += [Span("; "), Span({value: words for words, value in _HOW}[plan.how], (*path, "how"), choices=_HOW)]
+            (words, [*shown, vary]) for words, vary in free), act=True)]
+    spans += [Span("; "), Span({value: words for words, value in _HOW}[plan.how], path, choices=_ways(plan))]
     if plan.how in ("latin hypercube", "goal", "search"):
         spans += [Span(", at most " if plan.how in ("goal", "search") else ", "), value_span(str(plan.points), (*path, "points"), "count"),
                   Span(" trials")]
@@ -63,12 +67,13 @@ def _plan(project: Project, index: int, plan: TrialPlan) -> Sentence:
     if plan.limits:
         spans.append(Span("Asked for: "))
     for number, limit in enumerate(plan.limits):
-        spans += [Span(", " if number else ""), *_limit(path, plan, number, limit)]
+        spans += [Span(", " if number else ""), *_limit(project, path, plan, number, limit)]
     stated = [limit.model_dump() for limit in plan.limits]
     spans += [Span(" "), Span("+ limit", (*path, "limits"), choices=tuple(
         (f"{name} {'at least' if 'at_least' in ends else 'at most'} …", [*stated, {"response": name, **ends}])
         for name, ends in _FIRST_LIMITS.items()), act=True), Span(". ")]
-    objective = Span(plan.objective, (*path, "objective"), choices=tuple((name, name) for name in RESPONSES))
+    objective = Span(plan.objective_words, path, choices=tuple(
+        (named(*one), {**plan.model_dump(), "objective": one[0], "of": one[1]}) for one in _responses(project)))
     if plan.how == "goal":
         spans += [Span("The "), objective, Span(" is to reach "),
                   value_span(plan.goal or "needed", (*path, "goal"), RESPONSE_KINDS[plan.objective][0]), Span(".")]
@@ -78,19 +83,37 @@ def _plan(project: Project, index: int, plan: TrialPlan) -> Sentence:
     return tuple(spans)
 
 
+def _ways(plan: TrialPlan) -> tuple[tuple[str, dict[str, Any]], ...]:
+    """The plan in each way that it can be tried: listed values have no ends to spread points between, and a goal needs a value."""
+    ranges = not any(vary.values for vary in plan.vary)
+    fit = {"latin hypercube": ranges, "goal": ranges and len(plan.vary) == 1, "list": len({len(vary.texts()) for vary in plan.vary}) == 1}
+    goal = plan.goal if plan.goal is not None else next(iter(_FIRST_LIMITS[plan.objective].values()))
+    return tuple((words, {**plan.model_dump(), "how": how, "goal": goal if how == "goal" else plan.goal})
+                 for words, how in _HOW if fit.get(how, True))
+
+
+def _responses(project: Project) -> list[tuple[str, str]]:
+    """All that can be asked for: (response, of)."""
+    owners = [*(piece.name for piece in project.active_pieces if len(project.active_pieces) > 1), *MODE_KINDS]
+    return [*((name, "") for name in RESPONSES), *(("first factor", owner) for owner in owners)]
+
+
 def _vary(project: Project, path: tuple[str | int, ...], plan: TrialPlan, number: int, vary: Vary) -> list[Span]:
     here = (*path, "vary", number)
     shown = [item.model_dump() for item in plan.vary]
     others = {item.parameter for item in plan.vary if item is not vary}
-    swaps: list[tuple[str, Any]] = [(name, [*shown[:number], {**shown[number], "parameter": name}, *shown[number + 1:]])
-                                    for name in project.parameters if name not in others]
+    swaps: list[tuple[str, Any]] = []
+    if not is_choice(vary.parameter):
+        swaps = [(name, [*shown[:number], {**shown[number], "parameter": name}, *shown[number + 1:]])
+                 for name in project.parameters if name not in others]
     if len(plan.vary) > 1:
         swaps.append(("leave it out", [*shown[:number], *shown[number + 1:]]))
-    spans = [Span(vary.parameter, (*path, "vary"), choices=tuple(swaps), strong=True)]
+    spans = [Span(vary.words, (*path, "vary"), choices=tuple(swaps), strong=True)]
     if vary.values:
         spans.append(Span(" at "))
+        kind = "text" if is_choice(vary.parameter) else "any"
         for row, text in enumerate(vary.values):
-            spans += [Span(", " if row else ""), value_span(text, (*here, "values", row), "any")]
+            spans += [Span(", " if row else ""), value_span(text, (*here, "values", row), kind)]
         return spans
     spans += [Span(" from "), value_span(str(vary.low), (*here, "low"), "any"), Span(" to "),
               value_span(str(vary.high), (*here, "high"), "any")]
@@ -99,11 +122,15 @@ def _vary(project: Project, path: tuple[str | int, ...], plan: TrialPlan, number
     return spans
 
 
-def _limit(path: tuple[str | int, ...], plan: TrialPlan, number: int, limit: Limit) -> list[Span]:
+def _limit(project: Project, path: tuple[str | int, ...], plan: TrialPlan, number: int, limit: Limit) -> list[Span]:
     stated = [item.model_dump() for item in plan.limits]
     without = [*stated[:number], *stated[number + 1:]]
     kind = RESPONSE_KINDS[limit.response][0]
-    spans = [Span(limit.response, (*path, "limits"), choices=(("drop this limit", without),))]
+    swaps: list[tuple[str, Any]] = [("drop this limit", without)]
+    if limit.response == "first factor":
+        swaps += [(named("first factor", of), [*stated[:number], {**stated[number], "of": of}, *stated[number + 1:]])
+                  for response, of in _responses(project) if response == "first factor" and of != limit.of]
+    spans = [Span(limit.words, (*path, "limits"), choices=tuple(swaps))]
     for field, words in (("at_least", " at least "), ("at_most", " at most ")):
         if (text := getattr(limit, field)) is not None:
             spans += [Span(words), value_span(text, (*path, "limits", number, field), kind)]

@@ -69,11 +69,24 @@ from labilis.model.statements import (
     Tilt,
     WeightLoad,
 )
-from labilis.model.trials import RESPONSE_KINDS, RESPONSES, Limit, Response, TrialPlan, Variant, Vary
+from labilis.model.trials import (
+    MODE_KINDS,
+    RESPONSE_KINDS,
+    RESPONSES,
+    Limit,
+    Response,
+    TrialPlan,
+    Variant,
+    Vary,
+    is_choice,
+    named,
+    words_of,
+)
 
 __all__ = [
     "CLASS_FACTORS",
     "GRADES",
+    "MODE_KINDS",
     "RESPONSES",
     "RESPONSE_KINDS",
     "SECTION_KEYS",
@@ -142,6 +155,9 @@ __all__ = [
     "Vary",
     "WeightLoad",
     "grade",
+    "is_choice",
     "load_project",
+    "named",
     "statements_of",
+    "words_of",
 ]

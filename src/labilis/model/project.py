@@ -16,7 +16,7 @@ from labilis.model.regions import Region
 from labilis.model.report import ReportPlan
 from labilis.model.scribes import Scribe
 from labilis.model.statements import Bolt, Load, Material, Seam, Spring, Statement, Support, Text3
-from labilis.model.trials import TrialPlan, Variant
+from labilis.model.trials import MODE_KINDS, TrialPlan, Variant, is_choice
 
 FORMAT_VERSION: Literal[1] = 1
 
@@ -291,7 +291,13 @@ class Project(Statement):
                     raise ValueError(f"{field}: the name '{name}' is given twice")
         if self.design in self._names(self.variants):
             raise ValueError(f"variants: the name '{self.design}' is given twice")
-        self._known("plans", ((plan.name, vary.parameter) for plan in self.plans for vary in plan.vary), set(self.parameters), "parameter")
+        varied = [(plan.name, vary.parameter) for plan in self.plans for vary in plan.vary]
+        self._known("plans", ((plan, name) for plan, name in varied if not is_choice(name)), set(self.parameters), "parameter")
+        self._known("plans", ((plan, name.split("/")[1]) for plan, name in varied if name.startswith("pieces/")),
+                    self._names(self.pieces), "piece")
+        for plan in self.plans:
+            self._known("plans", ((plan.name, of) for of in (plan.of, *(limit.of for limit in plan.limits)) if of),
+                        self._names(self.pieces) | set(MODE_KINDS), "piece or kind of mode")
         files = {geometry.file for geometry in self.geometry}
         self._known("pieces", ((p.name, p.geometry) for p in self.pieces if p.geometry), files, "file")
         self._known("pieces", ((p.name, p.material) for p in self.pieces if p.material), self._names(self.materials),

@@ -31,6 +31,14 @@ def renamed(project: Project, field: str, index: int, new: str) -> Project:
         for load in data["loads"]:
             if "pieces" in load:
                 load["pieces"] = [new if word == old else word for word in load["pieces"]]
+    for vary in (vary for plan in data["plans"] for vary in plan["vary"] if vary["parameter"].startswith(f"{field}/{old}/")):
+        vary["parameter"] = f"{field}/{new}/" + vary["parameter"].removeprefix(f"{field}/{old}/")
+    if field == "pieces":
+        for asked in (asked for plan in data["plans"] for asked in (plan, *plan["limits"])):
+            asked["of"] = new if asked["of"] == old else asked["of"]
+    if field == "materials":
+        for vary in (vary for plan in data["plans"] for vary in plan["vary"] if vary["parameter"].endswith("/material")):
+            vary["values"] = [new if text == old else text for text in vary["values"]]
     if field == "regions":
         for bolt in data["bolts"]:
             bolt["through"] = [new if word == old else word for word in bolt["through"]]

@@ -15,12 +15,21 @@ RESPONSE_KINDS: dict[str, tuple[str, str, float]] = {
     "mass": ("mass", "kg", 1000.0), "largest motion": ("length", "mm", 1.0), "largest stress": ("stress", "MPa", 1.0),
     "verified factor": ("number", "", 1.0)}
 MOST_TRIALS = 2000
+# kinds of modes that a first factor can be asked of, as judge/kinds.py names them
+MODE_KINDS = ("member bow", "member sway", "torsion", "plate", "local wall", "stiffener")
+
+
+def is_choice(name: str) -> bool:
+    """Whether a plan's name stands for a place in the statements and not for a parameter, whose names have no stroke."""
+    return "/" in name
 
 
 class Vary(Statement):
-    """A parameter and what it is tried at: listed values, or a range from low to high in so many steps."""
+    """A parameter and what it is tried at: listed values, or a range from low to high in so many steps. Or a choice by its place in the
+    statements, and what is chosen there: 'pieces/rib/set_aside' at no and yes."""
 
-    parameter: str = Field(min_length=1)
+    parameter: str = Field(min_length=1, description="name of a parameter, or the place of a choice: pieces/NAME/set_aside, "
+                           "pieces/NAME/material, and so on, items of lists by their names")
     values: tuple[str, ...] = Field(default=(), description="what the parameter is tried at, one after the other")
     low: str | None = Field(default=None, description="least value of a range")
     high: str | None = Field(default=None, description="largest value of a range")
@@ -32,6 +41,8 @@ class Vary(Statement):
             raise ValueError(f"plans: '{self.parameter}' is tried at listed values, or from low to high")
         if (self.low is None) != (self.high is None):
             raise ValueError(f"plans: the range of '{self.parameter}' has one end only")
+        if is_choice(self.parameter) and not self.values:
+            raise ValueError(f"plans: '{self.parameter}' is a choice: list what it is tried at")
         return self
 
     def texts(self) -> tuple[str, ...]:
@@ -40,6 +51,11 @@ class Vary(Statement):
             return self.values
         return tuple(self.between(step / (self.count - 1)) for step in range(self.count))
 
+    @property
+    def words(self) -> str:
+        """'rib set aside' for 'pieces/rib/set_aside', the name of a parameter as it is."""
+        return words_of(self.parameter)
+
     def between(self, share: float) -> str:
         """The expression that lies at a share of the range, 0 at its low end."""
         if share <= 0 or share >= 1:
@@ -47,10 +63,29 @@ class Vary(Statement):
         return f"({self.low}) + {share:.12g} * (({self.high}) - ({self.low}))"
 
 
+def words_of(name: str) -> str:
+    """A plan's name as it is shown."""
+    if not is_choice(name):
+        return name
+    _, *rest = name.split("/")
+    return " ".join(rest).replace("_", " ")
+
+
+def named(response: str, of: str) -> str:
+    """A response as it is shown: 'first factor of rib'."""
+    return f"{response} of {of}" if of else response
+
+
+def _only_factors(response: str, of: str) -> None:
+    if of and response != "first factor":
+        raise ValueError(f"plans: only a first factor is of a piece or of a kind of mode, no {response}")
+
+
 class Limit(Statement):
     """What a trial must keep to."""
 
     response: Response
+    of: str = Field(default="", description="of a first factor: the piece or the kind of mode that is meant, all without it")
     at_least: str | None = None
     at_most: str | None = None
 
@@ -58,7 +93,13 @@ class Limit(Statement):
     def _one_end(self) -> Limit:
         if self.at_least is None and self.at_most is None:
             raise ValueError(f"plans: the limit on the {self.response} has neither a least nor a largest value")
+        _only_factors(self.response, self.of)
         return self
+
+    @property
+    def words(self) -> str:
+        """'first factor of rib'."""
+        return named(self.response, self.of)
 
 
 class TrialPlan(Statement):
@@ -75,11 +116,13 @@ class TrialPlan(Statement):
     seed: int = Field(default=1, ge=0, description="of a latin hypercube, and of where a search begins")
     limits: tuple[Limit, ...] = ()
     objective: Response = "first factor"
+    of: str = Field(default="", description="of an objective that is a first factor: the piece or the kind of mode that is meant")
     best: Literal["greatest", "least"] = "greatest"
     goal: str | None = Field(default=None, description="what the objective is to reach")
 
     @model_validator(mode="after")
     def _fits(self) -> TrialPlan:
+        _only_factors(self.objective, self.of)
         names = [vary.parameter for vary in self.vary]
         if len(set(names)) < len(names):
             raise ValueError(f"plans/{self.name}: a parameter is varied twice")
@@ -96,6 +139,17 @@ class TrialPlan(Statement):
             if count > MOST_TRIALS:
                 raise ValueError(f"plans/{self.name}: {count:,} trials are more than {MOST_TRIALS:,}")
         return self
+
+    @property
+    def objective_words(self) -> str:
+        """'first factor of rib'."""
+        return named(self.objective, self.of)
+
+    @property
+    def shown(self) -> tuple[tuple[str, str], ...]:
+        """(response, of) that tables show: what is asked for first."""
+        asked = [(self.objective, self.of), *((limit.response, limit.of) for limit in self.limits), ("first factor", ""), ("mass", "")]
+        return tuple(dict.fromkeys(asked))  # type: ignore[arg-type]
 
     @property
     def traced(self) -> bool:

@@ -10,7 +10,7 @@ from typing import Any
 from labilis.model import LabilisError, Piece, Project
 
 STAGES = ("shape", "mesh", "strength", "modes", "trace")
-_VERSION = 14  # raise when a result's content changes its meaning
+_VERSION = 15  # raise when a result's content changes its meaning
 
 # of a trace: where it ends and what is found on the way, not the path itself
 _ENDS = {"steps", "target", "deflection", "plastic_strain", "strain", "fall", "beyond_yield", "modes_at"}

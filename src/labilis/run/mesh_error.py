@@ -58,7 +58,21 @@ class OtherMesh:
         raise ValueError("no mesh differs enough")
 
     def errors(self, case: str, modes: ModesFindings, limits: dict[str, float | None]) -> np.ndarray:
-        """(k,) relative: by Richardson's rule with errors in proportion to the sides; nan where no other mesh can be made or solved."""
+        """(k,) relative; nan where no other mesh can be made or solved.
+
+        The larger of two figures: by Richardson's rule with errors in proportion to the sides, and by the jumps of stress of the mode's own
+        shape (`solve.recovery`). Two factors of two meshes may lie near each other by chance where both are coarse; the jumps know nothing
+        of what the mesh does to the stress before buckling. Modes beyond those that are followed have at least the error of these.
+        """
+        compared = self._compared(case, modes, limits)
+        known = compared[np.isfinite(compared)]
+        if len(known) == 0:
+            return compared
+        compared[~np.isfinite(compared) & (modes.factors > 0)] = known.max()
+        return np.maximum(compared, modes.recovered) if len(modes.recovered) == len(compared) else compared
+
+    def _compared(self, case: str, modes: ModesFindings, limits: dict[str, float | None]) -> np.ndarray:
+        """(k,) from two meshes, of the first few positive factors."""
         found = np.full(len(modes.factors), np.nan)
         count = min(len(modes.positive), _MOST)
         if count == 0:

@@ -21,6 +21,7 @@ from labilis.solve.factor import Factor, NotPositive, factor
 from labilis.solve.levers import thickness_levers
 from labilis.solve.mkl import Symmetric
 from labilis.solve.modes import ModesSolution, NotConverged, count_below, find_modes
+from labilis.solve.recovery import recovered_errors
 from labilis.solve.sides import buckling_sides
 from labilis.solve.system import System
 
@@ -126,7 +127,8 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     levers, piece_levers = _levers(scene, solved, stiffness, solution)
     return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second,
                          unsymmetric, pieces, shares, parts, energy[:, order], levers[:, order] if levers.size else levers, piece_levers,
-                         antisymmetric_factor(scene, solved, retie, limit), pull, skew, holds=holds, together=together)
+                         antisymmetric_factor(scene, solved, retie, limit), pull, skew, holds=holds, together=together,
+                         recovered=recovered_errors(system, system.ties.expand(solution.vectors)))
 
 
 def _levers(scene: LoadScene, solved: SolvedCase, stiffness: Factor, solution: ModesSolution) -> tuple[Any, Any]:

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from labilis.edit.choices import offered
 from labilis.edit.variants import design_names, free_name
 from labilis.judge.ladder import rungs
 from labilis.judge.numbers import force_text
@@ -460,15 +461,18 @@ class Window(Editing, QMainWindow):
         """A trial plan over the first parameter."""
         def add() -> None:
             project = self.session.project
-            if not project.parameters:
+            name, choices = project.free_name("plans", "plan"), offered(project)
+            if not project.parameters and not choices:
                 raise LabilisError("Nothing can be varied yet: there is no parameter.", "part", "Name one with '+ parameter' and use it in "
                                    "a size.", "no-parameter")
-            name = project.free_name("plans", "plan")
-            first = next(iter(project.parameters))
-            ends = {key: value_text(project, first, text) for key, text in around(first, project.parameters[first]).items()
-                    if key != "parameter"}
-            self.session.edit(project.changed(plans=[*project.plans, {"name": name, "vary": [{"parameter": first, **ends}]}]),
-                              f"plan '{name}'")
+            if project.parameters:
+                first = next(iter(project.parameters))
+                ends = {key: value_text(project, first, text) for key, text in around(first, project.parameters[first]).items()
+                        if key != "parameter"}
+                vary = {"parameter": first, **ends}
+            else:
+                vary = choices[0].model_dump()
+            self.session.edit(project.changed(plans=[*project.plans, {"name": name, "vary": [vary]}]), f"plan '{name}'")
         self._guard(add)
 
     def run_trials(self) -> None:

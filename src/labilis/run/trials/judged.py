@@ -27,7 +27,7 @@ def limit_words(project: Project, limit: Limit) -> str:
     """'mass at most 2 kg'."""
     ends = [f"at least {limit.at_least}"] if limit.at_least is not None else []
     ends += [f"at most {limit.at_most}"] if limit.at_most is not None else []
-    return f"{limit.response} {' and '.join(ends)}"
+    return f"{limit.words} {' and '.join(ends)}"
 
 
 def keeps(project: Project, plan: TrialPlan, trial: TrialFindings) -> str:
@@ -38,26 +38,36 @@ def keeps(project: Project, plan: TrialPlan, trial: TrialFindings) -> str:
         return trial.reason
     if trial.unsound:
         return trial.unsound
-    if math.isnan(trial.response(plan.objective)):
-        return f"its {plan.objective} is not known"
+    if math.isnan(trial.response(plan.objective, plan.of)):
+        return f"its {plan.objective_words} is not known" + _beyond(trial, plan.of)
     for limit in plan.limits:
         kind = RESPONSE_KINDS[limit.response][0]
-        value = trial.response(limit.response)
-        if math.isnan(value):
-            return f"its {limit.response} is not known"
+        value = _value(limit, trial)
+        if math.isnan(value) or (limit.of and limit.at_most is not None and limit.of not in trial.whose):
+            return f"its {limit.words} is not known" + _beyond(trial, limit.of)
         band = 0.0
         if limit.response in _OF_FACTOR and math.isfinite(value):
             if math.isnan(trial.mesh_error):
-                return f"how far its {limit.response} can be off for its mesh is not known"
+                return f"how far its {limit.words} can be off for its mesh is not known"
             band = trial.mesh_error * abs(value)
         said = response_text(limit.response, value, trial.mesh_error)
         if limit.at_least is not None and value - band < project.value(limit.at_least, kind):
             near = " within its mesh error" if value >= project.value(limit.at_least, kind) else ""
-            return f"its {limit.response} {said} is under {limit.at_least}{near}"
+            return f"its {limit.words} {said} is under {limit.at_least}{near}"
         if limit.at_most is not None and value + band > project.value(limit.at_most, kind):
             near = " within its mesh error" if value <= project.value(limit.at_most, kind) else ""
-            return f"its {limit.response} {said} is over {limit.at_most}{near}"
+            return f"its {limit.words} {said} is over {limit.at_most}{near}"
     return ""
+
+
+def _value(limit: Limit, trial: TrialFindings) -> float:
+    """What a limit is held against: a first factor of something that no mode is of lies beyond all that were found."""
+    value = trial.response(limit.response, limit.of)
+    return trial.beyond if limit.of and math.isnan(value) else value
+
+
+def _beyond(trial: TrialFindings, of: str) -> str:
+    return f": beyond {trial.beyond:.4g}, the last mode that was found" if of and math.isfinite(trial.beyond) else ""
 
 
 def margins(project: Project, plan: TrialPlan, trial: TrialFindings) -> Floats:
@@ -65,7 +75,7 @@ def margins(project: Project, plan: TrialPlan, trial: TrialFindings) -> Floats:
     for a trial that keeps to nothing."""
     found = []
     for limit in plan.limits:
-        kind, value = RESPONSE_KINDS[limit.response][0], trial.response(limit.response)
+        kind, value = RESPONSE_KINDS[limit.response][0], _value(limit, trial)
         band = trial.mesh_error * abs(value) if limit.response in _OF_FACTOR and math.isfinite(value) else 0.0
         for text, sign in ((limit.at_least, 1.0), (limit.at_most, -1.0)):
             if text is not None:
@@ -77,7 +87,7 @@ def margins(project: Project, plan: TrialPlan, trial: TrialFindings) -> Floats:
 
 def rank(project: Project, plan: TrialPlan, trial: TrialFindings) -> float:
     """What is least for the best."""
-    value = trial.response(plan.objective)
+    value = trial.response(plan.objective, plan.of)
     if plan.how == "goal" and plan.goal is not None:
         return abs(value - project.value(plan.goal, RESPONSE_KINDS[plan.objective][0]))
     return -value if plan.best == "greatest" else value
@@ -102,20 +112,20 @@ def best_of(project: Project, plan: TrialPlan, trials: Sequence[TrialFindings]) 
     if not good:
         return None, f"None of {len(rows)} trials keeps to the limits; of the nearest, {keeps(project, plan, rows[0])}."
     best = good[0]
-    value = response_text(plan.objective, best.response(plan.objective), best.mesh_error)
+    value = response_text(plan.objective, best.response(plan.objective, plan.of), best.mesh_error)
     if plan.how == "goal":
         aim = project.value(plan.goal or "", RESPONSE_KINDS[plan.objective][0])
         band = best.mesh_error if plan.objective in _OF_FACTOR and math.isfinite(best.mesh_error) else 0.0
-        off = abs(best.response(plan.objective) / aim - 1.0) if aim else math.inf
+        off = abs(best.response(plan.objective, plan.of) / aim - 1.0) if aim else math.inf
         if off > max(band, 0.005):
-            return None, f"The {plan.objective} does not reach {plan.goal} between the ends; the nearest is {value}."
-        return best, f"Its {plan.objective} is {value}, asked for {plan.goal}."
+            return None, f"The {plan.objective_words} does not reach {plan.goal} between the ends; the nearest is {value}."
+        return best, f"Its {plan.objective_words} is {value}, asked for {plan.goal}."
     others = sum(1 for trial in rows if keeps(project, plan, trial))
-    words = f"Of {len(rows)} trials {len(good)} keep to the limits; it has the {plan.best} {plan.objective}, {value}."
+    words = f"Of {len(rows)} trials {len(good)} keep to the limits; it has the {plan.best} {plan.objective_words}, {value}."
     second = good[1] if len(good) > 1 else None
     if second is not None and plan.objective == "first factor" and math.isfinite(best.mesh_error + second.mesh_error):
-        apart = abs(best.response("first factor") - second.response("first factor"))
-        if apart <= best.mesh_error * best.response("first factor") + second.mesh_error * second.response("first factor"):
+        two = [trial.response("first factor", plan.of) for trial in (best, second)]
+        if abs(two[0] - two[1]) <= best.mesh_error * two[0] + second.mesh_error * two[1]:
             words += " The next lies within their mesh errors."
     return best, words + (f" {others} did not." if others else "")
 

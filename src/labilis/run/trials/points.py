@@ -2,19 +2,21 @@
 from __future__ import annotations
 
 import itertools
+import math
 from collections import deque
 from collections.abc import Mapping
 from typing import Any
 
 from scipy.stats import qmc
 
+from labilis.edit.choices import with_choices
 from labilis.judge.findings import TrialFindings
-from labilis.model import LabilisError, Project, TrialPlan
+from labilis.model import LabilisError, Project, TrialPlan, is_choice
 from labilis.model.expressions import evaluate
 from labilis.run.keys import hash_of
 
 Point = dict[str, str]
-_VERSION = 3  # raise when what is found of a trial changes its meaning
+_VERSION = 4  # raise when what is found of a trial changes its meaning
 
 
 def points_of(project: Project, plan: TrialPlan) -> list[Point]:
@@ -39,8 +41,12 @@ def points_of(project: Project, plan: TrialPlan) -> list[Point]:
 
 
 def value_text(project: Project, name: str, text: str) -> str:
-    """A value of a parameter as a number with its unit. Raises LabilisError where it is of another kind than the parameter."""
+    """A value of a parameter as a number with its unit, a choice as it is. Raises LabilisError where it is of another kind than the
+    parameter, or cannot be chosen."""
     where = f"plans/{name}"
+    if is_choice(name):
+        with_choices(project, {name: text})  # says what cannot be
+        return text
     try:
         present, value = evaluate(project.parameters[name], project.parameters), evaluate(text, project.parameters)
     except LabilisError as error:
@@ -58,14 +64,17 @@ def value_text(project: Project, name: str, text: str) -> str:
     return short if near else text
 
 
-def kernel_number(project: Project, text: str) -> float:
-    """A value in kernel units, whatever its kind."""
+def kernel_number(project: Project, text: str, name: str = "") -> float:
+    """A value in kernel units, whatever its kind; nan of a choice, which has no size."""
+    if is_choice(name):
+        return math.nan
     return float(evaluate(text, project.parameters).to_base_units().magnitude)
 
 
 def project_at(project: Project, point: Point) -> Project:
     """The project with its parameters set; plans and other designs are left out. Raises LabilisError where a statement does not fit."""
-    return project.changed(parameters={**project.parameters, **point}, plans=[], variants=[])
+    sizes = {name: text for name, text in point.items() if not is_choice(name)}
+    return with_choices(project.changed(parameters={**project.parameters, **sizes}, plans=[], variants=[]), point)
 
 
 def trial_key(project: Project, point: Point, traced: bool = False) -> str:

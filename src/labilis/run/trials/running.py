@@ -116,12 +116,14 @@ class _Crew:
 
 def trial_of(project: Project, point: Point, answer: Mapping[str, Any]) -> TrialFindings:
     """A trial as it is kept, from the figures of `run_trial`."""
-    numbers = [kernel_number(project, text) for text in point.values()]
+    numbers = [kernel_number(project, text, name) for name, text in point.items()]
     responses = np.array([answer.get("responses", {}).get(name, math.nan) for name in RESPONSES], dtype=float)
     return TrialFindings(np.array(list(point), dtype=str), np.array(list(point.values()), dtype=str), np.array(numbers, dtype=float),
                          responses, float(answer.get("mesh_error", math.nan)), str(answer.get("unsound", "")),
                          int(answer.get("meets", -1)), str(answer.get("driver", "")), str(answer.get("kind", "")),
-                         str(answer.get("reason", "")), int(answer.get("unknowns", 0)), float(answer.get("seconds", 0.0)))
+                         str(answer.get("reason", "")), int(answer.get("unknowns", 0)), float(answer.get("seconds", 0.0)),
+                         np.array(list(answer.get("least", {})), dtype=str), np.array(list(answer.get("least", {}).values()), dtype=float),
+                         float(answer.get("beyond", math.nan)))
 
 
 def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:
@@ -130,7 +132,7 @@ def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:
     aim = project.value(plan.goal or "", RESPONSE_KINDS[plan.objective][0], f"plans/{plan.name}/goal")
 
     def off(found: TrialFindings) -> float:
-        value = found.response(plan.objective)
+        value = found.response(plan.objective, plan.of)
         return value - aim if math.isfinite(value) else math.nan
     ends = []
     for found in crew.all(points_of(project, plan)):
@@ -196,11 +198,27 @@ def figures_of(project: Project, report: ProjectReport, results: Mapping[str, An
     responses |= {name: _of_all(report, read, max) for name, read in (("largest motion", _motion), ("largest stress", _stress))}
     responses["mass"] = mass_of(project, view) if view is not None else math.nan
     number = None if modes is None or len(modes.positive) == 0 else int(np.flatnonzero(modes.factors == modes.positive[0])[0])
-    return {"responses": responses, "mesh_error": math.nan if modes is None else modes.first_error,
+    least, beyond = _by_owner(report)
+    return {"responses": responses, "least": least, "beyond": beyond, "mesh_error": math.nan if modes is None else modes.first_error,
             "unsound": next((why for case in report.cases for why in soundness(case.facts, case.evidence)), ""),
             "meets": {True: 1, False: 0, None: -1}[report.meets], "unknowns": 0 if report.mesh is None else report.mesh.unknowns,
             "driver": "" if modes is None or number is None else modes.drivers[number],
             "kind": "" if first is None or number is None else first.facts.kinds[number]}
+
+
+def _by_owner(report: ProjectReport) -> tuple[dict[str, float], float]:
+    """(first factor of every driver and every kind over all cases, the largest one up to which the modes of every case are known)."""
+    least: dict[str, float] = {}
+    beyond = math.inf
+    for case in report.cases:
+        modes = case.facts.modes
+        if modes is None or modes.held_unstable or not modes.complete:
+            return {}, math.nan
+        for factor, driver, kind in zip(modes.factors, modes.drivers, case.facts.kinds):
+            for owner in (driver, kind) if factor > 0 else ():
+                least[owner] = min(least.get(owner, math.inf), float(factor))
+        beyond = min(beyond, float(modes.positive[-1]) if len(modes.positive) else math.inf)
+    return least, beyond
 
 
 def _of_all(report: ProjectReport, read: Callable[[CaseReport], float], pick: Callable[[list[float]], float]) -> float:

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QPushButt
 
 from labilis.edit.variants import design_names, differences
 from labilis.judge.findings import TrialFindings
-from labilis.model import RESPONSES, TrialPlan
+from labilis.model import RESPONSES, TrialPlan, named
 from labilis.run.comparing import compared
 from labilis.run.trials import best_of, keeps, ordered, response_text
 from labilis.ui.drawer.chart import Chart
@@ -135,9 +135,8 @@ class ImprovePage(QWidget):
         chosen = self._chosen()
         self._rows = ordered(project, plan, found)
         best, why = best_of(project, plan, found)
-        names = [vary.parameter for vary in plan.vary]
-        shown = list(dict.fromkeys([plan.objective, *(limit.response for limit in plan.limits), "first factor", "mass"]))
-        heads = ["", *names, *shown, "held back by"]
+        names, shown = [vary.parameter for vary in plan.vary], plan.shown
+        heads = ["", *(vary.words for vary in plan.vary), *(named(*one) for one in shown), "held back by"]
         self.table.setColumnCount(len(heads))
         self.table.setHorizontalHeaderLabels(heads)
         self.table.setRowCount(len(self._rows))
@@ -146,7 +145,7 @@ class ImprovePage(QWidget):
             texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
             colour = LIGHT.quiet if held else ""
             cells = ["◉ best" if trial is best else "○" if held else "●", *(texts.get(name, "") for name in names),
-                     *(response_text(name, trial.response(name), trial.mesh_error) for name in shown), held]
+                     *(response_text(name, trial.response(name, of), trial.mesh_error) for name, of in shown), held]
             tip = plain_tip(f"{trial.driver}, {trial.kind}. {held}" if trial.driver else held)
             for column, words in enumerate(cells):
                 cell = text_cell(words, colour)

@@ -5,7 +5,7 @@ import math
 from collections.abc import Sequence
 
 from labilis.judge.findings import TrialFindings
-from labilis.model import RESPONSE_KINDS, Project, TrialPlan
+from labilis.model import RESPONSE_KINDS, Project, TrialPlan, Vary, is_choice
 from labilis.run.trials import front_of, keeps
 from labilis.ui.drawer.chart import Line, Panel
 from labilis.ui.theme import LIGHT
@@ -16,8 +16,8 @@ KEPT, HELD, FRONT = "keeps to the limits", "does not", "nothing beats"
 
 def plots_of(plan: TrialPlan) -> tuple[str, ...]:
     """Names of what can be drawn of a plan, the first is shown unless another is chosen."""
-    names = [vary.parameter for vary in plan.vary]
-    over = f"{plan.objective} over {names[0]}"
+    names = [vary.words for vary in plan.vary]
+    over = f"{plan.objective_words} over {names[0]}"
     if len(names) < 2:
         return (over, "mass and first factor")
     across = f"map of {names[0]} and {names[1]}"
@@ -36,26 +36,36 @@ def panel_of(name: str, project: Project, plan: TrialPlan, rows: Sequence[TrialF
 
 def place_of(name: str, plan: TrialPlan, trial: TrialFindings) -> tuple[float, float]:
     """Where a trial stands in the panel of a name."""
-    numbers = dict(zip(trial.parameters.tolist(), trial.numbers.tolist()))
-    names = [vary.parameter for vary in plan.vary]
     if name.startswith("map of "):
-        return numbers[names[0]], numbers[names[1]]
+        return _along(plan.vary[0], trial), _along(plan.vary[1], trial)
     if name == "mass and first factor":
         return _shown(trial, "mass"), _shown(trial, "first factor")
-    return numbers[names[0]], _shown(trial, plan.objective)
+    return _along(plan.vary[0], trial), _shown(trial, plan.objective, plan.of)
 
 
-def _shown(trial: TrialFindings, response: str) -> float:
-    return trial.response(response) * RESPONSE_KINDS[response][2]
+def _along(vary: Vary, trial: TrialFindings) -> float:
+    """Where a trial stands along a parameter; along a choice its place in the list, from 1."""
+    row = trial.parameters.tolist().index(vary.parameter)
+    if is_choice(vary.parameter):
+        text = str(trial.texts[row])
+        return 1.0 + vary.values.index(text) if text in vary.values else math.nan
+    return float(trial.numbers[row])
 
 
-def _with_unit(response: str) -> str:
-    unit = RESPONSE_KINDS[response][1]
-    return f"{response}, {unit}" if unit else response
+def _shown(trial: TrialFindings, response: str, of: str = "") -> float:
+    return trial.response(response, of) * RESPONSE_KINDS[response][2]
 
 
-def _axis(rows: Sequence[TrialFindings], name: str) -> str:
-    """A parameter with its unit; lengths are drawn in mm."""
+def _with_unit(plan: TrialPlan) -> str:
+    unit = RESPONSE_KINDS[plan.objective][1]
+    return f"{plan.objective_words}, {unit}" if unit else plan.objective_words
+
+
+def _axis(rows: Sequence[TrialFindings], vary: Vary) -> str:
+    """A parameter with its unit; lengths are drawn in mm. A choice with what its places stand for."""
+    name = vary.parameter
+    if is_choice(name):
+        return f"{vary.words}: " + ", ".join(f"{place} {text[:24]}" for place, text in enumerate(vary.values, 1))
     unit = next((text.split()[-1] for trial in rows for other, text in zip(trial.parameters, trial.texts)
                  if other == name and " " in text and text.split()[-1].isalpha()), "")
     return f"{name}, mm" if unit in ("mm", "cm", "m", "in") else name
@@ -68,29 +78,28 @@ def _lines(plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
     for trial in rows:
         texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
         x, y = place_of("", plan, trial)
-        if math.isfinite(y):
+        if math.isfinite(x) and math.isfinite(y):
             lines.setdefault(texts[names[1]] if plan.how == "grid" and len(names) > 1 else "", []).append((x, y))
     if not lines:
         return None
     drawn = sorted(lines.items(), key=lambda item: -max(y for _, y in item[1]))[:len(COLOURS)]
-    by = f", by {names[1]}" if len(drawn) > 1 else ""
+    by = f", by {plan.vary[1].words}" if len(drawn) > 1 else ""
     dots = "filled" if len(names) > 1 and plan.how != "grid" else ""  # points of several parameters make no line
-    return Panel(_axis(rows, names[0]), _with_unit(plan.objective) + by, tuple(
-        Line(name or plan.objective, tuple(sorted(points)), colour, dots=dots)  # type: ignore[arg-type]
+    return Panel(_axis(rows, plan.vary[0]), _with_unit(plan) + by, tuple(
+        Line(name or plan.objective_words, tuple(sorted(points)), colour, dots=dots)  # type: ignore[arg-type]
         for (name, points), colour in zip(drawn, COLOURS)))
 
 
 def _map(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
     """Both parameters, the objective's value beside each point, and whether it keeps to the limits."""
-    names = [vary.parameter for vary in plan.vary]
     groups: dict[str, list[tuple[tuple[float, float], str]]] = {KEPT: [], HELD: []}
     for trial in rows:
-        value = _shown(trial, plan.objective)
+        value = _shown(trial, plan.objective, plan.of)
         words = f"{value:.4g}" if math.isfinite(value) else "–"
         groups[HELD if keeps(project, plan, trial) else KEPT].append((place_of("map of ", plan, trial), words))
     if not rows:
         return None
-    return Panel(_axis(rows, names[0]), _axis(rows, names[1]), tuple(
+    return Panel(_axis(rows, plan.vary[0]), _axis(rows, plan.vary[1]), tuple(
         Line(title, tuple(place for place, _ in points), colour, dots=dots, labels=tuple(words for _, words in points))  # type: ignore[arg-type]
         for (title, points), colour, dots in zip(groups.items(), (LIGHT.accent, LIGHT.quiet), ("filled", "ringed")) if points))
 
