@@ -203,3 +203,67 @@ def test_gauges_are_sized_in_the_window(hand: Hand, tmp_path: Path) -> None:
     hand.session.stop()
     hand.wait_idle()
     assert hand.session.project.design == "first design" and len(hand.session.project.variants) == 1 and before >= 1
+
+
+def test_designs_stand_on_the_stage_and_on_one_ladder(hand: Hand, stated: Path) -> None:
+    """Two designs at one scale under one camera, their ladders joined; meshes that differ are said and made alike."""
+    hand.load(stated)
+    hand.run()
+    hand.session.keep_design("thin", {"t": "2 mm"})
+    hand.session.choose_design("thin")
+    hand.session.set_value(("mesh", "size"), "10 mm", "mesh")
+    hand.wait_idle()
+    page = hand.window.drawer.improve
+    hand.window.drawer.show_page("Improve")
+    hand.click(page.buttons["designs"])
+    assert page.on_stage.isHidden() and page.alike.isHidden() and page.ladders.isHidden()  # one of them was run only
+    hand.run()
+    hand.qtbot.wait(100)
+    assert [name for name, _ in page.ladders.ladders] == ["thin", "first design"]
+    factors = {name: [rung.factor for rung in rungs if rung.mode == 0] for name, rungs in page.ladders.ladders}
+    assert factors["first design"][0] == pytest.approx(8 * factors["thin"][0], rel=0.02)
+    labels = [words for words, _ in page.ladders.labels(1)]
+    change = 100 * (factors["first design"][0] / factors["thin"][0] - 1)
+    assert f"{factors['first design'][0]:.4g} mode 1 {change:+.0f} %" in labels
+    assert not any("%" in words for words, _ in page.ladders.labels(0))
+    hand.click(page.on_stage)
+    hand.qtbot.wait(200)
+    stage = hand.window.stage
+    assert stage.compared.count == 2 and stage.view_name == "Mode"
+    assert [label.GetInput() for label in stage.compared._labels] == [
+        f"thin: factor {factors['thin'][0]:.4g}", f"first design: factor {factors['first design'][0]:.4g}"]
+    parts = stage.compared._parts
+    assert len(parts[0][2]) > 1.5 * len(parts[1][2])  # each on its own mesh
+    assert [abs(motion).max() for *_, motion in parts] == pytest.approx([1.0, 1.0], abs=0.05)
+    assert "mesh both alike" in page.flags.text() and page.alike.isVisible()
+    hand.click(page.alike)
+    hand.wait_idle()
+    project = hand.session.project
+    assert project.mesh.size == "10 mm" and project.variants[0].statements["mesh"]["size"] == "10 mm"
+    hand.session.choose_design("first design")
+    hand.wait_idle()
+    hand.run()
+    assert page.alike.isHidden() and "meshes differ" not in page.flags.text()
+    hand.window.stage.fill_compare()
+    hand.menu(stage.compare_menu, "one shape again")
+    assert stage.compared.count == 0
+
+
+def test_a_choice_is_tried_and_kept_as_a_design(hand: Hand, tmp_path: Path) -> None:
+    """Without any parameter: a material is chosen, its trials run, the other one becomes a design."""
+    model = strip(pieces=[flat("4 mm")], mesh={"size": "20 mm"})
+    model["materials"].append({**model["materials"][0], "name": "alloy", "youngs_modulus": "70 GPa"})
+    path = tmp_path / "m.json"
+    path.write_text(json.dumps(model), encoding="utf-8")
+    hand.load(path)
+    hand.click(open_improve(hand)["+ plan"])
+    plan = hand.session.project.plans[0]
+    assert plan.vary[0].parameter.endswith("/material") and "strip material at steel, alloy" in hand.text("Improve")
+    hand.click(open_improve(hand)["run the trials"])
+    hand.wait_idle(120)
+    page = hand.window.drawer.improve
+    assert cells(page.table, 0)[:2] == ["◉ best", "steel"] and cells(page.table, 1)[1] == "alloy"
+    page.table.selectRow(1)
+    hand.click(page.keep)
+    hand.session.choose_design(design_names(hand.session.project)[1])
+    assert hand.session.project.pieces[0].material == "alloy" and hand.session.project.parameters == {}

@@ -79,6 +79,15 @@ def remove_variant(project: Project, name: str) -> Project:
     return project.changed(variants=[variant for variant in project.variants if variant.name != name])
 
 
+def meshed_alike(project: Project, size: str) -> Project:
+    """The project with every design meshed to one size."""
+    def alike(mesh: dict[str, Any]) -> dict[str, Any]:
+        return {key: value for key, value in mesh.items() if key != "fineness"} | {"size": size}
+    variants = [Variant(name=variant.name, statements={**variant.statements, "mesh": alike(variant.statements.get("mesh", {}))})
+                for variant in project.variants]
+    return project.changed(mesh=alike(project.mesh.model_dump()), variants=variants)
+
+
 def rename_design(project: Project, old: str, new: str) -> Project:
     """A design under another name."""
     new = _free(project, new)

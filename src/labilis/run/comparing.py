@@ -9,6 +9,12 @@ from labilis.run.report import ProjectReport
 _LIKE = 1.05  # of element sizes that count as alike
 
 
+def finest_size(reports: Sequence[ProjectReport]) -> float | None:
+    """The shortest element size (mm) of several runs where they differ, None where they are alike."""
+    sizes = [report.mesh.size for report in reports if report.mesh is not None]
+    return min(sizes) if len(sizes) > 1 and max(sizes) / min(sizes) > _LIKE else None
+
+
 def compared(designs: Sequence[Project], reports: Sequence[ProjectReport]) -> list[str]:
     """Sentences on meshes, element families and required factors in which two designs differ."""
     found = []

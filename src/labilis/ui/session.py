@@ -28,7 +28,7 @@ from labilis.run.plan import Progress, Stage
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.revision import lost_regions
 from labilis.run.sizing import Step, best_step, words_of
-from labilis.run.trials import TrialsJob, best_of, figures_of, found_of, points_of, trial_key, trial_of
+from labilis.run.trials import TrialsJob, best_of, figures_of, found_of, points_of, project_at, trial_key, trial_of
 from labilis.run.worker import BodyQuery, Query, SizeQuery
 from labilis.store import ProjectFile, load_model
 from labilis.store.grades import OwnGrade, import_grades, keep_grade, read_grades
@@ -568,7 +568,7 @@ class Session(QObject):
         """Keep a copy of the present design, with parameters set if some are given, as a further one."""
         alone = design_of(self.project, self.project.design)
         if point:
-            alone = alone.changed(parameters={**alone.parameters, **point})
+            alone = project_at(alone, point)
         self.edit(keep_variant(self.project, name, alone), f"design '{name}' kept")
 
     @property
@@ -593,11 +593,16 @@ class Session(QObject):
         """The advice that the present statements came from; none once they were changed."""
         return self._promised.get(trial_key(self.project, {}))
 
+    def report_of_design(self, name: str) -> ProjectReport | None:
+        """The report of a design of which all cases have their modes, None before it was run."""
+        report = judge_project(design_of(self.project, name), self.results)
+        return report if report.cases and all(case.facts.modes is not None for case in report.cases) else None
+
     def figures_of_design(self, name: str) -> tuple[Project, dict[str, Any] | None, ProjectReport | None]:
         """(statements, figures, report) of a design by what is known of it: its own run, or the trial that it came from."""
         design = design_of(self.project, name)
-        report = judge_project(design, self.results)
-        if report.cases and all(case.facts.modes is not None for case in report.cases):
+        report = self.report_of_design(name)
+        if report is not None:
             return design, figures_of(design, report, self.results), report
         trial = self.trials.get(trial_key(design, {}))
         if trial is None or trial.reason:

@@ -27,7 +27,7 @@ from labilis.judge.ladder import rungs
 from labilis.judge.numbers import force_text
 from labilis.judge.plan_sentences import around
 from labilis.judge.verdict import Verdict
-from labilis.model import LabilisError
+from labilis.model import LabilisError, words_of
 from labilis.run.trials import value_text
 from labilis.ui.building import RECIPES, offer_grades, offer_loads, offer_recipes
 from labilis.ui.commands import Command, CommandBox
@@ -259,6 +259,7 @@ class Window(Editing, QMainWindow):
         self.drawer.mode_chosen.connect(lambda mode: self.stage.show_view("Mode", mode))
         self.drawer.station_wanted.connect(self._go_to_station)
         self.drawer.improve.design_wanted.connect(self.add_design)
+        self.drawer.improve.stage_wanted.connect(self.stage.compare_designs)
         self.ladder.rung_chosen.connect(self._rung_chosen)
         self.sheet.station_opened.connect(self._station_opened)
 
@@ -522,7 +523,7 @@ class Window(Editing, QMainWindow):
 
     def add_design(self, point: dict[str, str] | None = None) -> None:
         """Keep the present statements, with parameters set if some are given, as a further design, and show it beside the others."""
-        words = ", ".join(f"{key} {text}" for key, text in (point or {}).items()) or "new design"
+        words = ", ".join(f"{words_of(key)} {text}" for key, text in (point or {}).items()) or "new design"
         name = free_name(self.session.project, words)
 
         def keep() -> None:

@@ -7,14 +7,17 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QTableWidget, QVBoxLayout, QWidget
 
-from labilis.edit.variants import design_names, differences
+from labilis.edit.variants import design_names, differences, meshed_alike
 from labilis.judge.findings import TrialFindings
+from labilis.judge.ladder import rungs
 from labilis.model import RESPONSES, TrialPlan, named
-from labilis.run.comparing import compared
+from labilis.run import ProjectReport
+from labilis.run.comparing import compared, finest_size
 from labilis.run.trials import best_of, keeps, ordered, response_text
 from labilis.ui.drawer.chart import Chart
 from labilis.ui.drawer.tables import note_below, plain_table, text_cell
 from labilis.ui.drawer.trial_plots import panel_of, place_of, plots_of
+from labilis.ui.ladder.beside import LaddersBeside
 from labilis.ui.plain import plain_tip
 from labilis.ui.theme import LIGHT
 
@@ -29,11 +32,13 @@ class ImprovePage(QWidget):
     """`design_wanted` carries what the parameters of the chosen trial are, by name."""
 
     design_wanted = pyqtSignal(dict)
+    stage_wanted = pyqtSignal(tuple)  # names of designs to be shown side by side on the stage
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self._rows: list[TrialFindings] = []
+        self._reports: dict[str, ProjectReport] = {}  # of the designs that were run
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
@@ -61,6 +66,14 @@ class ImprovePage(QWidget):
         self.keep.setToolTip("The chosen trial, or the best, as a further design of the project")
         self.keep.clicked.connect(self._keep)
         row.addWidget(self.keep)
+        self.alike = QPushButton("mesh all alike")
+        self.alike.setToolTip("State the shortest element size of these designs for all of them")
+        self.alike.clicked.connect(self._mesh_alike)
+        row.addWidget(self.alike)
+        self.on_stage = QPushButton("on the stage")
+        self.on_stage.setToolTip("The first mode of each design that was run, side by side at one scale")
+        self.on_stage.clicked.connect(lambda: self.stage_wanted.emit(tuple(self._reports)))
+        row.addWidget(self.on_stage)
         layout.addLayout(row)
         self.pages = QStackedWidget()
         layout.addWidget(self.pages, 1)
@@ -83,7 +96,11 @@ class ImprovePage(QWidget):
         side = QWidget()
         below = QVBoxLayout(side)
         below.setContentsMargins(0, 0, 0, 0)
-        below.addWidget(self.designs, 1)
+        across = QHBoxLayout()
+        self.ladders = LaddersBeside()
+        across.addWidget(self.designs, 6)
+        across.addWidget(self.ladders, 4)
+        below.addLayout(across, 1)
         self.flags = note_below("")
         below.addWidget(self.flags)
         self.pages.addWidget(trials)
@@ -121,6 +138,8 @@ class ImprovePage(QWidget):
         else:
             self._show_designs()
         self.keep.setVisible(trials and bool(self._rows))
+        self.on_stage.setVisible(not trials and len(self._reports) > 1)
+        self.alike.setVisible(not trials and finest_size(list(self._reports.values())) is not None)
 
     # --- trials -----------------------------------------------------------------------------------------------------
     def _show_trials(self) -> None:
@@ -190,11 +209,17 @@ class ImprovePage(QWidget):
         if trial is not None:
             self.design_wanted.emit(dict(zip(trial.parameters.tolist(), trial.texts.tolist())))
 
+    def _mesh_alike(self) -> None:
+        size = finest_size(list(self._reports.values()))
+        if size is not None:
+            self.session.edit(meshed_alike(self.session.project, f"{size:.4g} mm"), "all designs meshed alike")
+
     # --- designs ----------------------------------------------------------------------------------------------------
     def _show_designs(self) -> None:
         project = self.session.project
         names = design_names(project)[:_MOST_DESIGNS]
         known = [self.session.figures_of_design(name) for name in names]
+        self._reports = {name: said for name, (_, _, said) in zip(names, known) if said is not None}
         first, figures, report = known[0]
         rows: list[tuple[str, list[str], bool]] = []
         places = list(dict.fromkeys(where for design, _, _ in known[1:] for where, _, _ in differences(first, design)))
@@ -217,6 +242,10 @@ class ImprovePage(QWidget):
                 cell = text_cell(words, LIGHT.quiet if column == 0 else "")
                 self.designs.setItem(row, column, cell)
         _fit(self.designs)
+        case = self.session.case_name
+        shown = [(name, None if said is None else said.case(case) or said.cases[0]) for name, (_, _, said) in zip(names, known)]
+        self.ladders.show_ladders([(name, rungs(one.facts, "")) for name, one in shown if one is not None])
+        self.ladders.setVisible(len(self.ladders.ladders) > 1)
         if len(names) < 2:
             self.flags.setText("One design only. '+ design' at the station Improve keeps a copy of it; a trial can be kept as one as well.")
             return
@@ -244,7 +273,8 @@ def _verdict(report: Any) -> str:
 
 
 def _fit(table: QTableWidget) -> None:
-    """Columns as wide as what is in them, the last to the border."""
-    for column in range(table.columnCount() - 1):
+    """Columns as wide as what is in them, the last at least to the border."""
+    table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+    for column in range(table.columnCount()):
         table.resizeColumnToContents(column)
         table.setColumnWidth(column, min(table.columnWidth(column) + 8, 240))

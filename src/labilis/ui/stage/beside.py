@@ -28,10 +28,10 @@ class Beside:
         """How many are shown."""
         return len(self._parts)
 
-    def show(self, mesh: MeshFindings, fields: list[Field]) -> None:
-        """Show these instead of what was there."""
+    def show(self, parts: list[tuple[MeshFindings, Field]]) -> None:
+        """Show these instead of what was there; meshes may be of different parts, which keep their place to each other."""
         self.clear()
-        for field in fields:
+        for mesh, field in parts:
             surface = moving_surface(mesh)
             nodes = surface.point_data["node"]
             surface.point_data["value"] = field.values[nodes]
@@ -50,7 +50,8 @@ class Beside:
             style.SetColor(*(int(LIGHT.ink[i:i + 2], 16) / 255 for i in (1, 3, 5)))
             self.plotter.renderer.AddViewProp(label)
             self._labels.append(label)
-        low, high = mesh.nodes.min(axis=0), mesh.nodes.max(axis=0)
+        low = np.min([mesh.nodes.min(axis=0) for mesh, _ in parts], axis=0)
+        high = np.max([mesh.nodes.max(axis=0) for mesh, _ in parts], axis=0)
         self._corners = np.array(list(itertools.product(*zip(low, high))))
         self.place()
 

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
+from labilis.edit.variants import design_names
 from labilis.run.picking import describe_edge, describe_face
 from labilis.ui import actions, marking
 from labilis.ui.joining import join_offers
@@ -59,6 +60,7 @@ class Stage(QWidget):
         self.field: fields.Field | None = None
         self.compared: Any = None
         self.beside: tuple[tuple[str, int], ...] = ()
+        self.designs_beside: tuple[str, ...] = ()
         self._reach = 1.0
         self._pressed: tuple[float, float] | None = None
         self._shown: tuple[Any, ...] = ()
@@ -239,12 +241,15 @@ class Stage(QWidget):
         elif name == "Mesh":
             scene.show_mesh(mesh)
         else:
-            if ghost and not self.beside:
+            designs = self._designs_beside() if name == "Mode" else []
+            if ghost and not self.beside and not designs:
                 scene.show_body(view, ghost=True)
             self.field = self._field_of(name, mesh, strength, modes, trace)
             self._reach = self.field.reach
-            if self.beside and name == "Mode":
-                self.compared.show(mesh, self._fields_beside(mesh))
+            if designs:
+                self.compared.show(designs)
+            elif self.beside and name == "Mode":
+                self.compared.show([(mesh, field) for field in self._fields_beside(mesh)])
             else:
                 scene.show_field(mesh, self.field.motion, self.field.values, fields.colour_map(self.field),
                                  (self.field.least, self.field.most))
@@ -282,9 +287,28 @@ class Stage(QWidget):
                 found.append(fields.mode_field(mesh, modes, mode, self.playback.chosen, title))
         return found
 
+    def _designs_beside(self) -> list[tuple[Any, fields.Field]]:
+        """(mesh, field) of the shown mode of each design that is compared, of those that were run."""
+        found = []
+        for name in self.designs_beside if len(self.designs_beside) > 1 else ():
+            report = self.session.report_of_design(name)
+            case = None if report is None else report.case(self.session.case_name or "")
+            modes = None if case is None else case.facts.modes
+            if report is None or report.mesh is None or modes is None or self.mode >= len(modes.factors):
+                continue
+            found.append((report.mesh, fields.mode_field(report.mesh, modes, self.mode, self.playback.chosen, name)))
+        return found if len(found) > 1 else []
+
+    def compare_designs(self, names: tuple[str, ...]) -> None:
+        """Show the first mode of designs side by side, all at one scale; none for the one shape again."""
+        self.designs_beside, self.beside = names, ()
+        self._shown = ()
+        self.show_view("Mode", self.mode if names else 0)
+        self.fit()
+
     def compare(self, pairs: tuple[tuple[str, int], ...]) -> None:
         """Show modes (case, number from 0) side by side; none for the one mode again."""
-        self.beside = pairs
+        self.beside, self.designs_beside = pairs, ()
         self._shown = ()
         self.show_view("Mode", self.mode)
         self.fit()
@@ -299,7 +323,11 @@ class Stage(QWidget):
         offers += [("modes 1 to 4", tuple((case, number) for number in range(4)))] if count > 3 else []
         known = [item.facts.case for item in reports if item.facts.modes is not None and len(item.facts.modes.factors)]
         offers += [(f"mode 1 of {' and '.join(known[:4])}", tuple((name, 0) for name in known[:4]))] if len(known) > 1 else []
-        for words, pairs in [*offers, *([("one shape again", ())] if self.beside else [])]:
+        known = [name for name in design_names(self.session.project)[:4] if self.session.report_of_design(name) is not None]
+        if len(known) > 1:
+            self.compare_menu.addAction(f"designs {' and '.join(known)}").triggered.connect(  # type: ignore[union-attr]
+                lambda _=False, names=tuple(known): self.compare_designs(names))
+        for words, pairs in [*offers, *([("one shape again", ())] if self.beside or self.designs_beside else [])]:
             self.compare_menu.addAction(words).triggered.connect(  # type: ignore[union-attr]
                 lambda _=False, pairs=pairs: self.compare(pairs))
 
