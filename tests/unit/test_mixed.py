@@ -19,7 +19,7 @@ from labilis.run.forces import LoadScene, load_forces
 from labilis.run.resolve import make_tied
 from labilis.shape import build_part
 from labilis.solve.factor import factor
-from labilis.solve.levers import thickness_levers
+from labilis.solve.levers import levers_of
 from labilis.solve.modes import find_modes
 from labilis.solve.strength import solve_linear
 from labilis.solve.system import System
@@ -280,7 +280,7 @@ def test_levers_against_central_differences() -> None:
         thickness[rows] *= 1 + by
         return replace(mesh, cells=(Cells(cell.elements, cell.body, thickness), *mesh.cells[1:]))
     system, solver, answers, modes = solve(mesh)
-    levers = thickness_levers(system, solver, modes.factors, modes.vectors, *answers)
+    levers = levers_of(system, solver, modes.factors, modes.vectors, *answers).thickness
     assert levers.sum(axis=1) == pytest.approx(2.9, abs=0.3)  # nearly the cube of the thickness
     body = mesh.cells[0].body
     for rows in (np.flatnonzero(body == 0), np.flatnonzero(body == 1), np.array([7])):

@@ -200,7 +200,9 @@ class ModesFindings:
     where it is not nought the part is weaker to one side; mesh_error (k,): how far each factor can be off for its mesh, relative, nan where
     that was not found; holds (k,) mm/N: how much the factor rises per stiffness of a spring that holds the part where the shape moves most,
     along its motion there; elsewhere times the square of the shape's motion; together: first factor where the held loads grow as well, nan
-    where none is held or none exists; recovered (k,): what the jumps of stress between elements say of each factor's error, relative.
+    where none is held or none exists; recovered (k,): what the jumps of stress between elements say of each factor's error, relative;
+    skin (j, n) 1/mm³: relative rise of the first j factors per mm by which the skin of a solid moves outwards, per mm² of it, at the nodes,
+    nought where it is held, tied or loaded; empty without solids.
     """
 
     case: str
@@ -228,6 +230,7 @@ class ModesFindings:
     holds: Floats = field(default_factory=lambda: np.zeros(0))
     together: float = math.nan
     recovered: Floats = field(default_factory=lambda: np.zeros(0))
+    skin: Floats = field(default_factory=lambda: np.zeros((0, 0)))
 
     @property
     def first_error(self) -> float:

@@ -47,6 +47,18 @@ def lever_density(mesh: MeshFindings, levers: np.ndarray) -> np.ndarray:
     return np.asarray(np.divide(levers * area.sum(), area, out=np.zeros(mesh.count), where=area > 0))
 
 
+def skin_gain(mesh: MeshFindings, skin: np.ndarray, outwards: float) -> tuple[np.ndarray, float]:
+    """(values (n,), whole): relative rise of a factor where the skin of the solids moves outwards by so many mm, of each node as if all
+    of the skin were like it, and of all of it together; `skin` (n,) as in ModesFindings."""
+    rows = ~np.isin(mesh.triangle_face, mesh.sheet_faces)
+    corners = mesh.triangles[rows, :3]
+    a, b, c = (mesh.nodes[corners[:, k]] for k in range(3))
+    area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    on_skin = np.zeros(len(mesh.nodes), dtype=bool)
+    on_skin[np.unique(mesh.triangles[rows])] = True
+    return np.where(on_skin, skin, 0.0) * float(area.sum()) * outwards, float((skin[corners].mean(axis=1) * area).sum()) * outwards
+
+
 def shell_areas(mesh: MeshFindings) -> np.ndarray:
     """(m,) mm² of each shell, nought for other elements."""
     starts = np.concatenate([[0], np.cumsum(mesh.sizes)[:-1]])

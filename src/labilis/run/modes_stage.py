@@ -18,7 +18,7 @@ from labilis.run.forces import LoadScene
 from labilis.run.strength_stage import SolvedCase
 from labilis.run.symmetry import Retie, antisymmetric_factor
 from labilis.solve.factor import Factor, NotPositive, factor
-from labilis.solve.levers import thickness_levers
+from labilis.solve.levers import levers_of
 from labilis.solve.mkl import Symmetric
 from labilis.solve.modes import ModesSolution, NotConverged, count_below, find_modes
 from labilis.solve.recovery import recovered_errors
@@ -124,27 +124,32 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     kinds = np.array([_kind(scene, shape, density, float(part[_TWIST])) for shape, density, part in zip(shapes, energy, parts)],
                      dtype="U16")
     order = np.argsort(element_order(project, scene.pieces, mesh))  # from the blocks' order to the mesh's
-    levers, piece_levers = _levers(scene, solved, stiffness, solution)
+    levers, piece_levers, skin = _levers(scene, solved, stiffness, solution)
     return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second,
                          unsymmetric, pieces, shares, parts, energy[:, order], levers[:, order] if levers.size else levers, piece_levers,
                          antisymmetric_factor(scene, solved, retie, limit), pull, skew, holds=holds, together=together,
-                         recovered=recovered_errors(system, system.ties.expand(solution.vectors)))
+                         recovered=recovered_errors(system, system.ties.expand(solution.vectors)), skin=skin)
 
 
-def _levers(scene: LoadScene, solved: SolvedCase, stiffness: Factor, solution: ModesSolution) -> tuple[Any, Any]:
-    """Levers of the first factors by element and by piece; empty without shells."""
+def _levers(scene: LoadScene, solved: SolvedCase, stiffness: Factor, solution: ModesSolution) -> tuple[Any, Any, Any]:
+    """Levers of the first factors by element and by piece, empty without shells, and of the skin, empty without solids."""
     pieces = list(dict.fromkeys(scene.pieces))
-    if not any(isinstance(block, ShellBlock) for block in scene.system.blocks):
-        return np.zeros((0, 0)), np.zeros((0, len(pieces)))
+    kinds = {type(block) for block in scene.system.blocks}
+    nothing = np.zeros((0, 0)), np.zeros((0, len(pieces)))
+    if not kinds & {ShellBlock, SolidBlock}:
+        return *nothing, np.zeros((0, 0))
     count = min(len(solution.factors), _LEVERS)
+    levers = levers_of(scene.system, stiffness, solution.factors[:count], solution.vectors[:, :count], solved.growing, solved.held)
+    skin = levers.skin if SolidBlock in kinds else np.zeros((0, 0))
+    if ShellBlock not in kinds:
+        return *nothing, skin
     bodies = np.concatenate(scene.block_bodies)
-    by_element = thickness_levers(scene.system, stiffness, solution.factors[:count], solution.vectors[:, :count], solved.growing,
-                                  solved.held)[:, :len(bodies)]
+    by_element = levers.thickness[:, :len(bodies)]
     owner = np.array([pieces.index(scene.pieces[body]) for body in bodies])
     by_piece = np.zeros((count, len(pieces)))
     for mode, row in enumerate(by_element):
         by_piece[mode] = np.bincount(owner, weights=row, minlength=len(pieces))
-    return by_element, by_piece
+    return by_element, by_piece, skin
 
 
 def _second_opinion(system: System, solved: SolvedCase, base: Any, base_factor: Factor, limit: float) -> float:

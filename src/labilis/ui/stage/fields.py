@@ -7,12 +7,13 @@ from typing import Any
 import numpy as np
 
 from labilis.judge.findings import MeshFindings, ModesFindings, StrengthFindings, TraceFindings
-from labilis.judge.looks import lever_density, nodal
+from labilis.judge.looks import lever_density, nodal, skin_gain
 from labilis.judge.numbers import place_text
 from labilis.judge.stress import von_mises
 
 WORST, MOVES, ENERGY = "worst side", "movement", "where the energy is"
-LEVERS, HOLDS = "where thickness helps", "where a hold helps"
+LEVERS, SKIN, HOLDS = "where thickness helps", "where skin helps", "where a hold helps"
+_OUTWARDS = 0.1  # mm, by which the skin is thought to move
 PRESSED, PLASTIC = "stress", "plastic strain"
 SIDES = (WORST, "top", "middle", "bottom")
 
@@ -45,6 +46,7 @@ def choices(view: str, strength: StrengthFindings | None, trace: TraceFindings |
     if view != "Mode":
         return (MOVES,)
     return (MOVES, ENERGY, *((LEVERS,) if modes is not None and len(modes.levers) else ()),
+            *((SKIN,) if modes is not None and len(modes.skin) else ()),
             *((HOLDS,) if modes is not None and len(modes.holds) else ()))
 
 
@@ -67,6 +69,8 @@ def mode_field(mesh: MeshFindings, modes: ModesFindings, mode: int, what: str, t
         return Field(shape, energy, most, "energy per volume, relative, no unit", f"{most:.2g} or more", "movement", story, False, 1.0)
     if what == LEVERS and mode < len(modes.levers):
         return lever_field(mesh, modes, mode, story)
+    if what == SKIN and mode < len(modes.skin):
+        return skin_field(mesh, modes, mode, story)
     if what == HOLDS and mode < len(modes.holds):
         return hold_field(mesh, modes, mode, story)
     return Field(shape, np.linalg.norm(shape, axis=1), 1.0, "movement, relative, no unit", "1", "movement", story, False, 1.0)
@@ -80,6 +84,15 @@ def lever_field(mesh: MeshFindings, modes: ModesFindings, mode: int, story: str)
     whole = float(modes.levers[mode].sum())
     return Field(modes.shapes[mode], values, most, "gain in % per % of thickness", f"{most:.2g} or more", "gain",
                  f"{story.partition(':')[0]}, all 1 % thicker: {whole:+.2g} %", True, 1.0, -most, f"−{most:.2g}")
+
+
+def skin_field(mesh: MeshFindings, modes: ModesFindings, mode: int, story: str) -> Field:
+    """Rise of the factor, in per cent, per 0.1 mm by which the skin of a solid moves outwards: of each place as if all of the skin were
+    like it. Nought where the skin is held, tied or loaded."""
+    values, whole = skin_gain(mesh, 100.0 * modes.skin[mode], _OUTWARDS)
+    most = max(float(np.quantile(np.abs(values[values != 0]), 0.98)) if (values != 0).any() else 0.0, 1e-12)
+    return Field(modes.shapes[mode], values, most, f"gain in % per {_OUTWARDS:g} mm of skin", f"{most:.2g} or more", "gain",
+                 f"all of it {_OUTWARDS:g} mm outwards: {whole:+.2g} %", True, 1.0, -most, f"−{most:.2g}")
 
 
 def hold_field(mesh: MeshFindings, modes: ModesFindings, mode: int, story: str) -> Field:
