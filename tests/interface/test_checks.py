@@ -377,8 +377,8 @@ def test_modes_show_energy_and_half_waves_and_traces_are_compared(hand: Hand, sh
     drawer = hand.window.drawer
     drawer.show_page("Modes")
     report = hand.session.case_report
-    assert drawer.modes.item(0, 4).data(Qt.ItemDataRole.UserRole) == pytest.approx([1.0])
-    assert "strip 100 %" in drawer.modes.item(0, 4).toolTip()
+    assert drawer.modes.item(0, 5).data(Qt.ItemDataRole.UserRole) == pytest.approx([1.0])
+    assert "strip 100 %" in drawer.modes.item(0, 5).toolTip()
     wave, count = report.half_waves[0]
     assert drawer.modes.item(0, 6).text() == f"{wave:.0f} mm, {count:.2g}" and "meets 1" in drawer.modes.item(0, 7).text()
     page = drawer.trace_page

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QContextMenuEvent, QFont, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from labilis.ui.copying import Rows, copy_menu, curve_rows, show_menu
 from labilis.ui.theme import LIGHT
 
 _NEAR = 12.0  # pixels, across and down together, of a click from a point
@@ -82,8 +83,16 @@ class Chart(QWidget):
         self.spots = [spot for number, panel in enumerate(self.panels)
                       for spot in _draw(painter, panel, QRectF(number * width, 0, width, self.height()))]
 
+    def rows(self) -> Rows:
+        """All points of all curves."""
+        return curve_rows([(line.name, panel.under, panel.beside, line.points) for panel in self.panels for line in panel.lines])
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is not None and self.panels:
+            show_menu(copy_menu(self, self.rows), self, event.pos())
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or not self.spots:
+        if event is None or not self.spots or event.button() != Qt.MouseButton.LeftButton:
             return
         there = event.position()
         spot, x, y = min(self.spots, key=lambda item: (item[0] - there).manhattanLength())

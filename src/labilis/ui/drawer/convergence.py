@@ -3,12 +3,12 @@ from __future__ import annotations
 
 import math
 
-from PyQt6.QtWidgets import QHBoxLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QTableWidget, QVBoxLayout, QWidget
 
 from labilis.judge.findings import ConvergenceFindings
 from labilis.judge.sentences import convergence_words
 from labilis.ui.drawer.chart import Chart, Line, Panel
-from labilis.ui.drawer.tables import column_widths
+from labilis.ui.drawer.tables import PlainTable, column_widths, text_cell
 from labilis.ui.plain import Label
 from labilis.ui.theme import LIGHT
 
@@ -22,7 +22,7 @@ class ConvergencePage(QWidget):
         super().__init__()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.table = QTableWidget(0, 5)
+        self.table = PlainTable(0, 5)
         self.table.setHorizontalHeaderLabels(["element size", "elements", "unknowns", "first factor", "change"])
         self.table.setAccessibleName("Convergence study")
         self.table.verticalHeader().hide()  # type: ignore[union-attr]
@@ -53,7 +53,7 @@ class ConvergencePage(QWidget):
             cells = [f"{found.sizes[row]:.3g} mm", f"{int(found.elements[row]):,}", f"{int(found.unknowns[row]):,}", f"{factor:.4g}",
                      change]
             for column, text in enumerate(cells):
-                self.table.setItem(row, column, QTableWidgetItem(text))
+                self.table.setItem(row, column, text_cell(text, full={0: float(found.sizes[row]), 3: float(factor)}.get(column)))
         self.note.setText(convergence_words(found) if found.done else "Meshing on ...")
 
 

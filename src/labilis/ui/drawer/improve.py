@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QPushButt
 from labilis.edit.variants import design_names, differences, meshed_alike
 from labilis.judge.findings import TrialFindings
 from labilis.judge.ladder import rungs
-from labilis.model import RESPONSES, TrialPlan, named
+from labilis.model import RESPONSE_KINDS, RESPONSES, TrialPlan, named
 from labilis.run import ProjectReport
 from labilis.run.comparing import compared, finest_size
 from labilis.run.trials import best_of, keeps, ordered, response_text
@@ -165,10 +165,11 @@ class ImprovePage(QWidget):
             colour = LIGHT.quiet if held else ""
             cells = ["◉ best" if trial is best else "○" if held else "●", *(texts.get(name, "") for name in names),
                      *(response_text(name, trial.response(name, of), trial.mesh_error) for name, of in shown), held]
+            full = {1 + len(names) + place: trial.response(name, of) * RESPONSE_KINDS[name][2] for place, (name, of) in enumerate(shown)}
             tip = plain_tip(f"{trial.driver}, {trial.kind}. {held}" if trial.driver else held)
             for column, words in enumerate(cells):
-                cell = text_cell(words, colour)
-                cell.setToolTip(tip)
+                cell = text_cell(words, colour, full.get(column))
+                cell.setToolTip(f"{cell.toolTip()}; {tip}" if column in full else tip)
                 if 0 < column <= len(names) + len(shown):
                     cell.setTextAlignment(int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
                 self.table.setItem(row, column, cell)
@@ -237,9 +238,11 @@ class ImprovePage(QWidget):
         self.designs.setColumnCount(1 + len(names))
         self.designs.setHorizontalHeaderLabels(["", f"{names[0]} (shown)", *names[1:]])
         self.designs.setRowCount(len(rows))
-        for row, (title, values, _) in enumerate(rows):
+        for row, (title, values, figure) in enumerate(rows):
             for column, words in enumerate([title, *values]):
-                cell = text_cell(words, LIGHT.quiet if column == 0 else "")
+                found = known[column - 1][1] if column and figure else None
+                full = None if found is None else float(found["responses"][title]) * RESPONSE_KINDS[title][2]
+                cell = text_cell(words, LIGHT.quiet if column == 0 else "", full)
                 self.designs.setItem(row, column, cell)
         _fit(self.designs)
         case = self.session.case_name

@@ -1,17 +1,19 @@
 """The table of modes: factor, load, driver with the energy of every piece, kind, half wave, verdict."""
 from __future__ import annotations
 
+import math
+
 from PyQt6.QtCore import QModelIndex, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayout, QWidget
 
-from labilis.judge.numbers import critical_text
+from labilis.judge.numbers import critical_text, error_text
 from labilis.run.report import CaseReport
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.plain import plain_tip
 from labilis.ui.theme import LIGHT
 
-_COLUMNS = ["mode", "factor", "critical load", "driver", "energy", "kind", "half wave", "against the required"]
+_COLUMNS = ["no.", "factor", "± mesh", "critical load", "driver, kind", "energy", "half wave", "required"]
 _SHARES = _COLUMNS.index("energy")
 
 
@@ -49,7 +51,7 @@ class ModesPage(QWidget):
         self.table = plain_table(_COLUMNS, "Modes")
         self.table.setObjectName("modes")
         self.table.setItemDelegateForColumn(_SHARES, _Bars(self.table))
-        column_widths(self.table, (44, 62, 84, 92, 58, 122, 112, None), 7)
+        column_widths(self.table, (34, 60, 70, 82, None, 48, 112, 118), 4)
         self.table.setWordWrap(False)  # cut at a letter, not at a word
         self.table.itemSelectionChanged.connect(self._clicked)
         for column, tip in ((_SHARES, "Share of the strain energy in each piece, the driver's first"),
@@ -82,14 +84,18 @@ class ModesPage(QWidget):
             elif facts.meets(row):
                 verdict, colour = f"✓ meets {required:.4g}", LIGHT.good
             else:
-                verdict, colour = f"✕ {100 * (1 - factor / required):.0f} % under {required:.4g}", LIGHT.bad
+                verdict, colour = f"✕ {100 * (1 - factor / required):.0f} % under", LIGHT.bad
             grey = LIGHT.quiet if stale else ""
             wave, count = waves[row] if row < len(waves) else (0.0, 0.0)
             along = f"{count:.0f}" if count >= 10 else f"{count:.2g}"
-            cells = [str(row + 1), f"{factor:.4g}", critical_text(float(factor), modes.growing_force), modes.drivers[row], "", kind,
+            error = float(modes.mesh_error[row]) if row < len(modes.mesh_error) else math.nan
+            cells = [str(row + 1), f"{factor:.4g}", error_text(error) if math.isfinite(error) else "–",
+                     critical_text(float(factor), modes.growing_force), f"{modes.drivers[row]}, {kind}", "",
                      f"{wave:.0f} mm, {along}" if wave >= 10 else f"{wave:.2g} mm, {along}" if wave else ""]
+            full = {1: float(factor), 2: 100 * error, 3: abs(float(factor)) * modes.growing_force if modes.growing_force else None,
+                    6: wave or None}
             for column, text in enumerate(cells):
-                self.table.setItem(row, column, text_cell(text, grey))
+                self.table.setItem(row, column, text_cell(text, grey, full.get(column)))
             self.table.setItem(row, len(cells), text_cell(verdict, grey or colour))
             self._fill_shares(row, report)
         notes = [item.text for item in report.evidence if item.name in ("completeness", "modes under the required factor",

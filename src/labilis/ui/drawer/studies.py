@@ -61,7 +61,7 @@ class StudyTable(QWidget):
         for row, (label, figures) in enumerate(zip(found.labels, found.figures)):
             cells = [str(label), *(figure_words(str(column), float(value)) for column, value in zip(found.columns, figures))]
             for column, words in enumerate(cells):
-                self.table.setItem(row, column, text_cell(words))
+                self.table.setItem(row, column, text_cell(words, full=float(figures[column - 1]) if column else None))
         self.note.setText(study_words(found) if found.done else "Running on ...")
 
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import QEvent, QMarginsF, QPointF, QRectF, QSizeF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
+    QContextMenuEvent,
     QFont,
     QFontMetricsF,
     QHelpEvent,
@@ -24,6 +25,7 @@ from PyQt6.QtWidgets import QToolTip, QWidget
 from labilis.judge.ladder import Rung
 from labilis.judge.verdict import Verdict
 from labilis.model import LabilisError
+from labilis.ui.copying import Rows, copy_menu, full_text, show_menu
 from labilis.ui.ladder.layout import scale_for, spread, spread_about
 from labilis.ui.theme import LIGHT
 
@@ -237,7 +239,20 @@ class Ladder(QWidget):
         """Number of the rung under a point, or -1."""
         return next((index for place, index in self._places if place.contains(point)), -1)
 
+    def rows(self) -> Rows:
+        """The verdict and all rungs, factors with all of their digits."""
+        return [["factor", "what", "note"], *([full_text(rung.factor), rung.title, rung.note] for rung in self.rungs),
+                ["", self.verdict.headline, self.verdict.detail]]
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is None:
+            return
+        index = self.rung_at(QPointF(event.pos()))
+        show_menu(copy_menu(self, self.rows, full_text(self.rungs[index].factor) if index >= 0 else ""), self, event.pos())
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
         index = self.rung_at(event.position())
         if index >= 0:
             self._choose(index)

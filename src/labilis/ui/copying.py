@@ -1,0 +1,91 @@
+"""What is shown, taken along in full: tables, curves and rungs to the clipboard (tab separated and HTML) or to a CSV file."""
+from __future__ import annotations
+
+import csv
+import html
+import math
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from PyQt6.QtCore import QMimeData, QPoint, Qt
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QTableWidget, QWidget
+
+from labilis.model import LabilisError
+from labilis.store.export import plain_cell
+
+FULL = Qt.ItemDataRole.UserRole + 40  # a cell's number with all of its digits
+Rows = list[list[str]]
+
+
+def full_text(value: float) -> str:
+    """All digits of a number; nothing for what is none."""
+    return repr(float(value)) if math.isfinite(value) else ""
+
+
+def table_rows(table: QTableWidget) -> Rows:
+    """Head and cells of a table, numbers with all of their digits."""
+    columns = range(table.columnCount())
+    heads = [head.text() if (head := table.horizontalHeaderItem(column)) is not None else "" for column in columns]
+    return [heads, *([_cell(table, row, column) for column in columns] for row in range(table.rowCount()))]
+
+
+def _cell(table: QTableWidget, row: int, column: int) -> str:
+    item = table.item(row, column)
+    if item is None:
+        return ""
+    full = item.data(FULL)
+    return str(full if full is not None else item.text() or item.data(Qt.ItemDataRole.AccessibleTextRole) or "")
+
+
+def copy_rows(rows: Rows) -> None:
+    """To the clipboard, as tab separated text and as a table."""
+    data = QMimeData()
+    data.setText("\n".join("\t".join(cell.replace("\t", " ").replace("\n", " ") for cell in row) for row in rows))
+    cells = "".join("<tr>" + "".join(f"<{tag}>{html.escape(cell)}</{tag}>" for cell in row) + "</tr>"
+                    for row, tag in zip(rows, ["th", *["td"] * (len(rows) - 1)]))
+    data.setHtml(f"<table>{cells}</table>")
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    clipboard.setMimeData(data)
+
+
+def save_rows(parent: QWidget, rows: Rows) -> None:
+    """To a CSV file that is asked for. Raises LabilisError where it cannot be written."""
+    name, _ = QFileDialog.getSaveFileName(parent, "Save as CSV", "table.csv", "CSV (*.csv)")
+    if not name:
+        return
+    try:
+        with open(name, "w", newline="", encoding="utf-8") as target:
+            csv.writer(target).writerows([[plain_cell(cell) for cell in row] for row in rows])
+    except OSError as error:
+        raise LabilisError(f"'{Path(name).name}' could not be written ({error.strerror}).", str(Path(name).parent),
+                           "Choose a folder you may write to.", "csv") from error
+
+
+def copy_menu(parent: QWidget, rows: Callable[[], Rows], cell: str = "") -> QMenu:
+    """What can be taken along: one number, all of it, or a file."""
+    menu = QMenu(parent)
+    if cell:
+        menu.addAction(f"copy {cell}").triggered.connect(lambda _=False: _copy_text(cell))  # type: ignore[union-attr]
+    menu.addAction("copy all of it").triggered.connect(lambda _=False: copy_rows(rows()))  # type: ignore[union-attr]
+    menu.addAction("save as CSV…").triggered.connect(lambda _=False: save_rows(parent, rows()))  # type: ignore[union-attr]
+    return menu
+
+
+def show_menu(menu: QMenu, widget: QWidget, place: QPoint) -> None:
+    """At a place of a widget; it goes when it is closed."""
+    menu.aboutToHide.connect(menu.deleteLater)
+    menu.popup(widget.mapToGlobal(place))
+
+
+def _copy_text(text: str) -> None:
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    clipboard.setText(text)
+
+
+def curve_rows(curves: Sequence[tuple[str, str, str, Sequence[tuple[float, float]]]]) -> Rows:
+    """Points of curves (name, under, beside, points), one below the other."""
+    rows = [["curve", "along", "value along", "of", "value"]]
+    return rows + [[name, under, full_text(x), beside, full_text(y)] for name, under, beside, points in curves for x, y in points
+                   if math.isfinite(x) and math.isfinite(y)]

@@ -1,0 +1,93 @@
+"""Every number of the drawer, its curves and the ladder can be taken along with all of its digits."""
+from __future__ import annotations
+
+import csv
+import json
+import re
+from pathlib import Path
+from typing import Any
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QTableWidget
+
+from labilis.ui.copying import FULL, table_rows
+from labilis.ui.drawer.chart import Chart
+from tests.interface.conftest import Hand
+from tests.unit.test_mistakes import flat, strip
+
+
+@pytest.fixture
+def run(hand: Hand, tmp_path: Path) -> Hand:
+    path = tmp_path / "strip.json"
+    path.write_text(json.dumps(strip(parameters={"t": "4 mm"}, pieces=[flat("t")], mesh={"size": "20 mm"})), encoding="utf-8")
+    hand.load(path)
+    hand.run()
+    return hand
+
+
+def clip() -> tuple[str, str]:
+    data = QGuiApplication.clipboard().mimeData()
+    return data.text(), data.html()
+
+
+def test_the_modes_are_copied_whole_with_all_digits(run: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    modes, table = run.session.current("modes"), run.window.drawer.modes
+    run.window.drawer.show_page("Modes")
+    assert table.item(0, 2).text().endswith("%") and repr(float(modes.factors[0])) in table.item(0, 1).toolTip()
+    run.qtbot.keyClick(table, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    text, page = clip()
+    rows = [line.split("\t") for line in text.split("\n")]
+    assert rows[0][:3] == ["no.", "factor", "± mesh"] and len(rows) == 1 + len(modes.factors)
+    assert [float(row[1]) for row in rows[1:]] == [float(value) for value in modes.factors]
+    assert all(row[5].endswith("%") for row in rows[1:])  # the drawn shares, in words
+    assert page.count("<tr>") == len(rows) and page.count("<th>") == len(rows[0])
+    menu = table.menu_at(table.visualItemRect(table.item(0, 1)).center())
+    run.menu(menu, f"copy {float(modes.factors[0])!r}")
+    assert clip()[0] == repr(float(modes.factors[0]))
+    run.answer_open(tmp_path / "modes.csv")
+    run.menu(table.menu_at(QPoint(1, 1)), "save as CSV")
+    with open(tmp_path / "modes.csv", encoding="utf-8") as source:
+        assert [row[1] for row in csv.reader(source)][1:] == [repr(float(value)) for value in modes.factors]
+
+
+def test_the_ladder_and_curves_are_copied(run: Hand) -> None:
+    ladder, modes = run.window.ladder, run.session.current("modes")
+    factors = [float(row[0]) for row in ladder.rows()[1:-1]]
+    assert set(modes.positive.tolist()) <= set(factors) and ladder.rows()[-1][1] == ladder.verdict.headline
+    run.click(run.card("Mesh").tools["converge"])
+    run.wait_idle()
+    chart = next(chart for chart in run.window.findChildren(Chart) if chart.panels)
+    rows = chart.rows()
+    points = [(x, y) for panel in chart.panels for line in panel.lines for x, y in line.points]
+    assert [(float(row[2]), float(row[4])) for row in rows[1:]] == points
+    assert all("," in row[1] or "mm" in row[1] for row in rows[1:])  # what runs along has its unit
+
+
+def test_every_number_that_a_table_rounds_has_its_digits(run: Hand) -> None:
+    """Walks all tables of the window: a cell whose words are one number with more digits behind it gives them."""
+    run.click(run.card("Mesh").tools["converge"])
+    run.wait_idle()
+    seen = 0
+    for table in run.window.findChildren(QTableWidget):
+        rows = table_rows(table)
+        assert all(len(row) == table.columnCount() for row in rows)
+        for row in range(table.rowCount()):
+            for column in range(table.columnCount()):
+                item = table.item(row, column)
+                full = None if item is None else item.data(FULL)
+                if full is None:
+                    continue
+                seen += 1
+                shown, last = _number(item.text())
+                assert abs(float(full) - shown) <= 0.5001 * last, (table.accessibleName(), item.text(), full)
+                assert rows[1 + row][column] == full and full in item.toolTip()
+    assert seen >= 12
+
+
+def _number(words: str) -> tuple[float, float]:
+    """(value, what its last digit is worth): '2.255 kN' is (2255, 1), '3.3 ± 1 %' is (3.3, 0.1)."""
+    found: Any = re.match(r"([-+−]?\d+)(\.\d+)?(e[-+]?\d+)?", words.replace(",", ""))
+    scale = {"kN": 1e3, "MN": 1e6}.get(words.split()[-1], 1.0) * float(f"1{found.group(3) or ''}")
+    return float((found.group(1) + (found.group(2) or "")).replace("−", "-")) * scale, 10.0 ** (1 - len(found.group(2) or ".")) * scale
