@@ -13,6 +13,7 @@ from typing import Any, Literal
 import numpy as np
 
 from labilis.judge.findings import ModesFindings
+from labilis.model import LabilisError
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.run.picking import make_pick
 from labilis.run.settling import settled
@@ -155,10 +156,16 @@ def run_case(case: Case, proposed: bool = False) -> Row:
 def _on_finer(case: Case, snapshot: Snapshot, results: dict[str, Any], unknowns: int) -> float:
     """The figure of a case on elements `_FINER` times shorter than those that a run found, a little less where that would be endless."""
     found = settled(snapshot.project, results)
-    times = min(_FINER, math.sqrt(_MOST / unknowns)) * found.value(found.mesh.fineness or "1", "number")
-    finer = found.changed(mesh=found.mesh.model_copy(update={"fineness": repr(times)}), criteria=found.criteria.model_copy(update={
-        "mesh_error": False}))
-    return case.figure(judge_project(finer, Runner().run(Snapshot(finer, snapshot.files), Plan(case.upto))))
+    times, present = min(_FINER, math.sqrt(_MOST / unknowns)), found.value(found.mesh.fineness or "1", "number")
+    while True:
+        finer = found.changed(mesh=found.mesh.model_copy(update={"fineness": repr(times * present)}),
+                              criteria=found.criteria.model_copy(update={"mesh_error": False}))
+        try:
+            return case.figure(judge_project(finer, Runner().run(Snapshot(finer, snapshot.files), Plan(case.upto))))
+        except LabilisError:  # so fine that rounding would decide
+            if times < 1.5:
+                raise
+            times *= 0.75
 
 
 def _told(modes: ModesFindings, result: float) -> float:

@@ -50,7 +50,7 @@ def test_the_error_told_of_a_plate_is_near_the_true_one(size: float) -> None:
     assert (modes.recovered[:3] <= 4.0 * (true + layer)).all(), (modes.recovered, true)
 
 
-@pytest.mark.parametrize("count", [4, 6, 8, 16])
+@pytest.mark.parametrize("count", [4, 6, 12])
 def test_along_a_strip_the_error_told_is_twice_the_true_one(count: int) -> None:
     """(kh)²/12 of a pinned strip without Poisson's ratio, h a `count`-th of its half wave."""
     project = load_project({
@@ -69,7 +69,7 @@ def test_along_a_strip_the_error_told_is_twice_the_true_one(count: int) -> None:
     assert modes.recovered[0] == pytest.approx(2.0 * true, rel=0.15, abs=6e-4)
 
 
-@pytest.mark.parametrize("size", [13.0, 8.0, 4.0])
+@pytest.mark.parametrize("size", [13.0, 6.0])
 def test_twist_that_fades_along_edges_and_folds_is_told(size: float) -> None:
     """An angle that twists as a column: shells lose the layers along edges only once their sides are as short as the wall is thick."""
     def twisting(size: float) -> Any:
@@ -126,6 +126,6 @@ def test_even_bending_has_no_error() -> None:
 
 def test_a_bracket_of_walls_that_meet_is_covered() -> None:
     """Its second factor came out 5.7 % too high on the mesh that is proposed, and 0.6 % was told: two coarse meshes agreed by chance."""
-    for case in tee(("shell", "shell"), 3.0):
-        row = run_case(case, True)
-        assert abs(row.mesh_error) <= row.told, (case.name, row.mesh_error, row.told)
+    case = tee(("shell", "shell"), 3.0)[1]
+    row = run_case(case, True)
+    assert 0.005 < abs(row.mesh_error) <= row.told <= 4.0 * abs(row.mesh_error), (row.mesh_error, row.told)

@@ -7,8 +7,6 @@ from collections import deque
 from collections.abc import Mapping
 from typing import Any
 
-from scipy.stats import qmc
-
 from labilis.edit.choices import with_choices
 from labilis.judge.findings import TrialFindings
 from labilis.model import LabilisError, Project, TrialPlan, is_choice
@@ -24,6 +22,8 @@ def points_of(project: Project, plan: TrialPlan) -> list[Point]:
     for a value that has another unit than its parameter."""
     names = [vary.parameter for vary in plan.vary]
     if plan.how == "latin hypercube":
+        from scipy.stats import qmc  # takes half a second, which every command would wait for
+
         sample = qmc.LatinHypercube(len(names), seed=plan.seed).random(plan.points)
         rows: list[tuple[str, ...]] = [tuple(vary.between(float(share)) for vary, share in zip(plan.vary, row)) for row in sample]
     elif plan.how == "search":  # where it begins: what else it tries it finds

@@ -10,8 +10,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import NonlinearConstraint, minimize
-from scipy.stats import qmc
 
 from labilis.judge.findings import TrialFindings
 from labilis.model import Project, TrialPlan, Vary
@@ -29,9 +27,10 @@ _NO_ANSWER = 10.0  # what a trial without an answer counts for, beside values ab
 
 def search(project: Project, plan: TrialPlan, run_all: RunAll, stopped: Callable[[], bool]) -> Iterator[TrialFindings]:
     """Trials as they are done, at most `plan.points` of them that differ."""
+    from scipy.stats import qmc  # takes half a second, which every command would wait for
+
     seen: dict[tuple[str, ...], TrialFindings] = {}
     shares: dict[tuple[str, ...], Shares] = {}
-
     digits = {vary.parameter: _digits(project, vary) for vary in plan.vary}
 
     def point_at(x: Sequence[float] | Shares) -> Point:
@@ -91,6 +90,8 @@ def _approximated(project: Project, plan: TrialPlan, seen: dict[tuple[str, ...],
                   point_at: Callable[[Sequence[float] | Shares], Point], fresh: Callable[[Sequence[Sequence[float]]], list[Point]],
                   done: Callable[[list[Point]], Iterator[TrialFindings]], stopped: Callable[[], bool]) -> Iterator[TrialFindings]:
     """COBYLA asks for points in a thread of its own; here they are run, so that each is given as soon as it is done."""
+    from scipy.optimize import NonlinearConstraint, minimize
+
     asked: queue.Queue[Any] = queue.Queue()
     answers: queue.Queue[TrialFindings | None] = queue.Queue()
     sizes = [abs(one) for trial in seen.values() if math.isfinite(one := trial.response(plan.objective)) and one]
