@@ -504,3 +504,25 @@ def test_bolts_and_a_seam_by_hand(hand: Hand, tmp_path: Path) -> None:
     hand.window.stage.select((edge(hand, "low/side.4"),))
     window.stage._place_bar(300, 300)
     assert not window.stage.bar_buttons["Join"].isVisible()
+
+
+def test_a_plate_of_a_dxf_outline(hand: Hand, tmp_path: Path) -> None:
+    """From a drawing to a plate with its holes; a drawing that is none is told and nothing is changed."""
+    from PyQt6.QtWidgets import QInputDialog
+
+    from labilis.ui.building import FROM_DXF
+    from tests.files.test_outline import AREA, drawn, stadium
+
+    (tmp_path / "end.dxf").write_bytes(drawn(stadium))
+    hand.answer_open(tmp_path / "end.dxf")
+    hand.patch.setattr(QInputDialog, "getText", staticmethod(lambda *_, **__: ("4 mm", True)))
+    hand.window.add_piece(FROM_DXF)
+    hand.wait_idle()
+    assert [piece.name for piece in hand.session.project.pieces] == ["end"]
+    view = hand.session.current("shape")
+    assert view.faces.area.sum() == pytest.approx(AREA, rel=1e-6)
+    assert "2 openings" in hand.text("Part")
+    (tmp_path / "open.dxf").write_bytes(drawn(lambda space: space.add_line((0, 0), (1, 1))))
+    hand.answer_open(tmp_path / "open.dxf")
+    hand.window.add_piece(FROM_DXF)
+    assert len(hand.session.project.pieces) == 1 and "not closed" in hand.window.banner_text.text()

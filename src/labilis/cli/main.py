@@ -411,6 +411,27 @@ def import_model(model: Annotated[Path, typer.Argument(help="A JSON model.")],
 
 
 @app.command()
+def outline(drawing: Annotated[Path, typer.Argument(help="A DXF file: one closed outline of lines and arcs, round holes and slots in it.")],
+            thickness: Annotated[str, typer.Option(help="Thickness of the plate, such as '3 mm'.")],
+            out: Annotated[Path, typer.Option("--out", help="The model to write (.json); one that exists gets a further piece.")],
+            ) -> None:
+    """Make a plate of a DXF outline, in a new model or as a further piece of one."""
+    from labilis.model import Project
+    from labilis.run import Snapshot
+    from labilis.run.importing import with_outline
+    from labilis.store import load_model, write_model
+
+    try:
+        data = drawing.read_bytes()
+    except OSError as error:
+        raise LabilisError(f"'{drawing}' cannot be read ({error.strerror}).", str(drawing), "Name a DXF file.", "file") from error
+    snapshot = load_model(out) if out.exists() else Snapshot(Project(name=drawing.stem), {})
+    project, name, words = with_outline(snapshot.project, data, drawing.name, thickness)
+    write_model(Snapshot(project, snapshot.files), out)
+    typer.echo(f"{name}: {words}")
+
+
+@app.command()
 def revise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project with imported parts.")],
            file: Annotated[Path, typer.Argument(help="The revised STEP or STL file.")],
            out: Annotated[Path, typer.Option("--out", help="Where to write the revised model (.json or .labilis).")],

@@ -16,11 +16,13 @@ Axis = Literal["x", "y", "z"]
 
 
 class Corner(Statement):
-    """Corner of an outline or a profile; `radius` rounds it (of the mid-line where a sheet is folded: inside radius)."""
+    """Corner of an outline; `radius` rounds it; `bow` bends the side to the next corner to an arc: its height over half of its chord, 1 for
+    a half circle, above nought where it turns counter-clockwise."""
 
     x: str
     y: str
     radius: str = "0 mm"
+    bow: str = "0"
 
 
 class Opening(Statement):
@@ -195,6 +197,7 @@ class Cut(Statement):
 Recipe = Annotated[Plate | FoldedSheet | Strut | Rib | Block, Field(discriminator="kind")]
 Copies = Annotated[LineCopies | RingCopies | MirrorCopy, Field(discriminator="kind")]
 
+_NUMBERS = {"bow"}
 _ANGLES = {"angle"}
 _WORDS = {"kind", "about", "across", "along", "shape", "count"}
 
@@ -204,7 +207,7 @@ def recipe_quantities(item: Any, where: str) -> Iterator[tuple[str, str, str]]:
     if isinstance(item, Statement):
         for name in type(item).model_fields:
             if name not in _WORDS:
-                kind = "angle" if name in _ANGLES else "length"
+                kind = "angle" if name in _ANGLES else "number" if name in _NUMBERS else "length"
                 yield from _of(getattr(item, name), f"{where}/{name}", kind)
 
 

@@ -3,7 +3,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from labilis.model import GRADES, Geometry, LabilisError, LoadCase, Piece, Project
+from labilis.model import GRADES, Geometry, LabilisError, LoadCase, Piece, Plate, Project
+from labilis.shape.dxf import read_outlines
 from labilis.shape.proposal import BodyInfo
 
 STEEL = GRADES[0]
@@ -25,6 +26,19 @@ def add_file(project: Project, bodies: Sequence[BodyInfo], file: str, sha: str) 
     material = next((piece.material for piece in project.pieces if piece.material), materials[0].name)
     return project.changed(geometry=[*project.geometry, Geometry(file=file, sha256=sha)], materials=materials,
                            pieces=[*project.pieces, *_pieces(bodies, file, material, taken, file.rsplit(".", 1)[0])])
+
+
+def with_outline(project: Project, data: bytes, file: str, thickness: str) -> tuple[Project, str, str]:
+    """(the project with a plate of a DXF outline, its name, what was read in words). Raises LabilisError for what is no outline."""
+    found = read_outlines(data, file)
+    name = project.free_name("pieces", file.rsplit(".", 1)[0].replace("/", " ").replace(".", " ").strip() or "plate")
+    if not project.materials:
+        project = project.changed(materials=[STEEL])
+    plate = Plate(outline=found.outline, thickness=thickness, openings=found.openings)
+    changed = project.with_item("pieces", Piece(name=name, recipe=plate, material=project.materials[0].name, mesh_as="shell"))
+    changed = changed if changed.cases else changed.changed(cases=[LoadCase(name="service")])
+    holes = f", {len(found.openings)} opening{'s' if len(found.openings) != 1 else ''}" if found.openings else ""
+    return changed, name, (f"{len(found.outline)} sides{holes}, {found.area:.6g} mm² in all; unit of the file: {found.unit}")
 
 
 def _pieces(bodies: Sequence[BodyInfo], file: str, material: str, taken: set[str], title: str) -> list[Piece]:

@@ -14,11 +14,13 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Run:
-    """A straight or bent stretch from `start` to `end` (2,) mm; `through` is a point in the middle of an arc, None for a line."""
+    """A straight or bent stretch from `start` to `end` (2,) mm; `through` is a point in the middle of an arc, None for a line; rounding: an
+    arc that rounds a corner and is no side of its own."""
 
     start: Floats
     end: Floats
     through: Floats | None = None
+    rounding: bool = False
 
     @property
     def bent(self) -> bool:
@@ -26,10 +28,12 @@ class Run:
         return self.through is not None
 
 
-def rounded_path(corners: Sequence[tuple[float, float, float]], closed: bool, where: str) -> list[Run]:
-    """Path through corners (x, y, radius), each rounded by an arc of its radius; runs of no length are left out.
+def rounded_path(corners: Sequence[tuple[float, float, float]], closed: bool, where: str, bows: Sequence[float] = ()) -> list[Run]:
+    """Path through corners (x, y, radius), each rounded by an arc of its radius; runs of no length are left out. `bows`: of each side from
+    its corner on, as in `Corner`, none for straight ones.
 
-    Raises LabilisError for a radius below zero or too large for the runs beside it, and for corners that coincide.
+    Raises LabilisError for a radius below zero or too large for the runs beside it, for corners that coincide, and for rounded ones beside
+    a bowed side.
     """
     points = np.array([corner[:2] for corner in corners], dtype=float)
     radii = np.array([corner[2] for corner in corners], dtype=float)
@@ -40,6 +44,10 @@ def rounded_path(corners: Sequence[tuple[float, float, float]], closed: bool, wh
     lengths = np.linalg.norm(following, axis=1)[:n if closed else n - 1]
     if len(lengths) == 0 or (lengths < 1e-9).any():
         raise LabilisError("Two corners coincide.", where, "Move one of them or leave it out.", "corner")
+    bow = np.array(bows if len(bows) else np.zeros(n), dtype=float)
+    beside = (bow != 0) | (np.roll(bow, 1) != 0)
+    if (radii[beside] > 0).any():
+        raise LabilisError("A corner beside a bowed side cannot be rounded.", where, "Give its arc as a side of its own.", "radius")
     cut = np.zeros(n)
     arcs: dict[int, Run] = {}
     for i in range(n):
@@ -56,7 +64,7 @@ def rounded_path(corners: Sequence[tuple[float, float, float]], closed: bool, wh
         cut[i] = radii[i] / np.tan(half)
         bisector = (back + ahead) / np.linalg.norm(back + ahead)
         centre = points[i] + bisector * radii[i] / np.sin(half)
-        arcs[i] = Run(points[i] + cut[i] * back, points[i] + cut[i] * ahead, centre - radii[i] * bisector)
+        arcs[i] = Run(points[i] + cut[i] * back, points[i] + cut[i] * ahead, centre - radii[i] * bisector, True)
     for i, length in enumerate(lengths):
         if cut[i] + cut[(i + 1) % n] > length * (1 + 1e-9):
             raise LabilisError(f"A radius of {max(radii[i], radii[(i + 1) % n]):.4g} mm does not fit a run of {length:.4g} mm.",
@@ -70,7 +78,10 @@ def rounded_path(corners: Sequence[tuple[float, float, float]], closed: bool, wh
             start = arcs[i].end if i in arcs else points[i]
             end = arcs[j].start if j in arcs else points[j]
             if np.linalg.norm(end - start) > 1e-9:
-                runs.append(Run(start, end))
+                along = end - start
+                # a bow above nought turns left, so that its middle lies to the right of the way
+                top = 0.5 * (start + end) + 0.5 * bow[i] * np.array([along[1], -along[0]])
+                runs.append(Run(start, end, top if bow[i] else None))
     return runs
 
 

@@ -69,6 +69,9 @@ RECIPES: dict[str, Callable[[], Recipe]] = {
     **{f"strut, {shape}": lambda shape=shape: _strut(shape) for shape in SECTION_SIZES if SECTION_SIZES[shape]}}
 
 
+FROM_DXF = "plate of a DXF outline…"
+
+
 def new_piece(project: Project, key: str, material: str, at: tuple[float, float, float]) -> Piece:
     """A piece of a recipe on offer, standing at a place (mm) clear of the others; shells unless it is not thin."""
     recipe = RECIPES[key]()
@@ -186,5 +189,6 @@ def offer_recipes(parent: QWidget, take: Callable[[str], None]) -> QMenu:
         assert action is not None
         action.triggered.connect(lambda _=False, key=key: take(key))
     menu.addMenu(struts)
+    menu.addAction(FROM_DXF).triggered.connect(lambda _=False: take(FROM_DXF))  # type: ignore[union-attr]
     menu.popup(QCursor.pos())
     return menu

@@ -2,15 +2,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QInputDialog
+from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from labilis.model import CaseLoad, LabilisError, LoadCase, Project
 from labilis.run.about import mesh_size
+from labilis.run.importing import with_outline
 from labilis.run.picking import ShapeView
 from labilis.ui import actions, marking
-from labilis.ui.building import with_aside, with_move, with_piece, with_temperature, with_weight
+from labilis.ui.building import FROM_DXF, with_aside, with_move, with_piece, with_temperature, with_weight
 from labilis.ui.joining import join
 from labilis.ui.session import STEEL
 
@@ -109,6 +111,10 @@ class Editing:
 
     def add_piece(self, key: str) -> None:
         """A new piece from a recipe, clear of what is there; the project begins with it when there is none."""
+        if key == FROM_DXF:
+            self._guard(self._add_outline)
+            return
+
         def act() -> None:
             view = self.session.current("shape")
             beside = float(view.extents[0, 1]) + 0.1 * float(view.size) if view is not None else 0.0
@@ -120,6 +126,26 @@ class Editing:
             self.stage.show_view("Shape")
             self.sheet.open_station("Part")
         self._guard(act)
+
+    def _add_outline(self) -> None:
+        """A plate of the outline of a DXF file."""
+        name, _ = QFileDialog.getOpenFileName(None, "A DXF outline", "", "DXF (*.dxf)")
+        if not name:
+            return
+        thickness, sure = QInputDialog.getText(None, "Thickness", "Thickness of the plate, such as 3 mm", text="3 mm")  # type: ignore[arg-type]
+        if not sure:
+            return
+        try:
+            data = Path(name).read_bytes()
+        except OSError as error:
+            raise LabilisError(f"'{Path(name).name}' cannot be read ({error.strerror}).", name, "Choose another file.", "file") from error
+        project, piece, words = with_outline(self.session.project, data, Path(name).name, thickness.strip())
+        if self.session.project.pieces:
+            self.session.edit(project, f"{piece} added: {words}")
+        else:
+            self.session.new(project.changed(name=piece), {}, f"{piece}: {words}; {STEEL.name} assumed")
+        self.stage.show_view("Shape")
+        self.sheet.open_station("Part")
 
     def add_parameter(self) -> None:
         """A named number that sizes may use; its value is then open for typing."""

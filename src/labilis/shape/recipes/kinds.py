@@ -22,7 +22,7 @@ def _positive(value: float, what: str, where: str) -> float:
 
 def _outward(paths: list[list[Run]]) -> list[list[Run]]:
     """First path counter-clockwise, the others clockwise."""
-    return [path if (area_of(path) > 0) == (number == 0) else [Run(run.end, run.start, run.through) for run in reversed(path)]
+    return [path if (area_of(path) > 0) == (number == 0) else [Run(run.end, run.start, run.through, run.rounding) for run in reversed(path)]
             for number, path in enumerate(paths)]
 
 
@@ -71,11 +71,11 @@ def _flat_piece(outline: list[Run], openings: list[list[Run]], thickness: float,
 def make_plate(recipe: Plate, read: Read, where: str) -> Made:
     """Names: top, bottom (solid) or face (sheet); side.1, side.2, ... from the first corner to the second and on; hole.1, ..."""
     corners = [(read(c.x, "length"), read(c.y, "length"), read(c.radius, "length")) for c in recipe.outline]
-    outline = rounded_path(corners, True, f"{where}/outline")
+    outline = rounded_path(corners, True, f"{where}/outline", [read(c.bow, "number") for c in recipe.outline])
     names, side = [], 0
     for run in outline:
-        side += 0 if run.bent else 1
-        names.append(f"corner.{side + 1}" if run.bent else f"side.{side}")
+        side += 0 if run.rounding else 1
+        names.append(f"corner.{side + 1}" if run.rounding else f"side.{side}")
     openings = [_opening(item, read, f"{where}/openings/{number}") for number, item in enumerate(recipe.openings)]
     return _flat_piece(outline, openings, read(recipe.thickness, "length"), names, where)
 
