@@ -2,7 +2,9 @@
 from __future__ import annotations
 
 import csv
+import dataclasses
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -12,7 +14,7 @@ import pyvista as pv
 from labilis.judge.stress import von_mises
 from labilis.model import load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
-from labilis.store.export import write_results
+from labilis.store.export import _write_trace, write_results
 from tests.unit.test_mistakes import STEEL
 
 
@@ -72,3 +74,7 @@ def test_a_trace_is_a_series_with_the_extremes_of_the_window(tmp_path: Path) -> 
     assert [float(row["factor"]) for row in rows] == pytest.approx(list(trace.factors), rel=1e-8)
     assert float(rows[-1]["largest_motion_mm"]) == pytest.approx(trace.largest[-1], rel=1e-8)
     assert float(rows[-1]["growing_load_n"]) == pytest.approx(100 * float(rows[-1]["factor"]), rel=1e-6)
+    # a long trace keeps some of its shapes: their times are the factors of their own points
+    some = dataclasses.replace(trace, **{name: getattr(trace, name)[::2] for name in ("frame", "motions", "stress", "strain")})
+    _write_trace(SimpleNamespace(facts=SimpleNamespace(trace=some, mesh=mesh)), tmp_path, "some")  # type: ignore[arg-type]
+    assert pv.get_reader(str(tmp_path / "some-trace.pvd")).time_values == pytest.approx(list(trace.factors[trace.frame[::2]]), rel=1e-8)

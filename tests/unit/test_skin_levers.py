@@ -105,3 +105,8 @@ def test_nothing_is_told_where_the_skin_is_held_or_pushed_and_solids_show_their_
     whole = 100 * (0.2 / 16 + 3 * 0.2 / 8)
     assert f"{whole:.2g} %" in field.story or f"{whole * 1.03:.2g} %" in field.story or f"{whole * 0.97:.2g} %" in field.story, field.story
     assert "0.1 mm" in field.unit and field.most > 0
+    corners = mesh.triangles[:, :3]  # each place shows what all of the skin would gain if it were like it: their mean is the whole
+    a, b, c = (mesh.nodes[corners[:, k]] for k in range(3))
+    area = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    mean = float((field.values[corners].mean(axis=1) * area).sum() / area.sum())
+    assert mean == pytest.approx(whole, rel=0.06)

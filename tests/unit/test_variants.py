@@ -6,7 +6,16 @@ from typing import Any
 
 import pytest
 
-from labilis.edit.variants import design_names, design_of, differences, keep_variant, remove_variant, rename_design, switch_design
+from labilis.edit.variants import (
+    design_names,
+    design_of,
+    differences,
+    keep_variant,
+    meshed_alike,
+    remove_variant,
+    rename_design,
+    switch_design,
+)
 from labilis.model import LabilisError, Project, load_project
 from labilis.run import Snapshot, stage_keys
 from labilis.store import load_model, write_model
@@ -96,3 +105,13 @@ def test_the_json_form_keeps_the_files_of_every_design(tmp_path: Path) -> None:
     clash = first.changed(geometry=[{"file": first.geometry[0].file, "sha256": "b" * 64}])
     with pytest.raises(LabilisError, match="different files"):
         write_model(Snapshot(keep_variant(first, "b", clash), {sha: data}), path)
+
+
+def test_designs_meshed_alike_have_one_size_and_no_fineness_of_their_own() -> None:
+    project = load_project(strip(mesh={"fineness": "1.5", "solids": "tetrahedra"}))
+    project = keep_variant(project, "other", design_of(project, project.design).changed(mesh={"size": "12 mm"}))
+    alike = meshed_alike(project, "5 mm")
+    for name in ("other", project.design):
+        mesh = design_of(alike, name).mesh
+        assert mesh.size == "5 mm" and mesh.fineness is None
+    assert alike.mesh.solids == "tetrahedra"

@@ -21,4 +21,5 @@ def mesh_error(facts: CaseFacts) -> Evidence | None:
     state = "good" if error <= LIMIT else "caution" if error <= MOST else "bad"
     more = "" if state == "good" else " Mesh finer, or study convergence over several meshes."
     return Evidence("mesh error", f"{100 * error:.2g}", "% of the first factor", state,  # type: ignore[arg-type]
-                    f"By another mesh the first factor is {first:.4g} ± {error_text(error)}.{more}", "mesh")
+                    f"By another mesh and the jumps of stress in this one the first factor is {first:.4g} ± {error_text(error)}.{more}",
+                    "mesh")

@@ -51,7 +51,7 @@ class ModesPage(QWidget):
         self.table = plain_table(_COLUMNS, "Modes")
         self.table.setObjectName("modes")
         self.table.setItemDelegateForColumn(_SHARES, _Bars(self.table))
-        column_widths(self.table, (34, 60, 70, 82, None, 48, 112, 118), 4)
+        column_widths(self.table, (34, 60, 70, 82, None, 54, 102, 118), 4)
         self.table.setWordWrap(False)  # cut at a letter, not at a word
         self.table.itemSelectionChanged.connect(self._clicked)
         for column, tip in ((_SHARES, "Share of the strain energy in each piece, the driver's first"),
