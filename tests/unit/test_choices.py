@@ -130,6 +130,21 @@ def test_what_no_mode_is_of_lies_beyond_all_that_were_found() -> None:
     assert "not known: beyond" in keeps(project, plan.model_copy(update={"of": "thick", "limits": ()}), trial)
 
 
+def test_a_factor_of_one_case_does_not_speak_for_another_whose_modes_end_below_it() -> None:
+    """One mode of each case: of the thick strip in the case that pushes it alone, of the thin one in the other, far below."""
+    project = two_strips()
+    regions = [*project.model_dump()["regions"], {"name": "thick head", "names": ["thick/side.2"]}]
+    loads = [*project.model_dump()["loads"], {"kind": "force", "name": "aside", "on": "thick head", "components": ["-10 N", "0 N", "0 N"]}]
+    project = two_strips(regions=regions, loads=loads, cases=[{"name": "push", "loads": [{"load": "push"}]},
+                                                              {"name": "aside", "loads": [{"load": "aside"}]}], criteria={"modes": 1})
+    report = judge_project(project, results := Runner().run(Snapshot(project), Plan("modes")))
+    figures = figures_of(project, report, results)
+    firsts = [float(case.facts.modes.positive[0]) for case in report.cases if case.facts.modes is not None]
+    assert [case.facts.modes.drivers[0] for case in report.cases if case.facts.modes is not None] == ["thin", "thick"]
+    assert firsts[1] > 2 * firsts[0] and figures["beyond"] == firsts[0]
+    assert "thick" not in figures["least"] and figures["least"]["thin"] == firsts[0]
+
+
 def test_the_sheet_says_and_offers_them() -> None:
     project = two_strips()
     sentence = improve_sentences(project)[0]

@@ -207,7 +207,8 @@ def figures_of(project: Project, report: ProjectReport, results: Mapping[str, An
 
 
 def _by_owner(report: ProjectReport) -> tuple[dict[str, float], float]:
-    """(first factor of every driver and every kind over all cases, the largest one up to which the modes of every case are known)."""
+    """(first factor of every driver and every kind over all cases, the largest one up to which the modes of every case are known). A factor
+    beyond that is left out: another case may have a lower one of the same owner that was not found."""
     least: dict[str, float] = {}
     beyond = math.inf
     for case in report.cases:
@@ -218,7 +219,7 @@ def _by_owner(report: ProjectReport) -> tuple[dict[str, float], float]:
             for owner in (driver, kind) if factor > 0 else ():
                 least[owner] = min(least.get(owner, math.inf), float(factor))
         beyond = min(beyond, float(modes.positive[-1]) if len(modes.positive) else math.inf)
-    return least, beyond
+    return {owner: factor for owner, factor in least.items() if factor <= beyond}, beyond
 
 
 def _of_all(report: ProjectReport, read: Callable[[CaseReport], float], pick: Callable[[list[float]], float]) -> float:

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.judge.findings import TrialFindings
-from labilis.model import Project, TrialPlan, Vary
+from labilis.model import Project, TrialPlan, Vary, is_choice
 from labilis.run.trials.judged import margins, ordered, rank
 from labilis.run.trials.points import Point, kernel_number, value_text
 
@@ -34,8 +34,8 @@ def search(project: Project, plan: TrialPlan, run_all: RunAll, stopped: Callable
     digits = {vary.parameter: _digits(project, vary) for vary in plan.vary}
 
     def point_at(x: Sequence[float] | Shares) -> Point:
-        return {vary.parameter: _short(value_text(project, vary.parameter, _text_at(vary, float(share))), digits[vary.parameter])
-                for vary, share in zip(plan.vary, x)}
+        texts = {vary.parameter: value_text(project, vary.parameter, _text_at(vary, float(share))) for vary, share in zip(plan.vary, x)}
+        return {name: text if is_choice(name) else _short(text, digits[name]) for name, text in texts.items()}
 
     def fresh(rows: Sequence[Sequence[float]]) -> list[Point]:
         found = []
