@@ -2,14 +2,16 @@
 from __future__ import annotations
 
 import io
+import logging
 import math
+import warnings
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
 
 from labilis.model import Corner, LabilisError, Opening
-from labilis.shape.profile import Run, arc_of, area_of, crosses_itself, points_of, rounded_path
+from labilis.shape.profile import Run, arc_of, area_of, crosses_itself, inside, points_of, rounded_path
 
 _MM = {0: 1.0, 1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0}  # of the file's units ($INSUNITS); without one millimetres are taken
 _TOUCH = 1e-6  # of the drawing's size: ends that lie nearer to each other are one
@@ -46,12 +48,16 @@ def read_outlines(data: bytes, file: str) -> Outlines:
         from ezdxf import recover
         from ezdxf.disassemble import recursive_decompose
 
-        drawing, _ = recover.read(io.BytesIO(data))
-        entities = list(recursive_decompose(drawing.modelspace()))
-        unit = int(drawing.header.get("$INSUNITS", 0))
+        # it warns of damaged files, with bytes in what it says that are no text
+        logging.getLogger("ezdxf").setLevel(logging.CRITICAL + 1)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            drawing, _ = recover.read(io.BytesIO(data))
+            entities = list(recursive_decompose(drawing.modelspace()))
+            unit = int(drawing.header.get("$INSUNITS", 0))
     except (ezdxf.DXFError, OSError, ValueError, IndexError, KeyError, TypeError, AttributeError) as error:
-        raise LabilisError(f"This is not a DXF file that can be read ({error}).", file, "Export the outline again, as DXF of 2D lines and "
-                           "arcs.", "dxf") from error
+        raise LabilisError(f"This is not a DXF file that can be read ({_text(error)}).", file,
+                           "Export the outline again, as DXF of 2D lines and arcs.", "dxf") from error
     if unit not in _MM:
         raise LabilisError(f"The unit of the file's lengths (number {unit}) is not known here.", file, "Export it in mm.", "dxf-unit")
     loops = [_path(loop, file) for loop in _loops([part for entity in entities for part in _stretches(entity, _MM[unit], file)], file)]
@@ -60,7 +66,7 @@ def read_outlines(data: bytes, file: str) -> Outlines:
     loops.sort(key=lambda loop: -abs(area_of(loop)))
     outer, inner = loops[0], loops[1:]
     for loop in inner:
-        if not _inside(points_of(loop), points_of(outer, 48)):
+        if not inside(points_of(loop), points_of(outer, 48)).all():
             raise LabilisError(f"There are several outlines: one more lies about ({_about(loop)}) mm.", file, "Keep one, or write them to "
                                "files of their own.", "dxf-several")
     openings = tuple(_opening(loop, file) for loop in inner)
@@ -69,6 +75,11 @@ def read_outlines(data: bytes, file: str) -> Outlines:
         outer = [Run(run.end, run.start, run.through) for run in reversed(outer)]
     return Outlines(tuple(_corner(run) for run in outer), openings, area,
                     {0: "none, taken as mm", 1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m"}[unit])
+
+
+def _text(said: object) -> str:
+    """What the library says, bytes of the file that are no text shown as such."""
+    return str(said).encode("utf-8", "backslashreplace").decode("utf-8")
 
 
 def _stretches(entity: Any, scale: float, file: str) -> Iterator[Stretch]:
@@ -93,8 +104,8 @@ def _stretches(entity: Any, scale: float, file: str) -> Iterator[Stretch]:
             bow = turned * corners[number][2]
             yield _between(places[number], places[(number + 1) % len(places)], bow if abs(bow) > _STRAIGHT else 0.0, scale)
     elif kind not in _LOOK:
-        raise LabilisError(f"The file holds a {kind.lower()}, which is neither a line nor an arc.", file, "Turn it into lines and arcs "
-                           "before it is exported.", "dxf-kind")
+        raise LabilisError(f"The file holds a {_text(kind).lower()}, which is neither a line nor an arc.", file,
+                           "Turn it into lines and arcs before it is exported.", "dxf-kind")
 
 
 def _between(start: Any, end: Any, bow: float, scale: float) -> Stretch:
@@ -173,16 +184,6 @@ def _opening(loop: list[Run], file: str) -> Opening:
 def _extent(loop: Sequence[Run]) -> tuple[Any, Any]:
     points = np.array([point for run in loop for point in (run.start, run.end, run.start if run.through is None else run.through)])
     return points.min(axis=0), points.max(axis=0)
-
-
-def _inside(points: Any, border: Any) -> bool:
-    """Whether all points (k, 2) lie inside a polygon (m, 2): a ray to the right meets it an odd number of times."""
-    a, b = border[None], np.roll(border, -1, axis=0)[None]
-    x, y = points[:, None, 0], points[:, None, 1]
-    spans = (a[..., 1] > y) != (b[..., 1] > y)
-    rise = np.where(spans, b[..., 1] - a[..., 1], 1.0)
-    right = a[..., 0] + (y - a[..., 1]) / rise * (b[..., 0] - a[..., 0]) > x
-    return bool(((spans & right).sum(axis=1) % 2 == 1).all())
 
 
 def _about(loop: Sequence[Run]) -> str:

@@ -139,6 +139,15 @@ def area_of(runs: Sequence[Run]) -> float:
     return total
 
 
+def inside(points: Floats, polygon: Floats) -> NDArray[np.bool_]:
+    """(k,) whether points (k, 2) lie inside a polygon (m, 2): a ray to the right meets it an odd number of times."""
+    a, b = polygon, np.roll(polygon, -1, axis=0)
+    crosses = (a[None, :, 1] > points[:, None, 1]) != (b[None, :, 1] > points[:, None, 1])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        x = a[:, 0] + (points[:, None, 1] - a[:, 1]) * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
+    return np.asarray((crosses & (points[:, None, 0] < x)).sum(axis=1) % 2 == 1)
+
+
 def crosses_itself(runs: Sequence[Run]) -> bool:
     """Whether a closed path meets itself away from the joints of neighbouring runs."""
     p = points_of(runs)

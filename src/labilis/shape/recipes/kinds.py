@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from labilis.model import Block, FoldedSheet, LabilisError, Opening, Plate, Recipe, Rib, Strut
-from labilis.shape.profile import Run, area_of, circle, crosses_itself, offset_band, points_of, rounded_path, slot
+from labilis.shape.profile import Run, area_of, circle, crosses_itself, inside, offset_band, points_of, rounded_path, slot
 from labilis.shape.recipes.made import Made, Sheet, edge_of, face_of, images, name_edges, parts, prism, swept, turned_to_right
 from labilis.shape.recipes.sections import SectionShape, section_shape
 
@@ -35,14 +35,6 @@ def _opening(item: Opening, read: Read, where: str) -> list[Run]:
     return slot((x, y), diameter, length, read(item.angle, "angle"))
 
 
-def _inside(points: np.ndarray, polygon: np.ndarray) -> np.ndarray:
-    a, b = polygon, np.roll(polygon, -1, axis=0)
-    crosses = (a[None, :, 1] > points[:, None, 1]) != (b[None, :, 1] > points[:, None, 1])
-    with np.errstate(divide="ignore", invalid="ignore"):
-        x = a[:, 0] + (points[:, None, 1] - a[:, 1]) * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
-    return np.asarray((crosses & (points[:, None, 0] < x)).sum(axis=1) % 2 == 1)
-
-
 def _flat_piece(outline: list[Run], openings: list[list[Run]], thickness: float, names: list[str], where: str,
                 opening_word: str = "hole") -> Made:
     """A flat piece of an outline with openings, round z = 0."""
@@ -52,11 +44,11 @@ def _flat_piece(outline: list[Run], openings: list[list[Run]], thickness: float,
     border = points_of(outline)
     for number, path in enumerate(openings):
         points = points_of(path)
-        if not _inside(points, border).all():
+        if not inside(points, border).all():
             raise LabilisError(f"Opening {number + 1} reaches outside its plate.", f"{where}/openings/{number}",
                                "Move it or make it smaller.", "opening")
         for other in openings[:number]:
-            if _inside(points, points_of(other)).any() or _inside(points_of(other), points).any():
+            if inside(points, points_of(other)).any() or inside(points_of(other), points).any():
                 raise LabilisError(f"Opening {number + 1} overlaps another.", f"{where}/openings/{number}", "Move one of them.",
                                    "opening")
     ordered = outline if area_of(outline) > 0 else None
@@ -216,7 +208,7 @@ def make_block(recipe: Block, read: Read, where: str) -> Made:
     border = points_of(outline)
     bores = [_opening(item, read, f"{where}/bores/{number}") for number, item in enumerate(recipe.bores)]
     for number, path in enumerate(bores):
-        if not _inside(points_of(path), border).all():
+        if not inside(points_of(path), border).all():
             raise LabilisError(f"Bore {number + 1} reaches outside the block.", f"{where}/bores/{number}", "Move it.", "opening")
     paths = _outward([outline, *bores])
     words = [[f"side.{k}" for k in range(1, 5)], *([f"bore.{number}"] * len(path) for number, path in enumerate(bores, 1))]
@@ -229,7 +221,7 @@ def make_block(recipe: Block, read: Read, where: str) -> Made:
         if depth >= d:
             raise LabilisError("The pocket goes through the block.", f"{place}/depth", "Make it shallower, or use a bore.", "pocket")
         hollow = rounded_path([(x - pw, y - ph, r), (x + pw, y - ph, r), (x + pw, y + ph, r), (x - pw, y + ph, r)], True, place)
-        if not _inside(points_of(hollow), border).all():
+        if not inside(points_of(hollow), border).all():
             raise LabilisError("The pocket reaches outside the block.", place, "Move it or make it smaller.", "pocket")
         tool, tool_names = swept([hollow], d - depth, d + 1.0, [[f"pocket.{number}"] * len(hollow)], (f"pocket.{number}", ""), place)
         cut = BRepAlgoAPI_Cut(solid, tool)
