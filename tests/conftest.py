@@ -17,5 +17,9 @@ os.environ.setdefault("LIBGL_ALWAYS_SOFTWARE", "1")
 
 @pytest.fixture(autouse=True)
 def own_state(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """No test sees another's unsaved work, or the user's."""
+    """No test sees another's unsaved work, or the user's, or speaks in another's units."""
+    from labilis.model import shown
+
     monkeypatch.setenv("LABILIS_STATE", str(tmp_path / "state"))
+    shown.use(shown.DEFAULT)
+    shown.ask(None)

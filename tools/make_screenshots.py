@@ -60,7 +60,8 @@ def main() -> None:
         assert screen is not None
         screen.grabWindow(0, 0, 0, 1280, 800).save(str(folder / f"{name}.png"))  # type: ignore[call-overload]
 
-    wait(0.5)
+    wait(1.5)
+    picture("begin")
     window.load_path(DEMOS / "panel-prop/panel-prop.json")
     idle()
     view = window.session.current("shape")
@@ -81,10 +82,6 @@ def main() -> None:
     window.drawer.show_page("Hand checks")
     window.drawer.hand.table.selectRow(4)
     picture("hand-checks")
-    window.sheet.open_station("Mesh")
-    window.run_study("cross")
-    idle()
-    picture("cross-check")
     window.sheet.open_station("Strength")
     window.drawer.show_page("Evidence")
     picture("strength-evidence")

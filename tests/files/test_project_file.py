@@ -99,7 +99,9 @@ def test_results_come_back_equal(tmp_path: Path) -> None:
 
 def test_pack_refuses_objects_and_strange_parts() -> None:
     empty = np.zeros(0)
-    odd = SectionFindings(empty, empty, empty, empty, empty, np.array([{}], dtype=object), empty)
+    odd = SectionFindings(
+        axis=empty, station=empty, area=empty, i_min=empty, i_max=empty, weak=np.array([[{}, {}, {}]], dtype=object), strong=empty
+    )
     with pytest.raises(TypeError):
         pack(odd)
     with pytest.raises(LabilisError):

@@ -11,11 +11,11 @@ from typing import Any
 
 import pytest
 
-from labilis.model import LabilisError, load_project
+from labilis.model import LabilisError, load_project, shown
 from labilis.report import Content, Table, Words, carried_by, changed_on_pages, content_of, verified, write_report
 from labilis.report.content import plain
 from labilis.report.write import as_docx, as_html, as_pdf
-from labilis.run import Plan, Runner, Snapshot, judge_project
+from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
 from tests.commands import labilis
 from tests.files.test_wrong_and_right import QUICK, written
 from tests.unit.test_mistakes import flat, force, strip
@@ -51,6 +51,32 @@ def test_every_section_stands_in_it_with_its_figures(content: Content) -> None:
     assert f"<td>{factor:.5g}</td>" in page and content.printed[f"{factor:.5g}"] >= 1
     captions = [int(number) for number in re.findall(r"Table (\d+)\.", page)]
     assert captions == list(range(1, len(captions) + 1))
+
+
+def test_studies_that_were_run_stand_in_it_with_all_of_their_figures() -> None:
+    model = strip(force("-300 N"), criteria={"modes": 1, "mesh_error": False}, **{**QUICK, "mesh": {"size": "20 mm"}})
+    project = load_project(model)
+    runner, results = Runner(), {}
+    for upto in ("modes", "tilt", "converge"):
+        results |= runner.run(Snapshot(project), Plan(upto, meshes=3))  # type: ignore[arg-type]
+    made = content_of(project, judge_project(project, results), results)
+    section = next(section for section in made.sections if section.key == "studies")
+    tables = [block for block in section.blocks if isinstance(block, Table)]
+    assert len(tables) == 2 and len(tables[0].rows) == 3 and tables[0].heads[0] == "element size, mm"
+    keys = stage_keys(project, "one")
+    study, meshes = results[keys.tilt], results[keys.converge]
+    assert [float(row[3]) for row in tables[0].rows] == pytest.approx(meshes.factors.tolist(), rel=1e-4)
+    assert [row[0] for row in tables[1].rows] == study.labels.tolist() and len(tables[1].rows) == len(study.labels) > 4
+    assert [float(row[1]) for row in tables[1].rows] == pytest.approx(study.figures[:, 0].tolist(), rel=1e-3)
+    with shown.using("in-lbf-psi"):
+        inches = content_of(project.changed(units="in-lbf-psi"), judge_project(project.changed(units="in-lbf-psi"), results), results)
+        told = next(section for section in inches.sections if section.key == "studies").blocks
+        assert told[1].heads[0] == "element size, in"  # type: ignore[union-attr]
+        assert float(told[1].rows[0][0]) == pytest.approx(float(tables[0].rows[0][0]) / 25.4, rel=5e-3)  # type: ignore[union-attr]
+        assert not any(" mm" in cell for row in told[3].rows for cell in row)  # type: ignore[union-attr]
+    assert not any(section.key == "studies" for section in content_of(*reported(model)).sections)
+    left = project.changed(report={"left_out": ["studies"]})
+    assert not any(section.key == "studies" for section in content_of(left, judge_project(left, results), results).sections)
 
 
 def test_tables_tell_what_is_under_and_what_pushes_back() -> None:

@@ -3,6 +3,7 @@ import csv
 import hashlib
 import os
 import signal
+import threading
 import time
 from pathlib import Path
 
@@ -166,11 +167,11 @@ def test_keys_are_found_once_for_each_state_of_the_project(monkeypatch: pytest.M
         outline = [{"x": x, "y": y} for x, y in (("0 mm", "0 mm"), (width, "0 mm"), (width, "50 mm"))]
         return {"name": name, "recipe": {"kind": "plate", "thickness": "2 mm", "outline": outline}}
     looked: list[int] = []
-    stated = Project.stated_quantities
-    monkeypatch.setattr(Project, "stated_quantities", lambda self: looked.append(1) or stated(self))
+    stated = Project.evaluated
+    monkeypatch.setattr(Project, "evaluated", lambda self, *args: looked.append(1) or stated(self, *args))
     project = Project.model_validate({"pieces": [plate("a", "90 mm"), plate("a/b", "w")], "parameters": {"w": "80 mm"}})
     first = [stage_keys(project) for _ in range(40)]
-    assert all(keys is first[0] for keys in first) and len(looked) < 6
+    assert all(keys is first[0] for keys in first) and len(looked) < 16
     wider = project.changed(parameters={"w": "81 mm"})  # a name with a stroke in it has its numbers too
     assert stage_keys(wider).shape != first[0].shape and stage_keys(project) == first[0]
     assert stage_keys(project.changed(parameters={"w": "8 cm"})).shape == first[0].shape
@@ -246,6 +247,31 @@ def test_a_killed_worker_is_an_event_and_the_next_run_works(worker: Worker) -> N
     os.kill(worker.process_id, signal.SIGKILL)
     last = drain(worker, {"died"})[-1]
     assert "Nothing stated or found is lost" in last.content
+    worker.submit(snapshot(cantilever(DATA)), Plan("shape"))
+    drain(worker, {"done"})
+
+
+@pytest.mark.parametrize("end", ["killed", "stopped"])
+def test_a_run_that_ends_while_it_is_held_does_not_hold_its_window(worker: Worker, end: str) -> None:
+    """What it waits on must not wait for it in turn."""
+    worker.submit(snapshot(cantilever(DATA, size="1.3 mm")), Plan("modes"))
+    drain(worker, {"found"})
+    worker.pause(True)
+    silent = time.monotonic()
+    while time.monotonic() - silent < 0.7:  # until it sleeps
+        if list(worker.poll(0.05)):
+            silent = time.monotonic()
+    assert worker.busy and worker.process_id is not None
+    if end == "killed":
+        os.kill(worker.process_id, signal.SIGKILL)
+    else:
+        worker.stop()
+    going_on = threading.Thread(target=worker.pause, args=(False,), daemon=True)
+    going_on.start()
+    going_on.join(5.0)
+    assert not going_on.is_alive()
+    if end == "killed":
+        drain(worker, {"died"})
     worker.submit(snapshot(cantilever(DATA)), Plan("shape"))
     drain(worker, {"done"})
 

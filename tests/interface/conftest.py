@@ -99,17 +99,19 @@ class Hand:
         return card.editor
 
 
-    def choose(self, station: str, path: tuple[Any, ...], words: str) -> None:
-        """Click a choice of a station, found by where it leads, and take the first that holds these words."""
+    def choose(self, station: str, path: tuple[Any, ...], words: str, shown: str = "") -> None:
+        """Click a choice of a station, found by where it leads and what it shows, and take the first that holds these words."""
         from labilis.ui.sheet import card as cards
 
         offered: list[Any] = []
         self.patch.setattr(cards, "choose", lambda _parent, span, take: offered.append((span, take)))
         card = self.card(station)
-        label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == path and span.choices)
+        label, span = next((label, span) for label in card.sentences for span in label.sentence
+                           if span.path == path and shown in span.text
+                           and any(words in text for text, _ in span.choices))
         label.linkActivated.emit(str(label.sentence.index(span)))
-        shown, take = offered[0]
-        take(next(value for text, value in shown.choices if words in text))
+        span, take = offered[0]
+        take(next(value for text, value in span.choices if words in text))
         self.wait_idle()
 
 

@@ -380,7 +380,9 @@ def test_modes_show_energy_and_half_waves_and_traces_are_compared(hand: Hand, sh
     assert drawer.modes.item(0, 5).data(Qt.ItemDataRole.UserRole) == pytest.approx([1.0])
     assert "strip 100 %" in drawer.modes.item(0, 5).toolTip()
     wave, count = report.half_waves[0]
-    assert drawer.modes.item(0, 6).text() == f"{wave:.0f} mm, {count:.2g}" and "meets 1" in drawer.modes.item(0, 7).text()
+    cell = drawer.modes.item(0, 6)
+    assert cell.text() == f"{wave:.0f} mm" and f", {count:.2g} elements along it" in cell.toolTip()
+    assert "meets 1" in drawer.modes.item(0, 7).text()
     page = drawer.trace_page
     hand.window.run_trace()
     hand.wait_idle()

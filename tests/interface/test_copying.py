@@ -7,10 +7,12 @@ import re
 from pathlib import Path
 from typing import Any
 
+import meshio
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QTableWidget
+from PyQt6.QtWidgets import QFileDialog, QTableWidget
 
 from labilis.ui.copying import FULL, table_rows
 from labilis.ui.drawer.chart import Chart
@@ -42,6 +44,8 @@ def test_the_modes_are_copied_whole_with_all_digits(run: Hand, tmp_path: Path, m
     assert rows[0][:3] == ["no.", "factor", "± mesh"] and len(rows) == 1 + len(modes.factors)
     assert [float(row[1]) for row in rows[1:]] == [float(value) for value in modes.factors]
     assert all(row[5].endswith("%") for row in rows[1:])  # the drawn shares, in words
+    assert rows[0][3] == "critical load, N" and rows[0][6] == "half wave, mm"  # figures in full, with their unit
+    assert [float(row[3]) for row in rows[1:]] == pytest.approx([float(value) * modes.growing_force for value in modes.factors])
     assert page.count("<tr>") == len(rows) and page.count("<th>") == len(rows[0])
     menu = table.menu_at(table.visualItemRect(table.item(0, 1)).center())
     run.menu(menu, f"copy {float(modes.factors[0])!r}")
@@ -91,3 +95,65 @@ def _number(words: str) -> tuple[float, float]:
     found: Any = re.match(r"([-+−]?\d+)(\.\d+)?(e[-+]?\d+)?", words.replace(",", ""))
     scale = {"kN": 1e3, "MN": 1e6}.get(words.split()[-1], 1.0) * float(f"1{found.group(3) or ''}")
     return float((found.group(1) + (found.group(2) or "")).replace("−", "-")) * scale, 10.0 ** (1 - len(found.group(2) or ".")) * scale
+
+
+def test_any_rung_becomes_a_case_of_its_own(run: Hand) -> None:
+    ladder, session = run.window.ladder, run.session
+    rung = next(number for number, rung in enumerate(ladder.rungs) if rung.mode == 0)
+    factor = ladder.rungs[rung].factor
+    run.menu(ladder.menu_at(rung), "× the growing loads")
+    assert session.case_name == f"one at {factor:.4g}" and len(session.project.cases) == 2
+    run.run()
+    first = session.current("modes").positive[0]
+    assert first == pytest.approx(1.0, rel=1e-6)  # the new service load is the critical one
+    assert not session.case_report.verdict.meets
+    run.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(session.project.cases) == 1 and session.case_name == "one"
+
+
+def test_results_the_part_and_the_moved_surface_are_written_from_the_window(hand: Hand, tmp_path: Path,
+                                                                            monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "strip.json"
+    path.write_text(json.dumps(strip(mesh={"size": "20 mm"})), encoding="utf-8")
+    hand.load(path)
+    window = hand.window
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", staticmethod(lambda *_a, **_k: str(tmp_path / "out")))
+    window.export_results()
+    assert "nothing to export" in window.banner_text.text()
+    for name in ("surface.stl", "part"):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", staticmethod(lambda *_a, name=name, **_k: (str(tmp_path / name), "")))
+        if name == "surface.stl":
+            window.save_film()
+            assert "No moved surface is shown" in window.banner_text.text()
+            hand.run()
+            window.stage.show_view("Mode")
+            window.save_film()
+            points = meshio.read(tmp_path / name).points
+            assert np.ptp(points[:, 2]) > 5.0  # a strip of 4 mm as it is drawn in its first mode
+            assert "the size of a mode has no meaning" in hand.session.journal[-1]
+            window.stage.show_view("Stress")
+            window.save_film()
+            assert "drawn × " in hand.session.journal[-1]
+            monkeypatch.setattr(QFileDialog, "getSaveFileName", staticmethod(lambda *_a, **_k: (str(tmp_path / "none/x.stl"), "")))
+            window.save_film()
+            assert "cannot be written" in window.banner_text.text()
+        else:
+            window.export_part()
+            hand.wait_idle()
+            assert (tmp_path / "part.step").stat().st_size > 2000 and "Part written" in hand.session.journal[-1]
+    window.export_results()
+    assert hand.session.running is not None  # the window stays usable
+    hand.wait_idle()
+    written = {item.suffix for item in (tmp_path / "out").iterdir()}
+    assert written == {".vtu", ".csv"} and "3 files written" in hand.session.journal[-1]
+
+
+def test_a_hand_check_is_copied_as_a_calculation(run: Hand) -> None:
+    page = run.window.drawer.hand
+    run.window.drawer.show_page("Hand checks")
+    page.table.selectRow(0)
+    run.click(page.copy)
+    text, table = clip()
+    rows = [line.split("\t") for line in text.splitlines()]
+    assert rows[0][0].startswith("Euler, strip, case one") and rows[1] == ["formula", page.formula.text(), ""]
+    assert {row[0] for row in rows} >= {"gives", "factor", "holds for", "source"} and "<table>" in table

@@ -6,6 +6,7 @@ import random
 import shutil
 import sys
 import time
+import traceback
 from pathlib import Path
 from typing import Any
 
@@ -135,7 +136,7 @@ class Monkey:
 def restlessly(hand: Hand, folder: Path, seed: int, actions: int) -> tuple[float, str]:
     """The slowest action. Raises AssertionError with the last things that were done."""
     failed: list[str] = []
-    hand.patch.setattr(sys, "excepthook", lambda kind, error, _trail: failed.append(f"{kind.__name__}: {error}"))
+    hand.patch.setattr(sys, "excepthook", lambda *trail: failed.append("".join(traceback.format_exception(*trail))))
     monkey = Monkey(hand, seed, folder)
     for number in range(actions):
         try:
@@ -145,7 +146,7 @@ def restlessly(hand: Hand, folder: Path, seed: int, actions: int) -> tuple[float
 
             if not isinstance(error, LabilisError):
                 raise AssertionError("; ".join(monkey.said[-8:])) from error
-        assert not failed, (failed, monkey.said[-8:])
+        assert not failed, "\n".join([*failed, *monkey.said[-8:]])
         if number % 25 == 24:  # what is stated can be read again as it was
             project = hand.session.project
             assert load_project(json.loads(project.to_json())) == project, monkey.said[-25:]

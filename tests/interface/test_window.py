@@ -502,3 +502,22 @@ def test_every_control_has_a_name(hand: Hand) -> None:
                 parent = widget.parent()
                 assert named or isinstance(parent, QComboBox) or "QTableCornerButton" in type(widget).__name__ or (
                     parent is not None and parent.metaObject().className().startswith("QTable")), widget
+
+
+def test_what_is_picked_takes_only_what_it_can(hand: Hand) -> None:
+    """Commands are there whatever is picked: a line on an edge, a pressure on an edge, a washer on a face."""
+    hand.load(DEMO)
+    window, view = hand.window, hand.session.current("shape")
+    straight = int(np.flatnonzero(view.edges.kind == "line")[0])
+    before = hand.session.project
+    for pick, act, words in ((("edge", straight), lambda: window.scribe_picked("lengthwise"), "line is scribed on one face"),
+                             (("edge", straight), lambda: window.scribe_picked("washer"), "washer goes round the edge of a hole"),
+                             (("face", 0), lambda: window.scribe_picked("washer"), "washer goes round"),
+                             (("edge", straight), lambda: window.scribe_picked("circle"), "circle is scribed on one face"),
+                             (("edge", straight), lambda: window.push_picked("pressure"), "pressure acts on faces")):
+        window.stage.select((pick,))
+        act()
+        assert words in window.banner_text.text() and hand.session.project == before
+    window.stage.select((("edge", straight),))
+    window.push_picked("line")
+    assert len(hand.session.project.loads) == len(before.loads) + 1

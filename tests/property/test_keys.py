@@ -16,7 +16,7 @@ from labilis.store import load_model
 EXAMPLES = Path(__file__).parents[2] / "examples"
 # of classes that no piece has, and what is only said
 SILENT = re.compile(r"name|scenario|criteria\.(member|stiffener|closed|required)_factor|criteria\.capacity|criteria\.(left_out|meant).*"
-                    r"|euler\..*|report.*|checks.*|plans\..*|design|variants\..*|.*\.source|bolts\.\d+\.(edge|grade)|seams\.\d+\.name")
+                    r"|euler\..*|report.*|units|checks.*|plans\..*|design|variants\..*|.*\.source|bolts\.\d+\.(edge|grade)|seams\.\d+\.name")
 EVERYTHING: dict[str, Any] = {
     "materials": [{"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3", "density": "7850 kg/m^3",
                    "yield_strength": "235 MPa", "expansion": "1.2e-5 /K", "hardening": [["0", "235 MPa"], ["0.1", "300 MPa"]]}],

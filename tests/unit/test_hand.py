@@ -246,3 +246,90 @@ def test_of_a_closed_section_the_trace_decides() -> None:
     traced = report_of([tube], "trace", mesh={"size": "10 mm"}, criteria={"modes": 1}, trace={"target": "4"})
     assert verdict_of_case(traced.facts, traced.evidence).meets is True
     assert np.isclose(verdict_of_case(traced.facts, traced.evidence).factor, traced.facts.trace.verified)
+
+
+def test_a_check_is_told_as_a_calculation_that_can_be_reckoned_again() -> None:
+    """Every number that went in, with where it is from; a typed one beside the model's; the formula of Euler gives what is told."""
+    from labilis.judge.hand.told import calculation
+    from tests.unit.test_mistakes import strip
+
+    project = load_project(strip(checks=[{"kind": "euler", "member": "strip", "values": {"L": "250 mm"}}]))
+    case = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0]
+    item = next(item for item in case.hand_checks("strip") if item.form.key == "euler")
+    rows = calculation(item, "one")
+    table = {row[0].split(",")[0]: row for row in rows}
+    assert rows[0][0] == f"{item.form.title}, strip, case one" and table["formula"][1] == item.form.formula
+    assert table["L"][1:] == ["250 mm", "typed; the model has 200 mm"] and table["E"][2] == "of the model"
+
+    def value(name: str, kind: str) -> float:
+        return project.value(table[name][1].replace("²", "^2").replace("⁴", "^4"), kind)
+    load = math.pi**2 * value("E", "stress") * value("I", "second moment") / (float(table["K"][1]) * 250.0) ** 2
+    assert project.value(table["gives"][1], "force") == pytest.approx(load, rel=2e-3)
+    assert float(table["factor"][1]) == pytest.approx(load / 100.0, rel=2e-3)
+    assert table["source"][1] == item.form.source and len({len(row) for row in rows}) == 1
+
+
+def test_a_value_that_nobody_said_is_told_as_usual() -> None:
+    """Of a frame's piece the ends are not known: K = 1 stands there, and it says that it is no finding."""
+    from labilis.judge.hand.told import calculation
+    from tests.unit.test_mistakes import force, strip
+    from tests.unit.test_sizing import plate
+
+    frame = strip(force("-20 N"), pieces=[plate("low", 0, "2 mm"), plate("high", 100, "2 mm")], mesh={"size": "20 mm"},
+                  regions=[{"name": "foot", "names": ["low/side.4"]}, {"name": "head", "names": ["high/side.2"]}],
+                  checks=[{"kind": "perry", "member": "low", "values": {"K": "2"}}])
+    alone = strip(mesh={"size": "20 mm"})
+    for model, member, key, said in ((alone, "strip", "euler", "of the model"), (frame, "high", "euler", "usual, not found"),
+                                     (frame, "low", "perry", "typed; usual is 1")):
+        project = load_project(model)
+        case = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0]
+        item = next(item for item in case.hand_checks(member) if item.form.key == key)
+        row = next(row for row in calculation(item, "one") if row[0].startswith("K,"))
+        assert row[2] == said
+        assert next(taken.assumed for taken in item.taken if taken.symbol.name == "K") is (said == "usual, not found")
+        assert all(taken.usual for taken in item.taken if taken.symbol.name in ("e0", "curve"))
+
+
+@pytest.mark.parametrize("mesh_as", ["line", "shell"])
+def test_two_alike_legs_carry_alike(mesh_as: str) -> None:
+    """Which of both drives the sway is a matter of rounding: the other took its critical load from the next mode."""
+    section = {"shape": "square tube", "width": "40 mm", "thickness": "2 mm"}
+    far, top = (600, 500) if mesh_as == "line" else (560, 480)  # as sheets the beam goes from wall to wall
+
+    def strut(name: str, length: float, at: tuple[float, float, float], turns: list[dict[str, str]]) -> dict[str, Any]:
+        return {"name": name, "material": "steel", "mesh_as": mesh_as,
+                "recipe": {"kind": "strut", "section": section, "length": f"{length} mm"},
+                "place": {"at": [f"{x} mm" for x in at], "turns": turns}}
+    beam = strut("beam", far, ((600 - far) / 2, 0, top), [{"about": "y", "angle": "90 deg"}])
+    project = load_project({
+        "materials": [STEEL], "pieces": [strut("left", 500, (0, 0, 0), []), strut("right", 500, (600, 0, 0), []), beam],
+        "regions": [{"name": "feet", "names": ["left/start", "right/start"]}, {"name": "heads", "names": ["left/end", "right/end"]}],
+        "supports": [{"name": "feet", "on": "feet", "held": ["x", "y", "z", "turn_x", "turn_y", "turn_z"]}],
+        "loads": [{"kind": "force", "name": "p", "on": "heads", "components": ["0 N", "0 N", "-2000 N"]}],
+        "cases": [{"name": "one", "loads": [{"load": "p"}]}], "mesh": {"size": "20 mm"},
+        "criteria": {"modes": 3, "required_factor": "1", "mesh_error": False}})
+    case = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0]
+    for key in ("ec3", "aisc", "as4100"):
+        one, two = (next(item.factor for item in case.hand_checks(leg) if item.form.key == key) for leg in ("left", "right"))
+        assert one == pytest.approx(two, rel=0.01), key
+
+
+def test_of_two_pieces_that_bend_alike_the_stricter_class_is_asked_for() -> None:
+    """The one that is the driver by a share of 0.51 asked for less than the other: which is which hangs on the mesh."""
+    from labilis.judge.findings import ModesFindings
+    from labilis.run.report import required_factor
+    from tests.unit.test_advice import nothing
+    from tests.unit.test_mistakes import force, strip
+    from tests.unit.test_sizing import plate
+
+    pieces = [{**plate("low", 0, "2 mm"), "acts_as": "machine part"}, {**plate("high", 100, "2 mm"), "acts_as": "stiffener"}]
+    project = load_project(strip(force("-20 N"), pieces=pieces, mesh={"size": "20 mm"}, regions=[
+        {"name": "foot", "names": ["low/side.4"]}, {"name": "head", "names": ["high/side.2"]}], criteria={
+            "modes": 1, "required_factor": "3", "stiffener_factor": "1.5"}))
+    assert project.required_of("low") != project.required_of("high")
+    strict, mild = sorted(("low", "high"), key=project.required_of, reverse=True)
+    for share, asked in ((0.52, strict), (0.505, strict), (0.6, mild)):
+        modes = ModesFindings(**nothing() | {"factors": np.array([2.0]), "pieces": np.array([mild, strict]),
+                                             "shares": np.array([[share, 1.0 - share]])})
+        assert modes.drivers == [mild] and required_factor(project, modes) == project.required_of(asked), share
+        assert modes.bending(0, 0.5) == [mild, strict] and modes.bending(0, 1.0) == [mild]

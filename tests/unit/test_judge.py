@@ -37,10 +37,28 @@ EMPTY = np.zeros(0)
 
 def modes(*factors: float, **change: Any) -> ModesFindings:
     count = len(factors)
-    made = ModesFindings("service", np.array(factors), np.zeros((count, 4, 3)), np.full(count, 1e-9),
-                         np.array([[50.0, count, count]]), -1, np.inf, 1000.0, False, np.array(["member bow"] * count, dtype="U16"),
-                         math.nan, 0.0, np.array(["strut"]), np.ones((count, 1)), np.tile([1.0, 0, 0, 0, 0], (count, 1)),
-                         np.ones((count, 1)), np.zeros((0, 0)), np.zeros((0, 1)), math.nan, mesh_error=np.zeros(count))
+    made = ModesFindings(
+        case="service",
+        factors=np.array(factors),
+        shapes=np.zeros((count, 4, 3)),
+        residuals=np.full(count, 1e-9),
+        checks=np.array([[50.0, count, count]]),
+        below_required=-1,
+        limit=np.inf,
+        growing_force=1000.0,
+        held_unstable=False,
+        kinds=np.array(["member bow"] * count, dtype="U16"),
+        second_opinion=math.nan,
+        unsymmetric=0.0,
+        pieces=np.array(["strut"]),
+        shares=np.ones((count, 1)),
+        parts=np.tile([1.0, 0, 0, 0, 0], (count, 1)),
+        energy=np.ones((count, 1)),
+        levers=np.zeros((0, 0)),
+        piece_levers=np.zeros((0, 1)),
+        antisymmetric=math.nan,
+        mesh_error=np.zeros(count),
+    )
     return dataclasses.replace(made, **change)
 
 
@@ -52,23 +70,72 @@ def strength(**change: Any) -> StrengthFindings:
     reaction[0, 0, 0] = 1000
     grips = np.eye(6)[None] * 10
     made = StrengthFindings(
-        "service", np.zeros((4, 3)), np.zeros((4, 3)), np.tile([-100.0, 0, 0, 0, 0, 0], (4, 1)), np.zeros((4, 6)), applied,
-        np.array(["foot"]), reaction, np.array(["push"]), np.array([0.0]), grips, np.zeros((1, 3)), np.array([5.0]),
-        np.zeros((1, 2)), np.array([300.0]), np.array([1000.0, 0.0]), 1e-12, 2.35, 0, 0.99, 1000.0, np.zeros((0, 4)), "strut",
-        np.array([1000.0]))
+        case="service",
+        displacement_growing=np.zeros((4, 3)),
+        displacement_held=np.zeros((4, 3)),
+        stress_growing=np.tile([-100.0, 0, 0, 0, 0, 0], (4, 1)),
+        stress_held=np.zeros((4, 6)),
+        applied=applied,
+        supports=np.array(["foot"]),
+        reaction=reaction,
+        loads=np.array(["push"]),
+        swallowed=np.array([0.0]),
+        grips=grips,
+        centres=np.zeros((1, 3)),
+        radii=np.array([5.0]),
+        reach=np.zeros((1, 2)),
+        load_station=np.array([300.0]),
+        axial=np.array([1000.0, 0.0]),
+        residual=1e-12,
+        yield_factor=2.35,
+        yield_node=0,
+        compression_share=0.99,
+        growing_size=1000.0,
+        layers=np.zeros((0, 4)),
+        yield_body="strut",
+        load_sizes=np.array([1000.0]),
+    )
     return dataclasses.replace(made, **change)
 
 
 def mesh(order: int = 2) -> MeshFindings:
     nodes = np.array([[0.0, 0, 0], [300, 0, 0], [0, 10, 0], [0, 0, 5]])
     elements = np.zeros((1, 4 if order == 1 else 10), dtype=int)
-    return MeshFindings(nodes, elements.ravel(), np.array([elements.shape[1]]), np.array([False]), np.array([0]), np.array(["strut"]),
-                        np.zeros((0, 3), int), EMPTY, np.array([0.5]), np.zeros(10, int), 5.0, 4.0, 1e4, 0, 5.0, 12,
-                        np.zeros((0, 3), int), EMPTY, 0.0, np.zeros((0, 2), int), np.zeros((0, 8), int), EMPTY)
+    return MeshFindings(
+        nodes=nodes,
+        connectivity=elements.ravel(),
+        sizes=np.array([elements.shape[1]]),
+        shells=np.array([False]),
+        body=np.array([0]),
+        bodies=np.array(["strut"]),
+        triangles=np.zeros((0, 3), int),
+        triangle_face=EMPTY,
+        shape=np.array([0.5]),
+        histogram=np.zeros(10, int),
+        mean_edge=5.0,
+        thickness=4.0,
+        volume=1e4,
+        straightened=0,
+        size=5.0,
+        unknowns=12,
+        bonded=np.zeros((0, 3), int),
+        sheet_faces=EMPTY,
+        deviation=0.0,
+        missed=np.zeros((0, 2), int),
+        quads=np.zeros((0, 8), int),
+        of_quad=EMPTY,
+    )
 
 
-SECTIONS = SectionFindings(np.array([1.0, 0, 0]), np.array([100.0, 200.0]), np.array([50.0, 50.0]), np.array([104.17, 104.17]),
-                           np.array([416.7, 416.7]), np.tile([0.0, 0, 1], (2, 1)), np.tile([0.0, 1, 0], (2, 1)))
+SECTIONS = SectionFindings(
+    axis=np.array([1.0, 0, 0]),
+    station=np.array([100.0, 200.0]),
+    area=np.array([50.0, 50.0]),
+    i_min=np.array([104.17, 104.17]),
+    i_max=np.array([416.7, 416.7]),
+    weak=np.tile([0.0, 0, 1], (2, 1)),
+    strong=np.tile([0.0, 1, 0], (2, 1)),
+)
 
 
 def facts(**change: Any) -> CaseFacts:
@@ -307,7 +374,17 @@ def test_extrapolation_finds_limit_order_and_doubt() -> None:
     limit, band, order = extrapolated(sizes, np.array([3.0, 3.2, 3.0, 3.3]))
     assert (limit, band) == (3.3, pytest.approx(0.3)) and math.isnan(order)
     assert extrapolated(sizes[:1], np.array([2.0]))[:2] == (2.0, 0.0)
-    found = ConvergenceFindings("c", sizes, np.arange(4), np.arange(4), 3.0 + 0.01 * sizes**2, 3.0, 0.0125, 2.0, True)
+    found = ConvergenceFindings(
+        case="c",
+        sizes=sizes,
+        elements=np.arange(4),
+        unknowns=np.arange(4),
+        factors=3.0 + 0.01 * sizes**2,
+        limit=3.0,
+        band=0.0125,
+        order=2.0,
+        done=True,
+    )
     assert "go to 3" in convergence_words(found)
     assert "agree" in convergence_words(dataclasses.replace(found, band=1e-4))
     assert "do not close in" in convergence_words(dataclasses.replace(found, order=math.nan))
@@ -318,7 +395,9 @@ def test_reactions_are_written_out() -> None:
     assert "foot pushes back with x 1 kN." in words
     many = np.zeros((6, 2, 6))
     many[:, 0, 2] = [500.0, 0.0, 250.0, 1.0, 2.0, 3.0]
-    several = strength_sentences(facts(strength=strength(reaction=many, supports=np.array(list("abcdef")))))
+    several = strength_sentences(facts(strength=strength(
+        reaction=many, supports=np.array(list("abcdef")), grips=np.zeros((6, 6, 6)), centres=np.zeros((6, 3)), radii=np.zeros(6),
+        reach=np.zeros((6, 2)))))
     words = ["".join(span.text for span in sentence) for sentence in several]
     assert "b carries no force." in words and "2 more supports." in words and "c pushes back with z 250 N." in words
 

@@ -196,6 +196,27 @@ def test_every_mode_is_held_against_what_its_driver_needs_with_its_error(strip_f
     assert verdict_of_case(unproved, ()).gates[1].state == "void"
 
 
+def test_of_pieces_that_bend_alike_the_stricter_class_decides_the_verdict(strip_facts: Any) -> None:
+    """A brace that bends as much as the strip asks for more: whichever of them is first by a hundredth, it does not pass."""
+    modes, project = strip_facts.modes, strip_facts.project
+    brace = project.pieces[0].model_copy(update={"name": "brace", "acts_as": "member"})
+    first = float(modes.positive[0])
+    asked = project.criteria.model_copy(update={"required_factor": f"{0.5 * first!r}", "member_factor": f"{1.5 * first!r}"})
+    both = project.model_copy(update={"pieces": (project.pieces[0], brace), "criteria": asked})
+    for share, meets in ((0.501, False), (0.49, False), (0.6, True)):
+        shares = np.column_stack([np.full(len(modes.factors), share), np.full(len(modes.factors), 1.0 - share)])
+        shared = dataclasses.replace(modes, pieces=np.array(["strip", "brace"]), shares=shares, piece_levers=np.zeros((0, 2)))
+        facts = dataclasses.replace(strip_facts, project=both, modes=shared, required=0.5 * first)
+        assert facts.meets(0) is meets and facts.required_for(0) == pytest.approx((0.5 if meets else 1.5) * first)
+        if not meets:
+            assert verdict_of_case(facts, ()).meets is False
+    near = dataclasses.replace(modes, pieces=np.array(["strip", "brace"]), piece_levers=np.zeros((0, 2)),
+                               shares=np.full((len(modes.factors), 2), 0.5), mesh_error=np.full(len(modes.factors), 0.05))
+    close = both.model_copy(update={"criteria": asked.model_copy(update={"member_factor": f"{0.98 * first!r}"})})
+    facts = dataclasses.replace(strip_facts, project=close, modes=near, required=0.5 * first)
+    assert verdict_of_case(facts, ()).meets is None  # met, but for the mesh error
+
+
 def test_a_trace_that_ended_early_is_not_a_fall(strip_facts: Any) -> None:
     def after(**ends: Any) -> Any:
         trace = SimpleNamespace(done=True, yielding=False, first_yield=float("nan"), bifurcation=float("nan"), **ends)
@@ -234,7 +255,7 @@ def test_a_factor_within_its_mesh_error_of_what_is_required_stays_open() -> None
     assert verdict({**coarse, "criteria": {"modes": 2, "required_factor": f"{first * (1 - 2 * error)!r}"}}).meets is True
 
 
-@pytest.mark.parametrize("spoil", [{"factors": np.array([np.nan, 9.0])}, {"shapes": np.zeros((1, 3, 3))}, {"residuals": np.zeros(0)}])
+@pytest.mark.parametrize("spoil", [{"factors": np.array([np.nan, 9.0])}, {"shapes": np.zeros((0, 3, 3))}, {"residuals": np.zeros(0)}])
 def test_results_that_are_not_whole_are_void(strip_facts: Any, spoil: dict[str, Any]) -> None:
     assert verdict_of_case(strip_facts, collect(strip_facts)).meets is True
     spoilt = dataclasses.replace(strip_facts, modes=dataclasses.replace(strip_facts.modes, **spoil))

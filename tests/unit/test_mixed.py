@@ -357,7 +357,7 @@ def test_shells_beside_solids_count_once_along_a_half_wave() -> None:
     facts = report(model).cases[0].facts
     mesh, shape = facts.mesh, facts.modes.shapes[0]
     beside = replace(mesh, connectivity=np.concatenate([mesh.connectivity, np.arange(10)]), sizes=np.append(mesh.sizes, 10),
-                     shells=np.append(mesh.shells, False))
+                     shells=np.append(mesh.shells, False), body=np.append(mesh.body, 0), shape=np.append(mesh.shape, 1.0))
     assert beside.has_solids and elements_per_half_wave(beside, shape) == elements_per_half_wave(mesh, shape)
     solid = replace(beside, sheet_faces=np.zeros(0, dtype=np.int64))
     assert elements_per_half_wave(solid, shape)[1] == pytest.approx(2 * elements_per_half_wave(mesh, shape)[1])

@@ -42,7 +42,7 @@ def quantities(project: Project) -> list[tuple[tuple[str | int, ...], str]]:
 
 def values(project: Project) -> list[tuple[str, float]]:
     """All that is stated, in kernel units."""
-    return [(where, project.value(text, kind)) for where, text, kind in project.stated_quantities() if not where.startswith("parameters/")]
+    return [(leaf.path, project.value(leaf.text, kind)) for leaf, kind in project.quantities()]
 
 
 @pytest.mark.parametrize("path", DEMOS, ids=lambda path: path.stem)

@@ -3,6 +3,7 @@ from __future__ import annotations
 
 import dataclasses
 import math
+import sys
 from typing import Any
 
 import numpy as np
@@ -109,3 +110,17 @@ def test_among_several_pieces_the_later_of_column_and_wall_counts() -> None:
     # thin, and nothing known of its walls: they may go at any load
     bare = dataclasses.replace(one, wall_width=np.zeros(1), thickness=np.full(1, 0.1))
     assert plausible_range(project, bare).low == 0.0
+
+
+@pytest.mark.parametrize(("first", "word"), [(1.2, "in"), (2.256, "near"), (0.9, "near")])
+def test_a_factor_beside_the_range_is_not_told_to_be_in_it(first: float, word: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    from types import SimpleNamespace
+
+    from labilis.judge.plausible import Range
+
+    monkeypatch.setattr(sys.modules["labilis.judge.evidence.plausible"], "plausible_range",
+                        lambda *_: Range(1.0, "a", 1.83, "a", (0.7, 1.8)))
+    facts = SimpleNamespace(project=None, modes=SimpleNamespace(positive=[first]), members=SimpleNamespace(names=["a"]))
+    found = plausible(facts)  # type: ignore[arg-type]
+    assert found is not None and found.state == "good" and found.unit == f"{word} 1 to 1.83"
+    assert ("1.8 times the largest" in found.text) is (word == "near")

@@ -34,8 +34,20 @@ class Bench:
             self.asked.append(tuple(point.values()))
             reason = self.spoil(t, w)
             found = {} if reason else self.responses(t, w)
-            yield TrialFindings(np.array(list(point)), np.array(list(point.values())), np.array([t, w][:len(point)]),
-                                np.array([found.get(name, math.nan) for name in RESPONSES]), 0.01, "", 1, "a", "b", reason, 1, 1.0)
+            yield TrialFindings(
+                parameters=np.array(list(point)),
+                texts=np.array(list(point.values())),
+                numbers=np.array([t, w][: len(point)]),
+                responses=np.array([found.get(name, math.nan) for name in RESPONSES]),
+                mesh_error=0.01,
+                unsound="",
+                meets=1,
+                driver="a",
+                kind="b",
+                reason=reason,
+                unknowns=1,
+                seconds=1.0,
+            )
 
     def best(self, plan: TrialPlan) -> TrialFindings | None:
         rows = list(search(self.base, plan, self.run_all, lambda: False))

@@ -19,7 +19,20 @@ T, W = Vary(parameter="t", low="2 mm", high="6 mm"), Vary(parameter="w", low="5 
 
 def trial(t: float, w: float, factor: float, mass: float) -> TrialFindings:
     values = np.array([{"first factor": factor, "mass": mass / 1000}.get(name, math.nan) for name in RESPONSES])
-    return TrialFindings(np.array(["t", "w"]), np.array([f"{t} mm", f"{w} mm"]), np.array([t, w]), values, 0.0, "", 1, "a", "b", "", 1, 1.0)
+    return TrialFindings(
+        parameters=np.array(["t", "w"]),
+        texts=np.array([f"{t} mm", f"{w} mm"]),
+        numbers=np.array([t, w]),
+        responses=values,
+        mesh_error=0.0,
+        unsound="",
+        meets=1,
+        driver="a",
+        kind="b",
+        reason="",
+        unknowns=1,
+        seconds=1.0,
+    )
 
 
 ROWS = [trial(2, 10, 2.0, 0.5), trial(4, 10, 5.0, 1.0), trial(4, 20, 4.0, 2.0), trial(6, 20, 9.0, 3.0)]
@@ -44,7 +57,7 @@ def test_the_front_is_of_those_that_keep_to_the_limits() -> None:
     panel = panel_of("mass and first factor", project(), plan(), ROWS)
     assert panel is not None
     assert next(line for line in panel.lines if line.name == FRONT).points == ((1.0, 5.0), (3.0, 9.0))
-    assert place_of("mass and first factor", plan(), ROWS[0]) == (0.5, 2.0)
+    assert place_of("mass and first factor", project(), plan(), ROWS[0]) == (0.5, 2.0)
     assert panel_of("mass and first factor", project(), plan(), []) is None
 
 

@@ -31,7 +31,9 @@ def plan(*vary: Vary, **more: Any) -> TrialPlan:
 def trial(responses: dict[str, float] | None = None, text: str = "1 mm", error: float = 0.01, **more: Any) -> TrialFindings:
     values = np.array([(responses or {}).get(name, math.nan) for name in RESPONSES])
     facts = {"unsound": "", "meets": 1, "driver": "a", "kind": "b", "reason": "", "unknowns": 1, "seconds": 1.0} | more
-    return TrialFindings(np.array(["t"]), np.array([text]), np.array([1.0]), values, error, **facts)
+    return TrialFindings(
+        parameters=np.array(["t"]), texts=np.array([text]), numbers=np.array([1.0]), responses=values, mesh_error=error, **facts
+    )
 
 
 # --- points ----------------------------------------------------------------------------------------------------------------
@@ -253,15 +255,15 @@ def test_thousands_of_trials_are_told_apart_at_once() -> None:
     base, asked = project(), plan(Vary(parameter="t", low="2 mm", high="6 mm", count=200), Vary(parameter="w", low="2 mm", high="9 mm",
                                                                                                count=10))
     kept = {trial_key(base, point): trial(text=point["t"]) for point in points_of(base, asked)}
-    kept = {key: dataclasses.replace(row, parameters=np.array(["t", "w"]), texts=np.array(list(point.values())))
+    kept = {key: dataclasses.replace(row, parameters=np.array(["t", "w"]), texts=np.array(list(point.values())), numbers=np.zeros(2))
             for (key, row), point in zip(kept.items(), points_of(base, asked))}
     started = time.process_time()
     assert len(found_of(base, asked, kept)) == 2000
     once = time.process_time() - started
     started = time.process_time()
-    for _ in range(20):
+    for _ in range(2000):
         base.model_dump(mode="json")
-    assert once < 40 * (time.process_time() - started)
+    assert once < time.process_time() - started  # each once more would take that, and hashing it
 
 
 def test_a_verified_factor_is_traced_for_and_one_of_a_perfect_part_is_not_known() -> None:

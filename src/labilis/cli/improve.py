@@ -11,7 +11,7 @@ from typing import Annotated, Any
 import typer
 
 from labilis.cli.writing import tell_json
-from labilis.model import LabilisError
+from labilis.model import LabilisError, shown
 
 
 def add_commands(app: typer.Typer) -> None:
@@ -34,7 +34,7 @@ def trials(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
            variant: Annotated[str | None, typer.Option(help="Keep the best trial as a design of this name (.labilis only).")] = None,
            ) -> None:
     """Run a trial plan; what was found before is not run again (status 1 if no trial keeps to the limits)."""
-    from labilis.run.trials import best_of, keeps, ordered, project_at, run_plan
+    from labilis.run.trials import best_of, keeps, levers_found, ordered, project_at, run_plan
     from labilis.store import load_model
 
     snapshot = load_model(model)
@@ -43,7 +43,7 @@ def trials(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
         raise LabilisError("The model has no trial plan.", "plans", "State one: see `plans` in docs/model-format.md.", "no-plan")
     chosen = project.plans[0] if plan is None else project.named("plans", plan)
     _check_variant(model, variant)
-    known, give, close = _kept(model, keep)
+    known, give, close = kept_trials(model, keep)
     found = []
     try:
         for trial in run_plan(snapshot, chosen, known, give, workers or os.cpu_count() or 1, scheduler=scheduler):
@@ -57,6 +57,10 @@ def trials(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
     held = [keeps(project, chosen, trial) for trial in rows]
     data = {"plan": chosen.name, "trials": [_as_json(trial, why_not) for trial, why_not in zip(rows, held)],
             "best": None if best is None else dict(zip(best.parameters.tolist(), best.texts.tolist())), "why": why}
+    levers = levers_found(project, chosen, found) if chosen.how == "one by one" else []
+    if levers:
+        data["levers"] = [{"parameter": lever.parameter, "value": lever.value, "lever": lever.response, "off": lever.off,
+                           "mass": lever.mass if math.isfinite(lever.mass) else None, "of_its_range": lever.ranged} for lever in levers]
     if not tell_json(data, json_):
         _print_table(chosen, rows, held)
         typer.echo(("Best: " + ", ".join(f"{name} {text}" for name, text in zip(best.parameters, best.texts)) + ". " if best is not None
@@ -66,10 +70,10 @@ def trials(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
     if variant is not None and best is not None:
         point = {str(name): str(text) for name, text in zip(best.parameters, best.texts)}
         _keep_design(model, variant, project_at(project, point))
-    raise typer.Exit(0 if best is not None else 1)
+    raise typer.Exit(0 if best is not None or levers else 1)
 
 
-def _kept(model: Path, keep: Path | None) -> tuple[dict[str, Any], Callable[[str, Any], None], Callable[[], None]]:
+def kept_trials(model: Path, keep: Path | None) -> tuple[dict[str, Any], Callable[[str, Any], None], Callable[[], None]]:
     """(trials that are known, how to keep one, how to end): in the project file itself, or in the file that was named."""
     from labilis.store import ProjectFile
     from labilis.store.kept_trials import keep_trial, read_trials
@@ -149,23 +153,20 @@ def _print_table(plan: Any, rows: list[Any], held: list[str]) -> None:
 
 def _write_csv(path: Path, rows: list[Any], held: list[str]) -> None:
     from labilis.model import RESPONSE_KINDS, RESPONSES
-    from labilis.store.export import plain_cell
+    from labilis.store.export import plain_cell, told_of_disk
 
     def number(value: float) -> str:
         return "" if math.isnan(value) else f"{value:.9g}"
-    try:
-        with open(path, "w", newline="", encoding="utf-8") as target:
-            out = csv.writer(target)
-            names = rows[0].parameters.tolist() if rows else []
-            heads = [f"{name}, {RESPONSE_KINDS[name][1]}" if RESPONSE_KINDS[name][1] else name for name in RESPONSES]
-            last = ("mesh error of the first factor, %", "driver", "kind", "held back by")
-            out.writerow([plain_cell(cell) for cell in (*names, *heads, *last)])
-            for trial, why in zip(rows, held):
-                out.writerow([plain_cell(cell) for cell in (
-                    *trial.texts.tolist(), *(number(trial.response(name) * RESPONSE_KINDS[name][2]) for name in RESPONSES),
-                    number(100 * trial.mesh_error), trial.driver, trial.kind, why)])
-    except OSError as error:
-        raise LabilisError(f"The file cannot be written ({error.strerror}).", str(path), "Choose another place.", "disk") from error
+    with told_of_disk(path), open(path, "w", newline="", encoding="utf-8") as target:
+        out = csv.writer(target)
+        names = rows[0].parameters.tolist() if rows else []
+        heads = [f"{name}, {RESPONSE_KINDS[name][1]}" if RESPONSE_KINDS[name][1] else name for name in RESPONSES]
+        last = ("mesh error of the first factor, %", "driver", "kind", "held back by")
+        out.writerow([plain_cell(cell) for cell in (*names, *heads, *last)])
+        for trial, why in zip(rows, held):
+            out.writerow([plain_cell(cell) for cell in (
+                *trial.texts.tolist(), *(number(trial.response(name) * RESPONSE_KINDS[name][2]) for name in RESPONSES),
+                number(100 * trial.mesh_error), trial.driver, trial.kind, why)])
 
 
 def compare(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project with several designs.")],
@@ -231,6 +232,7 @@ def _compared_json(names: tuple[str, str], stated: list[tuple[str, str, str]], f
 
 def advise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
            try_: Annotated[int | None, typer.Option("--try", min=1, help="Also run the project with the remedy of this number.")] = None,
+           keep: Annotated[Path | None, typer.Option(help="File with trials of a JSON model, for the levers of its parameters.")] = None,
            json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
     """What would raise the factor of the worst case most for its mass, and what each is expected to give."""
     from labilis.run import Plan, Runner, judge_project
@@ -241,9 +243,12 @@ def advise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
     snapshot = load_model(model)
     runner = Runner()
     results = runner.run(snapshot, Plan("modes"))
-    found = remedies_of(snapshot.project, judge_project(snapshot.project, results), results)
-    rows = [{"remedy": item.words, "case": item.case, "factor": item.factor, "expected": item.expected,
-             "mass_kg": item.mass if math.isfinite(item.mass) else None, "found": None} for item in found]
+    known, _, close = kept_trials(model, keep)
+    close()
+    found = remedies_of(snapshot.project, judge_project(snapshot.project, results), results, known)
+    rows = [{"remedy": item.words, "case": item.case, "factor": item.factor,
+             "expected": item.expected if math.isfinite(item.expected) else None,
+             "mass_kg": item.mass if math.isfinite(item.mass) else None, "harms": item.harms, "found": None} for item in found]
     if try_ is not None:
         if try_ > len(found):
             raise LabilisError(f"There are {len(found)} remedies.", "--try", "Name one of them.", "remedy")
@@ -257,10 +262,8 @@ def advise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
     if not found:
         typer.echo("Nothing that is known here would raise the factor: only shells of recipes can be made thicker by themselves.")
     for number, (item, row) in enumerate(zip(found, rows), 1):
-        mass = f", {item.mass:+.3g} kg" if math.isfinite(item.mass) and item.mass else ""
         said = f"; found {row['found']:.4g}" if row["found"] is not None else ""
-        most = "expected" if item.path else "at most"
-        typer.echo(f"{number}  {item.words}: {item.factor:.4g} → {item.expected:.4g} {most}{mass} ({item.case}){said}")
+        typer.echo(f"{number}  {item.sentence.removesuffix('.')} ({item.case}){said}")
 
 
 def size(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
@@ -285,8 +288,8 @@ def size(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis 
 
     def tell(step: Any) -> None:
         count[0] += 1
-        said = step.reason or f"{step.mass:.4g} kg, {step.ratio:.3g} of what is asked for"
-        typer.echo(f"{count[0]:3d}  {', '.join(f'{t:g}' for t in step.thicknesses)} mm: {said}", err=True)
+        said = step.reason or f"{shown.mass(step.mass / 1000.0)}, {step.ratio:.3g} of what is asked for"
+        typer.echo(f"{count[0]:3d}  {', '.join(shown.length(t) for t in step.thicknesses)}: {said}", err=True)
     steps = size_it(snapshot, tuple(pieces or ()), runs, chosen, found=tell)
     best = best_step(steps)
     walls = [wall for wall in walls_of(snapshot.project) if not pieces or set(pieces) & set(wall.pieces)]

@@ -15,14 +15,14 @@ from typing import Annotated, Any
 import typer
 
 from labilis import __version__
+from labilis.cli.exporting import add_commands as add_export_command
 from labilis.cli.improve import add_commands
 from labilis.cli.reporting import add_commands as add_report_commands
 from labilis.cli.writing import tell_json
-from labilis.model import LabilisError
+from labilis.model import LabilisError, shown
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False,
                   help="Checks thin parts against buckling: factors, modes, hand checks and a verdict with its evidence.")
-DEMOS = Path(__file__).parents[1] / "demos"
 
 
 def main() -> None:
@@ -63,6 +63,7 @@ def _opens_a_window(words: list[str]) -> bool:
 def run_command() -> int:
     """Exit status of the command on the command line; every error becomes one clear message and 2."""
     try:
+        sys.argv[1:] = _units_asked(sys.argv[1:])
         app()
     except SystemExit as ended:
         return ended.code if isinstance(ended.code, int) else 0 if ended.code is None else 2
@@ -79,6 +80,28 @@ def run_command() -> int:
                    "model; what follows helps to mend it.", err=True)
         traceback.print_exc()
     return 2
+
+
+def _units_asked(words: list[str]) -> list[str]:
+    """The command line without `--units NAME`, which every command takes at any place: figures are shown in that set, whatever a project
+    states."""
+    from labilis.model import shown
+
+    rest = list(words)
+    for place, word in enumerate(words):
+        if word == "--":
+            break
+        name, equals, value = word.partition("=")
+        if name != "--units":
+            continue
+        value = value if equals else words[place + 1] if place + 1 < len(words) else ""
+        known = next((one for one in shown.NAMES if one == value), None)
+        if known is None:
+            raise LabilisError(f"'{value}' is no set of units.", "--units", f"There are {', '.join(shown.NAMES)}.", "units")
+        shown.ask(known)
+        rest[place:place + (1 if equals else 2)] = []
+        break
+    return rest
 
 
 def has_display() -> bool:
@@ -127,22 +150,19 @@ def open_file(file: Annotated[Path, typer.Argument(help="A .labilis project, a J
     _open_window(file)
 
 
-def demo_names() -> list[str]:
-    """Names of the demos that ship with the program."""
-    return sorted(folder.name for folder in DEMOS.iterdir() if (folder / f"{folder.name}.json").is_file())
-
-
 @app.command()
 def demo(name: Annotated[str, typer.Argument(help="Which demo; see --list.")] = "panel-prop",
          list_: Annotated[bool, typer.Option("--list", help="List the demos.")] = False) -> None:
     """Open a demo; without a display run it and print the verdict."""
+    from labilis.store.demos import demo_model, demo_names
+
     if list_:
         for known in demo_names():
             typer.echo(known)
         return
-    model = DEMOS / name / f"{name}.json"
-    if not model.is_file():
+    if name not in demo_names():
         raise LabilisError(f"There is no demo called '{name}'.", remedy=f"There are: {', '.join(demo_names())}.", code="no-demo")
+    model = demo_model(name)
     if has_display():
         _open_window(model)
     _check(model, None, None, None, None)
@@ -193,7 +213,7 @@ def begin(files: Annotated[list[Path], typer.Argument(help="STEP or STL files.")
 
 
 @app.command()
-def materials(import_: Annotated[Path | None, typer.Option("--import", help="Take the grades of a JSON file over into your own.")] = None,
+def materials(import_: Annotated[Path | None, typer.Option("--import", help="Take grades of a JSON or CSV file into your own.")] = None,
               export: Annotated[Path | None, typer.Option(help="Write your own grades to a JSON file.")] = None) -> None:
     """List the grades of the library and your own, with their values and sources."""
     from rich.console import Console
@@ -376,6 +396,7 @@ class _progress:
 
 add_commands(app)
 add_report_commands(app)
+add_export_command(app)
 
 
 @app.command()
@@ -460,7 +481,7 @@ def revise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
         ProjectFile.create(out, project, project_files(project, files)).close()
     for pick in followed:
         if pick.state != "stayed":
-            typer.echo(f"{pick.state}: {pick.words} of region '{pick.region}'" + (f", by {pick.moved:.4g} mm" if pick.moved else ""))
+            typer.echo(f"{pick.state}: {pick.words} of region '{pick.region}'" + (f", by {shown.length(pick.moved)}" if pick.moved else ""))
     for item in blocked(project, lost):
         typer.echo(f"blocked: {item.kind} '{item.name}', whose region '{item.region}' lost {item.lost}")
     for name in sorted(set(lost) - {item.region for item in blocked(project, lost)}):

@@ -11,7 +11,7 @@ from labilis.judge.findings import ConvergenceFindings, StudyFindings
 from labilis.judge.numbers import critical_text, force_text, settled_words
 from labilis.judge.overall import overall_checks
 from labilis.judge.stress import von_mises
-from labilis.model import Project
+from labilis.model import Project, shown
 from labilis.run.report import CaseReport, ProjectReport
 
 _MARK = {"good": "✓", "caution": "▬", "bad": "✗", "not judged": "○"}
@@ -47,7 +47,7 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
         modes = facts.modes
         data["modes"] = [
             {"number": number, "factor": float(factor), "critical_load_n": float(factor * modes.growing_force) or None,
-             "driver": modes.drivers[number - 1], "kind": str(kind), "required_factor": facts.required_of(modes.drivers[number - 1]),
+             "driver": modes.drivers[number - 1], "kind": str(kind), "required_factor": facts.required_for(number - 1),
              "meets": facts.meets(number - 1), "residual": float(residual),
              "mesh_error": _number(float(modes.mesh_error[number - 1])) if len(modes.mesh_error) else None}
             for number, (factor, kind, residual) in enumerate(zip(modes.factors, facts.kinds, modes.residuals), 1)]
@@ -144,8 +144,8 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
         console.print(f"\nLoad case [bold]{facts.case}[/]")
         if facts.strength is not None:
             strength = facts.strength
-            console.print(f"  displacement {strength.max_displacement:.3g} mm, largest von Mises stress "
-                          f"{von_mises(strength.stress).max():.3g} MPa"
+            console.print(f"  displacement {shown.length(strength.max_displacement, 3)}, largest von Mises stress "
+                          f"{shown.stress(von_mises(strength.stress).max(), 3)}"
                           + (f", first yield at {strength.strength_factor:.4g} × the load"
                              if math.isfinite(strength.strength_factor) else "")
                           + (f" (a peak of the idealisation, within a wall of {strength.peak}, at {strength.yield_factor:.4g})"
@@ -153,7 +153,7 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
         if facts.modes is not None and len(facts.modes.factors):
             table = Table("mode", "factor", "critical load", "driver", "kind", "required", "verdict", box=None, pad_edge=True)
             for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.kinds), 1):
-                needed = facts.required_of(case.drivers[number - 1])
+                needed = facts.required_for(number - 1)
                 verdict = ("load must reverse" if factor < 0 else "the trace decides" if facts.meets(number - 1) is None else
                            "meets" if facts.meets(number - 1) else f"under by {100 * (1 - factor / needed):.0f} %")
                 table.add_row(str(number), f"{factor:.4g}", critical_text(float(factor), facts.modes.growing_force),
@@ -162,8 +162,8 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
         if case.euler is not None:
             check = case.euler
             plane = check.governing
-            console.print(f"  Euler, {plane.ends.name}: π² · {check.modulus:.4g} MPa · {plane.second_moment:.4g} mm⁴ / "
-                          f"({plane.ends.k:g} · {check.length:.4g} mm)² = {force_text(plane.critical_load)}, "
+            console.print(f"  Euler, {plane.ends.name}: π² · {shown.stress(check.modulus)} · {shown.second_moment(plane.second_moment)} / "
+                          f"({plane.ends.k:g} · {shown.length(check.length)})² = {force_text(plane.critical_load)}, "
                           f"factor {plane.factor:.4g}")
         print_hand(console, case)
         for item in case.evidence:
@@ -256,7 +256,7 @@ def print_convergence(found: ConvergenceFindings) -> None:
     before = None
     for size, elements, unknowns, factor in zip(found.sizes, found.elements, found.unknowns, found.factors):
         change = "" if before is None else f"{100 * (factor / before - 1):+.2f} %"
-        table.add_row(f"{size:.3g} mm", f"{elements:,}", f"{unknowns:,}", f"{factor:.5g}", change)
+        table.add_row(shown.length(size, 3), f"{elements:,}", f"{unknowns:,}", f"{factor:.5g}", change)
         before = factor
     console.print(f"Load case [bold]{found.case}[/]")
     console.print(table)

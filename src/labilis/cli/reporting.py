@@ -21,12 +21,16 @@ def report(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
            form: Annotated[Literal["long", "short"] | None, typer.Option(help="Long, or short: about two pages. As stated in the model "
                                                                               "when not given.")] = None,
            trace: Annotated[bool, typer.Option("--trace", help="Trace the imperfect part of each case as well.")] = False,
-           pictures: Annotated[bool, typer.Option(help="With pictures of the part.")] = True) -> None:
+           pictures: Annotated[bool, typer.Option(help="With pictures of the part.")] = True,
+           keep: Annotated[Path | None, typer.Option(help="File with the trials of a JSON model, which go into it.")] = None) -> None:
     """Run a model and write its report (status as of `check`)."""
+    from labilis.cli.improve import kept_trials
     from labilis.report import content_of, write_report
+    from labilis.report.improving import improved_of
     from labilis.report.pictures import draw
     from labilis.report.write import FORMS
     from labilis.run import Plan, Runner, judge_project
+    from labilis.run.trials import figures_of
     from labilis.store import load_model
 
     for path in to:
@@ -39,7 +43,10 @@ def report(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
         project = project.changed(report={**project.report.model_dump(), "form": form})
     results = Runner().run(type(snapshot)(project, snapshot.files), Plan("trace" if trace else "modes"))
     found = judge_project(project, results)
-    content = content_of(project, found, results, draw if pictures else None, snapshot.files)
+    known, _, close = kept_trials(model, keep)
+    close()
+    tried = improved_of(project, known, found, figures_of(project, found, results))
+    content = content_of(project, found, results, draw if pictures else None, snapshot.files, improved=tried)
     for path in to:
         write_report(content, path)
         typer.echo(f"{path}: {content.head.verdict}")
@@ -50,29 +57,15 @@ def verify(report: Annotated[Path, typer.Argument(help="A report that `labilis r
            model: Annotated[Path | None, typer.Option(help="Also say what differs in the statements of this model.")] = None,
            json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
     """Run what a report carries again, and say figure by figure whether it still holds (status 0 if all of it does, else 1)."""
-    from labilis.report import carried_by, changed_on_pages, verified
+    from labilis.report import check_report
     from labilis.store import load_model
 
-    carried = carried_by(report)
-    rows, differs = verified(carried, None if model is None else load_model(model).project.to_json())
-    changed = changed_on_pages(carried)
-    holds = carried.whole and not changed and not differs and all(row.holds for row in rows)
-    data = {"holds": holds, "made_with": carried.version, "carried_is_whole": carried.whole, "changed_on_the_pages": changed,
-            "statements_that_differ": differs,
-            "figures": [{"name": row.name, "report": row.said, "now": row.found, "within": row.within, "holds": row.holds} for row in rows]}
+    found = check_report(report, None if model is None else load_model(model).project.to_json())
+    data = {"holds": found.holds, "made_with": found.carried.version, "carried_is_whole": found.carried.whole,
+            "changed_on_the_pages": list(found.changed), "statements_that_differ": found.differs,
+            "figures": [{"name": row.name, "report": row.said, "now": row.found, "within": row.within, "holds": row.holds}
+                        for row in found.rows]}
     if not tell_json(data, json_):
-        if not carried.whole:
-            typer.echo("✗ What the report carries was changed after it was made: its checksum does not fit.")
-        for words in changed:
-            typer.echo(f"✗ '{words}' stands on the pages in another number of places than when the report was made: changed by hand.")
-        if differs:
-            typer.echo(f"✗ The statements differ: {differs}.")
-        for row in rows:
-            mark = "✓" if row.holds else "✗"
-            typer.echo(f"{mark} {row.name}: {_words(row.said)} in the report, {_words(row.found)} now")
-        typer.echo("The report holds." if holds else "The report does not hold.")
-    raise typer.Exit(0 if holds else 1)
-
-
-def _words(value: float | str | None) -> str:
-    return "–" if value is None else f"{value:.5g}" if isinstance(value, float) else str(value)
+        for line in found.lines():
+            typer.echo(line)
+    raise typer.Exit(0 if found.holds else 1)

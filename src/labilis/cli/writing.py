@@ -7,16 +7,13 @@ from typing import Any
 
 import typer
 
-from labilis.model import LabilisError
-
 
 def write_text(path: Path, text: str) -> None:
     """Writes a file. Raises LabilisError where that cannot be done."""
-    try:
+    from labilis.store.export import told_of_disk
+
+    with told_of_disk(path):
         path.write_text(text, encoding="utf-8")
-    except OSError as error:
-        raise LabilisError(f"The file cannot be written ({error.strerror}).", str(path), "Choose another place.",
-                           "disk") from error
 
 
 def tell_json(data: Any, target: Path | None) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from labilis.model import LabilisError, Project, TrialPlan, Vary
+from labilis.model import LabilisError, Limit, Project, TrialPlan, Vary
 from labilis.model.expressions import FUNCTIONS, evaluate
 from labilis.model.units import UNIT_SYMBOLS
 
@@ -50,11 +50,18 @@ def varied(project: Project, parameter: str, plan: str | None = None) -> Project
     vary = Vary(parameter=parameter, low=low, high=high)
     chosen = next((item for item in project.plans if plan in (None, item.name)), None)
     if chosen is None:
-        return project.changed(plans=[TrialPlan(name=project.free_name("plans", "plan"), vary=(vary,))])
+        return with_plan(project, vary)
     grown = {**chosen.model_dump(), "vary": [*(item.model_dump() for item in chosen.vary), vary.model_dump()]}
     if chosen.how == "goal":  # which is for one parameter
         grown |= {"how": "grid", "goal": None}
     return project.changed(plans=[grown if item is chosen else item for item in project.plans])
+
+
+def with_plan(project: Project, vary: Vary) -> Project:
+    """The project with a further plan over a parameter or a choice, which asks for what the project does."""
+    limit = Limit(response="first factor", at_least=project.criteria.required_factor)
+    plan = TrialPlan(name=project.free_name("plans", "plan"), vary=(vary,), limits=(limit,))
+    return project.changed(plans=[*project.plans, plan])
 
 
 def range_about(project: Project, parameter: str) -> tuple[str, str]:

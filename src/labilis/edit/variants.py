@@ -6,7 +6,7 @@ from typing import Any
 
 from labilis.model import LabilisError, Project, TrialPlan, Variant, statements_of
 
-_OF_ALL = {"plans", "design", "variants"}  # belong to the project and not to a design
+_OF_ALL = {"plans", "design", "variants", "units"}  # belong to the project and not to a design
 _KEYS = ("name", "kind", "region", "load", "case", "member")  # what tells items of a list apart, in this order
 
 
@@ -18,8 +18,9 @@ def design_names(project: Project) -> tuple[str, ...]:
 def design_of(project: Project, name: str) -> Project:
     """The statements of a design by its name, without plans and other designs. Raises LabilisError for a name that is not there."""
     if name == project.design:
-        return Project.model_validate(_alone(project))
-    return statements_of(project.named("variants", name))
+        return Project.model_validate({**_alone(project), "units": project.units})
+    found = statements_of(project.named("variants", name))  # the same object each time, by which what is known of it is found again
+    return found if found.units == project.units else found.model_copy(update={"units": project.units})
 
 
 def _alone(project: Project) -> dict[str, Any]:
@@ -62,7 +63,7 @@ def switch_design(project: Project, name: str) -> Project:
         lost = next(plan.name for plan in project.plans if plan not in plans)
         raise LabilisError(f"The design '{name}' lacks a parameter that plan '{lost}' varies.", f"plans/{lost}",
                            "Remove the plan, or give that design the parameter.", "plan")
-    return chosen.changed(plans=project.plans, design=name, variants=waiting)
+    return chosen.changed(plans=project.plans, design=name, variants=waiting, units=project.units)
 
 
 def _fits(plan: TrialPlan, project: Project) -> bool:

@@ -55,7 +55,7 @@ def stress_area(diameter: float) -> float:
 
 def resistances(project: Project, bolt: Bolt) -> tuple[float, float]:
     """(F_v,Rd in the thread, F_t,Rd) N."""
-    area, tensile = stress_area(project.value(bolt.diameter, "length")), _TENSILE[bolt.grade]
+    area, tensile = stress_area(project.number(bolt, "diameter")), _TENSILE[bolt.grade]
     shear = (0.5 if bolt.grade in _BRITTLE else 0.6) * tensile * area / GAMMA_M2
     return shear, 0.9 * tensile * area / GAMMA_M2
 
@@ -66,11 +66,11 @@ def bearing_resistance(project: Project, bolt: Bolt, piece: str, depth: float, b
     material = None if of is None else project.named("materials", of)
     if material is None or material.yield_strength is None:
         return float("nan")
-    strength, tensile = project.value(material.yield_strength, "stress"), _TENSILE[bolt.grade]
-    edge = _LEAST_EDGE * bore if bolt.edge is None else project.value(bolt.edge, "length")
+    strength, tensile = project.number(material, "yield_strength"), _TENSILE[bolt.grade]
+    edge = _LEAST_EDGE * bore if bolt.edge is None else project.number(bolt, "edge")
     alpha = min(edge / (3 * bore), tensile / strength, 1.0)
     k1 = min(2.8 * edge / bore - 1.7, 2.5)
-    return max(k1, 0.0) * alpha * strength * project.value(bolt.diameter, "length") * depth / GAMMA_M2
+    return max(k1, 0.0) * alpha * strength * project.number(bolt, "diameter") * depth / GAMMA_M2
 
 
 def bolt_checks(facts: CaseFacts) -> tuple[BoltCheck, ...]:

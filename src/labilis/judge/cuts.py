@@ -69,18 +69,18 @@ def _crossings(points: Floats, triangles: np.ndarray, height: Floats) -> tuple[F
 def _of_solid(flat: Floats, keys: np.ndarray) -> tuple[float, Floats, Floats, float] | None:
     """(area, centroid (2,), second moments ∫ r² 1 - r rᵀ about it (2, 2), J) of the closed lines."""
     after = {int(start): (int(end), row) for row, (start, end) in enumerate(keys)}
-    loops = []
+    loops: list[Floats] = []
     while after:
         start, (now, row) = after.popitem()
-        loop = [flat[row, 0]]
+        line = [flat[row, 0]]
         while now != start and now in after:
             now, row = after.pop(now)
-            loop.append(flat[row, 0])
-        loops.append(np.array(loop))
+            line.append(flat[row, 0])
+        loops.append(np.array(line))
     areas = np.array([_signed(loop) for loop in loops])
     outward = np.sign(areas[int(np.abs(areas).argmax())])
     parts = [[loop] for loop, area in zip(loops, areas) if area * outward > 0]
-    for loop, area in zip(loops, areas):
+    for loop, area in zip(loops, areas, strict=True):
         if area * outward < 0:
             holders = [part for part in parts if inside(loop[:1], part[:1])[0]]
             if holders:

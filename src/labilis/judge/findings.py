@@ -4,10 +4,12 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
 
+from labilis.judge.dims import Dims, Findings
 from labilis.model import RESPONSES
 
 Floats = NDArray[np.float64]
@@ -15,8 +17,8 @@ Ints = NDArray[np.int64]
 Texts = NDArray[np.str_]
 
 
-@dataclass(frozen=True)
-class MeshFindings:
+@dataclass(frozen=True, kw_only=True)
+class MeshFindings(Findings):
     """A mesh as the window and the tables need it.
 
     nodes (n, 3) mm; connectivity (total,): nodes of element after element; sizes (m,) how many each has, two in a line
@@ -34,38 +36,38 @@ class MeshFindings:
     narrow: least width of a wall of an imported solid as shells over the thickness of one that it meets at an angle, 0 without.
     """
 
-    nodes: Floats
-    connectivity: Ints
-    sizes: Ints
-    shells: NDArray[np.bool_]
-    body: Ints
-    bodies: Texts
-    triangles: Ints
-    triangle_face: Ints
-    shape: Floats
-    histogram: Ints
+    nodes: Annotated[Floats, Dims("n", 3)]
+    connectivity: Annotated[Ints, Dims("total")]
+    sizes: Annotated[Ints, Dims("m")]
+    shells: Annotated[NDArray[np.bool_], Dims("m")]
+    body: Annotated[Ints, Dims("m")]
+    bodies: Annotated[Texts, Dims("b")]
+    triangles: Annotated[Ints, Dims("k", (3, 6))]
+    triangle_face: Annotated[Ints, Dims("k")]
+    shape: Annotated[Floats, Dims("m")]
+    histogram: Annotated[Ints, Dims(10)]
     mean_edge: float
     thickness: float
     volume: float
     straightened: int
     size: float
     unknowns: int
-    bonded: Ints
-    sheet_faces: Ints
+    bonded: Annotated[Ints, Dims("p", 3)]
+    sheet_faces: Annotated[Ints, Dims("s")]
     deviation: float
-    missed: Ints
-    quads: Ints
-    of_quad: Ints
-    fused: Ints = field(default_factory=lambda: np.zeros((0, 3), dtype=np.int64))
-    joint_reach: Floats = field(default_factory=lambda: np.zeros((0, 2)))
-    joint_turns: NDArray[np.bool_] = field(default_factory=lambda: np.zeros(0, dtype=bool))
-    joint_area: Floats = field(default_factory=lambda: np.zeros(0))
-    joint_gap: Floats = field(default_factory=lambda: np.zeros(0))
-    near: Ints = field(default_factory=lambda: np.zeros((0, 2), dtype=np.int64))
-    near_gap: Floats = field(default_factory=lambda: np.zeros(0))
-    told: Texts = field(default_factory=lambda: np.zeros(0, dtype=str))
-    segments: Ints = field(default_factory=lambda: np.zeros((0, 2), dtype=np.int64))
-    segment_edge: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    missed: Annotated[Ints, Dims("missed", 2)]
+    quads: Annotated[Ints, Dims("q", 8)]
+    of_quad: Annotated[Ints, Dims("k")]
+    fused: Annotated[Ints, Dims("f", 3)] = field(default_factory=lambda: np.zeros((0, 3), dtype=np.int64))
+    joint_reach: Annotated[Floats, Dims("j", 2)] = field(default_factory=lambda: np.zeros((0, 2)))
+    joint_turns: Annotated[NDArray[np.bool_], Dims("j")] = field(default_factory=lambda: np.zeros(0, dtype=bool))
+    joint_area: Annotated[Floats, Dims("p")] = field(default_factory=lambda: np.zeros(0))
+    joint_gap: Annotated[Floats, Dims("p")] = field(default_factory=lambda: np.zeros(0))
+    near: Annotated[Ints, Dims("near", 2)] = field(default_factory=lambda: np.zeros((0, 2), dtype=np.int64))
+    near_gap: Annotated[Floats, Dims("near")] = field(default_factory=lambda: np.zeros(0))
+    told: Annotated[Texts, Dims("told")] = field(default_factory=lambda: np.zeros(0, dtype=str))
+    segments: Annotated[Ints, Dims("e", (2, 3))] = field(default_factory=lambda: np.zeros((0, 2), dtype=np.int64))
+    segment_edge: Annotated[Ints, Dims("e")] = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     narrow: float = 0.0
 
     @property
@@ -108,8 +110,8 @@ class MeshFindings:
         return ", ".join(parts[:-1]) + (" and " if len(parts) > 1 else "") + parts[-1]
 
 
-@dataclass(frozen=True)
-class StrengthFindings:
+@dataclass(frozen=True, kw_only=True)
+class StrengthFindings(Findings):
     """Linear static answer of one load case, for the growing and the held part of the loads each by itself.
 
     displacement_* (n, 3) mm; stress_* (n, 6) MPa at nodes, of shells on the side where the service load's is larger; layers (3, n)
@@ -129,40 +131,40 @@ class StrengthFindings:
     """
 
     case: str
-    displacement_growing: Floats
-    displacement_held: Floats
-    stress_growing: Floats
-    stress_held: Floats
-    applied: Floats
-    supports: Texts
-    reaction: Floats
-    loads: Texts
-    swallowed: Floats
-    grips: Floats
-    centres: Floats
-    radii: Floats
-    reach: Floats
-    load_station: Floats
-    axial: Floats
+    displacement_growing: Annotated[Floats, Dims("n", 3)]
+    displacement_held: Annotated[Floats, Dims("n", 3)]
+    stress_growing: Annotated[Floats, Dims("n", 6)]
+    stress_held: Annotated[Floats, Dims("n", 6)]
+    applied: Annotated[Floats, Dims(2, 6)]
+    supports: Annotated[Texts, Dims("s")]
+    reaction: Annotated[Floats, Dims("s", 2, 6)]
+    loads: Annotated[Texts, Dims("l")]
+    swallowed: Annotated[Floats, Dims("l")]
+    grips: Annotated[Floats, Dims("s", 6, 6)]
+    centres: Annotated[Floats, Dims("s", 3)]
+    radii: Annotated[Floats, Dims("s")]
+    reach: Annotated[Floats, Dims("s", 2)]
+    load_station: Annotated[Floats, Dims("l")]
+    axial: Annotated[Floats, Dims(2)]
     residual: float
     yield_factor: float
     yield_node: int
     compression_share: float
     growing_size: float
-    layers: Floats
+    layers: Annotated[Floats, Dims(3, "n")]
     yield_body: str
-    load_sizes: Floats
-    moment_sizes: Floats = field(default_factory=lambda: np.zeros(0))
+    load_sizes: Annotated[Floats, Dims("l")]
+    moment_sizes: Annotated[Floats, Dims("l")] = field(default_factory=lambda: np.zeros(0))
     peak: str = ""
     wall_factor: float = float("nan")
     wall_node: int = -1
-    bolts: Texts = field(default_factory=lambda: np.zeros(0, dtype="U1"))
-    bolt_pieces: Texts = field(default_factory=lambda: np.zeros((0, 2), dtype="U1"))
-    bolt_depths: Floats = field(default_factory=lambda: np.zeros((0, 2)))
-    bolt_bores: Floats = field(default_factory=lambda: np.zeros((0, 2)))
-    bolt_axes: Floats = field(default_factory=lambda: np.zeros((0, 3)))
-    bolt_growing: Floats = field(default_factory=lambda: np.zeros((0, 6)))
-    bolt_held: Floats = field(default_factory=lambda: np.zeros((0, 6)))
+    bolts: Annotated[Texts, Dims("b")] = field(default_factory=lambda: np.zeros(0, dtype="U1"))
+    bolt_pieces: Annotated[Texts, Dims("b", 2)] = field(default_factory=lambda: np.zeros((0, 2), dtype="U1"))
+    bolt_depths: Annotated[Floats, Dims("b", 2)] = field(default_factory=lambda: np.zeros((0, 2)))
+    bolt_bores: Annotated[Floats, Dims("b", 2)] = field(default_factory=lambda: np.zeros((0, 2)))
+    bolt_axes: Annotated[Floats, Dims("b", 3)] = field(default_factory=lambda: np.zeros((0, 3)))
+    bolt_growing: Annotated[Floats, Dims("b", 6)] = field(default_factory=lambda: np.zeros((0, 6)))
+    bolt_held: Annotated[Floats, Dims("b", 6)] = field(default_factory=lambda: np.zeros((0, 6)))
 
     @property
     def strength_factor(self) -> float:
@@ -180,8 +182,8 @@ class StrengthFindings:
         return self.stress_growing + self.stress_held
 
 
-@dataclass(frozen=True)
-class ModesFindings:
+@dataclass(frozen=True, kw_only=True)
+class ModesFindings(Findings):
     """Modes of one load case.
 
     factors (k,), positive ones first by size; shapes (k, n, 3) without unit, largest motion 1; residuals (k,) relative in
@@ -206,43 +208,55 @@ class ModesFindings:
     """
 
     case: str
-    factors: Floats
-    shapes: Floats
-    residuals: Floats
-    checks: Floats
+    factors: Annotated[Floats, Dims("k")]
+    shapes: Annotated[Floats, Dims("k", "n", 3)]
+    residuals: Annotated[Floats, Dims("k")]
+    checks: Annotated[Floats, Dims("c", 3)]
     below_required: int
     limit: float
     growing_force: float
     held_unstable: bool
-    kinds: Texts
+    kinds: Annotated[Texts, Dims("k")]
     second_opinion: float
     unsymmetric: float
-    pieces: Texts
-    shares: Floats
-    parts: Floats
-    energy: Floats
-    levers: Floats
-    piece_levers: Floats
+    pieces: Annotated[Texts, Dims("p")]
+    shares: Annotated[Floats, Dims("k", "p")]
+    parts: Annotated[Floats, Dims("k", 5)]
+    energy: Annotated[Floats, Dims("k", "m")]
+    levers: Annotated[Floats, Dims("j", "m")]
+    piece_levers: Annotated[Floats, Dims("j", "p")]
     antisymmetric: float
-    pull: Floats = field(default_factory=lambda: np.zeros(0))
-    skew: Floats = field(default_factory=lambda: np.zeros(0))
-    mesh_error: Floats = field(default_factory=lambda: np.zeros(0))
-    holds: Floats = field(default_factory=lambda: np.zeros(0))
+    pull: Annotated[Floats, Dims("k")] = field(default_factory=lambda: np.zeros(0))
+    skew: Annotated[Floats, Dims("k")] = field(default_factory=lambda: np.zeros(0))
+    mesh_error: Annotated[Floats, Dims("k")] = field(default_factory=lambda: np.zeros(0))
+    holds: Annotated[Floats, Dims("k")] = field(default_factory=lambda: np.zeros(0))
     together: float = math.nan
-    recovered: Floats = field(default_factory=lambda: np.zeros(0))
-    skin: Floats = field(default_factory=lambda: np.zeros((0, 0)))
+    recovered: Annotated[Floats, Dims("k")] = field(default_factory=lambda: np.zeros(0))
+    skin: Annotated[Floats, Dims("i", "n")] = field(default_factory=lambda: np.zeros((0, 0)))
 
     @property
     def first_error(self) -> float:
         """Mesh error of the first positive factor, nan when it is not known."""
         if len(self.positive) == 0 or len(self.mesh_error) != len(self.factors):
             return float("nan")
-        return float(self.mesh_error[int(np.flatnonzero(self.factors == self.positive[0])[0])])
+        return float(self.mesh_error[self.first])
+
+    @property
+    def first(self) -> int:
+        """Number, from 0, of the mode of the least positive factor, of which there must be one."""
+        return int(np.where(self.factors > 0, self.factors, np.inf).argmin())
 
     @property
     def drivers(self) -> list[str]:
         """For each mode the piece that stores most of its bending energy (all of its energy in solids)."""
         return [str(self.pieces[k]) for k in self.shares.argmax(axis=1)] if len(self.pieces) else [""] * len(self.factors)
+
+    def bending(self, mode: int, share: float) -> list[str]:
+        """Pieces that bend at least so large a share of what the driver of a mode, numbered from 0, does; the driver among them."""
+        if not len(self.pieces):
+            return [self.drivers[mode]]
+        shares = self.shares[mode]
+        return [str(self.pieces[k]) for k in np.flatnonzero((shares >= share * shares.max()) & (shares > 0))] or [self.drivers[mode]]
 
     @property
     def complete(self) -> bool:
@@ -255,8 +269,8 @@ class ModesFindings:
         return np.sort(self.factors[self.factors > 0])
 
 
-@dataclass(frozen=True)
-class TraceFindings:
+@dataclass(frozen=True, kw_only=True)
+class TraceFindings(Findings):
     """The imperfect part followed along its path.
 
     mode, amplitude mm (with its sign): the starting shape; ideal: first factor of the perfect part, nan without; factors (s,) of the
@@ -276,29 +290,29 @@ class TraceFindings:
     mode: int
     amplitude: float
     ideal: float
-    factors: Floats
-    largest: Floats
-    probe: Floats
-    iterations: Ints
-    negative: Ints
-    peak: Floats
-    frame: Ints
-    motions: Floats
+    factors: Annotated[Floats, Dims("s")]
+    largest: Annotated[Floats, Dims("s")]
+    probe: Annotated[Floats, Dims("s")]
+    iterations: Annotated[Ints, Dims("s")]
+    negative: Annotated[Ints, Dims("s")]
+    peak: Annotated[Floats, Dims("s")]
+    frame: Annotated[Ints, Dims("f")]
+    motions: Annotated[Floats, Dims("f", "n", 3)]
     limit: float
     first_yield: float
     verified: float
     reason: str
     cut_backs: int
     done: bool
-    plastic: Floats
+    plastic: Annotated[Floats, Dims("s")]
     yielding: bool
-    force: Floats
+    force: Annotated[Floats, Dims("s")]
     about_at: float
-    about: Floats
-    places: Texts
-    probes: Floats
-    stress: Floats
-    strain: Floats
+    about: Annotated[Floats, Dims("k")]
+    places: Annotated[Texts, Dims("p")]
+    probes: Annotated[Floats, Dims("s", "p", 4)]
+    stress: Annotated[Floats, Dims("f", "m")]
+    strain: Annotated[Floats, Dims("f", "m")]
     bifurcation: float = float("nan")
 
     @property
@@ -323,24 +337,24 @@ class TraceFindings:
         return f"{abs(100 * self.loss):.0f} % {'under' if self.loss >= 0 else 'above'} mode 1"
 
 
-@dataclass(frozen=True)
-class ConvergenceFindings:
+@dataclass(frozen=True, kw_only=True)
+class ConvergenceFindings(Findings):
     """First factor over several meshes: sizes (m,) mm, falling; elements, unknowns (m,); factors (m,); limit: the value they go to, band:
     half width of what is sure about it, order: observed, nan when they do not close in."""
 
     case: str
-    sizes: Floats
-    elements: Ints
-    unknowns: Ints
-    factors: Floats
+    sizes: Annotated[Floats, Dims("m")]
+    elements: Annotated[Ints, Dims("m")]
+    unknowns: Annotated[Ints, Dims("m")]
+    factors: Annotated[Floats, Dims("m")]
     limit: float
     band: float
     order: float
     done: bool
 
 
-@dataclass(frozen=True)
-class StudyFindings:
+@dataclass(frozen=True, kw_only=True)
+class StudyFindings(Findings):
     """A case run several times with one thing changed: kind 'amplitude', 'tilt' (misalignment), 'cross' (meshed the
     other way) or 'contact' (faces that touch bonded and apart); labels (k,) what it was; columns (c,)
     with units; figures (k, c), nan or infinite where there is none; done; series (k,): which line a row belongs to, with the unit of its x,
@@ -348,30 +362,31 @@ class StudyFindings:
 
     case: str
     kind: str
-    labels: Texts
-    columns: Texts
-    figures: Floats
+    labels: Annotated[Texts, Dims("k")]
+    columns: Annotated[Texts, Dims("c")]
+    figures: Annotated[Floats, Dims("k", "c")]
     done: bool
-    series: Texts
-    x: Floats
+    series: Annotated[Texts, Dims("k")]
+    x: Annotated[Floats, Dims("k")]
 
 
-@dataclass(frozen=True)
-class SettledFindings:
+@dataclass(frozen=True, kw_only=True)
+class SettledFindings(Findings):
     """How a mesh without a stated size was found, round by round: fineness_tried (n,); sizes (n,) mm; unknowns (n,); factors (n,): the one
     whose mesh error decided; errors (n,) relative, nan where it could not be told; limit: what was aimed at."""
 
     limit: float
-    fineness_tried: Floats
-    sizes: Floats
-    unknowns: Floats
-    factors: Floats
-    errors: Floats
+    fineness_tried: Annotated[Floats, Dims("n")]
+    sizes: Annotated[Floats, Dims("n")]
+    unknowns: Annotated[Floats, Dims("n")]
+    factors: Annotated[Floats, Dims("n")]
+    errors: Annotated[Floats, Dims("n")]
 
     @staticmethod
     def of(limit: float, rounds: Sequence[tuple[float, float, float, float, float]]) -> SettledFindings:
         """From rows of (fineness, size, unknowns, factor, error)."""
-        return SettledFindings(limit, *np.array(rounds, dtype=float).reshape(-1, 5).T)
+        tried, sizes, unknowns, factors, errors = np.array(rounds, dtype=float).reshape(-1, 5).T
+        return SettledFindings(limit=limit, fineness_tried=tried, sizes=sizes, unknowns=unknowns, factors=factors, errors=errors)
 
     @property
     def fineness(self) -> float:
@@ -384,8 +399,8 @@ class SettledFindings:
         return len(self.errors) > 0 and bool(self.errors[-1] <= self.limit)
 
 
-@dataclass(frozen=True)
-class TrialFindings:
+@dataclass(frozen=True, kw_only=True)
+class TrialFindings(Findings):
     """One trial of a plan: parameters (p,) with what each was set to, texts (p,), and its value in kernel units, numbers (p,); responses
     (7,) in the order of `RESPONSES` and in kernel units, the least of all cases (motions and stresses: the largest), nan where there is
     none; mesh_error: of the first factor, relative, nan where it is not known; unsound: why its figures cannot be used, '' where every case
@@ -393,10 +408,10 @@ class TrialFindings:
     in words, '' where there is one; whose, least (m,): the first factor of every driver and of every kind of mode that was found; beyond:
     the largest factor up to which all modes of all cases are known, so that what is not among them lies above it."""
 
-    parameters: Texts
-    texts: Texts
-    numbers: Floats
-    responses: Floats
+    parameters: Annotated[Texts, Dims("p")]
+    texts: Annotated[Texts, Dims("p")]
+    numbers: Annotated[Floats, Dims("p")]
+    responses: Annotated[Floats, Dims(7)]
     mesh_error: float
     unsound: str
     meets: int
@@ -405,8 +420,8 @@ class TrialFindings:
     reason: str
     unknowns: int
     seconds: float
-    whose: Texts = field(default_factory=lambda: np.zeros(0, dtype="U1"))
-    least: Floats = field(default_factory=lambda: np.zeros(0))
+    whose: Annotated[Texts, Dims("m")] = field(default_factory=lambda: np.zeros(0, dtype="U1"))
+    least: Annotated[Floats, Dims("m")] = field(default_factory=lambda: np.zeros(0))
     beyond: float = math.nan
 
     def response(self, name: str, of: str = "") -> float:
@@ -417,45 +432,45 @@ class TrialFindings:
         return float(self.responses[RESPONSES.index(name)])  # type: ignore[arg-type]
 
 
-@dataclass(frozen=True)
-class MemberFindings:
+@dataclass(frozen=True, kw_only=True)
+class MemberFindings(Findings):
     """Every piece, or copy, as a member: names, pieces (m,); axis (m, 3); length mm; area mm², i_min, i_max mm⁴ of its weakest section,
     fibre mm: extreme fibre from its weak axis; thickness mm; wall_width, wall_thickness mm of its slimmest flat wall (0 without one),
     radius mm of a round tube's wall (0 for others); wall_edges (m,) in words, '' when not known; axial (m, 2): mean compression N,
     growing and held; peak (m,): largest compression under the growing load but for a hundredth of the volume, MPa; axial_ends (m, 2, 2):
     compression N, growing and held, at the low and the high end along the axis, of an even run through the member's middle part."""
 
-    names: Texts
-    pieces: Texts
-    axis: Floats
-    length: Floats
-    area: Floats
-    i_min: Floats
-    i_max: Floats
-    fibre: Floats
-    thickness: Floats
-    wall_width: Floats
-    wall_thickness: Floats
-    radius: Floats
-    wall_edges: Texts
-    axial: Floats
-    peak: Floats
-    axial_ends: Floats = field(default_factory=lambda: np.zeros((0, 2, 2)))
+    names: Annotated[Texts, Dims("m")]
+    pieces: Annotated[Texts, Dims("m")]
+    axis: Annotated[Floats, Dims("m", 3)]
+    length: Annotated[Floats, Dims("m")]
+    area: Annotated[Floats, Dims("m")]
+    i_min: Annotated[Floats, Dims("m")]
+    i_max: Annotated[Floats, Dims("m")]
+    fibre: Annotated[Floats, Dims("m")]
+    thickness: Annotated[Floats, Dims("m")]
+    wall_width: Annotated[Floats, Dims("m")]
+    wall_thickness: Annotated[Floats, Dims("m")]
+    radius: Annotated[Floats, Dims("m")]
+    wall_edges: Annotated[Texts, Dims("m")]
+    axial: Annotated[Floats, Dims("m", 2)]
+    peak: Annotated[Floats, Dims("m")]
+    axial_ends: Annotated[Floats, Dims("m", 2, 2)] = field(default_factory=lambda: np.zeros((0, 2, 2)))
 
     def ends_of(self, member: int) -> Floats:
         """(2, 2) of `axial_ends`, the mean at both ends where nothing is known."""
         return self.axial_ends[member] if len(self.axial_ends) else np.repeat(self.axial[member][:, None], 2, axis=1)
 
 
-@dataclass(frozen=True)
-class SectionFindings:
+@dataclass(frozen=True, kw_only=True)
+class SectionFindings(Findings):
     """Sections between the ends of the part: station (n,) mm along axis (3,); area mm²; i_min, i_max mm⁴; weak, strong
     (n, 3): the directions a member moves in when it bends about its weak and its strong axis."""
 
-    axis: Floats
-    station: Floats
-    area: Floats
-    i_min: Floats
-    i_max: Floats
-    weak: Floats
-    strong: Floats
+    axis: Annotated[Floats, Dims(3)]
+    station: Annotated[Floats, Dims("n")]
+    area: Annotated[Floats, Dims("n")]
+    i_min: Annotated[Floats, Dims("n")]
+    i_max: Annotated[Floats, Dims("n")]
+    weak: Annotated[Floats, Dims("n", 3)]
+    strong: Annotated[Floats, Dims("n", 3)]

@@ -122,8 +122,8 @@ def _computed(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
     assert modes is not None
     if gate.state != "passes":
         return gate
-    for factor, driver, error in zip(modes.factors, modes.drivers, mesh_errors(modes)):
-        needed, low = facts.required_of(driver), max(factor * (1.0 - error), 0.0)
+    for number, (factor, driver, error) in enumerate(zip(modes.factors, modes.drivers, mesh_errors(modes))):
+        needed, low = facts.required_for(number), max(factor * (1.0 - error), 0.0)
         if low < needed <= factor:
             return Gate("computed right", "open", f"With its mesh error of {100 * error:.2g} % the factor {factor:.4g} of {driver} may be "
                         f"as low as {low:.4g}, under the required {needed:.4g}. Mesh finer.", "mesh")

@@ -4,7 +4,8 @@ from __future__ import annotations
 import numpy as np
 
 from labilis.judge.evidence.base import CaseFacts
-from labilis.judge.evidence.half_waves import elements_per_half_wave
+from labilis.judge.evidence.half_waves import waves_of
+from labilis.model import shown
 
 # bow over length for elastic analysis by column curve, EN 1993-1-1, table 5.1
 BOWS = {"a0": 350, "a": 300, "b": 250, "c": 200, "d": 150}
@@ -20,9 +21,15 @@ def weaker_side(amplitude: float, pull: float, skew: float) -> tuple[str, str]:
     drops = {sign: 2 * float(np.sqrt(max(0.0, -skew * (number * amplitude + pull)))) for sign, number in (("+", 1.0), ("-", -1.0))}
     if abs(drops["+"] - drops["-"]) > _DROP:
         sign = max(drops, key=lambda side: drops[side])
-        return sign, f"to that side the factor falls by {100 * abs(skew):.2g} % per mm once it buckles"
+        return (
+            sign,
+            f"to that side the factor falls by {100 * abs(skew) * shown.per('length'):.2g} % per {shown.unit('length')} once it buckles",
+        )
     if abs(pull) > _ALIKE * amplitude:
-        return "+" if pull > 0 else "-", f"to that side the loads bend it by themselves, {abs(pull):.3g} mm of the shape at its factor"
+        return (
+            "+" if pull > 0 else "-",
+            f"to that side the loads bend it by themselves, {shown.length(abs(pull), 3)} of the shape at its factor",
+        )
     return "+", "both sides are alike"
 
 
@@ -35,14 +42,14 @@ def recommended(facts: CaseFacts, mode: int) -> list[tuple[str, str]]:
     length = float(np.ptp(facts.mesh.nodes[moving], axis=0).max())
 
     def row(reason: str, size: float) -> tuple[str, str]:
-        return f"{reason}: {size:.3g} mm", f"{size:.3g} mm"
+        return f"{reason}: {shown.length(size, 3)}", shown.stated(size, "length", 3)
     if kind == "member bow":
         return [row(f"bow, curve {curve}: L/{over} (EN 1993-1-1, table 5.1)", length / over) for curve, over in BOWS.items()]
     if kind == "member sway":
         return [row("sway 1/200 of the height (EN 1993-1-1, 5.3.2)", length / 200)]
     if len(facts.mesh.triangles) == 0:
         return []
-    wave = elements_per_half_wave(facts.mesh, shape)[0]
+    wave = waves_of(facts.mesh, facts.modes)[mode][0]
     words = {"torsion": "twist, taken as a wall", "stiffener": "stiffener's bow"}.get(kind, "wall")
     over = 400 if kind == "stiffener" else 200
-    return [row(f"{words}: 1/{over} of the half wave of {wave:.3g} mm (EN 1993-1-5, table C.2)", wave / over)]
+    return [row(f"{words}: 1/{over} of the half wave of {shown.length(wave, 3)} (EN 1993-1-5, table C.2)", wave / over)]

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from typing import get_args
 
 from labilis.judge.findings import MeshFindings
-from labilis.judge.spans import Sentence, Span, blocked_span, value_span
+from labilis.judge.spans import Sentence, Span, blocked_span, name_span, value_span
 from labilis.model import BoltGrade, Project
 
 _CHOICES = {"faces": (("the pieces are only bolted", "apart"), ("faces that touch are joined besides", "bonded")),
@@ -19,7 +19,7 @@ def fastener_sentences(project: Project, lost: Mapping[str, str]) -> list[Senten
     for index, bolt in enumerate(project.bolts):
         path = ("bolts", index)
         grades = tuple((f"grade {grade}", grade) for grade in get_args(BoltGrade))
-        spans = [Span(bolt.name, (*path, "name"), "text", strong=True), Span(": a bolt of "),
+        spans = [name_span(bolt.name, path), Span(": a bolt of "),
                  value_span(bolt.diameter, (*path, "diameter"), "length"), Span(", "),
                  Span(f"grade {bolt.grade}", (*path, "grade"), choices=grades), Span(f", through {', '.join(bolt.through)}; ")]
         for field in ("faces", "turning"):
@@ -29,7 +29,7 @@ def fastener_sentences(project: Project, lost: Mapping[str, str]) -> list[Senten
         missing = [name for name in bolt.through if name in lost]
         found.append((*spans, *(blocked_span(name, lost[name]) for name in missing)))
     for index, seam in enumerate(project.seams):
-        found.append((Span(seam.name, ("seams", index, "name"), "text", strong=True), Span(f": {seam.along} is welded to "),
+        found.append((name_span(seam.name, ("seams", index)), Span(f": {seam.along} is welded to "),
                       Span(seam.to, strong=True), Span(" along its edges; the faces beside them only touch."),
                       *((blocked_span(seam.along, lost[seam.along]),) if seam.along in lost else ())))
     return found

@@ -11,6 +11,7 @@ from labilis.judge.hand import EulerCheck
 from labilis.judge.hand.taken import hand_results
 from labilis.judge.numbers import critical_text, force_text
 from labilis.judge.overall import least_overall
+from labilis.model import shown
 
 RungKind = Literal["service", "required", "yield", "hand", "mode", "negative", "verified"]
 
@@ -59,9 +60,16 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
         beside = ""
         if math.isfinite(check.difference):
             beside = f"; mode 1 lies {abs(check.difference):.1f} % {'above' if check.difference >= 0 else 'below'}"
-        found.append(Rung("hand", plane.factor, f"{plane.factor:.4g} Euler", f"{plane.ends.name}, K {plane.ends.k:g}{beside}",
-                          story=f"π² · {check.modulus:.4g} MPa · {plane.second_moment:.4g} mm⁴ / ({plane.ends.k:g} · "
-                                f"{check.length:.4g} mm)² = {force_text(plane.critical_load)}, bending about the {plane.axis} axis."))
+        found.append(
+            Rung(
+                "hand",
+                plane.factor,
+                f"{plane.factor:.4g} Euler",
+                f"{plane.ends.name}, K {plane.ends.k:g}{beside}",
+                story=f"π² · {shown.stress(check.modulus)} · {shown.second_moment(plane.second_moment)} / ({plane.ends.k:g} · "
+                f"{shown.length(check.length)})² = {force_text(plane.critical_load)}, bending about the {plane.axis} axis.",
+            )
+        )
     found += _by_hand(facts)
     bolt = next((item for item in bolt_checks(facts) if math.isfinite(item.factor) and item.factor > 0), None)
     if bolt is not None:
@@ -76,7 +84,7 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
         for index, (factor, kind, driver) in enumerate(zip(facts.modes.factors, facts.kinds, facts.modes.drivers)):
             load = critical_text(float(factor), facts.modes.growing_force)
             if factor > 0:
-                meets, needed = facts.meets(index), facts.required_of(driver)
+                meets, needed = facts.meets(index), facts.required_for(index)
                 story = f"Mode {index + 1}: {kind} of {driver}, critical load {load}, " + (
                     "the trace decides." if meets is None else
                     "meets the required factor." if meets else f"{100 * (1 - factor / needed):.0f} % under the required {needed:.4g}.")
@@ -90,8 +98,15 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
         loss = trace.loss_words or "traced"
         end = {"its limit": "limit", "first yield": "first yield on the trace", "a bifurcation": "a bifurcation on the trace"}.get(
             trace.end_words, "not yet at its limit")
-        found.append(Rung("verified", trace.verified, f"{trace.verified:.4g} verified", f"{end}, {loss}",
-                          bool(trace.verified >= 1.0),
-                          story=f"The imperfect part ({abs(trace.amplitude):.3g} mm of mode {trace.mode}) carries {trace.verified:.4g} × "
-                                f"the load: {end}. The trace ended because {trace.reason}."))
+        found.append(
+            Rung(
+                "verified",
+                trace.verified,
+                f"{trace.verified:.4g} verified",
+                f"{end}, {loss}",
+                bool(trace.verified >= 1.0),
+                story=f"The imperfect part ({shown.length(abs(trace.amplitude), 3)} of mode {trace.mode}) carries {trace.verified:.4g} × "
+                f"the load: {end}. The trace ended because {trace.reason}.",
+            )
+        )
     return tuple(sorted(found, key=lambda rung: -rung.factor))

@@ -34,6 +34,16 @@ def sides_of(mesh: MeshFindings, elements: np.ndarray) -> np.ndarray:
     return np.array(found, dtype=np.int64).reshape(-1, 2)
 
 
+def surface_triangles(mesh: MeshFindings) -> tuple[np.ndarray, np.ndarray]:
+    """(corners (k, 3) of the surface in straight triangles, those with nodes in their sides cut in four; row (k,) of `mesh.triangles` that
+    each is cut from)."""
+    rows = mesh.triangles
+    curved = rows[:, 3:].min(axis=1) >= 0 if rows.shape[1] == 6 else np.zeros(len(rows), dtype=bool)
+    parts = [rows[curved][:, list(corner)] for corner in ((0, 3, 5), (3, 1, 4), (5, 4, 2), (3, 4, 5))] if curved.any() else []
+    number = np.arange(len(rows))
+    return np.concatenate([rows[~curved][:, :3], *parts]), np.concatenate([number[~curved], *([number[curved]] * len(parts))])
+
+
 def nodal(mesh: MeshFindings, values: np.ndarray) -> np.ndarray:
     """(n,): values of elements (m,) averaged at the nodes."""
     owner = np.repeat(np.arange(mesh.count), mesh.sizes)

@@ -9,7 +9,8 @@ from labilis.judge.cuts import cut_section
 from labilis.judge.findings import Floats, MeshFindings
 from labilis.mechanics.cross_section import CrossSection, cross_section
 from labilis.mesh import mesh_section
-from labilis.shape import ShapeView
+from labilis.model import shown
+from labilis.shape import EdgeTable, FaceTable, ShapeView
 
 Item = tuple[str, int]
 _NOUGHT = 1e-9  # of the largest movement: rounding
@@ -63,13 +64,14 @@ def measured(view: ShapeView, items: tuple[Item, ...]) -> list[str]:
 
 def _face_lines(view: ShapeView, face: int) -> list[str]:
     if view.faces.thickness[face] > 0:
-        return [f"sheet, {view.faces.thickness[face]:.4g} mm thick"]
+        return [f"sheet, {shown.length(view.faces.thickness[face])} thick"]
     section = face_section(view, face)
     if section is None:
         return []
-    centre = ", ".join(f"{c:.4g}" for c in np.round(view.faces.centroid[face], 6) + 0.0)
-    return [f"I {section.i_z:.4g} and {section.i_y:.4g} mm⁴, J {section.torsion:.4g} mm⁴",
-            f"least radius of gyration {section.radius:.4g} mm; centroid ({centre}) mm"]
+    centre = shown.place([float(c) for c in view.faces.centroid[face]])
+    small = f"{shown.value(section.i_z, 'second moment'):.4g}"
+    return [f"I {small} and {shown.second_moment(section.i_y)}, J {shown.second_moment(section.torsion)}",
+            f"least radius of gyration {shown.length(section.radius)}; centroid {centre}"]
 
 
 def _cut_lines(view: ShapeView, edge: int) -> list[str]:
@@ -80,9 +82,12 @@ def _cut_lines(view: ShapeView, edge: int) -> list[str]:
     found = cut_section(view, int(view.faces.body[max(edges.faces[edge])]), edges.centroid[edge], edges.direction[edge])
     if found is None:
         return []
-    torsion = f", J {found.torsion:.4g} mm⁴" if np.isfinite(found.torsion) else ""
-    return [f"cut square to it at its middle: {found.area:.4g} mm²", f"I {found.i_min:.4g} and {found.i_max:.4g} mm⁴{torsion}",
-            f"least radius of gyration {np.sqrt(found.i_min / found.area):.4g} mm"]
+    torsion = f", J {shown.second_moment(found.torsion)}" if np.isfinite(found.torsion) else ""
+    return [
+        f"cut square to it at its middle: {shown.area(found.area)}",
+        f"I {shown.value(found.i_min, 'second moment'):.4g} and {shown.second_moment(found.i_max)}{torsion}",
+        f"least radius of gyration {shown.length(np.sqrt(found.i_min / found.area))}",
+    ]
 
 
 def _points(view: ShapeView, item: Item) -> Floats:
@@ -94,11 +99,12 @@ def _points(view: ShapeView, item: Item) -> Floats:
 
 
 def _between(view: ShapeView, items: tuple[Item, ...]) -> list[str]:
-    (a, b), tables = items, {"face": view.faces, "edge": view.edges}
+    tables: dict[str, FaceTable | EdgeTable] = {"face": view.faces, "edge": view.edges}
+    a, b = items
     one, two = _points(view, a), _points(view, b)
     nearest = min(float(np.linalg.norm(two - point, axis=1).min()) for point in one)
     middle = float(np.linalg.norm(tables[a[0]].centroid[a[1]] - tables[b[0]].centroid[b[1]]))
-    lines = [f"{middle:.4g} mm between their middles, {nearest:.4g} mm at the nearest corners"]
+    lines = [f"{shown.length(middle)} between their middles, {shown.length(nearest)} at the nearest corners"]
     ways = [tables[of].direction[index] for of, index in items]
     if all(np.linalg.norm(way) > 0.5 for way in ways):
         cosine = float(np.clip(abs(ways[0] @ ways[1]), 0.0, 1.0))
@@ -106,7 +112,7 @@ def _between(view: ShapeView, items: tuple[Item, ...]) -> list[str]:
         if a[0] != b[0]:  # a face's direction is square to it
             angle = 90.0 - angle
         lines.append(f"{angle:.4g}° between them" if angle > 1e-3 else
-                     f"parallel, {abs(float((tables[b[0]].centroid[b[1]] - tables[a[0]].centroid[a[1]]) @ ways[0])):.4g} mm apart"
+                     f"parallel, {shown.length(abs(float((tables[b[0]].centroid[b[1]] - tables[a[0]].centroid[a[1]]) @ ways[0])))} apart"
                      if a[0] == b[0] == "face" else "parallel")
     return lines
 
@@ -168,19 +174,20 @@ def _unit(vector: Floats) -> Floats:
 def _of_one(before: _Placed, after: _Placed) -> list[str]:
     move = after.middle - before.middle
     move = np.where(np.abs(move) < _NOUGHT * np.abs(move).max(), 0.0, move)
-    lines = [f"moves by {np.linalg.norm(move):.3g} mm under the load (x {move[0]:.3g}, y {move[1]:.3g}, z {move[2]:.3g})"]
+    each = ", ".join(f"{axis} {shown.value(float(part), 'length'):.3g}" for axis, part in zip("xyz", move))
+    lines = [f"moves by {shown.length(float(np.linalg.norm(move)), 3)} under the load ({each})"]
     if before.length > 0:
-        lines.append(f"{before.length:.6g} mm long, {after.length - before.length:+.3g} mm under the load")
+        lines.append(f"{shown.length(before.length, 6)} long, {shown.text(after.length - before.length, 'length', 3, '+')} under the load")
     if np.isfinite(before.ends):
-        lines.append(f"ends {after.ends:.6g} mm apart under the load, {after.ends - before.ends:+.3g} mm")
+        lines.append(f"ends {shown.length(after.ends, 6)} apart under the load, {shown.text(after.ends - before.ends, 'length', 3, '+')}")
     turned = _angle(before.way, after.way)
     return [*lines, f"turns by {turned:.3g}°"] if turned > 1e-6 else lines
 
 
 def _of_two(view: ShapeView, items: tuple[Item, ...], before: list[_Placed], after: list[_Placed]) -> list[str]:
     apart, then = (float(np.linalg.norm(two.middle - one.middle)) for one, two in (before, after))
-    lines = [f"middles {then:.6g} mm apart under the load, {then - apart:+.3g} mm"]
-    tables = {"face": view.faces, "edge": view.edges}
+    lines = [f"middles {shown.length(then, 6)} apart under the load, {shown.text(then - apart, 'length', 3, '+')}"]
+    tables: dict[str, FaceTable | EdgeTable] = {"face": view.faces, "edge": view.edges}
     straight = all(str(tables[of].kind[index]) in ("line", "plane") for of, index in items)
     if straight and all(item.way.any() for item in (*before, *after)):
         kinds = [of for of, _ in items]

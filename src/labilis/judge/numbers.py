@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from labilis.model import shown
+
 if TYPE_CHECKING:
     from labilis.judge.findings import SettledFindings
 
@@ -17,7 +19,7 @@ def critical_text(factor: float, growing_force: float) -> str:
 
 def settled_words(found: SettledFindings) -> str:
     """What making a mesh finer has brought."""
-    first, last = ((f"{found.sizes[k]:.3g} mm", f"{found.factors[k]:.4g} ± {error_text(float(found.errors[k]))}") for k in (0, -1))
+    first, last = ((shown.length(found.sizes[k], 3), f"{found.factors[k]:.4g} ± {error_text(float(found.errors[k]))}") for k in (0, -1))
     text = f"The proposed {first[0]} gave the factor {first[1]}; {found.fineness:.3g} times finer it is {last[1]}."
     return text if found.enough else text + f" The {error_text(found.limit)} aimed at was not reached: mesh finer where it bends."
 
@@ -29,15 +31,9 @@ def error_text(error: float) -> str:
 
 def force_text(value: float) -> str:
     """A force in N with a fitting unit and four digits: '2.255 kN'."""
-    if not math.isfinite(value):
-        return "–"
-    value = float(f"{value:.4g}")  # what rounds to 1 kN is not 1000 N
-    size = abs(value)
-    if size >= 1e6:
-        return f"{value / 1e6:.4g} MN"
-    return f"{value / 1e3:.4g} kN" if size >= 1e3 else f"{value:.4g} N"
+    return shown.force(value) if math.isfinite(value) else "–"
 
 
 def place_text(place: np.ndarray) -> str:
-    """'12, 0, 60': a place in mm, without what rounding leaves of nought."""
-    return ", ".join(f"{c:.4g}" for c in np.round(place, 3) + 0.0)
+    """'12, 0, 60': a place (3,) mm in the unit that lengths are shown in, without what rounding leaves of nought."""
+    return shown.numbers([float(c) for c in place])

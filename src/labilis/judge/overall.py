@@ -111,7 +111,7 @@ def thin_curved_share(mesh: MeshFindings) -> float:
     count = int(mesh.triangle_face.max()) + 1
 
     def sums(values: Floats) -> Floats:
-        return np.bincount(mesh.triangle_face, weights=area * values, minlength=count)
+        return np.asarray(np.bincount(mesh.triangle_face, weights=area * values, minlength=count), dtype=np.float64)
 
     def means(vectors: Floats) -> Floats:
         return np.stack([sums(vectors[:, axis]) for axis in range(3)], axis=1)[mesh.triangle_face] / whole[mesh.triangle_face, None]

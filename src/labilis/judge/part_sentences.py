@@ -4,8 +4,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from labilis.judge.recipe_sentences import count_words, openings_sentence, place_sentence, recipe_spans
-from labilis.judge.spans import Sentence, Span, component_spans, value_span
-from labilis.model import GRADES, Material, Project, ScribeLine, Strut
+from labilis.judge.spans import Sentence, Span, component_spans, name_span, value_span
+from labilis.model import GRADES, Material, Project, ScribeLine, Strut, shown
 
 _WARPING = {"found": "warping as they are held", "free": "free to warp", "held": "kept from warping"}
 
@@ -21,7 +21,7 @@ def part_sentences(project: Project, extents: tuple[float, float, float] | None,
              *((f"{name} ({folder or 'own'})", name) for name, folder in own if name not in known),
              *((f"{item.name} (library)", item.name) for item in GRADES if item.name not in known))
     for index, piece in enumerate(project.pieces):
-        spans = [Span(count_words(piece)), Span(piece.name, ("pieces", index, "name"), "text", strong=True)]
+        spans = [Span(count_words(piece)), name_span(piece.name, ("pieces", index))]
         if piece.set_aside:
             spans.append(Span(" is "))
             spans.append(Span("set aside", ("pieces", index, "set_aside"), choices=(("carrying load", False), ("set aside", True))))
@@ -48,20 +48,19 @@ def part_sentences(project: Project, extents: tuple[float, float, float] | None,
             spans.append(Span("carrying load", ("pieces", index, "set_aside"),
                               choices=(("carrying load", False), ("set aside", True))))
         if extents is not None and len(project.pieces) == 1:
-            size = " × ".join(f"{value:.4g}" for value in sorted(extents, reverse=True) if value > 1e-9)
-            spans.append(Span(f", {size} mm"))
+            size = " × ".join(f"{shown.value(value, 'length'):.4g}" for value in sorted(extents, reverse=True) if value > 1e-9)
+            spans.append(Span(f", {size} {shown.unit('length')}"))
             material = next((item for item in project.materials if item.name == piece.material), None)
             if material is not None and material.density is not None and volume is not None:
-                mass = 1000.0 * volume * project.value(material.density, "density")
-                spans.append(Span(f", {mass:.3g} kg"))
+                spans.append(Span(f", {shown.mass(volume * project.number(material, 'density'), 3)}"))
         found.append((*spans, Span(".")))
         if piece.recipe is not None:
             openings = openings_sentence(project, piece, ("pieces", index))
             found += [openings] if openings is not None else []
             found.append(place_sentence(project, piece, ("pieces", index)))
     if extents is not None and len(project.pieces) > 1:
-        size = " × ".join(f"{value:.4g}" for value in extents)
-        found.append((Span(f"Together {size} mm in x, y, z."),))
+        size = " × ".join(f"{shown.value(value, 'length'):.4g}" for value in extents)
+        found.append((Span(f"Together {size} {shown.unit('length')} in x, y, z."),))
     used = {piece.material for piece in project.pieces if not piece.set_aside}
     return found + [_material_sentence(project, index) for index, material in enumerate(project.materials) if material.name in used]
 
@@ -77,7 +76,7 @@ def _needs(project: Project) -> dict[str, str]:
 
 def _material_sentence(project: Project, index: int) -> Sentence:
     material, needs = project.materials[index], _needs(project)
-    spans = [Span(material.name, ("materials", index, "name"), "text", strong=True), Span(": ")]
+    spans = [name_span(material.name, ("materials", index)), Span(": ")]
     for number, (words, field, kind) in enumerate((("E", "youngs_modulus", "stress"), ("ν", "poisson_ratio", "number"),
                                                    ("yield", "yield_strength", "stress"), ("density", "density", "density"),
                                                    ("expansion", "expansion", "expansion"))):
@@ -104,10 +103,10 @@ def _material_sentence(project: Project, index: int) -> Sentence:
 
 def _next_point(project: Project, material: Material) -> tuple[str, str]:
     """A point of plastic strain and stress beyond the last one, to begin with."""
-    strain, stress = 0.0, project.value(material.yield_strength or "1 MPa", "stress")
+    strain, stress = 0.0, project.number_if(material, "yield_strength") or 1.0
     if material.hardening:
-        strain, stress = project.value(material.hardening[-1][0], "number"), project.value(material.hardening[-1][1], "stress")
-    return f"{max(2 * strain, 0.01) * 100:.4g} %", f"{1.1 * stress:.4g} MPa"
+        strain, stress = project.evaluated(material)["hardening"][-1]
+    return f"{max(2 * strain, 0.01) * 100:.4g} %", shown.stated(1.1 * stress, "stress", 4)
 
 
 def scribe_sentences(project: Project) -> list[Sentence]:
@@ -116,7 +115,7 @@ def scribe_sentences(project: Project) -> list[Sentence]:
     for index, item in enumerate(project.scribes):
         path = ("scribes", index)
         on = item.face or (f"the picked {item.pick.kind} face" if item.pick is not None else "")
-        spans = [Span(item.name, (*path, "name"), "text", strong=True), Span(" is scribed: ")]
+        spans = [name_span(item.name, path), Span(" is scribed: ")]
         if isinstance(item, ScribeLine):
             if item.between is not None:
                 spans += [Span("a line between "), *component_spans(item.between[0], (*path, "between", 0), "length"), Span(" and "),
@@ -134,3 +133,9 @@ def scribe_sentences(project: Project) -> list[Sentence]:
                 spans += component_spans(item.at, (*path, "at"), "length")
         found.append((*spans, Span(".")))
     return found
+
+
+def parameter_sentences(project: Project) -> list[Sentence]:
+    """One sentence per parameter."""
+    return [(Span(name, ("parameters", name, "name"), "text", strong=True, subject=("parameters", name)), Span(" = "),
+             Span(text, ("parameters", name), "any"), Span(".")) for name, text in project.parameters.items()]

@@ -4,16 +4,21 @@ from __future__ import annotations
 from typing import Any
 
 from labilis.edit.choices import offered
-from labilis.judge.spans import Sentence, Span, value_span
-from labilis.model import MODE_KINDS, RESPONSE_KINDS, RESPONSES, Limit, Project, TrialPlan, Vary, is_choice, named
+from labilis.judge.spans import Sentence, Span, name_span, value_span
+from labilis.model import MODE_KINDS, RESPONSE_KINDS, RESPONSES, Limit, Project, TrialPlan, Vary, is_choice, named, shown
 
 _HOW = (("every value with every other", "grid"), ("the first values together, then the second", "list"),
         ("points spread evenly through the ranges", "latin hypercube"), ("the value that reaches a goal", "goal"),
-        ("a search for the best", "search"))
-_FIRST_LIMITS: dict[str, dict[str, str]] = {
-    "first factor": {"at_least": "3"}, "first yield": {"at_least": "1"}, "capacity": {"at_least": "1"}, "mass": {"at_most": "1 kg"},
-    "largest motion": {"at_most": "1 mm"}, "largest stress": {"at_most": "100 MPa"},
-    "verified factor": {"at_least": "1.5"}}
+        ("a search for the best", "search"), ("each alone, a little down and up", "one by one"))
+_FIRST_LIMITS = {"first factor": ("at_least", "3"), "first yield": ("at_least", "1"), "capacity": ("at_least", "1"),
+                 "mass": ("at_most", "1 kg"), "largest motion": ("at_most", "1 mm"), "largest stress": ("at_most", "100 MPa"),
+                 "verified factor": ("at_least", "1.5")}
+
+
+def _first_limit(response: str) -> dict[str, str]:
+    """What a new limit on a response says until something else is typed."""
+    end, text = _FIRST_LIMITS[response]
+    return {end: shown.typed(text, RESPONSE_KINDS[response][0])}
 
 
 def around(name: str, text: str) -> dict[str, str]:
@@ -28,6 +33,8 @@ def count_of(plan: TrialPlan) -> int:
     counts = [len(vary.texts()) for vary in plan.vary]
     if plan.how == "list":
         return counts[0]
+    if plan.how == "one by one":
+        return 1 + 2 * len(counts)
     total = 1
     for count in counts:
         total *= count
@@ -41,17 +48,18 @@ def improve_sentences(project: Project) -> list[Sentence]:
     if not project.plans:
         nothing = "No trial plan yet. A plan tries values of parameters against what is asked for."
         return [(Span(nothing, tone="quiet"),), *_designs(project)]
-    return [_plan(project, index, plan) for index, plan in enumerate(project.plans)] + _designs(project)
+    return [plan_sentence(project, index) for index in range(len(project.plans))] + _designs(project)
 
 
-def _plan(project: Project, index: int, plan: TrialPlan) -> Sentence:
-    path = ("plans", index)
-    spans = [Span(plan.name, (*path, "name"), "text", strong=True), Span(": try ")]
+def plan_sentence(project: Project, index: int) -> Sentence:
+    """The plan of a number in words."""
+    path, plan = ("plans", index), project.plans[index]
+    spans = [name_span(plan.name, path), Span(": try ")]
     for number, vary in enumerate(plan.vary):
         spans += [Span(" and " if number else ""), *_vary(project, path, plan, number, vary)]
     taken = {vary.parameter for vary in plan.vary}
     free: list[tuple[str, dict[str, Any]]] = [(name, around(name, text)) for name, text in project.parameters.items() if name not in taken]
-    if plan.how not in ("latin hypercube", "goal"):  # which go through ranges
+    if plan.how not in ("latin hypercube", "goal", "one by one"):  # which go through ranges
         free += [(vary.words, vary.model_dump()) for vary in offered(project) if vary.parameter not in taken]
     if free:
         shown = [vary.model_dump() for vary in plan.vary]
@@ -71,12 +79,14 @@ def _plan(project: Project, index: int, plan: TrialPlan) -> Sentence:
     stated = [limit.model_dump() for limit in plan.limits]
     spans += [Span(" "), Span("+ limit", (*path, "limits"), choices=tuple(
         (f"{name} {'at least' if 'at_least' in ends else 'at most'} …", [*stated, {"response": name, **ends}])
-        for name, ends in _FIRST_LIMITS.items()), act=True), Span(". ")]
+        for name, ends in ((name, _first_limit(name)) for name in _FIRST_LIMITS)), act=True), Span(". ")]
     objective = Span(plan.objective_words, path, choices=tuple(
         (named(*one), {**plan.model_dump(), "objective": one[0], "of": one[1]}) for one in _responses(project)))
     if plan.how == "goal":
         spans += [Span("The "), objective, Span(" is to reach "),
                   value_span(plan.goal or "needed", (*path, "goal"), RESPONSE_KINDS[plan.objective][0]), Span(".")]
+    elif plan.how == "one by one":
+        spans += [Span("What each changes of the "), objective, Span(".")]
     else:
         spans += [Span("Best: the "), Span(plan.best, (*path, "best"), choices=(("greatest", "greatest"), ("least", "least"))), Span(" "),
                   objective, Span(".")]
@@ -86,8 +96,9 @@ def _plan(project: Project, index: int, plan: TrialPlan) -> Sentence:
 def _ways(plan: TrialPlan) -> tuple[tuple[str, dict[str, Any]], ...]:
     """The plan in each way that it can be tried: listed values have no ends to spread points between, and a goal needs a value."""
     ranges = not any(vary.values for vary in plan.vary)
-    fit = {"latin hypercube": ranges, "goal": ranges and len(plan.vary) == 1, "list": len({len(vary.texts()) for vary in plan.vary}) == 1}
-    goal = plan.goal if plan.goal is not None else next(iter(_FIRST_LIMITS[plan.objective].values()))
+    fit = {"latin hypercube": ranges, "goal": ranges and len(plan.vary) == 1, "list": len({len(vary.texts()) for vary in plan.vary}) == 1,
+           "one by one": ranges}
+    goal = plan.goal if plan.goal is not None else next(iter(_first_limit(plan.objective).values()))
     return tuple((words, {**plan.model_dump(), "how": how, "goal": goal if how == "goal" else plan.goal})
                  for words, how in _HOW if fit.get(how, True))
 

@@ -14,7 +14,9 @@ from labilis.model import (
     Rib,
     RingCopies,
     Strut,
+    shown,
 )
+from labilis.model.expressions import names_in
 
 _SIZE_WORDS = {"width": "wide", "height": "high", "diameter": "diameter", "thickness": "wall", "web": "web", "gap": "gap",
                "flange": "flange", "radius": "inside radius"}
@@ -36,10 +38,12 @@ class _Writer:
         return value_span(self._shown(text), path, "length")
 
     def _shown(self, text: str) -> str:
-        if not any(name in text for name in self.project.parameters):
+        if text == "0 mm":  # where nothing was typed
+            return shown.typed(text, "length")
+        if not names_in(text) & self.project.parameters.keys():
             return text
         try:
-            return f"{text} ({self.project.value(text, 'length'):.4g} mm)"
+            return f"{text} ({shown.length(self.project.value(text, 'length'))})"
         except LabilisError:
             return text
 
@@ -78,7 +82,7 @@ def place_sentence(project: Project, piece: Piece, path: Path) -> Sentence:
     """Where a recipe stands and how it is repeated."""
     write = _Writer(project)
     at = piece.place.at
-    spans = [Span("At ")]
+    spans = [Span("At ", detail=True)]
     for axis, name in enumerate("xyz"):
         spans += [Span(f"{', ' if axis else ''}{name} "), write.length(at[axis], (*path, "place", "at", axis))]
     for number, turn in enumerate(piece.place.turns):
@@ -108,11 +112,26 @@ def _more(piece: Piece, path: Path) -> list[Span]:
     """What else can be done with a recipe in its place: turn it, repeat it, drill it; and each undone."""
     turns, copies, cuts = ([item.model_dump() for item in items] for items in (piece.place.turns, piece.copies, piece.cuts))
     turn = [(f"turned 90° about {axis}", [*turns, {"about": axis, "angle": "90 deg"}]) for axis in "xyz"]
-    repeat = [(f"mirrored across {axis}", [*copies, {"kind": "mirror", "across": axis, "at": "100 mm"}]) for axis in "xyz"]
-    repeat += [(f"two in a line along {axis}", [*copies, {"kind": "line", "count": 2, "step": ["100 mm" if axis == other else "0 mm"
-                                                                                             for other in "xyz"]}]) for axis in "xyz"]
+    repeat = [
+        (f"mirrored across {axis}", [*copies, {"kind": "mirror", "across": axis, "at": shown.typed("100 mm", "length")}])
+        for axis in "xyz"
+    ]
+    repeat += [
+        (
+            f"two in a line along {axis}",
+            [
+                *copies,
+                {
+                    "kind": "line",
+                    "count": 2,
+                    "step": [shown.typed("100 mm", "length") if axis == other else shown.typed("0 mm", "length") for other in "xyz"],
+                },
+            ],
+        )
+        for axis in "xyz"
+    ]
     repeat += [(f"four in a ring about {axis}", [*copies, {"kind": "ring", "count": 4, "about": axis}]) for axis in "xyz"]
-    drill = [(f"a hole along {axis}", [*cuts, {"along": axis, "diameter": "6 mm"}]) for axis in "xyz"]
+    drill = [(f"a hole along {axis}", [*cuts, {"along": axis, "diameter": shown.typed("6 mm", "length")}]) for axis in "xyz"]
     found = [Span("; ")]
     for words, key, choices, stated in (("turn", ("place", "turns"), turn, turns), ("repeat", ("copies",), repeat, copies),
                                         ("drill", ("cuts",), drill, cuts)):
@@ -135,9 +154,9 @@ def openings_sentence(project: Project, piece: Piece, path: Path) -> Sentence | 
             spans += [Span(" slot, "), write.length(opening.length, (*here, number, "length")), Span(" longer")]
         for axis, text in (("x", opening.x), ("y", opening.y)):
             spans += [Span(" at x " if axis == "x" else ", y "), write.length(text, (*here, number, axis))]
-    new = {"x": "20 mm", "y": "20 mm", "diameter": "10 mm"}
-    choices = [("a round one", [*stated, new]), ("a slot", [*stated, {**new, "length": "20 mm"}])]
+    new = {"x": shown.typed("20 mm", "length"), "y": shown.typed("20 mm", "length"), "diameter": shown.typed("10 mm", "length")}
+    choices = [("a round one", [*stated, new]), ("a slot", [*stated, {**new, "length": shown.typed("20 mm", "length")}])]
     if stated:
         choices.append(("not the last one", stated[:-1]))
     more = Span("more" if spans else "none", here, choices=tuple(choices), act=bool(spans))
-    return (Span("Openings: "), *spans, Span("; " if spans else ""), more, Span("."))
+    return (Span("Openings: ", detail=True), *spans, Span("; " if spans else ""), more, Span("."))

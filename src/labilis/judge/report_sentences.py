@@ -2,7 +2,7 @@
 from __future__ import annotations
 
 from labilis.judge.spans import Sentence, Span
-from labilis.model import SECTION_KEYS, Project
+from labilis.model import SECTION_KEYS, Project, ReportPlan
 
 _NONE = "none"
 
@@ -37,8 +37,21 @@ def report_sentences(project: Project) -> list[Sentence]:
             spans.append(Span(key, ("report", "left_out"), choices=(("take it in", [other for other in plan.left_out if other != key]),)))
         found.append((*spans, Span(".")))
     found += [(Span(f"Note at {key}: "), Span(text, ("report", "notes", key), "text")) for key, text in plan.notes.items()]
+    found += [_picture(plan, index) for index in range(len(plan.pictures))]
+    if plan.logo is not None:
+        found.append((Span("Logo: "), Span(plan.logo.file, ("report", "logo"), choices=(("without a logo", None),)), Span(".")))
     rest = [key for key in SECTION_KEYS if key not in plan.notes]
     if rest:
         found.append((Span("+ note", ("report", "notes"), choices=tuple(
             (f"at {key}", {**plan.notes, key: "Click here and write."}) for key in rest), act=True),))
     return found
+
+
+def _picture(plan: ReportPlan, index: int) -> Sentence:
+    """A picture with its caption, and where it stands."""
+    picture = plan.pictures[index]
+    stated = [item.model_dump() for item in plan.pictures]
+    others = [*stated[:index], *stated[index + 1:]]
+    places = tuple((f"at {key}", [*stated[:index], {**stated[index], "section": key}, *stated[index + 1:]]) for key in SECTION_KEYS)
+    return (Span(f"Picture {index + 1}: "), Span(picture.caption, ("report", "pictures", index, "caption"), "text"),
+            Span(", "), Span(f"at {picture.section}", ("report", "pictures"), choices=(*places, ("take it out", others))), Span("."))

@@ -53,7 +53,7 @@ def screen(project: Project, members: MemberFindings, required: float) -> tuple[
 def elastic_of(project: Project, piece: str) -> tuple[float, float]:
     """(Young's modulus MPa, Poisson's ratio) of a piece. Raises LabilisError without a material."""
     material = project.named("materials", project.named("pieces", piece).material or "")
-    return project.value(material.youngs_modulus or "", "stress"), project.value(material.poisson_ratio or "", "number")
+    return project.number(material, "youngs_modulus"), project.number(material, "poisson_ratio")
 
 
 def _one(project: Project, members: MemberFindings, k: int, required: float, largest: float) -> Screened:

@@ -12,7 +12,7 @@ from labilis.judge.findings import ConvergenceFindings, StrengthFindings
 from labilis.judge.gates import Gate
 from labilis.judge.joint_sentences import fastener_sentences, joint_sentences
 from labilis.judge.numbers import error_text, force_text, settled_words
-from labilis.judge.spans import Sentence, Span, blocked_span, component_spans, value_span
+from labilis.judge.spans import Sentence, Span, blocked_span, component_spans, name_span, value_span
 from labilis.judge.stress import von_mises
 from labilis.model import (
     CLASS_FACTORS,
@@ -31,6 +31,7 @@ from labilis.model import (
     SymmetryAxes,
     TemperatureLoad,
     WeightLoad,
+    shown,
 )
 
 _NONE: Mapping[str, str] = {}
@@ -85,7 +86,7 @@ def support_sentences(project: Project, lost: Mapping[str, str] = _NONE) -> list
     for index, support in enumerate(project.supports):
         on_hub = support.on in hubs
         turns = on_hub or any(piece.mesh_as != "solid" for piece in project.active_pieces)
-        found.append((Span(support.name, ("supports", index, "name"), "text", strong=True), Span(": "),
+        found.append((name_span(support.name, ("supports", index)), Span(": "),
                       Span(held_words(support, turns), ("supports", index, "held"), "motions"),
                       Span(f", at {'stiff hub ' if on_hub else ''}{support.on}."), *_lost_words(project, support.on, lost)))
     found += [(*_spring_sentence(index, spring), *_lost_words(project, spring.on, lost)) for index, spring in enumerate(project.springs)]
@@ -93,7 +94,7 @@ def support_sentences(project: Project, lost: Mapping[str, str] = _NONE) -> list
 
 
 def _hub_sentence(index: int, hub: Hub) -> Sentence:
-    spans = [Span(hub.name, ("hubs", index, "name"), "text", strong=True), Span(": "),
+    spans = [name_span(hub.name, ("hubs", index)), Span(": "),
              Span(f"{hub.kind} hub", ("hubs", index, "kind"), choices=(
                  ("stiff: the region moves as a rigid body", "stiff"),
                  ("spread: the load is shared out, the region stays flexible", "spread"))),
@@ -104,7 +105,7 @@ def _hub_sentence(index: int, hub: Hub) -> Sentence:
 
 
 def _spring_sentence(index: int, spring: Spring) -> Sentence:
-    spans = [Span(spring.name, ("springs", index, "name"), "text", strong=True),
+    spans = [name_span(spring.name, ("springs", index)),
              Span(": a foundation of " if spring.per == "area" else ": springs of ")]
     for number, (motion, text, kind) in enumerate(spring.values()):
         spans += [Span(", " if number else ""), value_span(text, ("springs", index, motion), kind),
@@ -127,6 +128,15 @@ def _lean(load: ForceLoad, path: tuple[str | int, ...]) -> list[Span]:
     return spans
 
 
+def _shared(project: Project, load: ForceLoad, path: tuple[str | int, ...]) -> list[Span]:
+    """Whether a force on several faces is meant in all or on each."""
+    region = project.target_region(load.on)
+    if len(region.picks) < 2 or load.on != region.name:
+        return []
+    return [Span(" "), Span("in all" if load.share == "total" else f"on each of {len(region.picks)}", (*path, "share"),
+                            choices=(("in all", "total"), ("on each", "each")))]
+
+
 def load_sentences(project: Project, lost: Mapping[str, str] = _NONE) -> list[Sentence]:
     """One sentence per load; `lost`: what regions have lost, in words."""
     if not project.loads:
@@ -134,17 +144,13 @@ def load_sentences(project: Project, lost: Mapping[str, str] = _NONE) -> list[Se
     found = []
     for index, load in enumerate(project.loads):
         path = ("loads", index)
-        spans = [Span(load.name, (*path, "name"), "text", strong=True), Span(": ")]
+        spans = [name_span(load.name, path), Span(": ")]
         if isinstance(load, ForceLoad):
             if load.components is not None:
                 spans += component_spans(load.components, (*path, "components"), "force") + _lean(load, path)
             else:
                 spans += [value_span(load.normal or "", (*path, "normal"), "force"), Span(" into the face")]
-            region = project.target_region(load.on)
-            if len(region.picks) > 1 and load.on == region.name:
-                spans.append(Span(" "))
-                spans.append(Span("in all" if load.share == "total" else f"on each of {len(region.picks)}",
-                                  (*path, "share"), choices=(("in all", "total"), ("on each", "each"))))
+            spans += _shared(project, load, path)
         elif isinstance(load, PressureLoad):
             spans += [value_span(load.pressure, (*path, "pressure"), "stress"), Span(" pressure, "),
                       Span("keeping its direction" if load.direction == "fixed" else "following the surface",
@@ -174,7 +180,7 @@ def case_sentences(project: Project) -> list[Sentence]:
     found: list[Sentence] = []
     for index, case in enumerate(project.cases):
         path = ("cases", index)
-        spans = [Span("Case "), Span(case.name, (*path, "name"), "text", strong=True), Span(": ")]
+        spans = [Span("Case "), name_span(case.name, path), Span(": ")]
         for number, entry in enumerate(case.loads):
             spans += [Span(", " if number else ""), value_span(entry.factor, (*path, "loads", number, "factor"), "number"),
                       Span(f" × {entry.load}")]
@@ -216,7 +222,7 @@ def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | 
     by = "found by the run" if found_by is not None and found_by.fineness != 1.0 else "proposed"
     if plan.size is None and proposed and facts is not None and facts.mesh is not None and facts.mesh.size > 1.001 * proposed:
         proposed, by = facts.mesh.size, "coarser than proposed"
-    size = plan.size or (f"{proposed:.3g} mm ({by})" if proposed else "a proposed size")
+    size = plan.size or (f"{shown.length(proposed, 3)} ({by})" if proposed else "a proposed size")
     stated = plan.size is not None and plan.fineness is not None
     finer = [Span(f" made {plan.fineness} times finer", ("mesh", "fineness"))] if stated else []
     mixed = "swept hexahedra where a solid allows it, else tetrahedra"
@@ -227,7 +233,7 @@ def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | 
     what += [Span(" and line elements" if what else "Line elements")] if "line" in kinds else []
     found: list[Sentence] = [(*what, Span(" of "), value_span(size, ("mesh", "size"), "length"), *finer, Span("."))]
     for index, zone in enumerate(plan.zones):
-        found.append((Span("Finer on "), Span(zone.region, strong=True), Span(": "),
+        found.append((Span("Finer on "), Span(zone.region, strong=True, subject=("zones", zone.region)), Span(": "),
                       value_span(zone.size, ("mesh", "zones", index, "size"), "length"), Span("."),
                       *_lost_words(project, zone.region, lost)))
     found += fastener_sentences(project, lost)
@@ -246,7 +252,7 @@ def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | 
         worst = float(mesh.shape.min())
         found.append((Span(f"{mesh.words[:1].upper() + mesh.words[1:]}, {len(mesh.nodes):,} nodes, {mesh.unknowns:,} unknowns; worst "
                            f"shape {worst:.2f} of 1."),))
-        found += [(Span(str(text), tone="quiet"),) for text in mesh.told]
+        found += [(Span(str(text), tone="quiet"),) for text in map(shown.restated, mesh.told.tolist())]
     found += joint_sentences(project, None if facts is None else facts.mesh)
     return found
 
@@ -257,7 +263,7 @@ def strength_sentences(facts: CaseFacts | None) -> list[Sentence]:
         return [(Span("Not run.", tone="quiet"),)]
     strength = facts.strength
     stress = float(von_mises(strength.stress).max())
-    text = f"Moves {strength.max_displacement:.3g} mm at most; von Mises stress up to {stress:.3g} MPa."
+    text = f"Moves {shown.length(strength.max_displacement, 3)} at most; von Mises stress up to {shown.stress(stress, 3)}."
     found: list[Sentence] = [(Span(text),)]
     if math.isfinite(strength.yield_factor):
         where = f", in {strength.yield_body}" if strength.yield_body else ""
@@ -376,5 +382,5 @@ def euler_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
     choices = (("found from the supports", "found"), *((name, name) for name in (
         "fixed-free", "pinned-pinned", "fixed-pinned", "fixed-fixed")))
     return [(Span("Euler: "), Span(ends.name, ("euler", "ends"), choices=choices), Span(f", K {ends.k:g}, length "),
-             value_span(project.euler.length or f"{check.length:.4g} mm", ("euler", "length"), "length"),
-             Span(f", I {check.governing.second_moment:.4g} mm⁴: factor {check.governing.factor:.4g}."))]
+             value_span(project.euler.length or shown.length(check.length), ("euler", "length"), "length"),
+             Span(f", I {shown.second_moment(check.governing.second_moment)}: factor {check.governing.factor:.4g}."))]

@@ -11,7 +11,8 @@ Path = tuple[str | int, ...]
 class Span:
     """A run of text. With a `path` it is a value that can be edited: kind of quantity (or 'text', 'count'), or one of
     `choices` as (shown, value). `strong` marks names, `tone` is '' or good, bad, caution, quiet. `act`: only there to be clicked, no
-    part of what is said."""
+    part of what is said. `subject`: (list of the project, name) that the sentence is about. `blocked`: it says that what the sentence is
+    about cannot be used. `detail`: its sentence says more about what the one before it is about, and may be folded away."""
 
     text: str
     path: Path | None = None
@@ -20,9 +21,22 @@ class Span:
     strong: bool = False
     tone: str = ""
     act: bool = False
+    subject: tuple[str, str] | None = None
+    blocked: bool = False
+    detail: bool = False
 
 
 Sentence = tuple[Span, ...]
+
+
+def name_span(name: str, path: Path) -> Span:
+    """The name of the item at a path, which the sentence is about and which can be changed."""
+    return Span(name, (*path, "name"), "text", strong=True, subject=(str(path[0]), name))
+
+
+def subject_of(sentence: Sentence) -> tuple[str, str] | None:
+    """(list of the project, name) that a sentence is about, None where it is about nothing that could be taken away."""
+    return next((span.subject for span in sentence if span.subject is not None), None)
 
 
 def value_span(text: str, path: Path, kind: str) -> Span:
@@ -32,7 +46,7 @@ def value_span(text: str, path: Path, kind: str) -> Span:
 
 def blocked_span(region: str, lost: str) -> Span:
     """Behind what stands on a region that lost faces."""
-    return Span(f" Blocked: {region} lost {lost}. Pick it again on the stage.", tone="bad")
+    return Span(f" Blocked: {region} lost {lost}. Pick it again on the stage.", tone="bad", blocked=True)
 
 
 def component_spans(texts: tuple[str, ...], path: tuple[str | int, ...], kind: str) -> list[Span]:

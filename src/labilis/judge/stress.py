@@ -14,6 +14,13 @@ def von_mises(stress: Floats) -> Floats:
     return formula(stress)
 
 
+def along(stress: Floats, direction: Floats) -> Floats:
+    """Direct stress (...,) MPa along a unit vector (3,) of Voigt stresses (..., 6)."""
+    xx, yy, zz, xy, yz, zx = np.moveaxis(stress, -1, 0)
+    x, y, z = direction
+    return np.asarray(xx * x * x + yy * y * y + zz * z * z + 2 * (xy * x * y + yz * y * z + zx * z * x))
+
+
 def first_yield(growing: Floats, held: Floats, strength: float | None) -> tuple[float, int]:
     """(least factor, node) at which held + factor × growing reaches the yield strength; inf and -1 if it never does.
 

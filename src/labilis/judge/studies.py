@@ -7,12 +7,14 @@ import numpy as np
 
 from labilis.judge.evidence.contact import lost
 from labilis.judge.findings import StudyFindings
+from labilis.model import shown
 
 
 def figure_words(column: str, value: float) -> str:
     """A figure of a study as it is shown: counts with thousands, errors with two digits, all else with four."""
     if not math.isfinite(value):
         return "–"
+    value *= shown.axis(column)[1]
     return f"{int(value):,}" if column == "unknowns" else f"{value:.2g}" if column.startswith("mesh error") else f"{value:.4g}"
 
 
@@ -27,7 +29,7 @@ def study_words(found: StudyFindings) -> str:
     if len(good) < 2:
         return "Too little was found to compare."
     lost = 100 * (1 - float(good.min()) / float(good.max()))
-    worst = str(found.labels[int(np.nanargmin(np.where(np.isfinite(values), values, np.nan)))])
+    worst = shown.restated(str(found.labels[int(np.nanargmin(np.where(np.isfinite(values), values, np.nan)))]))
     if found.kind == "amplitude":
         how = "hardly sensitive" if lost < 5 else "sensitive" if lost < 20 else "very sensitive"
         return (f"The part is {how} to its shape: the verified factor runs from {good.max():.4g} to {good.min():.4g}, {lost:.0f} % lost, "

@@ -8,7 +8,7 @@ from labilis.judge.findings import TraceFindings
 from labilis.judge.imperfections import recommended, weaker_side
 from labilis.judge.spans import Sentence, Span, value_span
 from labilis.judge.trace_ends import what_to_try
-from labilis.model import Project
+from labilis.model import Project, shown
 
 _SIDES = {"weaker": "the weaker side", "+": "its own side", "-": "the other side"}
 _SIDE_CHOICES = tuple((words, sign) for sign, words in _SIDES.items())
@@ -34,7 +34,7 @@ def _start(project: Project, facts: CaseFacts | None) -> list[Span]:
                   value_span(seed.amplitude, (*path, "amplitude"), "length"), Span(" to "),
                   Span(_SIDES[seed.sign], (*path, "sign"), choices=_SEED_CHOICES)]
     stated = [seed.model_dump() for seed in plan.seeds]
-    more = [(f"mix in mode {k}", [*stated, {"mode": k, "amplitude": plan.amplitude or "0.1 mm"}])
+    more = [(f"mix in mode {k}", [*stated, {"mode": k, "amplitude": plan.amplitude or shown.typed("0.1 mm", "length")}])
             for k in range(1, count + 1) if k != plan.mode]
     more += [("leave the last one out", stated[:-1])] if stated else []
     if more:
@@ -88,7 +88,7 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
         found.append((Span(f"First yield at {trace.first_yield:.4g}; "
                            f"at the end {100 * float(trace.plastic[-1]):.2g} % of plastic strain."),))
     side = f", to its {'own' if trace.amplitude > 0 else 'other'} side" if trace.amplitude else ""
-    found.append((Span(f"Imperfection {abs(trace.amplitude):.3g} mm{side}{_why(project, facts)}; {taken}; it ended because "
+    found.append((Span(f"Imperfection {shown.length(abs(trace.amplitude), 3)}{side}{_why(project, facts)}; {taken}; it ended because "
                        f"{trace.reason}. {what_to_try(trace.reason)}".strip(), tone="quiet"),))
     return found
 

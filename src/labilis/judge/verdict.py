@@ -57,11 +57,11 @@ def _of_modes(facts: CaseFacts, perfect: Evidence | None) -> Verdict:
     draft = " (first-order draft, too high)" if facts.mesh is not None and facts.mesh.order == 1 else ""
     if first == float("inf"):
         return Verdict(True, "Cannot go unstable", "no mode under the required factor", None, required)
-    wanting = [(factor / facts.required_of(driver), factor, driver) for number, (factor, driver) in enumerate(zip(
+    wanting = [(factor / facts.required_for(number), factor, driver) for number, (factor, driver) in enumerate(zip(
         modes.factors, modes.drivers)) if facts.meets(number) is False]
     decided = [number for number, driver in enumerate(modes.drivers) if modes.factors[number] > 0 and facts.trace_decides(driver)]
     if decided and not wanting:
-        return _by_trace(facts, float(modes.factors[decided[0]]), modes.drivers[decided[0]], perfect)
+        return _by_trace(facts, decided[0], perfect)
     if not wanting:
         if draft:
             return Verdict(None, "No verdict from a draft", f"first factor {first:.4g}{draft}; mesh with second order", first,
@@ -87,9 +87,11 @@ def _error(facts: CaseFacts) -> str:
     return "" if math.isnan(error) else f" ± {error_text(error)}"
 
 
-def _by_trace(facts: CaseFacts, first: float, driver: str, perfect: Evidence | None) -> Verdict:
-    """Verdict on a closed thin-walled section."""
-    needed, trace = facts.required_of(driver), facts.trace
+def _by_trace(facts: CaseFacts, mode: int, perfect: Evidence | None) -> Verdict:
+    """Verdict on a closed thin-walled section that drives a mode, numbered from 0."""
+    assert facts.modes is not None
+    first, driver = float(facts.modes.factors[mode]), facts.modes.drivers[mode]
+    needed, trace = facts.required_for(mode), facts.trace
     if trace is None or not trace.done:
         return Verdict(None, "No verdict: the trace decides", f"{driver} is a closed thin-walled section, its first factor is {first:.4g}; "
                        f"trace it to {needed:.4g}", first, needed)

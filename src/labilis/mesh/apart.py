@@ -53,7 +53,7 @@ def apart(call: Callable[[], Any], seconds: float) -> Any:
 
 
 def _received(pipe: int, until: float) -> bytes:
-    parts = []
+    parts: list[bytes] = []
     while True:
         left = until - time.monotonic()
         if left <= 0 or not select.select([pipe], [], [], left)[0]:

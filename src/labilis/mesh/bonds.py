@@ -194,10 +194,10 @@ def _fits(s: _Surfaces, one: int, two: int, own: Ints, triangle: Ints, distance:
         ends = free & (distance < half * (1 + _SLACK) + tolerance + allowed)
         return np.where(parallel, flat, ends), np.where(parallel, distance - half, distance), free
     if s.is_shell[two]:
-        half = 0.5 * t2
+        lap = 0.5 * t2
         narrow = _narrow(s, own, one)
-        fits = parallel & (np.abs(distance - half) < 2 * _SLACK * half + tolerance + np.where(narrow, allowed, 0.0))
-        return fits, distance - half, narrow
+        fits = parallel & (np.abs(distance - lap) < 2 * _SLACK * lap + tolerance + np.where(narrow, allowed, 0.0))
+        return fits, distance - lap, narrow
     step = s.mesh.nodes[own] - s.mesh.nodes[s.mesh.triangles[triangle, 0]]
     open_gap = np.where(parallel, np.einsum("ki,ki->k", step, s.normal[triangle]), distance)
     narrow = _narrow(s, own, one) | _narrow_face(s, triangle, two)

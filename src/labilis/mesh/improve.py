@@ -109,7 +109,8 @@ def _peel(nodes: Floats, tets: Ints, skin: Ints, face: Ints) -> tuple[Ints, Ints
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _turn(p: Floats, tets: Ints, beside: Ints, shape: Floats, bad: Ints) -> tuple[Ints, NDArray[np.bool_], int, int]:
+def _turn(  # noqa: C901 - one compiled loop
+        p: Floats, tets: Ints, beside: Ints, shape: Floats, bad: Ints) -> tuple[Ints, NDArray[np.bool_], int, int]:
     """(new elements, which are gone, how many new, how many turns)."""
     new = np.empty((8 * len(bad) + 64, 4), dtype=np.int64)
     gone = np.zeros(len(tets), dtype=np.bool_)

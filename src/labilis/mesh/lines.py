@@ -42,7 +42,10 @@ def mesh_lines(lines: LineSet, size: float, apart: frozenset[tuple[int, int]] = 
         users.append([body])
         return len(nodes) - 1
 
-    cells, bodies, segments, owner = [], [], [], []
+    cells: list[Ints] = []
+    bodies: list[Ints] = []
+    segments: list[Ints] = []
+    owner: list[Ints] = []
     for number, line in enumerate(items):
         along = line.end - line.start
         length = float(np.linalg.norm(along))
@@ -59,7 +62,7 @@ def mesh_lines(lines: LineSet, size: float, apart: frozenset[tuple[int, int]] = 
         cells.append(np.stack([named[:-1], named[1:]], axis=1))
         bodies.append(np.full(len(named) - 1, line.body))
         segments += [cells[-1], named[[[0, 0]]], named[[[-1, -1]]]]
-        owner += [np.full(len(named) - 1, 3 * number), [3 * number + 1], [3 * number + 2]]
+        owner += [np.full(len(named) - 1, 3 * number), np.array([3 * number + 1]), np.array([3 * number + 2])]
     return Mesh(np.array(nodes), (Cells(np.concatenate(cells).astype(np.int64), np.concatenate(bodies)),), np.zeros((0, 3), dtype=np.int64),
                 np.zeros(0, dtype=np.int64), np.concatenate(segments).astype(np.int64), np.concatenate(owner).astype(np.int64))
 

@@ -2,6 +2,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
 import numpy as np
 
@@ -12,6 +13,10 @@ _ACROSS = 3.0  # elements across the mean wall
 _MOST = 6000  # elements, about
 
 
+def _even(step: float, at: Floats) -> Floats:
+    return np.full(len(at), step)
+
+
 def mesh_section(outlines: Sequence[Sequence[Floats]]) -> tuple[Floats, Ints]:
     """(points (n, 2) mm, triangles (m, 3)) over parts, each given by its closed paths, the outer one first and counter-clockwise or not."""
     points, triangles, total = [], [], 0
@@ -20,7 +25,7 @@ def mesh_section(outlines: Sequence[Sequence[Floats]]) -> tuple[Floats, Ints]:
         area = sum(_area(path) for path in turned)
         around = sum(float(np.linalg.norm(np.roll(path, -1, axis=0) - path, axis=1).sum()) for path in turned)
         step = max(2.0 * area / around / _ACROSS, float(np.sqrt(area / _MOST)))
-        places, quads, rest = mesh_loops([_divided(path, step) for path in turned], lambda at, step=step: np.full(len(at), step))
+        places, quads, rest = mesh_loops([_divided(path, step) for path in turned], partial(_even, step))
         points.append(places)
         triangles += [quads[:, [0, 1, 2]] + total, quads[:, [0, 2, 3]] + total, rest + total]
         total += len(places)

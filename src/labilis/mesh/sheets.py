@@ -4,6 +4,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -47,7 +48,10 @@ def mesh_sheets(sheets: BodyShape, size: float, zones: Sequence[tuple[Ints, Ints
     _agree(division, charts, patches, annuli)
     nodes, along, parameters = _edge_nodes(curves, division)
     all_nodes, total = [nodes], len(nodes)
-    quads, triangles, quad_face, triangle_face = [], [], [], []
+    quads: list[Any] = []
+    triangles: list[Any] = []
+    quad_face: list[Any] = []
+    triangle_face: list[Any] = []
     for number, (chart, patch) in enumerate(zip(charts, patches)):
         border = _border(chart, along, parameters)
         ring = _ring(border, field) if annuli[number] else None
@@ -151,7 +155,8 @@ def _patch(chart: Chart, curves: Curves) -> list[list[int]] | None:
     if len(chart.loops) != 1 or chart.inner:
         return None
     loop = chart.loops[0]
-    outline, starts = [], []
+    outline: list[int] = []
+    starts: list[int] = []
     for edge, forward in loop:
         places = chart.edge_places(edge, forward, curves.parameters(edge, 8))
         places = places if forward else places[::-1]
@@ -209,6 +214,17 @@ def _ring(border: _Border, field: _Field) -> tuple[Floats, Ints, Ints] | None:
     return (everything, quads, np.zeros((0, 3), dtype=np.int64)) if quality(everything, quads).min() > 0.1 else None
 
 
+def _raised(division: _Division, start: Ints, one: list[int], two: list[int], most: float) -> int:
+    """How many elements were added to the side with fewer of two that have to agree; -1, and none, where it would grow `most` times."""
+    low, high = sorted((one, two), key=lambda side: int(division.count[side].sum()))
+    gap = int(division.count[high].sum() - division.count[low].sum())
+    if division.count[low].sum() + gap > most * start[low].sum() + 4:
+        return -1 if gap else 0
+    for _ in range(gap):
+        division.count[max(low, key=lambda edge: start[edge] / division.count[edge])] += 1
+    return gap
+
+
 def _agree(division: _Division, charts: list[Chart], patches: list[list[list[int]] | None], annuli: list[bool]) -> None:
     """Raise counts until opposite sides of four-sided faces and both circles of rings agree; a face that would ask for half as many again
     is left free."""
@@ -217,26 +233,17 @@ def _agree(division: _Division, charts: list[Chart], patches: list[list[list[int
         changed = False
         for chart, annulus in zip(charts, annuli):
             one, two = ([edge for edge, _ in loop] for loop in (*chart.loops, *chart.loops)[:2]) if annulus else ([], [])
-            low, high = sorted((one, two), key=lambda side: int(division.count[side].sum()))
-            while division.count[low].sum() < division.count[high].sum():
-                division.count[max(low, key=lambda edge: start[edge] / division.count[edge])] += 1
-                changed = True
+            changed |= _raised(division, start, one, two, 1e9) > 0
         for number, (chart, patch) in enumerate(zip(charts, patches)):
             if patch is None:
                 continue
             sides = [[chart.loops[0][position][0] for position in side] for side in patch]
             for one, two in ((sides[0], sides[2]), (sides[1], sides[3])):
-                low, high = sorted((one, two), key=lambda side: int(division.count[side].sum()))
-                gap = int(division.count[high].sum() - division.count[low].sum())
-                if gap == 0:
-                    continue
-                if division.count[low].sum() + gap > 2.0 * start[low].sum() + 4:
+                grown = _raised(division, start, one, two, 2.0)
+                if grown < 0:
                     patches[number] = None
                     break
-                for _ in range(gap):
-                    longest = max(low, key=lambda edge: start[edge] / division.count[edge])
-                    division.count[longest] += 1
-                changed = True
+                changed |= grown > 0
         if not changed:
             return
     for number, (chart, patch) in enumerate(zip(charts, patches)):

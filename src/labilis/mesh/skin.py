@@ -191,7 +191,7 @@ def _on_segments(skin: Skin, sides: Ints) -> NDArray[np.bool_]:
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _sides(triangles: Ints, count: int) -> tuple[Ints, Ints]:
+def _sides(triangles: Ints, count: int) -> tuple[Ints, Ints]:  # noqa: C901 - one compiled loop
     """(unique sides (u, 2), lower node first, number of the side 01, 12, 20 of each triangle (m, 3))."""
     starts = np.zeros(count + 1, dtype=np.int64)
     for t in range(len(triangles)):
@@ -424,8 +424,9 @@ def _stays(points: Floats, triangles: Ints, t: int, a: int, b: int, facing: Floa
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _collapse_pass(points: Floats, triangles: Ints, kinds: Ints, sides: Ints, along: NDArray[np.bool_], starts: Ints, around: Ints,
-                   longest: Floats, facing: Floats, way: Floats, factor: Floats, length: Floats) -> tuple[Ints, int]:
+def _collapse_pass(  # noqa: C901 - one compiled loop
+        points: Floats, triangles: Ints, kinds: Ints, sides: Ints, along: NDArray[np.bool_], starts: Ints, around: Ints,
+        longest: Floats, facing: Floats, way: Floats, factor: Floats, length: Floats) -> tuple[Ints, int]:
     """(node that each node becomes, how many changed); nodes round a changed one wait for the next pass."""
     target = np.arange(len(points))
     locked = np.zeros(len(points), dtype=np.bool_)

@@ -156,7 +156,7 @@ class _Surface:
             return False
         if any(np.linalg.norm(self.normal(*item)) < 1e-12 for item in new):
             return False
-        height = float(np.linalg.norm(self.normal(*corners)) / max(np.linalg.norm(self.p[a] - self.p[b]), 1e-300))
+        height = float(np.linalg.norm(self.normal(*corners)) / max(float(np.linalg.norm(self.p[a] - self.p[b])), 1e-300))
         if b in self.lines.get(a, {}) and not self.lines.get(v) and not self._onto_line(v, a, b, k):
             return False
         self.moved = max(self.moved, height)

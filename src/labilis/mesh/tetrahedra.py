@@ -12,7 +12,7 @@ from labilis.mesh.improve import improve, shapes
 from labilis.mesh.mesh import TET_SIDES, TRIANGLE_SIDES, Cells, Floats, Ints, Mesh
 from labilis.mesh.sizes import skin_sizes
 from labilis.mesh.skin import Skin, crossing, make_skin
-from labilis.model import LabilisError
+from labilis.model import LabilisError, shown
 from labilis.shape import BodyShape, Tessellation
 
 _VOLUME_PER_CUBE = 0.2  # largest element volume over size³ at which the mean edge comes out near the size
@@ -41,9 +41,12 @@ def mesh_body(body: BodyShape, size: float, order: int = 2,
     nodes, tets, triangles, markers = fill(surface.points, surface.triangles, surface.face, size)
     wanted = float(body.volume) / (0.105 * size**3)
     if len(tets) > max(_MOST_FILLED, 3.0 * wanted):
-        raise LabilisError(f"The solid's surface is drawn so finely in places that a mesh of {size:.3g} mm would have {len(tets):,} "
-                           "elements.", "mesh", "Mesh it as shells if it is thin; else take what is tiny off it where it was drawn, and "
-                           "export it again.", "fill")
+        raise LabilisError(
+            f"The solid's surface is drawn so finely in places that a mesh of {shown.length(size, 3)} would have {len(tets):,} elements.",
+            "mesh",
+            "Mesh it as shells if it is thin; else take what is tiny off it where it was drawn, and export it again.",
+            "fill",
+        )
     if zones:
         nodes, triangles, markers = refine_surface(nodes, triangles, markers, size, around)
         nodes, tets, triangles, markers = fill(nodes, triangles, markers, size)
@@ -145,7 +148,7 @@ def fill(points: Floats, corners: Ints, owner: Ints, size: float) -> tuple[Float
     try:
         nodes, tets, trifaces, markers = apart(run, _PATIENCE)
     except Ended as error:
-        raise LabilisError(f"The solid cannot be filled with elements of {size:.3g} mm ({error}).", "mesh",
+        raise LabilisError(f"The solid cannot be filled with elements of {shown.length(size, 3)} ({error}).", "mesh",
                            "Mesh it as shells if it is thin; else take what is tiny off it where it was drawn, and export it again.",
                            "mesh-failed") from error
     nodes, tets = nodes.astype(np.float64), tets.astype(np.int64)

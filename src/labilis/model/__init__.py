@@ -45,7 +45,7 @@ from labilis.model.recipes import (
     Turn,
 )
 from labilis.model.regions import Pick, Region
-from labilis.model.report import SECTION_KEYS, ReportPlan
+from labilis.model.report import SECTION_KEYS, Picture, ReportPlan
 from labilis.model.scribes import Scribe, ScribeCircle, ScribeLine
 from labilis.model.statements import (
     Bolt,
@@ -63,6 +63,8 @@ from labilis.model.statements import (
     PressureLoad,
     Seam,
     Spring,
+    Statement,
+    StoredFile,
     Support,
     SymmetryAxes,
     TemperatureLoad,
@@ -123,6 +125,7 @@ __all__ = [
     "NormalAxes",
     "Opening",
     "Pick",
+    "Picture",
     "Piece",
     "Place",
     "Plate",
@@ -143,6 +146,8 @@ __all__ = [
     "Section",
     "Seed",
     "Spring",
+    "Statement",
+    "StoredFile",
     "Strut",
     "Support",
     "SymmetryAxes",

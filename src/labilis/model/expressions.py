@@ -137,41 +137,46 @@ class _Parser:
         kind, text = self.peek()
         if kind == "number":
             self.at += 1
-            value = registry().Quantity(float(text), "dimensionless")
-            while self.peek()[0] == "name":  # "5 N mm": units one after the other
-                name = self.peek()[1]
-                if name not in UNIT_SYMBOLS:
-                    raise self.error(f"'{name}' behind a number is not a unit")
-                self.at += 1
-                size = 1.0
-                if self.take("^", "**"):  # "5 mm^2" squares the unit, not the number
-                    power = self.sign()
-                    if power.dimensionality != kind_dimension("number") or abs(float(power.magnitude)) > 20:
-                        raise self.error("An exponent must be a plain number under 20")
-                    size = float(power.magnitude)
-                value = value * unit(name) ** size
-            return value
+            return self.with_units(registry().Quantity(float(text), "dimensionless"))
         if kind == "name":
             self.at += 1
-            if text in FUNCTIONS and self.take("("):
-                arguments = [self.sum()]
-                while self.take(","):
-                    arguments.append(self.sum())
-                if not self.take(")"):
-                    raise self.error("A closing bracket is missing")
-                try:
-                    return FUNCTIONS[text](*arguments)
-                except LabilisError:
-                    raise
-                except Exception as problem:
-                    raise self.error(f"{text}() does not take these values") from problem
-            return self.named(text)
+            return self.called(text) if text in FUNCTIONS and self.take("(") else self.named(text)
         if self.take("("):
             value = self.sum()
             if not self.take(")"):
                 raise self.error("A closing bracket is missing")
             return value
         raise self.error(f"'{text}' is not expected" if text else "Something is missing at the end")
+
+    def with_units(self, value: Any) -> Any:
+        """A number with the units behind it, one after the other: "5 N mm"."""
+        while self.peek()[0] == "name":
+            name = self.peek()[1]
+            if name not in UNIT_SYMBOLS:
+                raise self.error(f"'{name}' behind a number is not a unit")
+            self.at += 1
+            size = 1.0
+            if self.take("^", "**"):  # "5 mm^2" squares the unit, not the number
+                power = self.sign()
+                if power.dimensionality != kind_dimension("number") or abs(float(power.magnitude)) > 20:
+                    raise self.error("An exponent must be a plain number under 20")
+                size = float(power.magnitude)
+            value = value * unit(name) ** size
+        return value
+
+    def called(self, name: str) -> Any:
+        """A function behind its opening bracket."""
+        arguments = [self.sum()]
+        while self.take(","):
+            arguments.append(self.sum())
+        if not self.take(")"):
+            raise self.error("A closing bracket is missing")
+        try:
+            return FUNCTIONS[name](*arguments)
+        except LabilisError:
+            raise
+        except Exception as problem:
+            raise self.error(f"{name}() does not take these values") from problem
 
     def named(self, name: str) -> Any:
         try:
@@ -231,6 +236,16 @@ def _evaluate(text: str, values: Mapping[str, Any]) -> Any:
     if isinstance(magnitude, complex) or not math.isfinite(magnitude):
         raise LabilisError(f"'{text}' has no finite real value.", remedy="Check the numbers.", code="expression")
     return value
+
+
+def names_in(text: str) -> set[str]:
+    """Words of an expression: parameters, units and functions."""
+    return set(_WORD.findall(text))
+
+
+def with_name(text: str, old: str, new: str) -> str:
+    """An expression with one of its names changed, written as it was otherwise."""
+    return _WORD.sub(lambda word: new if word.group() == old else word.group(), text)
 
 
 def number_of(text: str, kind: str, parameters: Mapping[str, str] | None = None, where: str = "",

@@ -2,38 +2,47 @@
 from __future__ import annotations
 
 import json
-from collections import deque
-from collections.abc import Sequence
+from collections import Counter, deque
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import lru_cache
 from typing import Any, Literal
 
-from pydantic import Field, ValidationError, field_validator, model_validator
+from pydantic import BaseModel, Field, ValidationError, field_validator, model_validator
 
 from labilis.model.errors import LabilisError
 from labilis.model.expressions import evaluate, is_name, number_of
-from labilis.model.recipes import Copies, Cut, MirrorCopy, Place, Recipe, recipe_quantities
+from labilis.model.leaves import (
+    BodyName,
+    CaseName,
+    FileName,
+    Leaf,
+    Length,
+    LoadName,
+    MaterialName,
+    Names,
+    Number,
+    Quantity,
+    QuantityOf,
+    RegionName,
+    kind_at,
+    label_of,
+    leaves,
+    mentioned,
+    where_of,
+)
+from labilis.model.recipes import Copies, Cut, MirrorCopy, Place, Recipe
 from labilis.model.regions import Region
 from labilis.model.report import ReportPlan
 from labilis.model.scribes import Scribe
-from labilis.model.statements import Bolt, Load, Material, Seam, Spring, Statement, Support, Text3
+from labilis.model.shown import DEFAULT, UnitsName
+from labilis.model.statements import Bolt, Lengths, Load, Material, Seam, Spring, Statement, StoredFile, Support
 from labilis.model.trials import MODE_KINDS, TrialPlan, Variant, is_choice
 
 FORMAT_VERSION: Literal[1] = 1
 
 
-class Geometry(Statement):
-    """An imported file: its bytes are kept in the project file under this hash."""
-
-    file: str = Field(description="file name as imported, without folders")
-    sha256: str = Field(default="", description="hash of the bytes; filled in when read")
-
-    @field_validator("file")
-    @classmethod
-    def _is_a_name(cls, name: str) -> str:
-        """Files are written under this name: it must not lead into another folder."""
-        if name in ("", ".", "..") or len(name.encode("utf-8", "replace")) > 240 or any(c in "/\\" or ord(c) < 32 for c in name):
-            raise ValueError(f"a geometry file is named without folders, and not {name[:60]!r}")
-        return name
+class Geometry(StoredFile):
+    """An imported file: its bytes are kept in the project file under its hash."""
 
 
 class Release(Statement):
@@ -49,17 +58,17 @@ class Piece(Statement):
     and cut. Repeated ones are called `leg.1`, `leg.2`, ..."""
 
     name: str = Field(min_length=1)
-    geometry: str | None = Field(default=None, description="file it comes from, unless it has a recipe")
+    geometry: FileName | None = Field(default=None, description="file it comes from, unless it has a recipe")
     body: int = Field(default=1, ge=1, description="number of the body in that file, from 1")
     recipe: Recipe | None = None
     place: Place = Place()
     copies: tuple[Copies, ...] = ()
     cuts: tuple[Cut, ...] = ()
-    material: str | None = None
+    material: MaterialName | None = None
     mesh_as: Literal["solid", "shell", "line"] = "solid"
     acts_as: Literal["machine part", "member", "stiffener", "closed section"] = Field(
         default="machine part", description="decides the required factor; of a closed thin-walled section the trace decides")
-    thickness: str | None = Field(default=None, description="of an imported surface body, whose shells it gives, length")
+    thickness: Length | None = Field(default=None, description="of an imported surface body, whose shells it gives, length")
     releases: tuple[Release, ...] = Field(default=(), description="hinges at the ends of a strut that is a line")
     warping: Literal["found", "free", "held"] = Field(
         default="found", description="warping of a line at both ends; found: held where a support clamps it or a stiff hub carries it, "
@@ -101,23 +110,23 @@ class Hub(Statement):
     flexible. It stands at the region's centre unless `at` says otherwise."""
 
     name: str = Field(min_length=1)
-    region: str
+    region: RegionName
     kind: Literal["stiff", "spread"] = "stiff"
-    at: Text3 | None = Field(default=None, description="place of the point, lengths")
+    at: Lengths | None = Field(default=None, description="place of the point, lengths")
 
 
 class CaseLoad(Statement):
     """A load in a case, times a factor."""
 
-    load: str
-    factor: str = "1"
+    load: LoadName
+    factor: Number = "1"
 
 
 class CasePart(Statement):
     """A load case in a combination, times a factor."""
 
-    case: str
-    factor: str = "1"
+    case: CaseName
+    factor: Number = "1"
 
 
 class LoadCase(Statement):
@@ -131,22 +140,23 @@ class LoadCase(Statement):
 class MeshZone(Statement):
     """A region with its own element size."""
 
-    region: str
-    size: str
+    region: RegionName
+    size: Length
 
 
 class MeshPlan(Statement):
     """One global size, zones, element order. Without a size the program proposes one from the part's walls and makes it finer until
     the factors are known well enough."""
 
-    size: str | None = Field(default=None, description="element size, length")
-    fineness: str | None = Field(default=None, description="how many times shorter than stated or proposed the sides are; found by the "
+    size: Length | None = Field(default=None, description="element size, length")
+    fineness: Number | None = Field(default=None, description="how many times shorter than stated or proposed the sides are; found by the "
                                                            "run when neither it nor a size is given")
-    within: str = Field(default="2 %", description="mesh error of the factors that count, under which the run stays with a mesh")
+    within: Number = Field(default="2 %", description="mesh error of the factors that count, under which the run stays with a mesh")
     order: Literal[1, 2] = Field(default=2, description="2 for results; 1 as a draft, always flagged")
     solids: Literal["swept", "tetrahedra"] = Field(default="swept", description="swept: hexahedra and wedges in solids that are an outline "
                                                    "moved along a line, unless a zone touches them; tetrahedra in all others")
-    weld_gap: str | None = Field(default=None, description="widest gap under the end of a wall that counts as welded, length; half of the "
+    weld_gap: Length | None = Field(default=None,
+        description="widest gap under the end of a wall that counts as welded, length; half of the "
                                  "thinner wall when none is given")
     zones: tuple[MeshZone, ...] = ()
 
@@ -154,11 +164,12 @@ class MeshPlan(Statement):
 class Criteria(Statement):
     """What is asked of the part and how many modes to look for."""
 
-    required_factor: str = Field(default="3", description="of machine parts")
-    member_factor: str = Field(default="15", description="of members, and plates that act as members")
-    stiffener_factor: str = Field(default="3", description="of stiffeners and ribs")
-    closed_factor: str = Field(default="1.5", description="of closed thin-walled sections, reached on a trace")
-    capacity: str | None = Field(default=None, description="asked of what an imperfect part carries, by a trace or by the overall check; "
+    required_factor: Number = Field(default="3", description="of machine parts")
+    member_factor: Number = Field(default="15", description="of members, and plates that act as members")
+    stiffener_factor: Number = Field(default="3", description="of stiffeners and ribs")
+    closed_factor: Number = Field(default="1.5", description="of closed thin-walled sections, reached on a trace")
+    capacity: Number | None = Field(default=None,
+        description="asked of what an imperfect part carries, by a trace or by the overall check; "
                                  "half of the required factor, and at least 1, when none is stated")
     modes: int = Field(default=6, ge=1, le=200)
     sign: Literal["positive", "both"] = "positive"
@@ -181,7 +192,7 @@ class Seed(Statement):
     """A further mode in the starting shape of a trace, with its own amplitude."""
 
     mode: int = Field(ge=1)
-    amplitude: str = Field(description="length")
+    amplitude: Length = Field(description="length")
     sign: Literal["+", "-"] = "+"
 
 
@@ -191,25 +202,28 @@ class TracePlan(Statement):
     gone `beyond_yield` times over the yield strength."""
 
     mode: int = Field(default=1, ge=0, description="mode whose shape is the imperfection; 0 for the part as drawn")
-    amplitude: str | None = Field(default=None, description="length")
+    amplitude: Length | None = Field(default=None, description="length")
     sign: Literal["weaker", "+", "-"] = Field(default="weaker", description="side to which the shape bows: as it is shown, the other, or "
                                               "the one that lowers the factor more")
     seeds: tuple[Seed, ...] = Field(default=(), description="further modes in the starting shape")
-    modes_at: str | None = Field(default=None, description="factor at which the modes about the loaded state are found as well")
-    target: str | None = Field(default=None, description="factor to stop at; 1.5 times the first mode's when none is given")
+    modes_at: Number | None = Field(default=None, description="factor at which the modes about the loaded state are found as well")
+    target: Number | None = Field(default=None, description="factor to stop at; 1.5 times the first mode's when none is given")
     steps: int = Field(default=40, ge=2, le=500)
     material: Literal["yielding", "elastic"] = Field(default="yielding", description="whether pieces yield whose material has a yield "
                                                      "strength")
-    plastic_strain: str = Field(default="5 %", description="largest plastic strain allowed, where pieces yield")
+    plastic_strain: Number = Field(default="5 %", description="largest plastic strain allowed, where pieces yield")
     beyond_yield: float = Field(default=1.5, gt=1.0, description="stress over the yield strength at which an elastic trace ends")
-    deflection: str | None = Field(default=None, description="largest motion allowed, length; a twentieth of the part's size when none is "
+    deflection: Length | None = Field(default=None,
+        description="largest motion allowed, length; a twentieth of the part's size when none is "
                                    "given")
-    strain: str = Field(default="5 %", description="largest strain of an elastic trace, where the theory of small strains ends")
-    fall: str = Field(default="10 %", description="part of its limit by which the path is followed down; over 100 % goes on under nought")
-    first: str | None = Field(default=None, description="first step of the factor; a tenth of the first mode's when none is given")
-    shortest: str | None = Field(default=None, description="step of the factor at which it ends when no balance is found; a 500th of the "
+    strain: Number = Field(default="5 %", description="largest strain of an elastic trace, where the theory of small strains ends")
+    fall: Number = Field(default="10 %",
+        description="part of its limit by which the path is followed down; over 100 % goes on under nought")
+    first: Number | None = Field(default=None, description="first step of the factor; a tenth of the first mode's when none is given")
+    shortest: Number | None = Field(default=None,
+        description="step of the factor at which it ends when no balance is found; a 500th of the "
                                                            "first when none is given")
-    longest: str | None = Field(default=None, description="longest step of the factor under load control; twice the first, or a 20th of "
+    longest: Number | None = Field(default=None, description="longest step of the factor under load control; twice the first, or a 20th of "
                                                           "the target, when none is given")
     iterations: int = Field(default=20, ge=4, le=100, description="most iterations in a step before it is halved")
 
@@ -218,7 +232,7 @@ class EulerChoice(Statement):
     """Numbers of Euler's check; None takes them from the part and its supports."""
 
     ends: Literal["found", "fixed-free", "pinned-pinned", "fixed-pinned", "fixed-fixed"] = "found"
-    length: str | None = None
+    length: Length | None = None
 
 
 # symbols of hand checks: kinds of quantity, and those that are words
@@ -232,9 +246,13 @@ class HandCheck(Statement):
     """A hand check of a piece with numbers typed by hand: values by symbol; what is not typed comes from the model."""
 
     kind: Literal["euler", "johnson", "secant", "perry", "ec3", "aisc", "as4100", "plate", "cylinder"]
-    member: str = Field(description="a piece, or one of its copies")
-    values: dict[str, str] = Field(default_factory=dict)
+    member: BodyName = Field(description="a piece, or one of its copies")
+    values: dict[str, Quantity] = Field(default_factory=dict)
     on_ladder: bool = False
+
+    def kind_of(self, field: str, place: str | int) -> str:
+        """Kind of quantity of a symbol, '' for one that is a word."""
+        return SYMBOL_KINDS.get(str(place), "")
 
     @model_validator(mode="after")
     def _symbols(self) -> HandCheck:
@@ -244,6 +262,8 @@ class HandCheck(Statement):
         return self
 
 
+_SINGULAR = {"parameters": "parameter", "geometry": "file", "materials": "material", "pieces": "piece", "scribes": "scribe",
+             "regions": "region", "hubs": "hub", "supports": "support", "loads": "load", "cases": "load case"}
 CLASS_FACTORS = {"machine part": "required_factor", "member": "member_factor", "stiffener": "stiffener_factor",
                  "closed section": "closed_factor"}
 
@@ -258,7 +278,7 @@ class Project(Statement):
     geometry: tuple[Geometry, ...] = ()
     materials: tuple[Material, ...] = ()
     pieces: tuple[Piece, ...] = ()
-    released: tuple[tuple[str, str], ...] = Field(default=(), description="pairs of pieces that touch without being joined")
+    released: tuple[tuple[BodyName, BodyName], ...] = Field(default=(), description="pairs of pieces that touch without being joined")
     bolts: tuple[Bolt, ...] = ()
     seams: tuple[Seam, ...] = ()
     scribes: tuple[Scribe, ...] = ()
@@ -273,6 +293,7 @@ class Project(Statement):
     euler: EulerChoice = EulerChoice()
     trace: TracePlan = TracePlan()
     report: ReportPlan = ReportPlan()
+    units: UnitsName = Field(default=DEFAULT, description="units in which figures are shown; what was typed stays as it was typed")
     checks: tuple[HandCheck, ...] = ()
     plans: tuple[TrialPlan, ...] = Field(default=(), description="trial plans over the parameters")
     design: str = Field(default="first design", min_length=1, description="name of these statements among the variants")
@@ -280,56 +301,9 @@ class Project(Statement):
 
     @model_validator(mode="after")
     def _consistent(self) -> Project:
-        for name in self.parameters:
-            if not is_name(name):
-                raise ValueError(f"parameters: '{name}' cannot be a parameter's name (a word that is not a unit)")
-        for field in ("materials", "pieces", "bolts", "seams", "scribes", "regions", "hubs", "supports", "springs", "loads", "cases",
-                      "plans", "variants"):
-            names = [item.name for item in getattr(self, field)]
-            for name in names:
-                if names.count(name) > 1:
-                    raise ValueError(f"{field}: the name '{name}' is given twice")
-        if self.design in self._names(self.variants):
-            raise ValueError(f"variants: the name '{self.design}' is given twice")
-        varied = [(plan.name, vary.parameter) for plan in self.plans for vary in plan.vary]
-        self._known("plans", ((plan, name) for plan, name in varied if not is_choice(name)), set(self.parameters), "parameter")
-        self._known("plans", ((plan, name.split("/")[1]) for plan, name in varied if name.startswith("pieces/")),
-                    self._names(self.pieces), "piece")
-        for plan in self.plans:
-            self._known("plans", ((plan.name, of) for of in (plan.of, *(limit.of for limit in plan.limits)) if of),
-                        self._names(self.pieces) | set(MODE_KINDS), "piece or kind of mode")
-        files = {geometry.file for geometry in self.geometry}
-        self._known("pieces", ((p.name, p.geometry) for p in self.pieces if p.geometry), files, "file")
-        self._known("pieces", ((p.name, p.material) for p in self.pieces if p.material), self._names(self.materials),
-                    "material")
-        self._known("regions", ((r.name, r.piece) for r in self.regions if r.piece), self._names(self.pieces), "piece")
-        bodies = {name for piece in self.pieces for name in piece.instances} | self._names(self.pieces)
-        if overlap := bodies & self._names(self.scribes):
-            raise ValueError(f"scribes: '{min(overlap)}' is the name of a piece as well")
-        self._known("scribes", ((s.name, s.face.split("/")[0]) for s in self.scribes if s.face), bodies | self._names(self.scribes),
-                    "piece or scribe")
-        self._known("regions", ((r.name, name.split("/")[0]) for r in self.regions for name in r.names),
-                    bodies | self._names(self.scribes), "piece or scribe")
-        self._known("released", (((a, name) for a, b in self.released for name in (a, b))), bodies, "piece")
-        self._known("hubs", ((h.name, h.region) for h in self.hubs), self._names(self.regions), "region")
-        self._known("bolts", ((bolt.name, region) for bolt in self.bolts for region in bolt.through), self._names(self.regions), "region")
-        self._known("seams", ((seam.name, seam.along) for seam in self.seams), self._names(self.regions), "region")
-        self._known("seams", ((seam.name, seam.to) for seam in self.seams), bodies, "piece")
-        self._known("checks", ((check.kind, check.member) for check in self.checks), bodies, "piece")
-        targets = self._names(self.regions) | self._names(self.hubs)
-        if overlap := self._names(self.regions) & self._names(self.hubs):
-            raise ValueError(f"hubs: '{min(overlap)}' is the name of a region as well")
-        self._known("supports", ((s.name, s.on) for s in self.supports), targets, "region or hub")
-        self._known("springs", ((item.name, item.on) for item in self.springs), targets, "region or hub")
-        self._known("loads", ((item.name, item.on) for item in self.loads if hasattr(item, "on")), targets, "region or hub")
-        self._known("loads", ((item.name, name) for item in self.loads for name in getattr(item, "pieces", ())),
-                    self._names(self.pieces), "piece")
-        self._known("mesh/zones", ((z.region, z.region) for z in self.mesh.zones), self._names(self.regions), "region")
-        self._known("loads", ((item.name, item.support) for item in self.loads if hasattr(item, "support")),
-                    self._names(self.supports), "support")
+        bodies = self._check_names()
+        self._check_mentions(bodies)
         for case in self.cases:
-            self._known("cases", ((case.name, entry.load) for entry in case.loads), self._names(self.loads), "load")
-            self._known("cases", ((case.name, part.case) for part in case.combine), self._names(self.cases), "load case")
             self._circle(case.name, ())
         hubs = self._names(self.hubs)
         for support in self.supports:
@@ -339,6 +313,30 @@ class Project(Statement):
             if support.on in hubs and support.axes.kind not in ("global", "local"):
                 raise ValueError(f"supports/{support.name}: a hub is held in global or local axes")
         return self
+
+    def _check_names(self) -> set[str]:
+        """Names of all bodies, copies included. Raises ValueError for a name that means two things."""
+        for name in self.parameters:
+            if not is_name(name):
+                raise ValueError(f"parameters: '{name}' cannot be a parameter's name (a word that is not a unit)")
+        for field in ("materials", "pieces", "bolts", "seams", "scribes", "regions", "hubs", "supports", "springs", "loads", "cases",
+                      "plans", "variants"):
+            counted = Counter(item.name for item in getattr(self, field))
+            if twice := next((name for name, count in counted.items() if count > 1), None):
+                raise ValueError(f"{field}: the name '{twice}' is given twice")
+        if self.design in self._names(self.variants):
+            raise ValueError(f"variants: the name '{self.design}' is given twice")
+        pieces = self._names(self.pieces)
+        for name in pieces:
+            base, dot, number = name.rpartition(".")
+            if dot and number.isdigit() and base in pieces:
+                raise ValueError(f"pieces: '{name}' is what a copy of '{base}' is called; give it another name")
+        bodies = {name for piece in self.pieces for name in piece.instances} | pieces
+        if overlap := bodies & self._names(self.scribes):
+            raise ValueError(f"scribes: '{min(overlap)}' is the name of a piece as well")
+        if overlap := self._names(self.regions) & self._names(self.hubs):
+            raise ValueError(f"hubs: '{min(overlap)}' is the name of a region as well")
+        return bodies
 
     def _circle(self, name: str, above: tuple[str, ...]) -> None:
         if name in above:
@@ -350,16 +348,45 @@ class Project(Statement):
     def _names(items: Sequence[Any]) -> set[str]:
         return {item.name for item in items}
 
-    @staticmethod
-    def _known(field: str, pairs: Any, names: set[str], what: str) -> None:
-        for owner, name in pairs:
-            if name not in names:
-                raise ValueError(f"{field}/{owner}: there is no {what} called '{name}'")
+    def _check_mentions(self, bodies: set[str]) -> None:
+        """Raises ValueError for a mention of something that is not there."""
+        there = {field: self._names(getattr(self, field)) for field in _SINGULAR if field not in ("geometry", "parameters")}
+        there |= {"geometry": {item.file for item in self.geometry}, "parameters": set(self.parameters)}
+        for leaf in self.names():
+            lists, form = leaf.mark.to, leaf.mark.form  # type: ignore[union-attr]
+            name = mentioned(leaf.text, form)
+            if form in ("body", "face"):
+                known = name in bodies or any(name in there[field] for field in lists)
+            elif form == "place":
+                lists = ("pieces",) if leaf.text.startswith("pieces/") else ("parameters",) if not is_choice(leaf.text) else ()
+                known = not lists or name in there[lists[0]]
+            else:
+                known = any(name in there[field] for field in lists) or (form == "share" and name in MODE_KINDS)
+            if not known:
+                what = " or ".join([*(_SINGULAR[field] for field in lists), *(["kind of mode"] if form == "share" else [])])
+                raise ValueError(f"{where_of(self, leaf.path[:3 if leaf.path[0] == 'mesh' else 2])}: there is no {what} called '{name}'")
 
     # --- reading values -------------------------------------------------------------------------------------------
     def value(self, text: str, kind: str, where: str = "") -> float:
         """Kernel number of a quantity stated in this project (see `expressions.number_of`)."""
-        return number_of(text, kind, self.parameters, where, _known(self.parameters))
+        values, numbers = _known(self.parameters)
+        found = numbers.get((text, kind))
+        if found is None:
+            found = numbers[text, kind] = number_of(text, kind, self.parameters, where, values)
+        return found
+
+    @property
+    def stored_files(self) -> tuple[StoredFile, ...]:
+        """Every file that the statements name: imported parts, then the logo and the pictures of the report."""
+        logo = () if self.report.logo is None else (self.report.logo,)
+        return (*self.geometry, *logo, *self.report.pictures)
+
+    def with_hashes(self, known: Mapping[str, str]) -> Project:
+        """The same with the hash of each file by its name, where it is known."""
+        def told(item: Any) -> Any:
+            return item if item is None else item.model_copy(update={"sha256": known.get(item.file, item.sha256)})
+        report = self.report.model_copy(update={"logo": told(self.report.logo), "pictures": tuple(map(told, self.report.pictures))})
+        return self.model_copy(update={"geometry": tuple(map(told, self.geometry)), "report": report})
 
     @property
     def active_pieces(self) -> tuple[Piece, ...]:
@@ -407,62 +434,43 @@ class Project(Statement):
                 on = hub.region
         return self.named("regions", on)
 
-    def stated_quantities(self) -> list[tuple[str, str, str]]:
-        """(where, text, kind) of every quantity, for checking them all at once."""
-        found: list[tuple[str, str, str]] = []
-        for item in self.materials:
-            for field, kind in (("youngs_modulus", "stress"), ("poisson_ratio", "number"), ("density", "density"),
-                                ("yield_strength", "stress"), ("expansion", "expansion")):
-                if (text := getattr(item, field)) is not None:
-                    found.append((f"materials/{item.name}/{field}", text, kind))
-        for piece in self.pieces:
-            where = f"pieces/{piece.name}"
-            found += [(f"{where}/thickness", piece.thickness, "length")] if piece.thickness is not None else []
-            for part_of, stated in (("recipe", (piece.recipe,)), ("place", (piece.place,)), ("copies", piece.copies), ("cuts", piece.cuts)):
-                for part in stated:
-                    found += recipe_quantities(part, f"{where}/{part_of}")
-        for scribe in self.scribes:
-            found += [(f"scribes/{scribe.name}", text, kind) for text, kind in scribe.quantities()]
-        for bolt in self.bolts:
-            found += [(f"bolts/{bolt.name}/{field}", text, kind) for field, text, kind in bolt.quantities()]
-        for hub in self.hubs:
-            found += [(f"hubs/{hub.name}/at", text, "length") for text in hub.at or ()]
-        for spring in self.springs:
-            found += [(f"springs/{spring.name}/{motion}", text, kind) for motion, text, kind in spring.values()]
-        for load in self.loads:
-            found += [(f"loads/{load.name}", text, kind) for text, kind in load.quantities()]
-        for case in self.cases:
-            found += [(f"cases/{case.name}/{entry.load}", entry.factor, "number") for entry in case.loads]
-            found += [(f"cases/{case.name}/{part.case}", part.factor, "number") for part in case.combine]
-        if self.mesh.size is not None:
-            found.append(("mesh/size", self.mesh.size, "length"))
-        if self.mesh.fineness is not None:
-            found.append(("mesh/fineness", self.mesh.fineness, "number"))
-        found.append(("mesh/within", self.mesh.within, "number"))
-        if self.mesh.weld_gap is not None:
-            found.append(("mesh/weld_gap", self.mesh.weld_gap, "length"))
-        found += [(f"mesh/zones/{zone.region}", zone.size, "length") for zone in self.mesh.zones]
-        found += [(f"criteria/{field}", getattr(self.criteria, field), "number") for field in CLASS_FACTORS.values()]
-        for check in self.checks:
-            found += [(f"checks/{check.kind}/{symbol}", text, SYMBOL_KINDS[symbol]) for symbol, text in check.values.items()
-                      if symbol not in SYMBOL_WORDS]
-        if self.trace.amplitude is not None:
-            found.append(("trace/amplitude", self.trace.amplitude, "length"))
-        found += [(f"trace/seeds/{number}", seed.amplitude, "length") for number, seed in enumerate(self.trace.seeds)]
-        if self.trace.modes_at is not None:
-            found.append(("trace/modes_at", self.trace.modes_at, "number"))
-        if self.trace.deflection is not None:
-            found.append(("trace/deflection", self.trace.deflection, "length"))
-        found += [(f"trace/{field}", text, "number") for field in ("plastic_strain", "strain", "fall", "first", "shortest", "longest")
-                  if (text := getattr(self.trace, field)) is not None]
-        found += [(f"materials/{item.name}/hardening/{row}", text, kind) for item in self.materials
-                  for row, point in enumerate(item.hardening) for text, kind in zip(point, ("number", "stress"))]
-        if self.trace.target is not None:
-            found.append(("trace/target", self.trace.target, "number"))
-        if self.euler.length is not None:
-            found.append(("euler/length", self.euler.length, "length"))
-        found += [(f"plans/{plan.name}/{field}", text, kind) for plan in self.plans for field, text, kind in plan.quantities()]
-        return found
+    def quantities(self) -> Iterator[tuple[Leaf, str]]:
+        """(leaf, kind) of every quantity that is stated, in the order of the statements."""
+        return ((leaf, kind) for leaf in leaves(self) if isinstance(leaf.mark, QuantityOf) and (kind := leaf.kind))
+
+    def names(self) -> Iterator[Leaf]:
+        """Every mention of something by its name."""
+        return (leaf for leaf in leaves(self) if isinstance(leaf.mark, Names))
+
+    def number(self, statement: Statement, field: str, where: str = "") -> float:
+        """Kernel number of the quantity in a field of one of its statements, whose kind the field knows."""
+        text = getattr(statement, field)
+        if text is None:
+            owner = label_of(statement)
+            said = f"{owner + ': the' if owner else 'The'} {field.replace('_', ' ')} is not given."
+            raise LabilisError(said, where, "State it.", "missing")
+        return self.value(text, kind_at(statement, field), where)
+
+    def number_if(self, statement: Statement, field: str, where: str = "") -> float | None:
+        """The same, None where nothing is stated."""
+        return None if getattr(statement, field) is None else self.number(statement, field, where)
+
+    def numbers(self, statement: Statement, field: str, where: str = "") -> list[float]:
+        """Kernel numbers of the quantities in a field, in their order; none where nothing is stated."""
+        kind = kind_at(statement, field)
+        return [self.value(text, kind, where) for text in getattr(statement, field) or ()]
+
+    def evaluated(self, statement: BaseModel, without: Iterable[str] = ()) -> dict[str, Any]:
+        """A statement's JSON form, with kernel numbers in place of its quantities: what it means, however it is written."""
+        left = set(without)
+        data = statement.model_dump(mode="json", exclude=left)
+        for leaf in leaves(statement):
+            if leaf.path[0] not in left and isinstance(leaf.mark, QuantityOf) and (kind := leaf.kind):
+                place: Any = data
+                for step in leaf.path[:-1]:
+                    place = place[step]
+                place[leaf.path[-1]] = self.value(leaf.text, kind)
+        return data
 
     # --- changing -------------------------------------------------------------------------------------------------
     def changed(self, **fields: Any) -> Project:
@@ -486,7 +494,7 @@ class Project(Statement):
 
     def with_value(self, path: tuple[str | int, ...], value: Any) -> Project:
         """A copy with one value replaced, given by its path in the JSON form: ``('materials', 0, 'density')``."""
-        return load_project(_replaced(self.model_dump(), path, value))
+        return load_project(put_at(self.model_dump(), path, value))
 
     def free_name(self, field: str, base: str) -> str:
         """A name that is not taken yet: 'push', 'push 2', ..."""
@@ -521,14 +529,15 @@ def _plain(value: Any) -> Any:
     return value
 
 
-def _replaced(node: Any, path: tuple[str | int, ...], value: Any) -> Any:
+def put_at(node: Any, path: tuple[str | int, ...], value: Any) -> Any:
+    """A JSON form with one value replaced; the form itself stays as it was."""
     if not path:
         return value
     step = path[0]
     if isinstance(node, dict):
-        return {**node, step: _replaced(node.get(step), path[1:], value)}
+        return {**node, step: put_at(node.get(step), path[1:], value)}
     items = list(node)
-    items[int(step)] = _replaced(items[int(step)], path[1:], value)
+    items[int(step)] = put_at(items[int(step)], path[1:], value)
     return items
 
 
@@ -546,16 +555,18 @@ def _first_message(error: ValidationError) -> tuple[str, str]:
     return place, message
 
 
-_values: deque[tuple[dict[str, str], dict[str, Any]]] = deque(maxlen=8)
+_Numbers = dict[tuple[str, str], float]
+_values: deque[tuple[dict[str, str], dict[str, Any], _Numbers]] = deque(maxlen=8)
 
 
-def _known(parameters: dict[str, str]) -> dict[str, Any]:
-    """Where the values of a project's parameters are kept, which are never changed in place: by the very object, which is kept as well."""
-    for stated, values in tuple(_values):
+def _known(parameters: dict[str, str]) -> tuple[dict[str, Any], _Numbers]:
+    """(values of a project's parameters, numbers of the texts that were evaluated with them). Parameters are never changed in place: what
+    is known goes by the very object, which is kept as well."""
+    for stated, values, numbers in tuple(_values):
         if stated is parameters:
-            return values
-    fresh: dict[str, Any] = {}
-    _values.append((parameters, fresh))
+            return values, numbers
+    fresh: tuple[dict[str, Any], _Numbers] = {}, {}
+    _values.append((parameters, *fresh))
     return fresh
 
 
@@ -577,11 +588,14 @@ def load_project(data: Any) -> Project:
         raise LabilisError(message[:1].upper() + message[1:] + ".", where, "Correct it in the model.", "model") from error
     for name in project.parameters:
         try:
-            evaluate(name, project.parameters, _known(project.parameters))
+            evaluate(name, project.parameters, _known(project.parameters)[0])
         except LabilisError as error:
             raise LabilisError(error.what, error.where or f"parameters/{name}", error.remedy, error.code) from error
-    for where, text, kind in project.stated_quantities():
-        project.value(text, kind, where)
+    for leaf, kind in project.quantities():
+        try:
+            project.value(leaf.text, kind)
+        except LabilisError:
+            project.value(leaf.text, kind, where_of(project, leaf.path))  # said again, with its place
     for item in project.materials:
         _check_material(project, item)
     _check_sizes(project)
@@ -644,9 +658,11 @@ def _check_sizes(project: Project) -> None:
     if project.mesh.weld_gap is not None and project.value(project.mesh.weld_gap, "length", "mesh/weld_gap") < 0:
         raise LabilisError(f"A weld gap of '{project.mesh.weld_gap}' is below zero.", "mesh/weld_gap",
                            "Give a length of zero or more.", "size")
-    if project.value(project.criteria.required_factor, "number") <= 0:
-        raise LabilisError("The required factor must be above zero.", "criteria/required_factor", "3 is usual for a "
-                           "machine part.", "criteria")
+    for field in (*CLASS_FACTORS.values(), "capacity"):  # under nought everything would pass
+        asked = project.number_if(project.criteria, field)
+        if asked is not None and not asked > 0:
+            raise LabilisError(f"The {field.replace('_', ' ')} must be above zero.", f"criteria/{field}", "3 is usual for a "
+                               "machine part.", "criteria")
     if project.euler.length is not None and project.value(project.euler.length, "length") <= 0:
         raise LabilisError("The free length must be above zero.", "euler/length", "Give a positive length.", "euler")
 

@@ -5,12 +5,12 @@ moves it, `Copies` repeat it.
 """
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from labilis.model.statements import Statement, Text3
+from labilis.model.leaves import Angle, Length, Number
+from labilis.model.statements import Lengths, Statement
 
 Axis = Literal["x", "y", "z"]
 
@@ -19,20 +19,20 @@ class Corner(Statement):
     """Corner of an outline; `radius` rounds it; `bow` bends the side to the next corner to an arc: its height over half of its chord, 1 for
     a half circle, above nought where it turns counter-clockwise."""
 
-    x: str
-    y: str
-    radius: str = "0 mm"
-    bow: str = "0"
+    x: Length
+    y: Length
+    radius: Length = "0 mm"
+    bow: Number = "0"
 
 
 class Opening(Statement):
     """A round hole, or a slot when `length` (between the centres of its ends) is given, turned by `angle` from x."""
 
-    x: str
-    y: str
-    diameter: str
-    length: str | None = None
-    angle: str = "0 deg"
+    x: Length
+    y: Length
+    diameter: Length
+    length: Length | None = None
+    angle: Angle = "0 deg"
 
 
 class Plate(Statement):
@@ -40,7 +40,7 @@ class Plate(Statement):
 
     kind: Literal["plate"] = "plate"
     outline: tuple[Corner, ...] = Field(min_length=3)
-    thickness: str
+    thickness: Length
     openings: tuple[Opening, ...] = ()
 
 
@@ -48,10 +48,10 @@ class FoldedSheet(Statement):
     """Sheet folded along z: `profile` is its mid-line in x and y with sharp corners, bent with the inside radius `bend`."""
 
     kind: Literal["folded sheet"] = "folded sheet"
-    profile: tuple[tuple[str, str], ...] = Field(min_length=2)
-    thickness: str
-    bend: str = "0 mm"
-    length: str
+    profile: tuple[tuple[Length, Length], ...] = Field(min_length=2)
+    thickness: Length
+    bend: Length = "0 mm"
+    length: Length
 
 
 SECTION_SIZES: dict[str, tuple[str, ...]] = {
@@ -78,15 +78,15 @@ class Section(Statement):
 
     shape: Literal["flat", "round", "square", "round tube", "square tube", "rectangular tube", "angle", "double angle", "channel",
                    "I", "T", "hat", "polygon"]
-    width: str | None = None
-    height: str | None = None
-    diameter: str | None = None
-    thickness: str | None = None
-    web: str | None = None
-    gap: str | None = None
-    flange: str | None = None
-    radius: str | None = None
-    corners: tuple[tuple[str, str], ...] = ()
+    width: Length | None = None
+    height: Length | None = None
+    diameter: Length | None = None
+    thickness: Length | None = None
+    web: Length | None = None
+    gap: Length | None = None
+    flange: Length | None = None
+    radius: Length | None = None
+    corners: tuple[tuple[Length, Length], ...] = ()
 
     @model_validator(mode="after")
     def _sizes(self) -> Section:
@@ -107,7 +107,7 @@ class Strut(Statement):
 
     kind: Literal["strut"] = "strut"
     section: Section
-    length: str
+    length: Length
 
 
 class Rib(Statement):
@@ -115,31 +115,31 @@ class Rib(Statement):
     width left at the far end, `curve` the sagitta of a hollow long edge; its middle lies at z = 0."""
 
     kind: Literal["rib"] = "rib"
-    width: str
-    height: str
-    top: str = "0 mm"
-    curve: str = "0 mm"
-    thickness: str
+    width: Length
+    height: Length
+    top: Length = "0 mm"
+    curve: Length = "0 mm"
+    thickness: Length
 
 
 class Pocket(Statement):
     """Rectangular pocket from the top of a block: centre, size and depth, with rounded corners."""
 
-    x: str
-    y: str
-    width: str
-    height: str
-    depth: str
-    radius: str = "0 mm"
+    x: Length
+    y: Length
+    width: Length
+    height: Length
+    depth: Length
+    radius: Length = "0 mm"
 
 
 class Block(Statement):
     """Solid block centred on x and y from z = 0 to `depth`, with pockets from the top and bores right through."""
 
     kind: Literal["block"] = "block"
-    width: str
-    height: str
-    depth: str
+    width: Length
+    height: Length
+    depth: Length
     pockets: tuple[Pocket, ...] = ()
     bores: tuple[Opening, ...] = ()
 
@@ -148,14 +148,14 @@ class Turn(Statement):
     """Turn about an axis through the origin, one after the other."""
 
     about: Axis
-    angle: str
+    angle: Angle
 
 
 class Place(Statement):
     """Where a recipe stands: turned, then moved."""
 
     turns: tuple[Turn, ...] = ()
-    at: Text3 = ("0 mm", "0 mm", "0 mm")
+    at: Lengths = ("0 mm", "0 mm", "0 mm")
 
 
 class LineCopies(Statement):
@@ -163,7 +163,7 @@ class LineCopies(Statement):
 
     kind: Literal["line"] = "line"
     count: int = Field(ge=1, le=500)
-    step: Text3
+    step: Lengths
 
 
 class RingCopies(Statement):
@@ -172,8 +172,8 @@ class RingCopies(Statement):
     kind: Literal["ring"] = "ring"
     count: int = Field(ge=1, le=500)
     about: Axis = "z"
-    centre: Text3 = ("0 mm", "0 mm", "0 mm")
-    angle: str = "360 deg"
+    centre: Lengths = ("0 mm", "0 mm", "0 mm")
+    angle: Angle = "360 deg"
 
 
 class MirrorCopy(Statement):
@@ -181,41 +181,18 @@ class MirrorCopy(Statement):
 
     kind: Literal["mirror"] = "mirror"
     across: Axis
-    at: str = "0 mm"
+    at: Length = "0 mm"
 
 
 class Cut(Statement):
     """A round hole, or slot, cut through a placed piece along an axis of the project: `x`, `y`, `z` is a point on its axis."""
 
     along: Axis
-    x: str = "0 mm"
-    y: str = "0 mm"
-    z: str = "0 mm"
-    diameter: str
+    x: Length = "0 mm"
+    y: Length = "0 mm"
+    z: Length = "0 mm"
+    diameter: Length
 
 
 Recipe = Annotated[Plate | FoldedSheet | Strut | Rib | Block, Field(discriminator="kind")]
 Copies = Annotated[LineCopies | RingCopies | MirrorCopy, Field(discriminator="kind")]
-
-_NUMBERS = {"bow"}
-_ANGLES = {"angle"}
-_WORDS = {"kind", "about", "across", "along", "shape", "count"}
-
-
-def recipe_quantities(item: Any, where: str) -> Iterator[tuple[str, str, str]]:
-    """(where, text, kind of quantity) of every number of a recipe, place, copy or cut."""
-    if isinstance(item, Statement):
-        for name in type(item).model_fields:
-            if name not in _WORDS:
-                kind = "angle" if name in _ANGLES else "number" if name in _NUMBERS else "length"
-                yield from _of(getattr(item, name), f"{where}/{name}", kind)
-
-
-def _of(value: Any, where: str, kind: str) -> Iterator[tuple[str, str, str]]:
-    if isinstance(value, str):
-        yield where, value, kind
-    elif isinstance(value, tuple):
-        for number, part in enumerate(value):
-            yield from _of(part, f"{where}/{number}", kind)
-    elif isinstance(value, Statement):
-        yield from recipe_quantities(value, where)

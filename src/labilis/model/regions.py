@@ -9,6 +9,8 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from labilis.model.leaves import FaceName, PieceName
+
 Vector = tuple[float, float, float]
 
 
@@ -34,9 +36,9 @@ class Region(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     name: str = Field(min_length=1)
-    piece: str = Field(default="", description="imported piece that the picks are on")
+    piece: PieceName = Field(default="", description="imported piece that the picks are on")
     picks: tuple[Pick, ...] = ()
-    names: tuple[str, ...] = Field(default=(), description="faces and edges of recipes by name")
+    names: tuple[FaceName, ...] = Field(default=(), description="faces and edges of recipes by name")
 
     @model_validator(mode="after")
     def _some(self) -> Region:

@@ -1,65 +1,61 @@
-"""A name changed everywhere it is used."""
+"""A name changed everywhere it is used, and who uses it."""
 from __future__ import annotations
 
-from typing import Any
-
-from labilis.model.project import Project, load_project
-
-# where names of each kind are used: (list, key)
-_USES: dict[str, list[tuple[str, str]]] = {
-    "pieces": [("regions", "piece"), ("checks", "member"), ("seams", "to")], "materials": [("pieces", "material")],
-    "regions": [("hubs", "region"), ("seams", "along"), ("supports", "on"), ("springs", "on"), ("loads", "on")],
-    "hubs": [("supports", "on"), ("springs", "on"), ("loads", "on")], "supports": [("loads", "support")]}
+from labilis.model.errors import LabilisError
+from labilis.model.expressions import with_name
+from labilis.model.leaves import Leaf, Names, respelt
+from labilis.model.project import Project, load_project, put_at
+from labilis.model.trials import is_choice
 
 
 def renamed(project: Project, field: str, index: int, new: str) -> Project:
     """Statements with the name of one item changed, and every mention of it. Raises LabilisError for a name that does not fit."""
-    data = project.model_dump()
-    old = data[field][index]["name"]
-    data[field][index]["name"] = new
-    for other, key in _USES.get(field, []):
-        for item in data[other]:
-            if item.get(key) is not None:
-                item[key] = _word(item[key], old, new) if field == "pieces" else new if item[key] == old else item[key]
-    if field in ("pieces", "scribes"):
-        for region in data["regions"]:
-            region["names"] = [_word(word, old, new) for word in region["names"]]
-        for scribe in data["scribes"]:
-            scribe["face"] = _word(scribe["face"], old, new)
-    if field == "pieces":
-        data["released"] = [[_word(word, old, new) for word in pair] for pair in data["released"]]
-        for load in data["loads"]:
-            if "pieces" in load:
-                load["pieces"] = [new if word == old else word for word in load["pieces"]]
-    for vary in (vary for plan in data["plans"] for vary in plan["vary"] if vary["parameter"].startswith(f"{field}/{old}/")):
-        vary["parameter"] = f"{field}/{new}/" + vary["parameter"].removeprefix(f"{field}/{old}/")
-    if field == "pieces":
-        for asked in (asked for plan in data["plans"] for asked in (plan, *plan["limits"])):
-            asked["of"] = new if asked["of"] == old else asked["of"]
-    if field == "materials":
-        for vary in (vary for plan in data["plans"] for vary in plan["vary"] if vary["parameter"].endswith("/material")):
-            vary["values"] = [new if text == old else text for text in vary["values"]]
-    if field == "regions":
-        for bolt in data["bolts"]:
-            bolt["through"] = [new if word == old else word for word in bolt["through"]]
-        for zone in data["mesh"]["zones"]:
-            zone["region"] = new if zone["region"] == old else zone["region"]
-    if field in ("loads", "cases"):
-        _in_cases(data["cases"], field, old, new)
+    old = getattr(project, field)[index].name
+    data = put_at(project.model_dump(), (field, index, "name"), new)
+    both = _both(project, field, old, new)
+    for leaf in mentions(project, field, old):
+        assert isinstance(leaf.mark, Names)
+        data = put_at(data, leaf.path, respelt(leaf.text, leaf.mark.form, field, both))
+    if field == "materials":  # what a plan tries a piece's material at
+        for plan in data["plans"]:
+            for vary in plan["vary"]:
+                if vary["parameter"].endswith("/material"):
+                    vary["values"] = [new if text == old else text for text in vary["values"]]
     return load_project(data)
 
 
-def _in_cases(cases: list[dict[str, Any]], field: str, old: str, new: str) -> None:
-    for case in cases:
-        for entry in case["loads" if field == "loads" else "combine"]:
-            key = "load" if field == "loads" else "case"
-            entry[key] = new if entry[key] == old else entry[key]
+def renamed_parameter(project: Project, old: str, new: str) -> Project:
+    """Statements with a parameter's name changed, in expressions too. Raises LabilisError for a name that does not fit or is taken."""
+    if new != old and new in project.parameters:
+        raise LabilisError(f"There is a parameter '{new}' already.", f"parameters/{old}", "Choose another name.", "parameter")
+    data = project.model_dump()
+    data["parameters"] = {new if name == old else name: with_name(text, old, new) for name, text in project.parameters.items()}
+    for leaf, _ in project.quantities():
+        data = put_at(data, leaf.path, with_name(leaf.text, old, new))
+    for leaf in mentions(project, "parameters", old):
+        data = put_at(data, leaf.path, new)
+    for number, plan in enumerate(project.plans):
+        for row, vary in enumerate(plan.vary):
+            if is_choice(vary.parameter):
+                continue
+            stated = data["plans"][number]["vary"][row]
+            stated["values"] = [with_name(text, old, new) for text in vary.values]
+            stated |= {end: None if stated[end] is None else with_name(stated[end], old, new) for end in ("low", "high")}
+    for variant in data["variants"]:
+        if old in (stated := variant["statements"].get("parameters", {})) and new not in stated:
+            variant["statements"] = renamed_parameter(load_project(variant["statements"]), old, new).model_dump(
+                mode="json", exclude={"plans", "design", "variants", "units"})
+    return load_project(data)
 
 
-def _word(word: str, old: str, new: str) -> str:
-    """'leg.2/foot' with leg renamed."""
-    piece, slash, rest = word.partition("/")
-    base, dot, number = piece.rpartition(".")
-    if piece == old:
-        return new + slash + rest
-    return f"{new}.{number}{slash}{rest}" if dot and base == old and number.isdigit() else word
+def mentions(project: Project, field: str, name: str) -> list[Leaf]:
+    """Everywhere that something in a list of the project is named, its copies included."""
+    both = _both(project, field, name, name + "?")
+    return [leaf for leaf in project.names() if isinstance(leaf.mark, Names) and field in leaf.mark.to
+            and respelt(leaf.text, leaf.mark.form, field, both) != leaf.text]
+
+
+def _both(project: Project, field: str, old: str, new: str) -> dict[str, str]:
+    """Names of an item, with the new ones; of a piece those of its copies too: 'leg.2' and 'arm.2'."""
+    bodies = project.named("pieces", old).instances if field == "pieces" else ()
+    return {old: new, **{body: new + body.removeprefix(old) for body in bodies}}

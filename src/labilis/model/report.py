@@ -5,10 +5,18 @@ from typing import Literal, get_args
 
 from pydantic import Field, field_validator
 
-from labilis.model.statements import Statement
+from labilis.model.statements import Statement, StoredFile
 
-SectionKey = Literal["verdict", "part", "supports", "loads", "mesh", "strength", "modes", "hand checks", "trace", "evidence", "limits"]
+SectionKey = Literal["verdict", "part", "supports", "loads", "mesh", "strength", "modes", "hand checks", "trace", "studies", "improve",
+                     "evidence", "limits"]
 SECTION_KEYS: tuple[SectionKey, ...] = get_args(SectionKey)
+
+
+class Picture(StoredFile):
+    """A picture of the engineer's own (PNG) at the end of a section."""
+
+    caption: str = Field(min_length=1, description="what it shows")
+    section: SectionKey = "part"
 
 
 class ReportPlan(Statement):
@@ -27,6 +35,9 @@ class ReportPlan(Statement):
     form: Literal["long", "short"] = Field(default="long", description="short: verdict, statements and modes on about two pages")
     left_out: tuple[SectionKey, ...] = Field(default=(), description="sections that do not go into it")
     notes: dict[SectionKey, str] = Field(default={}, description="words of the engineer at the head of a section")
+
+    logo: StoredFile | None = Field(default=None, description="picture (PNG) at the head of the first page")
+    pictures: tuple[Picture, ...] = Field(default=(), max_length=60, description="the engineer's own pictures")
 
     @field_validator("notes")
     @classmethod

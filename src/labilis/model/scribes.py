@@ -5,13 +5,14 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from labilis.model.leaves import FaceName, Length
 from labilis.model.regions import Pick
-from labilis.model.statements import Statement, Text3
+from labilis.model.statements import Lengths, Statement
 
 
 class _Scribe(Statement):
     name: str = Field(min_length=1)
-    face: str = Field(default="", description="face by the name its recipe gave, such as plate/top")
+    face: FaceName = Field(default="", description="face by the name its recipe gave, such as plate/top")
     pick: Pick | None = Field(default=None, description="face of an imported part by its looks")
 
     @model_validator(mode="after")
@@ -33,13 +34,10 @@ class ScribeLine(_Scribe):
 
     kind: Literal["line"] = "line"
     run: Literal["lengthwise", "crosswise"] = "lengthwise"
-    offset: str = Field(default="0 mm", description="from the middle of the face, length")
-    between: tuple[Text3, Text3] | None = Field(default=None, description="two points that it runs through, lengths, in place of run "
+    offset: Length = Field(default="0 mm", description="from the middle of the face, length")
+    between: tuple[Lengths, Lengths] | None = Field(default=None, description="two points that it runs through, lengths, in place of run "
                                                 "and offset")
 
-    def quantities(self) -> list[tuple[str, str]]:
-        """(text, kind) of each number."""
-        return [(text, "length") for text in (self.offset, *(c for point in self.between or () for c in point))]
 
 
 class ScribeCircle(_Scribe):
@@ -47,13 +45,10 @@ class ScribeCircle(_Scribe):
     `<name>/patch` between them."""
 
     kind: Literal["circle"] = "circle"
-    at: Text3 | None = Field(default=None, description="centre, lengths; the middle of the face when none is given")
-    diameter: str = Field(description="length")
-    hole: str | None = Field(default=None, description="inner diameter of a washer, length")
+    at: Lengths | None = Field(default=None, description="centre, lengths; the middle of the face when none is given")
+    diameter: Length = Field(description="length")
+    hole: Length | None = Field(default=None, description="inner diameter of a washer, length")
 
-    def quantities(self) -> list[tuple[str, str]]:
-        """(text, kind) of each number."""
-        return [(text, "length") for text in (self.diameter, *([self.hole] if self.hole else []), *(self.at or ()))]
 
 
 Scribe = Annotated[ScribeLine | ScribeCircle, Field(discriminator="kind")]

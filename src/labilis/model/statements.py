@@ -5,7 +5,27 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
-Text3 = tuple[str, str, str]
+from labilis.model.leaves import (
+    Acceleration,
+    Angle,
+    BodyName,
+    Density,
+    Expansion,
+    Force,
+    Length,
+    LineForce,
+    Moment,
+    Number,
+    PieceName,
+    Quantity,
+    RegionName,
+    Stress,
+    SupportName,
+    TargetName,
+    Temperature,
+)
+
+Lengths = tuple[Length, Length, Length]
 Number3 = tuple[float, float, float]
 
 
@@ -15,16 +35,32 @@ class Statement(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
 
+class StoredFile(Statement):
+    """A file whose bytes are kept in the project file under their hash."""
+
+    file: str = Field(description="file name as imported, without folders")
+    sha256: str = Field(default="", description="hash of the bytes; filled in when read")
+
+    @field_validator("file")
+    @classmethod
+    def _is_a_name(cls, name: str) -> str:
+        """Files are written under this name: it must not lead into another folder."""
+        if name in ("", ".", "..") or len(name.encode("utf-8", "replace")) > 240 or any(c in "/\\" or ord(c) < 32 for c in name):
+            raise ValueError(f"a file is named without folders, and not {name[:60]!r}")
+        return name
+
+
 class Material(Statement):
     """Linear isotropic material. A run says which of these it needs and does not start without them."""
 
     name: str = Field(min_length=1)
-    youngs_modulus: str | None = Field(default=None, description="stress")
-    poisson_ratio: str | None = Field(default=None, description="number")
-    density: str | None = Field(default=None, description="density")
-    yield_strength: str | None = Field(default=None, description="stress")
-    expansion: str | None = Field(default=None, description="thermal expansion per kelvin")
-    hardening: tuple[tuple[str, str], ...] = Field(default=(), description="points of plastic strain and stress beyond the yield strength; "
+    youngs_modulus: Stress | None = Field(default=None, description="stress")
+    poisson_ratio: Number | None = Field(default=None, description="number")
+    density: Density | None = Field(default=None, description="density")
+    yield_strength: Stress | None = Field(default=None, description="stress")
+    expansion: Expansion | None = Field(default=None, description="thermal expansion per kelvin")
+    hardening: tuple[tuple[Number, Stress], ...] = Field(default=(),
+        description="points of plastic strain and stress beyond the yield strength; "
                                                    "without them stress stays at the yield strength")
     source: str = Field(default="", description="where the values come from")
 
@@ -92,7 +128,7 @@ class Support(Statement):
     """Holds motions of a region or of a hub. Turns can be held on a hub and on a region of shells."""
 
     name: str = Field(min_length=1)
-    on: str = Field(description="a region's or a hub's name")
+    on: TargetName = Field(description="a region's or a hub's name")
     axes: Axes = GlobalAxes()
     held: tuple[str, ...] = Field(min_length=1, description="motions held, such as x, y, z, radial, turn_z")
 
@@ -113,7 +149,7 @@ Growth = Literal["growing", "held"]
 class Tilt(Statement):
     """A force turned a little from its stated direction, toward an axis of the project."""
 
-    angle: str
+    angle: Angle
     toward: Literal["x", "y", "z"]
 
 
@@ -122,12 +158,12 @@ class ForceLoad(Statement):
 
     kind: Literal["force"] = "force"
     name: str = Field(min_length=1)
-    on: str
-    components: Text3 | None = Field(default=None, description="force in x, y, z")
-    normal: str | None = Field(default=None, description="force along the normal, positive pushing into the part")
+    on: TargetName
+    components: tuple[Force, Force, Force] | None = Field(default=None, description="force in x, y, z")
+    normal: Force | None = Field(default=None, description="force along the normal, positive pushing into the part")
     share: Literal["total", "each"] = Field(default="total", description="total over the region, or on each face or edge")
     tilt: Tilt | None = Field(default=None, description="misalignment: the force keeps its size and leans over")
-    offset: Text3 | None = Field(default=None, description="misalignment: how far from its hub the force acts, lengths")
+    offset: Lengths | None = Field(default=None, description="misalignment: how far from its hub the force acts, lengths")
     growth: Growth = "growing"
 
     @model_validator(mode="after")
@@ -138,12 +174,6 @@ class ForceLoad(Statement):
             raise ValueError("tilt and offset belong to a force given by its components")
         return self
 
-    def quantities(self) -> list[tuple[str, str]]:
-        """(text, kind) of each number."""
-        found = [(text, "force") for text in self.components or (self.normal or "",)]
-        if self.tilt is not None:
-            found.append((self.tilt.angle, "angle"))
-        return found + [(text, "length") for text in self.offset or ()]
 
 
 class PressureLoad(Statement):
@@ -152,14 +182,11 @@ class PressureLoad(Statement):
 
     kind: Literal["pressure"] = "pressure"
     name: str = Field(min_length=1)
-    on: str
-    pressure: str
+    on: TargetName
+    pressure: Stress
     direction: Literal["fixed", "following"] = "fixed"
     growth: Growth = "growing"
 
-    def quantities(self) -> list[tuple[str, str]]:
-        """(text, kind) of each number."""
-        return [(self.pressure, "stress")]
 
 
 class LineLoad(Statement):
@@ -167,13 +194,10 @@ class LineLoad(Statement):
 
     kind: Literal["line"] = "line"
     name: str = Field(min_length=1)
-    on: str
-    components: Text3 = Field(description="force per length in x, y, z")
+    on: TargetName
+    components: tuple[LineForce, LineForce, LineForce] = Field(description="force per length in x, y, z")
     growth: Growth = "growing"
 
-    def quantities(self) -> list[tuple[str, str]]:
-        """(text, kind) of each number."""
-        return [(text, "line force") for text in self.components]
 
 
 class MomentLoad(Statement):
@@ -181,13 +205,10 @@ class MomentLoad(Statement):
 
     kind: Literal["moment"] = "moment"
     name: str = Field(min_length=1)
-    on: str
-    components: Text3 = Field(description="moment about x, y, z")
+    on: TargetName
+    components: tuple[Moment, Moment, Moment] = Field(description="moment about x, y, z")
     growth: Growth = "growing"
 
-    def quantities(self) -> list[tuple[str, str]]:
-        """(text, kind) of each number."""
-        return [(text, "moment") for text in self.components]
 
 
 class WeightLoad(Statement):
@@ -195,13 +216,10 @@ class WeightLoad(Statement):
 
     kind: Literal["weight"] = "weight"
     name: str = Field(min_length=1)
-    acceleration: Text3 = ("0 m/s^2", "0 m/s^2", "-9.81 m/s^2")
-    pieces: tuple[str, ...] = ()
+    acceleration: tuple[Acceleration, Acceleration, Acceleration] = ("0 m/s^2", "0 m/s^2", "-9.81 m/s^2")
+    pieces: tuple[PieceName, ...] = ()
     growth: Growth = "growing"
 
-    def quantities(self) -> list[tuple[str, str]]:
-        """(text, kind) of each number."""
-        return [(text, "acceleration") for text in self.acceleration]
 
 
 class TemperatureLoad(Statement):
@@ -209,13 +227,10 @@ class TemperatureLoad(Statement):
 
     kind: Literal["temperature"] = "temperature"
     name: str = Field(min_length=1)
-    change: str = Field(description="temperature difference")
-    pieces: tuple[str, ...] = ()
+    change: Temperature = Field(description="temperature difference")
+    pieces: tuple[PieceName, ...] = ()
     growth: Growth = "growing"
 
-    def quantities(self) -> list[tuple[str, str]]:
-        """(text, kind) of each number."""
-        return [(self.change, "temperature")]
 
 
 class MoveLoad(Statement):
@@ -223,13 +238,10 @@ class MoveLoad(Statement):
 
     kind: Literal["move"] = "move"
     name: str = Field(min_length=1)
-    support: str = Field(description="name of the support that moves")
-    components: Text3 = Field(description="displacement in x, y, z; only held directions count")
+    support: SupportName = Field(description="name of the support that moves")
+    components: Lengths = Field(description="displacement in x, y, z; only held directions count")
     growth: Growth = "growing"
 
-    def quantities(self) -> list[tuple[str, str]]:
-        """(text, kind) of each number."""
-        return [(text, "length") for text in self.components]
 
 
 Load = Annotated[ForceLoad | PressureLoad | LineLoad | MomentLoad | WeightLoad | TemperatureLoad | MoveLoad, Field(discriminator="kind")]
@@ -240,15 +252,15 @@ class Spring(Statement):
     foundation (stiffness per area) on faces; turns belong to hubs."""
 
     name: str = Field(min_length=1)
-    on: str
+    on: TargetName
     per: Literal["total", "area"] = "total"
-    x: str | None = None
-    y: str | None = None
-    z: str | None = None
-    normal: str | None = Field(default=None, description="square to a face")
-    turn_x: str | None = None
-    turn_y: str | None = None
-    turn_z: str | None = None
+    x: Quantity | None = None
+    y: Quantity | None = None
+    z: Quantity | None = None
+    normal: Quantity | None = Field(default=None, description="square to a face")
+    turn_x: Quantity | None = None
+    turn_y: Quantity | None = None
+    turn_z: Quantity | None = None
 
     @model_validator(mode="after")
     def _some(self) -> Spring:
@@ -258,14 +270,17 @@ class Spring(Statement):
             raise ValueError("a foundation has no turning stiffness")
         return self
 
+    def kind_of(self, field: str, place: str | int) -> str:
+        """Kind of quantity of a motion's stiffness."""
+        return "turn stiffness" if field.startswith("turn") else "foundation" if self.per == "area" else "stiffness"
+
     def values(self) -> list[tuple[str, str, str]]:
         """(motion, text, kind of quantity) of what is given."""
         found = []
         for motion in ("x", "y", "z", "normal", "turn_x", "turn_y", "turn_z"):
             text = getattr(self, motion)
             if text is not None:
-                kind = "turn stiffness" if motion.startswith("turn") else "foundation" if self.per == "area" else "stiffness"
-                found.append((motion, text, kind))
+                found.append((motion, text, self.kind_of(motion, motion)))
         return found
 
 
@@ -276,14 +291,15 @@ class Bolt(Statement):
     """A bolt through bores of two or more pieces, in their order along it or in any other. What it carries is held against EN 1993-1-8."""
 
     name: str = Field(min_length=1)
-    through: tuple[str, ...] = Field(min_length=2, description="regions, each a bore or the edge of a hole")
-    diameter: str = Field(description="nominal diameter of the thread, length")
+    through: tuple[RegionName, ...] = Field(min_length=2, description="regions, each a bore or the edge of a hole")
+    diameter: Length = Field(description="nominal diameter of the thread, length")
     grade: BoltGrade = "8.8"
     faces: Literal["bonded", "apart"] = Field(default="bonded", description="whether faces of its pieces that touch are joined besides; "
                                                                             "apart: only bolted")
     turning: Literal["free", "held"] = Field(default="free", description="turn of the pieces on each other about the bolt: free, or held "
                                                                          "by friction under its head")
-    edge: str | None = Field(default=None, description="least distance from the bolt to an edge of a piece, length; 1.2 bores when none is "
+    edge: Length | None = Field(default=None,
+        description="least distance from the bolt to an edge of a piece, length; 1.2 bores when none is "
                                                        "given, the least that EN 1993-1-8 allows")
 
     @field_validator("through")
@@ -293,14 +309,11 @@ class Bolt(Statement):
             raise ValueError("a bolt goes through each bore once")
         return through
 
-    def quantities(self) -> list[tuple[str, str, str]]:
-        """(field, text, kind) of what is given."""
-        return [("diameter", self.diameter, "length")] + ([] if self.edge is None else [("edge", self.edge, "length")])
 
 
 class Seam(Statement):
     """A weld along edges of one piece on another: those edges are joined, the faces beside them only touch."""
 
     name: str = Field(min_length=1)
-    along: str = Field(description="region of the edges")
-    to: str = Field(description="piece that they are welded to")
+    along: RegionName = Field(description="region of the edges")
+    to: BodyName = Field(description="piece that they are welded to")

@@ -5,6 +5,7 @@ from typing import Any, Literal, get_args
 
 from pydantic import Field, model_validator
 
+from labilis.model.leaves import PlaceName, Quantity, ShareName
 from labilis.model.statements import Statement
 
 Response = Literal["first factor", "first yield", "capacity", "mass", "largest motion", "largest stress", "verified factor"]
@@ -28,7 +29,7 @@ class Vary(Statement):
     """A parameter and what it is tried at: listed values, or a range from low to high in so many steps. Or a choice by its place in the
     statements, and what is chosen there: 'pieces/rib/set_aside' at no and yes."""
 
-    parameter: str = Field(min_length=1, description="name of a parameter, or the place of a choice: pieces/NAME/set_aside, "
+    parameter: PlaceName = Field(min_length=1, description="name of a parameter, or the place of a choice: pieces/NAME/set_aside, "
                            "pieces/NAME/material, and so on, items of lists by their names")
     values: tuple[str, ...] = Field(default=(), description="what the parameter is tried at, one after the other")
     low: str | None = Field(default=None, description="least value of a range")
@@ -85,9 +86,9 @@ class Limit(Statement):
     """What a trial must keep to."""
 
     response: Response
-    of: str = Field(default="", description="of a first factor: the piece or the kind of mode that is meant, all without it")
-    at_least: str | None = None
-    at_most: str | None = None
+    of: ShareName = Field(default="", description="of a first factor: the piece or the kind of mode that is meant, all without it")
+    at_least: Quantity | None = None
+    at_most: Quantity | None = None
 
     @model_validator(mode="after")
     def _one_end(self) -> Limit:
@@ -95,6 +96,10 @@ class Limit(Statement):
             raise ValueError(f"plans: the limit on the {self.response} has neither a least nor a largest value")
         _only_factors(self.response, self.of)
         return self
+
+    def kind_of(self, field: str, place: str | int) -> str:
+        """Kind of quantity of either end."""
+        return RESPONSE_KINDS[self.response][0]
 
     @property
     def words(self) -> str:
@@ -108,17 +113,17 @@ class TrialPlan(Statement):
 
     name: str = Field(min_length=1)
     vary: tuple[Vary, ...] = Field(min_length=1)
-    how: Literal["grid", "list", "latin hypercube", "goal", "search"] = Field(
+    how: Literal["grid", "list", "latin hypercube", "goal", "search", "one by one"] = Field(
         default="grid", description="grid: every value with every other; list: the first values together, then the second ones; latin "
         "hypercube: points spread evenly through the ranges; goal: the one value of a range at which the objective reaches `goal`; "
-        "search: on to the best point within the limits")
+        "search: on to the best point within the limits; one by one: each a little smaller and larger with the others as they are")
     points: int = Field(default=20, ge=2, le=MOST_TRIALS, description="of a latin hypercube; the most trials of a goal or a search")
     seed: int = Field(default=1, ge=0, description="of a latin hypercube, and of where a search begins")
     limits: tuple[Limit, ...] = ()
     objective: Response = "first factor"
-    of: str = Field(default="", description="of an objective that is a first factor: the piece or the kind of mode that is meant")
+    of: ShareName = Field(default="", description="of an objective that is a first factor: the piece or the kind of mode that is meant")
     best: Literal["greatest", "least"] = "greatest"
-    goal: str | None = Field(default=None, description="what the objective is to reach")
+    goal: Quantity | None = Field(default=None, description="what the objective is to reach")
 
     @model_validator(mode="after")
     def _fits(self) -> TrialPlan:
@@ -128,8 +133,8 @@ class TrialPlan(Statement):
             raise ValueError(f"plans/{self.name}: a parameter is varied twice")
         if self.how == "list" and len({len(vary.texts()) for vary in self.vary}) > 1:
             raise ValueError(f"plans/{self.name}: a list needs as many values of each parameter")
-        if self.how in ("latin hypercube", "goal") and any(vary.values for vary in self.vary):
-            raise ValueError(f"plans/{self.name}: a {self.how} needs ranges from low to high")
+        if self.how in ("latin hypercube", "goal", "one by one") and any(vary.values for vary in self.vary):
+            raise ValueError(f"plans/{self.name}: '{self.how}' needs ranges from low to high")
         if self.how == "goal" and (self.goal is None or len(self.vary) != 1):
             raise ValueError(f"plans/{self.name}: a goal needs one parameter and the value that is to be reached")
         if self.how == "grid":
@@ -156,11 +161,9 @@ class TrialPlan(Statement):
         """Whether each trial is traced as well."""
         return "verified factor" in (self.objective, *(limit.response for limit in self.limits))
 
-    def quantities(self) -> list[tuple[str, str, str]]:
-        """(field, text, kind) of limits and goal; values of parameters have the kind of their parameter."""
-        found = [("limits", text, RESPONSE_KINDS[limit.response][0]) for limit in self.limits
-                 for text in (limit.at_least, limit.at_most) if text is not None]
-        return found + ([("goal", self.goal, RESPONSE_KINDS[self.objective][0])] if self.goal is not None else [])
+    def kind_of(self, field: str, place: str | int) -> str:
+        """Kind of quantity of the goal."""
+        return RESPONSE_KINDS[self.objective][0]
 
 
 class Variant(Statement):

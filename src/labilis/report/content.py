@@ -11,14 +11,17 @@ from typing import Any, Literal
 import labilis
 from labilis.judge import sentences
 from labilis.judge.evidence.base import Evidence
-from labilis.judge.hand.taken import Taken
+from labilis.judge.hand.taken import Taken, raised
 from labilis.judge.ladder import Rung, rungs
 from labilis.judge.numbers import critical_text, error_text, force_text, settled_words
 from labilis.judge.part_sentences import part_sentences, scribe_sentences
-from labilis.judge.spans import Sentence
 from labilis.judge.stress import von_mises
+from labilis.judge.studies import figure_words, study_words
 from labilis.judge.trace_sentences import trace_sentences
-from labilis.model import Project
+from labilis.model import Picture, Project, shown
+from labilis.report.blocks import Figure, Table, Words, plain
+from labilis.report.images import picture_bytes
+from labilis.report.improving import Improved, improve_blocks
 from labilis.run.keys import stage_keys
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.settling import settled
@@ -27,40 +30,11 @@ MARKS = {"good": "✓", "caution": "▬", "bad": "✗", "not judged": "○"}
 _SHORT = ("verdict", "part", "supports", "loads", "modes", "limits")
 _TITLES = {"verdict": "Verdict", "part": "Part and materials", "supports": "Supports", "loads": "Loads and cases", "mesh": "Mesh",
            "strength": "Strength", "modes": "Modes", "hand checks": "Hand checks", "trace": "Trace at large deflection",
+           "studies": "Studies", "improve": "Trials and designs",
            "evidence": "Evidence", "limits": "What this answer does not cover"}
 _MOST_MODES = 4  # pictures of modes of a case
 _LITTLE = 5e-4  # of the largest reaction: what is less is nothing
 Tone = Literal["", "good", "bad", "caution", "quiet"]
-
-
-@dataclass(frozen=True)
-class Words:
-    """A paragraph; tone as of spans; point: an item of a list."""
-
-    text: str
-    tone: str = ""
-    point: bool = False
-
-
-@dataclass(frozen=True)
-class Table:
-    """heads with units; rows of texts; words (columns that are text and stand at the left, by number); caption."""
-
-    caption: str
-    heads: tuple[str, ...]
-    rows: tuple[tuple[str, ...], ...]
-    words: tuple[int, ...] = (0,)
-
-
-@dataclass(frozen=True)
-class Figure:
-    """A picture: its bytes (PNG) or its text (SVG), caption, and what it shows in words; wide: as wide as the page."""
-
-    caption: str
-    alt: str
-    png: bytes = b""
-    svg: str = ""
-    wide: bool = True
 
 
 @dataclass(frozen=True)
@@ -102,8 +76,9 @@ Pictures = Callable[..., bytes]
 
 
 def content_of(project: Project, report: ProjectReport, results: Mapping[str, Any], pictures: Pictures | None = None,
-               files: Mapping[str, bytes] | None = None, today: str = "") -> Content:
-    """The report of a project that was run. `pictures` draws (see `labilis.report.pictures.draw`); without it there are none."""
+               files: Mapping[str, bytes] | None = None, today: str = "", improved: Improved | None = None) -> Content:
+    """The report of a project that was run. `pictures` draws (see `labilis.report.pictures.draw`); without it there are none. `improved`:
+    what was tried of it."""
     plan = project.report
     makers: dict[str, Callable[[], list[Words | Table | Figure]]] = {
         "verdict": lambda: _verdict(report), "part": lambda: _part(project, report, results, pictures),
@@ -111,6 +86,7 @@ def content_of(project: Project, report: ProjectReport, results: Mapping[str, An
         "loads": lambda: _loads(project), "mesh": lambda: _mesh(project, report, results, pictures),
         "strength": lambda: _strength(report, results, pictures), "modes": lambda: _modes(project, report, results, pictures),
         "hand checks": lambda: _hand(report), "trace": lambda: _trace(project, report, results, pictures),
+        "studies": lambda: _studies(project, report, results), "improve": lambda: list(improve_blocks(improved)),
         "evidence": lambda: _evidence(report), "limits": lambda: _limits(project, report)}
     found = []
     for key, make in makers.items():
@@ -120,11 +96,12 @@ def content_of(project: Project, report: ProjectReport, results: Mapping[str, An
         note = plan.notes.get(key)  # type: ignore[call-overload]
         if note:
             blocks = [Words(note, "note"), *blocks]
+        blocks += [_own_picture(item, files or {}) for item in plan.pictures if item.section == key]
         if blocks:
             found.append(Section(key, _TITLES[key], tuple(blocks)))
     from labilis.report.verify import figures_of_report, printed_in
 
-    head, sections, figures = _head(project, report, today), tuple(_numbered(found)), figures_of_report(report)
+    head, sections, figures = _head(project, report, today, files or {}), tuple(_numbered(found)), figures_of_report(report)
     return Content(head, sections, plan.paper, project.to_json(), figures, printed_in(_text_of(sections), figures),
                    {item.sha256: (item.file, (files or {})[item.sha256]) for item in project.geometry if item.sha256 in (files or {})})
 
@@ -144,15 +121,7 @@ def _text_of(sections: Sequence[Section]) -> str:
     return "\n".join(parts)
 
 
-def plain(sentence: Sentence) -> str:
-    """A sentence of the sheet without what is only there to be clicked."""
-    text = "".join(span.text for span in sentence if not span.act)
-    text = re.sub(r"\(\s*\)", "", text)
-    text = re.sub(r"[\s,;]+\.", ".", text)  # what stood between the words that are gone
-    return re.sub(r"\s{2,}", " ", re.sub(r"\s+([,;:.])", r"\1", text)).strip()
-
-
-def _head(project: Project, report: ProjectReport, today: str) -> Head:
+def _head(project: Project, report: ProjectReport, today: str, files: Mapping[str, bytes]) -> Head:
     plan = project.report
     meets = {True: ("Meets what is asked of it", "good"), False: ("Does not meet what is asked of it", "bad"),
              None: ("No verdict yet", "caution")}[report.meets]
@@ -160,7 +129,12 @@ def _head(project: Project, report: ProjectReport, today: str) -> Head:
             ("Prepared for", plan.prepared_for), ("Author", plan.author), ("Checked by", plan.checked_by),
             ("Approved by", plan.approved_by), ("Scenario", project.scenario), ("Design", project.design if project.variants else ""),
             ("Made with", f"Labilis {labilis.__version__}"))
-    return Head(plan.title or project.name, tuple((name, text) for name, text in rows if text), *meets, plan.status)
+    logo = b"" if plan.logo is None else picture_bytes(plan.logo, files)
+    return Head(plan.title or project.name, tuple((name, text) for name, text in rows if text), *meets, plan.status, logo)
+
+
+def _own_picture(item: Picture, files: Mapping[str, bytes]) -> Figure:
+    return Figure(item.caption, item.caption, picture_bytes(item, files))
 
 
 def _numbered(found: list[Section]) -> list[Section]:
@@ -234,15 +208,26 @@ def _strength(report: ProjectReport, results: Mapping[str, Any], pictures: Pictu
         found += [Words(f"{case.facts.case}: {plain(sentence)}") for sentence in sentences.strength_sentences(case.facts)]
         total = strength.reaction.sum(axis=1)[:, :3]
         largest = float(abs(total).max(initial=0.0))
-        rows = [(str(name), *(f"{0.0 if abs(value) < _LITTLE * largest else value:.5g}" for value in row))
+        rows = [(str(name), *(f"{0.0 if abs(value) < _LITTLE * largest else shown.value(value, 'force'):.5g}" for value in row))
                 for name, row in zip(strength.supports, total)]
-        rows.append(("loads", *(f"{value:.5g}" for value in strength.applied.sum(axis=0)[:3])))
-        found.append(Table(f"Reactions under the service load, {case.facts.case}", ("support", "x, N", "y, N", "z, N"), tuple(rows)))
+        rows.append(("loads", *(f"{shown.value(value, 'force'):.5g}" for value in strength.applied.sum(axis=0)[:3])))
+        found.append(
+            Table(
+                f"Reactions under the service load, {case.facts.case}",
+                ("support", *(shown.axis(f"{axis}, N")[0] for axis in "xyz")),
+                tuple(rows),
+            )
+        )
         if pictures is not None:
             most = float(von_mises(strength.stress).max(initial=0.0))
-            found.append(Figure(f"Von Mises stress under the service load, {case.facts.case}; 0 to {most:.4g} MPa",
-                                f"Stress on the part, largest {most:.4g} MPa.", pictures("stress", case.facts.project, report, results,
-                                                                                        case.facts.case), wide=False))
+            found.append(
+                Figure(
+                    f"Von Mises stress under the service load, {case.facts.case}; 0 to {shown.stress(most)}",
+                    f"Stress on the part, largest {shown.stress(most)}.",
+                    pictures("stress", case.facts.project, report, results, case.facts.case),
+                    wide=False,
+                )
+            )
     return found
 
 
@@ -255,22 +240,28 @@ def _modes(project: Project, report: ProjectReport, results: Mapping[str, Any], 
         rows = []
         for number, (factor, kind) in enumerate(zip(modes.factors, case.facts.kinds)):
             error = float(modes.mesh_error[number]) if len(modes.mesh_error) else math.nan
-            needed = case.facts.required_of(modes.drivers[number])
+            needed = case.facts.required_for(number)
             meets = case.facts.meets(number)
             said = ("load must reverse" if factor < 0 else "the trace decides" if meets is None else "meets" if meets else
                     f"under by {100 * (1 - factor / needed):.0f} %")
             half, _ = case.half_waves[number]
             rows.append((str(number + 1), f"{factor:.5g}", f"± {error_text(error)}" if math.isfinite(error) else "not known",
                          critical_text(float(factor), modes.growing_force), modes.drivers[number], str(kind),
-                         f"{float(f'{half:.3g}'):g}" if math.isfinite(half) else "–", f"{needed:.4g}", said))
+                         f"{float(format(shown.value(half, 'length'), '.3g')):g}" if math.isfinite(half) else "–", f"{needed:.4g}", said))
         if modes.held_unstable:
             found.append(Words(f"{case.facts.case}: the part goes unstable under its held loads alone; there is no factor.", "bad"))
             continue
         if not rows:
             found.append(Words(f"{case.facts.case}: no factor; this load cannot make the part unstable.", "good"))
             continue
-        found.append(Table(f"Modes of {case.facts.case}, elastic and ideal", (
-            "mode", "factor", "mesh error", "critical load", "driver", "kind", "half wave, mm", "required", ""), tuple(rows), (4, 5, 8)))
+        found.append(
+            Table(
+                f"Modes of {case.facts.case}, elastic and ideal",
+                ("mode", "factor", "mesh error", "critical load", "driver", "kind", shown.axis("half wave, mm")[0], "required", ""),
+                tuple(rows),
+                (4, 5, 8),
+            )
+        )
         if pictures is not None:
             for number in range(min(len(modes.factors), _MOST_MODES if project.report.form == "long" else 1)):
                 what = f"factor {modes.factors[number]:.4g}, {case.facts.kinds[number]} of {modes.drivers[number]}"
@@ -310,6 +301,36 @@ def _trace(project: Project, report: ProjectReport, results: Mapping[str, Any], 
     return found
 
 
+_STUDIES = {"amplitude": ("amplitude", "Verified factor over the amplitude of the starting shape"),
+            "tilt": ("misalignment", "First factor and first yield over a misalignment of the load"),
+            "cross": ("meshed as", "The same part meshed the other way"),
+            "contact": ("joints", "Faces that touch at bolts and seams, bonded and apart")}
+
+
+def _studies(project: Project, report: ProjectReport, results: Mapping[str, Any]) -> list[Words | Table | Figure]:
+    """What was varied: each study with its sentence and its figures."""
+    found: list[Words | Table | Figure] = []
+    fine = settled(project, results)
+    for case in report.cases:
+        keys = stage_keys(fine, case.facts.case)
+        meshes = results.get(keys.converge)
+        if meshes is not None and meshes.done:
+            rows = [(f"{shown.value(float(size), 'length'):.3g}", f"{int(count):,}", f"{int(unknowns):,}", f"{float(factor):.5g}")
+                    for size, count, unknowns, factor in zip(meshes.sizes, meshes.elements, meshes.unknowns, meshes.factors)]
+            found += [Words(f"{case.facts.case}: {sentences.convergence_words(meshes)}"),
+                      Table(f"First factor of {case.facts.case} over meshes", (
+                          shown.axis("element size, mm")[0], "elements", "unknowns", "first factor"), tuple(rows), ())]
+        for kind, (what, caption) in _STUDIES.items():
+            study = results.get(getattr(keys, kind))
+            if study is None or not study.done:
+                continue
+            figures = [tuple(figure_words(str(column), float(value)) for column, value in zip(study.columns, row)) for row in study.figures]
+            found += [Words(f"{case.facts.case}: {study_words(study)}"),
+                      Table(f"{caption}, {case.facts.case}", (what, *(shown.axis(str(column))[0] for column in study.columns)), tuple(
+                          (shown.restated(str(label)), *row) for label, row in zip(study.labels, figures)))]
+    return found
+
+
 def _evidence(report: ProjectReport) -> list[Words | Table | Figure]:
     found: list[Words | Table | Figure] = []
     for case in report.cases:
@@ -337,8 +358,9 @@ def _limits(project: Project, report: ProjectReport) -> list[Words | Table | Fig
 
 
 def _put_in(taken: Taken) -> str:
-    """'A = 92.7 mm²', with '(typed)' behind what is not the model's."""
-    return f"{taken.symbol.name} = {taken.text.replace('^2', '²').replace('^4', '⁴')}{' (typed)' if taken.typed else ''}"
+    """'A = 92.7 mm²', with '(typed)' or '(usual)' behind what is not the model's."""
+    said = " (typed)" if taken.typed else " (usual)" if taken.assumed else ""
+    return f"{taken.symbol.name} = {raised(taken.text)}{said}"
 
 
 def _once(rows: Sequence[tuple[CaseReport, Evidence]]) -> list[tuple[CaseReport, Evidence]]:
@@ -396,7 +418,8 @@ def _curve(case: CaseReport) -> Figure:
     """The factor over the motion of the trace's point."""
     trace = case.facts.trace
     assert trace is not None
-    points = [(abs(float(x)), float(y)) for x, y in zip(trace.probe, trace.factors)]
+    under, times = shown.axis(f"motion of the point that mode {trace.mode} moves most, mm")
+    points = [(abs(float(x)) * times, float(y)) for x, y in zip(trace.probe, trace.factors)]
     right, top = max(x for x, _ in points) or 1.0, max(max(y for _, y in points), 1.0) * 1.1
     bottom = min(0.0, min(y for _, y in points))
 
@@ -414,7 +437,6 @@ def _curve(case: CaseReport) -> Figure:
                  f'<text x="522" y="{float(one) - 4:.1f}" text-anchor="end" fill="{_INK}">service load</text>')
     parts.append(f'<polyline points="{" ".join(at(x, y) for x, y in points)}" fill="none" stroke="{_GOOD}" stroke-width="2"/>')
     parts += [f'<circle cx="{at(x, y).split(",")[0]}" cy="{at(x, y).split(",")[1]}" r="2.6" fill="{_GOOD}"/>' for x, y in points]
-    under = f"motion of the point that mode {trace.mode} moves most, mm"
     parts += [f'<text x="291" y="246" text-anchor="middle" fill="{_QUIET}">{under}</text>',
               f'<text x="12" y="112" text-anchor="middle" fill="{_QUIET}" transform="rotate(-90 12 112)">times the service load</text>']
     return Figure(f"Trace of {case.facts.case}: load over motion, with the imperfection; verified to {trace.verified:.4g}",

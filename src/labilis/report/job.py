@@ -7,10 +7,24 @@ from pathlib import Path
 from typing import Any
 
 from labilis.report.content import content_of
+from labilis.report.improving import Improved
 from labilis.report.pictures import draw
+from labilis.report.verify import check_report
 from labilis.report.write import write_report
 from labilis.run.plan import Snapshot
 from labilis.run.report import judge_project
+
+
+@dataclass(frozen=True)
+class CheckQuery:
+    """Ask whether a report still holds, also beside other statements (JSON); answered by a Checking."""
+
+    path: Path
+    model: str | None = None
+
+    def answer(self) -> list[Any]:
+        """Runs what it carries. Raises LabilisError."""
+        return [check_report(self.path, self.model)]
 
 
 @dataclass(frozen=True)
@@ -20,10 +34,12 @@ class ReportQuery:
     project: Snapshot
     results: Mapping[str, Any]
     path: Path
+    improved: Improved | None = None
 
     def answer(self) -> list[Any]:
         """Writes it. Raises LabilisError."""
         project = self.project.project
         found = judge_project(project, self.results)
-        write_report(content_of(project, found, self.results, draw if found.mesh is not None else None, self.project.files), self.path)
+        write_report(content_of(project, found, self.results, draw if found.mesh is not None else None, self.project.files,
+                                improved=self.improved), self.path)
         return [self.path]

@@ -9,8 +9,9 @@ from typing import Any
 import numpy as np
 
 from labilis.judge.findings import Floats, Ints, MeshFindings
+from labilis.judge.looks import surface_triangles
 from labilis.judge.stress import von_mises
-from labilis.model import Project
+from labilis.model import Project, shown
 from labilis.run.keys import stage_keys
 from labilis.run.marks import marks_of
 from labilis.run.report import ProjectReport
@@ -24,15 +25,17 @@ _STRESS = ["#EDEBE4", "#E0B15A", "#B93A1E"]
 _LARGER = 0.12  # of the part's size, that a mode's largest movement is drawn as
 
 
-def draw(kind: str, project: Project, report: ProjectReport, results: Mapping[str, Any], case: str, number: int = 0) -> bytes:
-    """A PNG: 'part' with its supports and loads, 'mesh', 'stress' of a case, 'mode' number (from 0), or the end of a 'trace'."""
+def draw(kind: str, project: Project, report: ProjectReport, results: Mapping[str, Any], case: str, number: int = 0,
+         width: int | None = None) -> bytes:
+    """A PNG: 'part' with its supports and loads, 'mesh', 'stress' of a case, 'mode' number (from 0), or the end of a 'trace'; so wide in
+    pixels, or as the report needs it."""
     import pyvista
     from vtkmodules.vtkCommonCore import vtkLogger
 
     vtkLogger.SetStderrVerbosity(vtkLogger.VERBOSITY_ERROR)  # that there is no display is no news
     mesh, found = report.mesh, report.case(case)
     assert mesh is not None
-    plotter = pyvista.Plotter(off_screen=True, window_size=list(_SIZES.get(kind, _HALF)))
+    plotter = pyvista.Plotter(off_screen=True, window_size=_pixels(kind, width))
     try:
         plotter.set_background("white")  # type: ignore[arg-type]
         plotter.enable_parallel_projection()  # type: ignore[call-arg]
@@ -45,11 +48,11 @@ def draw(kind: str, project: Project, report: ProjectReport, results: Mapping[st
             _outline(plotter, mesh, nodes, _LINE, 1.0)
         elif kind == "stress":
             assert facts is not None and facts.strength is not None
-            _body(plotter, mesh, nodes, von_mises(facts.strength.stress), _STRESS, "MPa")
+            _body(plotter, mesh, nodes, von_mises(facts.strength.stress) / shown.per("stress"), _STRESS, shown.unit("stress"))
         elif kind == "trace":
             assert facts is not None and facts.trace is not None
             moved = facts.trace.motions[-1]
-            _body(plotter, mesh, nodes + moved, np.linalg.norm(moved, axis=1), _MOVED, "mm")
+            _body(plotter, mesh, nodes + moved, np.linalg.norm(moved, axis=1) / shown.per("length"), _MOVED, shown.unit("length"))
             _outline(plotter, mesh, nodes, _LINE, 1.0)
         else:
             _body(plotter, mesh, nodes, None, None, sides=kind == "mesh")
@@ -63,6 +66,12 @@ def draw(kind: str, project: Project, report: ProjectReport, results: Mapping[st
     finally:
         plotter.close()
     return _png(np.asarray(image))
+
+
+def _pixels(kind: str, width: int | None) -> list[int]:
+    """Width and height of a picture."""
+    wide, high = _SIZES.get(kind, _HALF)
+    return [wide, high] if width is None else [width, round(width * high / wide)]
 
 
 def _png(image: np.ndarray) -> bytes:
@@ -82,22 +91,10 @@ def _reach(nodes: Floats) -> float:
     return float(np.linalg.norm(np.ptp(nodes, axis=0)))
 
 
-def _surface(mesh: MeshFindings) -> tuple[Ints, Ints]:
-    """(triangles (k, 3) with those of six corners divided, lines (l, 2)) by node."""
-    rows = mesh.triangles
-    if rows.shape[1] == 6:
-        whole = (rows[:, 3:] >= 0).all(axis=1)
-        six = rows[whole]
-        rows = np.concatenate([rows[~whole][:, :3], *(six[:, list(corners)] for corners in ((0, 3, 5), (3, 1, 4), (5, 4, 2), (3, 4, 5)))])
-    starts = np.concatenate([[0], np.cumsum(mesh.sizes)])[:-1]
-    two = starts[mesh.sizes == 2]
-    return rows[:, :3], np.stack([mesh.connectivity[two], mesh.connectivity[two + 1]], axis=1).reshape(-1, 2)
-
-
 def _poly(mesh: MeshFindings, places: Floats) -> tuple[Any, Any]:
     import pyvista
 
-    triangles, lines = _surface(mesh)
+    triangles, lines = surface_triangles(mesh)[0], mesh.lines
     faces = np.column_stack([np.full(len(triangles), 3), triangles]).ravel()
     surface = pyvista.PolyData(places, faces=faces) if len(triangles) else None
     wires = pyvista.PolyData(places, lines=np.column_stack([np.full(len(lines), 2), lines]).ravel()) if len(lines) else None
@@ -146,7 +143,7 @@ def _sharp(mesh: MeshFindings) -> Ints:
     for known, found in _known:
         if known is mesh:
             return found
-    triangles, _ = _surface(mesh)
+    triangles, _ = surface_triangles(mesh)
     corners = mesh.nodes[triangles]
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)

@@ -170,6 +170,42 @@ def verified(carried: Carried, model: str | None = None) -> tuple[list[Checked],
     return rows, "" if model is None else _differences(project, model)
 
 
+@dataclass(frozen=True)
+class Checking:
+    """What came of checking a report: whether all of it holds; rows: its figures beside what is found now; differs: in which statements
+    another model differs, '' without; changed: figures that were changed by hand on its pages."""
+
+    carried: Carried
+    rows: tuple[Checked, ...]
+    differs: str
+    changed: tuple[str, ...]
+
+    @property
+    def holds(self) -> bool:
+        """Nothing was changed and every figure is found again."""
+        return self.carried.whole and not self.changed and not self.differs and all(row.holds for row in self.rows)
+
+    def lines(self) -> list[str]:
+        """Everything in words, what does not hold marked by ✗."""
+        found = [] if self.carried.whole else ["✗ What the report carries was changed after it was made: its checksum does not fit."]
+        found += [f"✗ '{words}' stands on the pages in another number of places than when the report was made: changed by hand."
+                  for words in self.changed]
+        found += [f"✗ The statements differ: {self.differs}."] if self.differs else []
+        found += [f"{'✓' if row.holds else '✗'} {row.name}: {_words(row.said)} in the report, {_words(row.found)} now" for row in self.rows]
+        return [*found, "The report holds." if self.holds else "The report does not hold."]
+
+
+def check_report(path: Path, model: str | None = None) -> Checking:
+    """Runs what a report carries again. Raises LabilisError for what is no report, or cannot be run."""
+    carried = carried_by(path)
+    rows, differs = verified(carried, model)
+    return Checking(carried, tuple(rows), differs, tuple(changed_on_pages(carried)))
+
+
+def _words(value: float | str | None) -> str:
+    return "–" if value is None else f"{value:.5g}" if isinstance(value, float) else str(value)
+
+
 def _compared(name: str, said: Any, found: Any) -> Checked:
     if isinstance(said, list) and isinstance(found, list) and len(said) == 2:
         one, two = said[0], found[0]

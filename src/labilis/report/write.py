@@ -36,7 +36,8 @@ def as_html(content: Content, carry: bool = True) -> str:
     house = Environment(loader=PackageLoader("labilis.report", "templates"), autoescape=True,
                         undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     carried = in_page(carried_text(content.model, content.files, content.figures, content.printed)) if carry else ""
-    return house.get_template("report.html").render(content=content, carried=carried, kind=_kind, picture=_picture, anchor=_anchor)
+    return house.get_template("report.html").render(content=content, carried=carried, kind=_kind, picture=_picture, anchor=_anchor,
+                                                          data_of=_data_of)
 
 
 def _kind(block: Words | Table | Figure) -> str:
@@ -48,7 +49,11 @@ def _anchor(table: Table) -> str:
 
 
 def _picture(figure: Figure) -> str:
-    return "data:image/png;base64," + base64.b64encode(figure.png).decode()
+    return _data_of(figure.png)
+
+
+def _data_of(png: bytes) -> str:
+    return "data:image/png;base64," + base64.b64encode(png).decode()
 
 
 def as_pdf(content: Content) -> bytes:
@@ -84,6 +89,8 @@ def as_docx(content: Content) -> bytes:
     document.styles["Normal"].font.size = Pt(10)
     document.core_properties.title = content.head.title
     document.core_properties.author = dict(content.head.rows).get("Author", "")
+    if content.head.logo:
+        document.add_picture(io.BytesIO(content.head.logo), height=Mm(14))
     document.add_heading(content.head.title, 0)
     verdict = document.add_paragraph()
     run = verdict.add_run(f"{content.head.verdict} ({content.head.status})")

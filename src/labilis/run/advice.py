@@ -1,34 +1,47 @@
-"""Remedies for what goes unstable first: which piece thicker, and where to hold the part, each with what it is expected to give."""
+"""Remedies for what goes unstable first: which piece thicker, which parameter larger or smaller, and where to hold the part, each with what
+it is expected to give."""
 from __future__ import annotations
 
+import contextlib
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from scipy.optimize import brentq
 
-from labilis.judge.findings import ModesFindings
+from labilis.judge.findings import ModesFindings, TrialFindings
 from labilis.judge.numbers import place_text
-from labilis.model import LabilisError, Project
+from labilis.model import LabilisError, Piece, Project, shown
 from labilis.run.keys import stage_keys
 from labilis.run.masses import mass_of
 from labilis.run.report import CaseReport, ProjectReport
+from labilis.run.ribs import rib_of
 from labilis.run.settling import settled
+from labilis.run.trials.levers import Lever, levers_found
+from labilis.run.trials.points import found_of, kernel_number
 from labilis.shape import ShapeView
 
 # mm: thicknesses in which sheet and plate are ordinarily sold, of EN 10131 and EN 10029
 GAUGES = (0.5, 0.6, 0.7, 0.8, 0.9, 1.0, 1.2, 1.25, 1.5, 1.75, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0, 12.0, 15.0, 20.0, 25.0, 30.0)
 _MOST = 2.1  # times the thickness: beyond, a power law of the lever is a guess
+# walls that lie across each size of a section, of which a half on each side comes off its mid-line: sizes are stated outside
+_ACROSS = {"round tube": {"diameter": 1.0}, "square tube": {"width": 1.0}, "rectangular tube": {"width": 1.0, "height": 1.0},
+           "angle": {"width": 0.5, "height": 0.5}, "double angle": {"width": 0.5, "height": 0.5}, "channel": {"width": 0.5, "height": 1.0},
+           "hat": {"width": 1.0, "height": 1.0}}
+_MEMBER = ("member bow", "member sway")
 _LEAST_SHARE = 0.02  # of a mode's energy: a piece that stores less tells nothing of its lever on other modes
 _FEWEST = 3  # modes that a hold is reckoned with
+_FURTHER = 0.1  # of its value, that a parameter is changed by: the power law of its lever is a guess further on
 
 
 @dataclass(frozen=True)
 class Remedy:
     """words: what to do; factor: the first factor of the case before; expected: after it, the least of all modes that are known; mass: kg
-    that it adds, nan where a density is missing; path, value: the statement to change, () where none can be changed by itself."""
+    that it adds, nan where a density is missing; path, value: the statement to change, () where none can be changed by itself; harms: the
+    other case that it is expected to take below what is asked of it, in words, '' for none; adds: a piece that is added, whose gain (nan)
+    only a run tells."""
 
     words: str
     case: str
@@ -37,6 +50,22 @@ class Remedy:
     mass: float
     path: tuple[str | int, ...] = ()
     value: str = ""
+    harms: str = ""
+    adds: Piece | None = None
+
+    @property
+    def mass_words(self) -> str:
+        """', +0.12 kg', '' where it adds none or a density is missing."""
+        return f", {shown.mass(self.mass / 1000.0, 3, '+')}" if math.isfinite(self.mass) and self.mass else ""
+
+    @property
+    def sentence(self) -> str:
+        """What to do, what it is expected to give, what it weighs and whom it harms."""
+        if self.adds is not None:
+            return f"{self.words}: what it gives is found by trying it{self.mass_words}."
+        most = "expected" if self.path else "at most"
+        harms = f"; {self.harms}" if self.harms else ""
+        return f"{self.words}: {self.factor:.4g} → {self.expected:.4g} {most}{self.mass_words}{harms}."
 
     @property
     def gain(self) -> float:
@@ -51,23 +80,99 @@ def worst_case(report: ProjectReport) -> CaseReport | None:
     def ratio(case: CaseReport) -> float:
         modes = case.facts.modes
         assert modes is not None
-        return float(min(factor / case.facts.required_of(driver) for factor, driver in zip(modes.factors, modes.drivers) if factor > 0))
+        return float(min(factor / case.facts.required_for(row) for row, factor in enumerate(modes.factors) if factor > 0))
     return min(known, key=ratio, default=None)
 
 
-def advise(project: Project, report: ProjectReport, results: Mapping[str, Any]) -> list[Remedy]:
-    """Remedies for the worst case: thicker pieces by factor gained per mass, then holds. Empty before there are modes."""
+def advise(project: Project, report: ProjectReport, results: Mapping[str, Any], trials: Mapping[str, TrialFindings] | None = None
+           ) -> list[Remedy]:
+    """Remedies for the worst case: thicker pieces, and parameters whose levers were tried, those that cost no mass first, then by factor
+    gained per mass; holds last. What would take another case below what is asked of it comes after what would not. Empty before there are
+    modes."""
     case = worst_case(report)
     if case is None or case.facts.modes is None:
         return []
     view: ShapeView | None = results.get(stage_keys(settled(project, results), case.facts.case).shape)
-    found = [] if view is None else [remedy for wall in walls_of(project) for remedy in _thicker(project, case, wall, view)]
-    best: dict[tuple[str | int, ...], Remedy] = {}
-    for remedy in found:  # of each piece the gauge that gains most per mass
-        known = best.get(remedy.path)
-        if known is None or _per_mass(remedy) > _per_mass(known):
-            best[remedy.path] = remedy
-    return sorted(best.values(), key=_per_mass, reverse=True) + _holds(case)
+    others = [other for other in report.cases if other is not case]
+    found = [] if view is None else [remedy for wall in walls_of(project) for remedy in _thicker(project, case, wall, view, others)]
+    sized = {remedy.path for remedy in found}
+    whole = math.nan if view is None else 1000.0 * mass_of(project, view)
+    moved = [remedy for remedy in _parameters(project, case, whole, trials or {}) if remedy.path not in sized]
+    first = sorted([*found, *moved], key=lambda item: (not item.harms, item.mass <= 0, _per_mass(item)), reverse=True)
+    return first + _ribs(project, case) + _holds(case)
+
+
+def _ribs(project: Project, case: CaseReport) -> list[Remedy]:
+    """A rib through the crest of a plate that bulges, along its compression."""
+    found, modes = rib_of(project, case), case.facts.modes
+    if found is None or modes is None:
+        return []
+    rib, words, volume = found
+    density = project.number_if(project.named("materials", rib.material or ""), "density")
+    mass = math.nan if density is None else 1000.0 * density * volume
+    return [Remedy(words, case.facts.case, float(modes.positive[0]), math.nan, mass, adds=rib)]
+
+
+def _thickened(case: CaseReport, wall: Wall, ratio: float, inward: float) -> np.ndarray:
+    """Factors (k,) of a case with a wall so many times as thick, whose mid-lines come nearer (`_inward`)."""
+    modes = case.facts.modes
+    assert modes is not None
+    # a slender member is as stiff as its second moment, thickness times the cube of how far its walls lie apart
+    nearer = np.array([inward**3 if kind in _MEMBER else 1.0 for kind in case.facts.kinds])
+    return np.asarray(modes.factors * ratio**powers_of(modes, wall) * nearer)
+
+
+def _harmed(case: CaseReport, wall: Wall, ratio: float, inward: float) -> str:
+    """What a thickness of so many times the present one does to a case that reaches what is asked of it; '' if it still does."""
+    modes = case.facts.modes
+    if modes is None or not len(modes.levers):
+        return f"what it does to case '{case.facts.case}' is not known"
+    positive = modes.factors > 0
+    asked = np.array([case.facts.required_for(row) for row in range(len(modes.factors))], dtype=float)
+    before, after = modes.factors / asked, _thickened(case, wall, ratio, inward) / asked
+    if not positive.any() or before[positive].min() < 1.0 or after[positive].min() >= 1.0:
+        return ""
+    worst = np.flatnonzero(positive)[int(after[positive].argmin())]
+    return f"takes case '{case.facts.case}' down to {after[worst] * asked[worst]:.4g} of {asked[worst]:g}"
+
+
+def _parameters(project: Project, case: CaseReport, mass: float, trials: Mapping[str, TrialFindings]) -> list[Remedy]:
+    """Each parameter of a plan 'one by one' a tenth to the side that helps, within its range, by its lever."""
+    modes = case.facts.modes
+    assert modes is not None
+    found = []
+    for plan in project.plans if trials else ():
+        if plan.how != "one by one" or plan.objective != "first factor" or plan.of:
+            continue
+        before = float(modes.positive[0])
+        for lever in levers_found(project, plan, found_of(project, plan, trials)):
+            if lever.known and not lever.ranged:
+                vary = next(vary for vary in plan.vary if vary.parameter == lever.parameter)
+                ends = sorted(kernel_number(project, str(end)) for end in (vary.low, vary.high))
+                found += _changed(project, lever, case.facts.case, before, mass, (ends[0], ends[1]))
+    return found
+
+
+def _changed(project: Project, lever: Lever, case: str, before: float, mass: float, ends: tuple[float, float]) -> list[Remedy]:
+    """A tenth more or less of a parameter, or up to the end of its range; nothing where that gains nothing."""
+    present = kernel_number(project, lever.value)
+    larger = math.copysign(1.0, present)  # of its size: a parameter below nought that rises becomes smaller
+    power, heavy = larger * lever.response, larger * lever.mass
+    there = min(max(present * (1.0 + math.copysign(_FURTHER, power)), ends[0]), ends[1])
+    number, _, unit = lever.value.partition(" ")
+    text = f"{there / present:.4g} * ({lever.value})"
+    with contextlib.suppress(ValueError, LabilisError):  # an expression stays one: its unit is none that can be written by itself
+        short = f"{float(number) * there / present:.4g} {unit}".strip()
+        text = short if math.isclose(kernel_number(project, short), there, rel_tol=1e-3) else text
+    ratio = kernel_number(project, text) / present
+    if not ratio > 0:
+        return []
+    after = before * ratio**power
+    heavier = mass * (ratio**heavy - 1.0) if math.isfinite(heavy) else math.nan
+    if after <= before * 1.001:
+        return []
+    said = f"{lever.parameter} {text} instead of {project.parameters[lever.parameter]}"
+    return [Remedy(said, case, before, after, heavier if abs(heavier) > 1e-9 * abs(mass) else 0.0, ("parameters", lever.parameter), text)]
 
 
 @dataclass(frozen=True)
@@ -84,14 +189,21 @@ def walls_of(project: Project) -> tuple[Wall, ...]:
     well, with all the pieces that have it; else the statement of the piece."""
     found: dict[tuple[str | int, ...], Wall] = {}
     for index, piece in enumerate(project.pieces):
-        text = getattr(piece.recipe, "thickness", None)
-        if piece.set_aside or piece.mesh_as != "shell" or text is None or getattr(piece.recipe, "web", None) is not None:
+        sheet, inside = _sheet_of(piece.recipe)
+        text = getattr(sheet, "thickness", None)
+        if piece.set_aside or piece.mesh_as != "shell" or text is None or getattr(sheet, "web", None) is not None:
             continue
-        path: tuple[str | int, ...] = ("parameters", text) if text in project.parameters else ("pieces", index, "recipe", "thickness")
+        path: tuple[str | int, ...] = ("parameters", text) if text in project.parameters else ("pieces", index, *inside, "thickness")
         known = found.get(path)
         pieces = (*(known.pieces if known is not None else ()), piece.name)
         found[path] = Wall(" and ".join(pieces), path, pieces)
     return tuple(found.values())
+
+
+def _sheet_of(recipe: Any) -> tuple[Any, tuple[str, ...]]:
+    """(the statement of a recipe that says its thickness, the way there): of a strut its section."""
+    section = getattr(recipe, "section", None)
+    return (recipe, ("recipe",)) if section is None else (section, ("recipe", "section"))
 
 
 def _per_mass(remedy: Remedy) -> float:
@@ -100,7 +212,7 @@ def _per_mass(remedy: Remedy) -> float:
 
 def thickness_of(project: Project, wall: Wall) -> float:
     """Thickness of a wall, mm."""
-    return project.value(str(project.named("pieces", wall.pieces[0]).recipe.thickness), "length")
+    return project.number(_sheet_of(project.named("pieces", wall.pieces[0]).recipe)[0], "thickness")
 
 
 def powers_of(modes: ModesFindings, wall: Wall) -> np.ndarray:
@@ -109,22 +221,44 @@ def powers_of(modes: ModesFindings, wall: Wall) -> np.ndarray:
     return np.sum([levers_of(modes, column) for column in columns], axis=0) if columns else np.zeros(len(modes.factors))
 
 
-def _thicker(project: Project, case: CaseReport, wall: Wall, view: ShapeView) -> list[Remedy]:
-    """The next two gauges of a wall."""
+def _thicker(project: Project, case: CaseReport, wall: Wall, view: ShapeView, others: Sequence[CaseReport] = ()) -> list[Remedy]:
+    """The next gauge of a wall, with what it does to the other cases."""
     modes = case.facts.modes
     assert modes is not None
     if not len(modes.levers):
         return []
-    thickness, levers = thickness_of(project, wall), powers_of(modes, wall)
+    thickness = thickness_of(project, wall)
     mass = 1000.0 * mass_of(project, view, wall.pieces)
     positive = modes.factors > 0
     before = float(modes.positive[0])
     found = []
-    for gauge in [size for size in GAUGES if thickness * 1.02 < size <= _MOST * thickness][:2]:
-        after = float((modes.factors[positive] * (gauge / thickness) ** levers[positive]).min())
+    for gauge in [size for size in GAUGES if thickness * 1.02 < size <= _MOST * thickness][:1]:
+        ratio, inward = gauge / thickness, _inward(project, wall, thickness, gauge)
+        after = float(_thickened(case, wall, ratio, inward)[positive].min())
         if after > before * 1.001:
-            found.append(Remedy(f"{wall.title} {gauge:g} mm thick instead of {thickness:g} mm", case.facts.case, before, after,
-                                mass * (gauge / thickness - 1.0), wall.path, f"{gauge:g} mm"))
+            found.append(
+                Remedy(
+                    f"{wall.title} {shown.length(gauge)} thick instead of {shown.length(thickness)}",
+                    case.facts.case,
+                    before,
+                    after,
+                    mass * (ratio * inward - 1.0),
+                    wall.path,
+                    f"{gauge:g} mm",
+                    next(filter(None, (_harmed(other, wall, ratio, inward) for other in others)), ""),
+                )
+            )
+    return found
+
+
+def _inward(project: Project, wall: Wall, before: float, after: float) -> float:
+    """How much nearer the mid-lines of opposite walls come, sizes of sections being stated outside: 1 for plates and folds."""
+    found = 1.0
+    for name in wall.pieces:
+        sheet, _ = _sheet_of(project.named("pieces", name).recipe)
+        for size, share in _ACROSS.get(getattr(sheet, "shape", ""), {}).items():
+            across = project.number(sheet, size)
+            found = min(found, max(across - share * after, 0.0) / (across - share * before))
     return found
 
 
@@ -156,7 +290,8 @@ def _holds(case: CaseReport) -> list[Remedy]:
     way = ", ".join(f"{c:.2g}" for c in np.round(along, 2) + 0.0)
     before = float(modes.positive[0])
     return [] if expected <= before * 1.001 else [Remedy(
-        f"held at ({place}) mm along ({way}); a spring there gives {modes.holds[rows[0]]:.3g} per N/mm at first", case.facts.case, before,
+        f"held at ({place}) {shown.unit('length')} along ({way}); a spring there gives "
+        f"{modes.holds[rows[0]] * shown.per('stiffness'):.3g} per {shown.unit('stiffness')} at first", case.facts.case, before,
         expected, 0.0)]
 
 
@@ -177,6 +312,8 @@ def held_rigidly(modes: ModesFindings, rows: list[int], node: int, along: np.nda
 
 def tried(project: Project, remedy: Remedy) -> Project:
     """The design with a remedy. Raises LabilisError for one that no single statement makes."""
+    if remedy.adds is not None:
+        return project.with_item("pieces", remedy.adds)
     if not remedy.path:
         raise LabilisError("A hold is stated by hand.", "supports", "Mark a line or a circle on the face there, and hold it.", "by-hand")
     return project.with_value(remedy.path, remedy.value)

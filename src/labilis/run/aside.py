@@ -38,7 +38,7 @@ def mass_of_aside(project: Project, view: ShapeView, piece: str) -> AsideMass | 
     volume = float(six.sum()) / 6.0
     centre = (six[:, None] * corners.sum(axis=1)).sum(axis=0) / (4.0 * max(float(six.sum()), 1e-300))
     material = next((item for item in project.materials if item.name == project.named("pieces", piece).material), None)
-    mass = float("nan") if material is None or material.density is None else volume * project.value(material.density, "density")
+    mass = float("nan") if material is None or material.density is None else volume * project.number(material, "density")
     return AsideMass(mass, volume, centre, _touched(view, corners))
 
 

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from labilis.mechanics.blocks import Block, ShellBlock, SolidBlock
+from labilis.mechanics.blocks import ElementBlock, ShellBlock, SolidBlock
 from labilis.mechanics.cross_section import CrossSection, cross_section
 from labilis.mechanics.line_block import LineBlock
 from labilis.mechanics.shell import smooth_triads
@@ -21,11 +21,11 @@ Ints = NDArray[np.int64]
 _FOLD = 0.56  # rad between neighbouring shells over which directors are not averaged: bends have up to 30° per element
 
 
-def make_blocks(project: Project, part: PartShape, mesh: Mesh, numbering: Numbering) -> tuple[tuple[Block, ...], tuple[Ints, ...]]:
+def make_blocks(project: Project, part: PartShape, mesh: Mesh, numbering: Numbering) -> tuple[tuple[ElementBlock, ...], tuple[Ints, ...]]:
     """(blocks of elements of one kind and material, body of each of their elements)."""
     materials = {piece.name: material_of(project, piece.name) for piece in project.active_pieces}
     names = np.array([materials[piece].name for piece in part.pieces])
-    blocks: list[Block] = []
+    blocks: list[ElementBlock] = []
     bodies: list[Ints] = []
     for number, cell in enumerate(mesh.cells):
         if cell.line:
@@ -58,11 +58,11 @@ def element_order(project: Project, pieces: tuple[str, ...], mesh: Mesh) -> Ints
 
 def _elastic(project: Project, material: Material) -> tuple[float, float, float]:
     """(Young's modulus MPa, Poisson's ratio, density t/mm³ or 0)."""
-    return (project.value(material.youngs_modulus or "", "stress"), project.value(material.poisson_ratio or "", "number"),
-            0.0 if material.density is None else project.value(material.density, "density"))
+    return (project.number(material, "youngs_modulus"), project.number(material, "poisson_ratio"),
+            0.0 if material.density is None else project.number(material, "density"))
 
 
-def _add_lines(project: Project, part: PartShape, mesh: Mesh, numbering: Numbering, warp_of: Ints, cell: Cells, blocks: list[Block],
+def _add_lines(project: Project, part: PartShape, mesh: Mesh, numbering: Numbering, warp_of: Ints, cell: Cells, blocks: list[ElementBlock],
                bodies: list[Ints]) -> None:
     """One block for each strut that is a line: its section meshed, its frame turned to the principal axes, its hinges."""
     assert part.lines is not None

@@ -11,7 +11,7 @@ import numpy as np
 from labilis.mechanics.bolt_block import BoltBlock
 from labilis.mechanics.ties import StiffHub
 from labilis.mesh import Bonds, Mesh
-from labilis.model import Bolt, LabilisError, Project
+from labilis.model import Bolt, LabilisError, Project, shown
 from labilis.run.materials import material_of
 from labilis.run.numbering import Numbering
 from labilis.run.regions import Floats, Ints, match_region, region_cylinder, region_nodes
@@ -95,7 +95,7 @@ def bores_of(project: Project, bolt: Bolt, view: ShapeView, mesh: Mesh) -> list[
     """The bores of a bolt in their order along it.
 
     Raises LabilisError for regions that are no bores, bores that do not line up and bolts that do not fit."""
-    where, diameter = f"bolts/{bolt.name}", project.value(bolt.diameter, "length")
+    where, diameter = f"bolts/{bolt.name}", project.number(bolt, "diameter")
     if diameter <= 0:
         raise LabilisError("A bolt's diameter is not above zero.", f"{where}/diameter", "Give a positive length.", "bolt")
     bores = [_bore(project, bolt, name, view, mesh) for name in bolt.through]
@@ -106,8 +106,13 @@ def bores_of(project: Project, bolt: Bolt, view: ShapeView, mesh: Mesh) -> list[
             raise LabilisError(f"The bores '{bores[0].region}' and '{bore.region}' of bolt '{bolt.name}' do not line up.", where,
                                "Pick bores that lie on one line.", "bolt-line")
         if diameter > 2 * bore.radius * _FITS:
-            raise LabilisError(f"Bolt '{bolt.name}' of {diameter:.4g} mm does not fit the bore '{bore.region}' of "
-                               f"{2 * bore.radius:.4g} mm.", f"{where}/diameter", "Give a thinner bolt, or pick another bore.", "bolt-fit")
+            raise LabilisError(
+                f"Bolt '{bolt.name}' of {shown.length(diameter)} does not fit the bore '{bore.region}' of "
+                f"{shown.length(2 * bore.radius)}.",
+                f"{where}/diameter",
+                "Give a thinner bolt, or pick another bore.",
+                "bolt-fit",
+            )
     bores = sorted(bores, key=lambda bore: float(bore.centre @ axis))
     if len({bore.body for bore in bores}) < 2:
         raise LabilisError(f"Bolt '{bolt.name}' goes through one piece only.", where, "Pick a bore of another piece as well.", "bolt-one")
@@ -166,7 +171,7 @@ def make_bolts(project: Project, bolts: Sequence[Bolted], numbering: Numbering) 
         for one, two in pairwise(bores):
             members = [*numbering.hubs[hub_name(bolt.name, one.region)], *numbering.hubs[hub_name(bolt.name, two.region)]]
             arm = plane_of(one, two) - numbering.places[members[0]]
-            matrix = bolt_stiffness(one, two, project.value(bolt.diameter, "length"), len(bores) > 2, bolt.turning == "held")
+            matrix = bolt_stiffness(one, two, project.number(bolt, "diameter"), len(bores) > 2, bolt.turning == "held")
             blocks.append(BoltBlock(np.array([members]), matrix[None], arm[None], bolt.name, (one, two)))
     return hubs, names, blocks
 
@@ -224,7 +229,7 @@ def _bore(project: Project, bolt: Bolt, name: str, view: ShapeView, mesh: Mesh) 
     centre = cylinder[0] + ((0.5 * (along.min() + along.max())) - cylinder[0] @ axis) * axis
     material = material_of(project, project.piece_of(str(view.bodies[body])))
     return Bore(name, body, centre, axis, float(np.median(radii)), depth,
-                project.value(material.youngs_modulus or "", "stress"))
+                project.number(material, "youngs_modulus"))
 
 
 def _body_of(project: Project, region: str, view: ShapeView) -> int:

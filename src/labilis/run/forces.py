@@ -17,6 +17,7 @@ from labilis.model import (
     MoveLoad,
     PressureLoad,
     Project,
+    Statement,
     TemperatureLoad,
     WeightLoad,
 )
@@ -79,12 +80,12 @@ def _spread(scene: LoadScene, nodal: Floats) -> Floats:
     return np.concatenate([nodal, np.zeros((scene.numbering.total - len(nodal), 3))]).ravel()
 
 
-def _numbers(scene: LoadScene, texts: tuple[str, ...], kind: str, factor: float, where: str) -> Floats:
-    return factor * np.array([scene.project.value(text, kind, where) for text in texts])
+def _numbers(scene: LoadScene, load: Statement, field: str, factor: float, where: str) -> Floats:
+    return factor * np.array(scene.project.numbers(load, field, where))
 
 
 def _weight(scene: LoadScene, load: WeightLoad, factor: float, where: str) -> CaseForces:
-    acceleration = _numbers(scene, load.acceleration, "acceleration", factor, where)
+    acceleration = _numbers(scene, load, "acceleration", factor, where)
     wanted = load.pieces or tuple(dict.fromkeys(scene.pieces))
     for piece in scene.project.active_pieces:
         material = next((item for item in scene.project.materials if item.name == piece.material), None)
@@ -96,7 +97,7 @@ def _weight(scene: LoadScene, load: WeightLoad, factor: float, where: str) -> Ca
 
 
 def _temperature(scene: LoadScene, load: TemperatureLoad, factor: float, where: str) -> CaseForces:
-    change = factor * scene.project.value(load.change, "temperature", where)
+    change = factor * scene.project.number(load, "change", where)
     rates = {}
     for piece in scene.project.active_pieces:
         material = next((item for item in scene.project.materials if item.name == piece.material), None)
@@ -106,7 +107,7 @@ def _temperature(scene: LoadScene, load: TemperatureLoad, factor: float, where: 
             raise LabilisError(f"The material of '{piece.name}' has no thermal expansion.", where, "Give the material one.",
                                "material-incomplete")
         else:
-            rates[piece.name] = scene.project.value(material.expansion, "expansion")
+            rates[piece.name] = scene.project.number(material, "expansion")
     rate = np.array([rates[piece] for piece in scene.pieces])
     growth = tuple(change * rate[bodies] for bodies in scene.block_bodies)
     blocks = scene.system.blocks
@@ -117,7 +118,7 @@ def _temperature(scene: LoadScene, load: TemperatureLoad, factor: float, where: 
 def _moved(scene: LoadScene, load: MoveLoad, factor: float, where: str) -> CaseForces:
     """The held directions of a support moved; a stiff hub carries its region along."""
     number = [support.name for support in scene.project.supports].index(load.support)
-    step = _numbers(scene, load.components, "length", factor, where)
+    step = _numbers(scene, load, "components", factor, where)
     given = np.zeros((scene.numbering.total, 3))
     for item in scene.held:
         if item.owner == number and not item.turns:
@@ -137,11 +138,11 @@ def _on_hub(scene: LoadScene, load: ForceLoad | PressureLoad | LineLoad | Moment
     place, turn = scene.numbering.hubs[load.on]
     nodal = np.zeros((scene.numbering.total, 3))
     if isinstance(load, MomentLoad):
-        nodal[turn] = _numbers(scene, load.components, "moment", factor, where)
+        nodal[turn] = _numbers(scene, load, "components", factor, where)
     elif isinstance(load, ForceLoad) and load.components is not None:
         nodal[place] = _force(scene, load, factor, where)
         if load.offset is not None:
-            nodal[turn] = np.cross(_numbers(scene, load.offset, "length", 1.0, where), nodal[place])
+            nodal[turn] = np.cross(_numbers(scene, load, "offset", 1.0, where), nodal[place])
     else:
         raise LabilisError("A hub takes a force by components or a moment.", where, "Give the force in x, y, z.", "hub-load")
     return CaseForces(nodal.ravel())
@@ -149,11 +150,11 @@ def _on_hub(scene: LoadScene, load: ForceLoad | PressureLoad | LineLoad | Moment
 
 def _force(scene: LoadScene, load: ForceLoad, factor: float, where: str) -> Floats:
     """Components (3,) N of a force, tilted if it leans."""
-    force = _numbers(scene, load.components or (), "force", factor, where)
+    force = _numbers(scene, load, "components", factor, where)
     size = float(np.linalg.norm(force))
     if load.tilt is None or size == 0.0:
         return force
-    angle = scene.project.value(load.tilt.angle, "angle", where)
+    angle = scene.project.number(load.tilt, "angle", where)
     axis = np.eye(3)["xyz".index(load.tilt.toward)]
     aside = axis - (axis @ force) * force / size**2
     if np.linalg.norm(aside) < 1e-9:
@@ -171,7 +172,7 @@ def _edge_moment(scene: LoadScene, load: MomentLoad, factor: float, where: str) 
                            "moment")
     weights = load_forms.edge_weights(scene.mesh.nodes, segments[:, :2])
     nodal = np.zeros((scene.numbering.total, 3))
-    total = _numbers(scene, load.components, "moment", factor, where)
+    total = _numbers(scene, load, "components", factor, where)
     np.add.at(nodal, turns[segments[:, :2]].ravel(), (weights / weights.sum()).ravel()[:, None] * total)
     return CaseForces(nodal.ravel())
 
@@ -228,9 +229,9 @@ def _square(scene: LoadScene, load: ForceLoad | PressureLoad, match: RegionMatch
                            "Pick a face, or give the force by components.", "edge-for-face")
     skin = [(cells, -1.0 if face in match.against else 1.0) for face in match.faces for cells in mesh.skin(np.array([face]))]
     if isinstance(load, PressureLoad):
-        value = scene.project.value(load.pressure, "stress", where)
+        value = scene.project.number(load, "pressure", where)
     else:
-        total = scene.project.value(load.normal or "", "force", where)
+        total = scene.project.number(load, "normal", where)
         area = sum(float(share.sum()) for parts in _areas(scene, match, ends).values() for _, share in parts)
         value = total * (len(_groups(match, ends, "each")) if load.share == "each" else 1) / area
     follows = isinstance(load, PressureLoad) and load.direction == "following"
@@ -254,5 +255,5 @@ def _along_edges(scene: LoadScene, load: LineLoad, match: RegionMatch, factor: f
     if (scene.view.edges.kind[edges] == "point").any():
         raise LabilisError("A force per length needs an edge; the end of a line is a point.", where, "Use a force.", "face-for-edge")
     weights = load_forms.edge_weights(mesh.nodes, segments)
-    per_length = _numbers(scene, load.components, "line force", factor, where)
+    per_length = _numbers(scene, load, "components", factor, where)
     return CaseForces(_spread(scene, load_forms.traction(mesh.nodes, weights, segments, per_length * weights.sum())))

@@ -3,7 +3,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from labilis.model import GRADES, Geometry, LabilisError, LoadCase, Piece, Plate, Project
+from labilis.model import GRADES, Geometry, LabilisError, LoadCase, Piece, Plate, Project, shown
 from labilis.shape.dxf import read_outlines
 from labilis.shape.proposal import BodyInfo
 
@@ -38,7 +38,7 @@ def with_outline(project: Project, data: bytes, file: str, thickness: str) -> tu
     changed = project.with_item("pieces", Piece(name=name, recipe=plate, material=project.materials[0].name, mesh_as="shell"))
     changed = changed if changed.cases else changed.changed(cases=[LoadCase(name="service")])
     holes = f", {len(found.openings)} opening{'s' if len(found.openings) != 1 else ''}" if found.openings else ""
-    return changed, name, (f"{len(found.outline)} sides{holes}, {found.area:.6g} mm² in all; unit of the file: {found.unit}")
+    return changed, name, (f"{len(found.outline)} sides{holes}, {shown.area(found.area, 6)} in all; unit of the file: {found.unit}")
 
 
 def _pieces(bodies: Sequence[BodyInfo], file: str, material: str, taken: set[str], title: str) -> list[Piece]:

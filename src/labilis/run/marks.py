@@ -21,6 +21,7 @@ from labilis.model import (
     SymmetryAxes,
     TemperatureLoad,
     WeightLoad,
+    shown,
 )
 from labilis.run.picking import ShapeView, find_region
 
@@ -68,7 +69,7 @@ def _place(region: Region, view: ShapeView) -> np.ndarray:
     places = np.concatenate([view.faces.centroid[match.faces], view.edges.centroid[match.edges]])
     if len(weights) == 0:
         weights = np.array([pick.size for pick in region.picks] or [1.0])
-        places = np.array([pick.position for pick in region.picks] or [view.centroid])
+        places = np.array([pick.position for pick in region.picks]) if region.picks else view.centroid[None]
     return np.asarray(weights @ places / weights.sum())
 
 
@@ -130,7 +131,7 @@ def marks_of(project: Project, view: ShapeView, case: str) -> tuple[list[Support
                  if np.isin(view.edges.faces[index], match.faces).any()] or [view.tessellation.edge(int(e)) for e in match.edges] or [
                      _place(region, view)[None]]
         rim = np.concatenate(edges)
-        centre = _place(region, view) if hub.at is None else np.array([project.value(text, "length") for text in hub.at])
+        centre = _place(region, view) if hub.at is None else np.array(project.numbers(hub, "at"))
         rings.append(HubMark(centre, rim[::max(1, len(rim) // 16)]))
     for bolt in project.bolts:
         rings.append(JointMark(np.array([_place(project.named("regions", name), view) for name in bolt.through])))
@@ -154,7 +155,7 @@ def reaction_marks(project: Project, view: ShapeView, strength: StrengthFindings
 
 def _weight_mark(project: Project, load: WeightLoad, view: ShapeView) -> LoadMark | None:
     """Self-weight is drawn at the part's centre."""
-    acceleration = np.array([project.value(text, "acceleration") for text in load.acceleration])
+    acceleration = np.array(project.numbers(load, "acceleration"))
     size = float(np.linalg.norm(acceleration))
     held = load.growth == "held"
     return None if size == 0 else LoadMark(view.centroid, acceleration / size, "weight" + (" held" if held else ""), held)
@@ -163,15 +164,14 @@ def _weight_mark(project: Project, load: WeightLoad, view: ShapeView) -> LoadMar
 def _load_mark(project: Project, load: ForceLoad | PressureLoad | LineLoad | MomentLoad, region: Region,
                view: ShapeView) -> LoadMark | None:
     hub = next((hub for hub in project.hubs if hub.name == load.on and hub.at is not None), None)
-    place = _place(region, view) if hub is None else np.array([project.value(text, "length") for text in hub.at or ()])
+    place = _place(region, view) if hub is None else np.array(project.numbers(hub, "at"))
     held = load.growth == "held"
     if isinstance(load, ForceLoad | LineLoad | MomentLoad) and load.components is not None:
-        kind, unit = {"force": ("force", ""), "line": ("line force", "N/mm"), "moment": ("moment", "N mm")}[load.kind]
-        force = np.array([project.value(text, kind) for text in load.components])
+        force = np.array(project.numbers(load, "components"))
         size = float(np.linalg.norm(force))
         if size == 0:
             return None
-        tag = force_text(size) if kind == "force" else f"{size:.4g} {unit}"
+        tag = shown.text(size, {"force": "force", "line": "line force", "moment": "moment"}[load.kind])
         return LoadMark(place, force / size, tag + (" held" if held else ""), held)
     match = find_region(region, view)
     if len(match.faces) == 0:
@@ -184,9 +184,9 @@ def _load_mark(project: Project, load: ForceLoad | PressureLoad | LineLoad | Mom
         normal = normal / max(float(np.linalg.norm(normal)), 1e-12)
         place = near.mean(axis=0)
     if isinstance(load, PressureLoad):
-        value, tag = project.value(load.pressure, "stress"), f"{project.value(load.pressure, 'stress'):.4g} MPa"
+        value, tag = project.number(load, "pressure"), shown.stress(project.number(load, "pressure"))
     else:
-        value = project.value(load.normal or "", "force")
+        value = project.number(load, "normal")
         tag = force_text(value)
     if value == 0:
         return None

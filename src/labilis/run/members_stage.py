@@ -7,6 +7,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from labilis.judge.findings import MemberFindings
+from labilis.judge.stress import along
 from labilis.run.forces import LoadScene
 from labilis.run.strength_stage import SolvedCase
 from labilis.shape import PartShape
@@ -15,6 +16,7 @@ from labilis.shape.members import Member
 Floats = NDArray[np.float64]
 _MIDDLE = 0.3  # of the length either side of the middle: ends spread what goes in there
 _STRAIGHT = 1 - 1e-6  # cosine between members that go on straight
+_ROUNDING = 1e-7  # of the largest stress times the area: a force below it is what sums of opposite stresses leave
 _QUANTILE = 0.99  # of a piece's volume that lies under the compression named as its largest: corners are left out
 
 
@@ -34,8 +36,11 @@ def members_stage(scene: LoadScene, part: PartShape, solved: SolvedCase) -> Memb
         inner = mine & (np.abs(middle @ axis - 0.5 * (middle[mine] @ axis).min() - 0.5 * (middle[mine] @ axis).max())
                         < _MIDDLE * member.length) if mine.any() else mine
         inner = inner if inner.any() else mine
-        axial = [-float((_along(sigma[inner], axis) * volume[inner]).sum() / volume[inner].sum()) * member.mean_area for sigma in stress]
+        axial = [-float((along(sigma[inner], axis) * volume[inner]).sum() / volume[inner].sum()) * member.mean_area for sigma in stress]
         ends = [_ends(sigma[inner], volume[inner], middle[inner], middle[mine], member) for sigma in stress]
+        nothing = [_ROUNDING * float(np.abs(sigma[mine]).max(initial=0.0)) * member.mean_area for sigma in stress]
+        axial = [0.0 if abs(force) < least else force for force, least in zip(axial, nothing)]
+        ends = [(0.0, 0.0) if max(map(abs, two)) < least else two for two, least in zip(ends, nothing)]
         peak = _peak(stress[0][mine], volume[mine])
         wall = member.wall
         sizes_of = (chains.get(member.name, member.length), member.area, member.i_min, member.i_max, member.fibre, member.thickness,
@@ -43,9 +48,12 @@ def members_stage(scene: LoadScene, part: PartShape, solved: SolvedCase) -> Memb
         rows.append((member.name, member.piece, axis, sizes_of, "" if wall is None else wall.edges, (*axial, peak), ends))
     sizes = np.array([row[3] for row in rows]).reshape(-1, 9)
     loads = np.array([row[5] for row in rows]).reshape(-1, 3)
-    return MemberFindings(np.array([row[0] for row in rows], dtype=np.str_), np.array([row[1] for row in rows], dtype=np.str_),
-                          np.array([row[2] for row in rows]).reshape(-1, 3), *sizes.T, np.array([row[4] for row in rows], dtype=np.str_),
-                          loads[:, :2], loads[:, 2], np.array([row[6] for row in rows]).reshape(-1, 2, 2))
+    names, pieces, edges = (np.array([row[at] for row in rows], dtype=np.str_) for at in (0, 1, 4))
+    length, area, i_min, i_max, fibre, thickness, wide, thin, radius = sizes.T
+    return MemberFindings(
+        names=names, pieces=pieces, axis=np.array([row[2] for row in rows]).reshape(-1, 3), length=length, area=area, i_min=i_min,
+        i_max=i_max, fibre=fibre, thickness=thickness, wall_width=wide, wall_thickness=thin, radius=radius, wall_edges=edges,
+        axial=loads[:, :2], peak=loads[:, 2], axial_ends=np.array([row[6] for row in rows]).reshape(-1, 2, 2))
 
 
 def _chains(scene: LoadScene, part: PartShape) -> dict[str, float]:
@@ -62,7 +70,8 @@ def _chains(scene: LoadScene, part: PartShape) -> dict[str, float]:
         nodes, uses = np.unique(lines[body], return_counts=True)
         for node in nodes[uses == 1]:
             at.setdefault(int(node), []).append(body)
-    links, crossed = [], np.bincount(np.concatenate([np.unique(items) for items in lines.values()]), minlength=1) if lines else []
+    links: list[list[int]] = []
+    crossed = np.bincount(np.concatenate([np.zeros(0, dtype=np.int64), *(np.unique(items) for items in lines.values())]), minlength=1)
     for node, bodies in at.items():
         if len(bodies) == 2 and crossed[node] == 2 and node not in stays and not {part.bodies[body] for body in bodies} & released:
             one, two = (member_of[body] for body in bodies)
@@ -72,7 +81,7 @@ def _chains(scene: LoadScene, part: PartShape) -> dict[str, float]:
     pairs = np.array([[numbers[a], numbers[b]] for a, b in links], dtype=np.int64).reshape(-1, 2)
     graph = coo_matrix((np.ones(len(pairs)), pairs.T), shape=(len(numbers),) * 2)
     _, label = connected_components(graph, directed=False) if numbers else (0, np.zeros(0))
-    lengths = np.bincount(label, weights=[member_of[body].length for body in numbers]) if numbers else []
+    lengths = np.bincount(label.astype(int), weights=np.array([member_of[body].length for body in numbers], dtype=float))
     return {member_of[body].name: float(lengths[label[k]]) for body, k in numbers.items()}
 
 
@@ -80,7 +89,7 @@ def _ends(stress: Floats, volume: Floats, inner: Floats, places: Floats, member:
     """Compression (N) at the low and the high end of a member: a straight line through that of its middle part, carried on."""
     if len(inner) == 0:
         return 0.0, 0.0
-    x, force = inner @ member.axis, -_along(stress, member.axis) * member.mean_area
+    x, force = inner @ member.axis, -along(stress, member.axis) * member.mean_area
     mean, level = float((x * volume).sum() / volume.sum()), float((force * volume).sum() / volume.sum())
     spread = float(((x - mean) ** 2 * volume).sum())
     slope = float(((x - mean) * (force - level) * volume).sum()) / spread if spread > 0 else 0.0
@@ -88,13 +97,6 @@ def _ends(stress: Floats, volume: Floats, inner: Floats, places: Floats, member:
     middle = 0.5 * (float(reach.min()) + float(reach.max()))
     low, high = (level + slope * (middle + side * member.length / 2 - mean) for side in (-1.0, 1.0))
     return low, high
-
-
-def _along(stress: Floats, axis: Floats) -> Floats:
-    """Stress (m,) along a direction."""
-    xx, yy, zz, xy, yz, zx = stress.T
-    x, y, z = axis
-    return np.asarray(xx * x * x + yy * y * y + zz * z * z + 2 * (xy * x * y + yz * y * z + zx * z * x))
 
 
 def _peak(stress: Floats, volume: Floats) -> float:
@@ -105,4 +107,4 @@ def _peak(stress: Floats, volume: Floats) -> float:
     least = np.linalg.eigvalsh(np.stack([np.stack([xx, xy, zx], -1), np.stack([xy, yy, yz], -1), np.stack([zx, yz, zz], -1)], -2))[:, 0]
     order = np.argsort(-least)
     reached = np.cumsum(volume[order]) / volume.sum()
-    return max(-float(least[order][min(np.searchsorted(reached, _QUANTILE), len(order) - 1)]), 0.0)
+    return max(-float(least[order][min(int(np.searchsorted(reached, _QUANTILE)), len(order) - 1)]), 0.0)

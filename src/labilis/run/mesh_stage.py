@@ -8,7 +8,7 @@ import numpy as np
 
 from labilis.judge.findings import MeshFindings
 from labilis.mesh import Bonds, Mesh, available_memory, estimate, find_bonds, measure_quality, mesh_part, planned_sizes, proposed_size
-from labilis.model import LabilisError, Project
+from labilis.model import LabilisError, Project, shown
 from labilis.run.bolting import bolted_pairs, check_seams, seam_nodes, welded
 from labilis.run.joints import joint_figures
 from labilis.run.regions import match_region, region_nodes
@@ -51,7 +51,7 @@ def _meshed(project: Project, part: PartShape, coarser: float) -> tuple[Mesh, Bo
     zones = []
     for zone in plan.zones:
         match = match_region(project.named("regions", zone.region), view)
-        zones.append((match.faces, match.edges, min(coarser * project.value(zone.size, "length"), size)))
+        zones.append((match.faces, match.edges, min(coarser * project.number(zone, "size"), size)))
     for _, _, zone_size in zones:
         if zone_size < size / 50:
             raise LabilisError("A zone is more than fifty times finer than the rest.", "mesh/zones",
@@ -62,7 +62,7 @@ def _meshed(project: Project, part: PartShape, coarser: float) -> tuple[Mesh, Bo
     # what is held fine for itself, as round edges are, follows the plan as well
     mesh = mesh_part(part, size, plan.order, zones, apart.union(*(seam.pairs for seam in seams)), plan.solids == "swept",
                      coarser / fineness_of(project), solids)
-    weld = None if plan.weld_gap is None else project.value(plan.weld_gap, "length", "mesh/weld_gap")
+    weld = project.number_if(plan, "weld_gap", "mesh/weld_gap")
     bonds = find_bonds(mesh, apart, part.lines, weld, seam_nodes(project, view, mesh, seams))
     check_seams(project, seams, bonds, {seam.name: region_nodes(project.named("regions", seam.along), view, mesh) for seam in seams})
     return mesh, bonds, _mesh_findings(part, mesh, bonds, size)
@@ -71,13 +71,13 @@ def _meshed(project: Project, part: PartShape, coarser: float) -> tuple[Mesh, Bo
 def mesh_sizes(project: Project, view: ShapeView) -> tuple[float, float | None]:
     """(element size, another one of solids or None), mm, by the plan."""
     plan = project.mesh
-    return planned_sizes(view, None if plan.size is None else project.value(plan.size, "length", "mesh/size"),
+    return planned_sizes(view, project.number_if(plan, "size", "mesh/size"),
                          fineness_of(project))
 
 
 def fineness_of(project: Project) -> float:
     """Sides of elements are divided by it."""
-    return 1.0 if project.mesh.fineness is None else project.value(project.mesh.fineness, "number", "mesh/fineness")
+    return 1.0 if project.mesh.fineness is None else project.number(project.mesh, "fineness", "mesh/fineness")
 
 
 def _mesh_findings(part: PartShape, mesh: Mesh, bonds: Bonds, size: float) -> MeshFindings:
@@ -85,16 +85,40 @@ def _mesh_findings(part: PartShape, mesh: Mesh, bonds: Bonds, size: float) -> Me
     quality = measure_quality(mesh, part.view.thickness)
     joints = joint_figures(mesh, bonds)
     return MeshFindings(
-        mesh.nodes, np.concatenate([cell.elements.ravel() for cell in mesh.cells]),
-        np.concatenate([np.full(len(cell.elements), cell.elements.shape[1]) for cell in mesh.cells]),
-        np.concatenate([np.full(len(cell.elements), cell.shell) for cell in mesh.cells]),
-        np.concatenate([cell.body for cell in mesh.cells]), np.array(part.bodies), mesh.triangles, mesh.triangle_face, quality.shape,
-        quality.histogram, quality.mean_edge, part.view.thickness, quality.volume, mesh.straightened, size,
-        3 * (len(mesh.nodes) + len(mesh.turning_nodes)), joints.bonded, np.flatnonzero(part.view.sheet), part.deviation, bonds.missed,
-        mesh.quads,
-        np.full(len(mesh.triangles), -1) if mesh.of_quad is None else mesh.of_quad, joints.fused,
-        joints.reach, joints.turns, joints.area, joints.gap, bonds.near, bonds.near_gap, np.array(mesh.told, dtype=str),
-        mesh.segments, mesh.segment_edge, part.narrow)
+        nodes=mesh.nodes,
+        connectivity=np.concatenate([cell.elements.ravel() for cell in mesh.cells]),
+        sizes=np.concatenate([np.full(len(cell.elements), cell.elements.shape[1]) for cell in mesh.cells]),
+        shells=np.concatenate([np.full(len(cell.elements), cell.shell) for cell in mesh.cells]),
+        body=np.concatenate([cell.body for cell in mesh.cells]),
+        bodies=np.array(part.bodies),
+        triangles=mesh.triangles,
+        triangle_face=mesh.triangle_face,
+        shape=quality.shape,
+        histogram=quality.histogram,
+        mean_edge=quality.mean_edge,
+        thickness=part.view.thickness,
+        volume=quality.volume,
+        straightened=mesh.straightened,
+        size=size,
+        unknowns=3 * (len(mesh.nodes) + len(mesh.turning_nodes)),
+        bonded=joints.bonded,
+        sheet_faces=np.flatnonzero(part.view.sheet),
+        deviation=part.deviation,
+        missed=bonds.missed,
+        quads=mesh.quads,
+        of_quad=np.full(len(mesh.triangles), -1) if mesh.of_quad is None else mesh.of_quad,
+        fused=joints.fused,
+        joint_reach=joints.reach,
+        joint_turns=joints.turns,
+        joint_area=joints.area,
+        joint_gap=joints.gap,
+        near=bonds.near,
+        near_gap=bonds.near_gap,
+        told=np.array(mesh.told, dtype=str),
+        segments=mesh.segments,
+        segment_edge=mesh.segment_edge,
+        narrow=part.narrow,
+    )
 
 
 def _released(project: Project, part: PartShape) -> frozenset[tuple[int, int]]:
@@ -112,11 +136,11 @@ def check_size(view: Any, size: float, order: int, swept: bool = True, solids: f
     """Refuse an element size larger than the part, or one whose run would not fit into memory."""
     largest = float((view.extents[:, 1] - view.extents[:, 0]).max())
     if size > largest:
-        raise LabilisError(f"An element size of {size:.4g} mm is larger than the part ({largest:.4g} mm).", "mesh/size",
-                           f"Try {proposed_size(view):.3g} mm.", "size-too-large")
+        raise LabilisError(f"An element size of {shown.length(size)} is larger than the part ({shown.length(largest)}).", "mesh/size",
+                           f"Try {shown.length(proposed_size(view), 3)}.", "size-too-large")
     cost = estimate(view, size, order, swept, solids)
     memory = available_memory()
     if cost.memory > 0.9 * memory:
-        raise LabilisError(f"A size of {size:.4g} mm gives about {cost.unknowns:,} unknowns, which need about "
+        raise LabilisError(f"A size of {shown.length(size)} gives about {cost.unknowns:,} unknowns, which need about "
                            f"{cost.memory / 2**30:.0f} GiB; {memory / 2**30:.0f} GiB are free.", "mesh/size",
-                           f"Try {proposed_size(view):.3g} mm, or a finer zone only where the part bends.", "size-too-small")
+                           f"Try {shown.length(proposed_size(view), 3)}, or a finer zone only where the part bends.", "size-too-small")

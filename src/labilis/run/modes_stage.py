@@ -81,10 +81,27 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     base, k_g, limit, unsymmetric = problem.base, problem.geometric, problem.limit, problem.unsymmetric
     if problem.base_factor is None:
         empty = np.zeros(0)
-        return ModesFindings(case, empty, np.zeros((0, len(mesh.nodes), 3)), empty, np.zeros((0, 3)), -1, np.inf,
-                             force, True, np.zeros(0, dtype="U16"), float("nan"), unsymmetric,
-                             np.array(list(dict.fromkeys(scene.pieces))), np.zeros((0, 1)), np.zeros((0, 5)), np.zeros((0, 0)),
-                             np.zeros((0, 0)), np.zeros((0, 1)), float("nan"))
+        return ModesFindings(
+            case=case,
+            factors=empty,
+            shapes=np.zeros((0, len(mesh.nodes), 3)),
+            residuals=empty,
+            checks=np.zeros((0, 3)),
+            below_required=-1,
+            limit=np.inf,
+            growing_force=force,
+            held_unstable=True,
+            kinds=np.zeros(0, dtype="U16"),
+            second_opinion=float("nan"),
+            unsymmetric=unsymmetric,
+            pieces=np.array(list(dict.fromkeys(scene.pieces))),
+            shares=np.zeros((0, 1)),
+            parts=np.zeros((0, 5)),
+            energy=np.zeros((0, 0)),
+            levers=np.zeros((0, 0)),
+            piece_levers=np.zeros((0, 1)),
+            antisymmetric=float("nan"),
+        )
     base_factor = problem.base_factor
     both = criteria.sign == "both"
     try:
@@ -125,10 +142,33 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
                      dtype="U16")
     order = np.argsort(element_order(project, scene.pieces, mesh))  # from the blocks' order to the mesh's
     levers, piece_levers, skin = _levers(scene, solved, stiffness, solution)
-    return ModesFindings(case, solution.factors, shapes, solution.residuals, checks, below, limit, force, False, kinds, second,
-                         unsymmetric, pieces, shares, parts, energy[:, order], levers[:, order] if levers.size else levers, piece_levers,
-                         antisymmetric_factor(scene, solved, retie, limit), pull, skew, holds=holds, together=together,
-                         recovered=recovered_errors(system, system.ties.expand(solution.vectors)), skin=skin)
+    return ModesFindings(
+        case=case,
+        factors=solution.factors,
+        shapes=shapes,
+        residuals=solution.residuals,
+        checks=checks,
+        below_required=below,
+        limit=limit,
+        growing_force=force,
+        held_unstable=False,
+        kinds=kinds,
+        second_opinion=second,
+        unsymmetric=unsymmetric,
+        pieces=pieces,
+        shares=shares,
+        parts=parts,
+        energy=energy[:, order],
+        levers=levers[:, order] if levers.size else levers,
+        piece_levers=piece_levers,
+        antisymmetric=antisymmetric_factor(scene, solved, retie, limit),
+        pull=pull,
+        skew=skew,
+        holds=holds,
+        together=together,
+        recovered=recovered_errors(system, system.ties.expand(solution.vectors)),
+        skin=skin,
+    )
 
 
 def _levers(scene: LoadScene, solved: SolvedCase, stiffness: Factor, solution: ModesSolution) -> tuple[Any, Any, Any]:

@@ -25,7 +25,8 @@ _MOST = 0.9  # of a piece's nodes: where more would be set aside, none are
 
 def find_peaks(project: Project, view: ShapeView, mesh: Mesh, tied: Tied) -> tuple[Ints, list[str]]:
     """((n,): which source each node of the mesh is near to, -1 for none; what the sources are in words)."""
-    wall, found, words = node_walls(mesh), np.full(len(mesh.nodes), -1, dtype=np.int64), []
+    words: list[str] = []
+    wall, found = node_walls(mesh), np.full(len(mesh.nodes), -1, dtype=np.int64)
     for what, nodes in _sources(project, view, mesh, tied):
         if len(nodes):
             distance, _ = cKDTree(mesh.nodes[nodes]).query(mesh.nodes)

@@ -3,7 +3,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from labilis.model import Pick, Region
+from labilis.model import Pick, Region, shown
 from labilis.run.regions import circle_centre
 from labilis.shape import RegionMatch, ShapeView, find_region, list_bodies, pick_of_edge, pick_of_face
 from labilis.shape.proposal import BodyInfo
@@ -24,24 +24,25 @@ __all__ = [
 ]
 
 
-def _length(value: float) -> str:
-    return f"{value:.4g}"
+def _round(radius: float) -> str:
+    """'Ø 8 (R 4) mm'."""
+    return f"Ø {shown.value(2 * radius, 'length'):.4g} (R {shown.value(radius, 'length'):.4g}) {shown.unit('length')}"
 
 
 def describe_face(view: ShapeView, index: int) -> tuple[str, str]:
     """(name, size) of a face in words: ('bore Ø 8 (R 4) mm', '125.7 mm²')."""
     faces = view.faces
     kind, radius = str(faces.kind[index]), float(faces.radius[index])
-    size = f"{float(faces.area[index]):.4g} mm²"
+    size = shown.area(float(faces.area[index]))
     if kind == "cylinder":
         word = "bore" if faces.inner[index] else "round"
-        return f"{word} Ø {_length(2 * radius)} (R {_length(radius)}) mm", size
+        return f"{word} {_round(radius)}", size
     if kind == "plane":
         normal = faces.direction[index]
         axis = int(np.argmax(np.abs(normal)))
         facing = f", facing {'+' if normal[axis] > 0 else '−'}{'xyz'[axis]}" if abs(normal[axis]) > 0.999 else ""
         return f"flat face{facing}", size
-    names = {"cone": "cone", "sphere": f"ball Ø {_length(2 * radius)} mm", "torus": "torus", "other": "free-form face"}
+    names = {"cone": "cone", "sphere": f"ball Ø {shown.length(2 * radius)}", "torus": "torus", "other": "free-form face"}
     return names[kind], size
 
 
@@ -50,9 +51,9 @@ def describe_edge(view: ShapeView, index: int) -> tuple[str, str]:
     kind, radius = str(view.edges.kind[index]), float(view.edges.radius[index])
     if kind == "point":
         return "end of a line", "a point"
-    size = f"{float(view.edges.length[index]):.4g} mm long"
+    size = f"{shown.length(float(view.edges.length[index]))} long"
     if kind == "circle":
-        return f"edge Ø {_length(2 * radius)} (R {_length(radius)}) mm", size
+        return f"edge {_round(radius)}", size
     return ("straight edge" if kind == "line" else "curved edge"), size
 
 
@@ -66,4 +67,4 @@ def region_size(region: Region) -> str:
     count = len(region.picks)
     total = sum(pick.size for pick in region.picks)
     noun = "face" if region.of == "face" else "edge"
-    return f"{count} {noun}{'s' if count > 1 else ''}, {total:.4g} {'mm²' if region.of == 'face' else 'mm'}"
+    return f"{count} {noun}{'s' if count > 1 else ''}, {shown.area(total) if region.of == 'face' else shown.length(total)}"

@@ -8,7 +8,7 @@ from typing import Any, Literal
 from labilis.model import Project
 
 Stage = Literal["shape", "mesh", "strength", "modes", "trace", "path", "converge", "amplitude", "tilt", "cross", "contact", "trials",
-                "size", "report"]
+                "size", "report", "part", "verify"]
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.optimize import linear_sum_assignment
 
-from labilis.model import LabilisError, Pick, Piece, Project, Region
+from labilis.model import LabilisError, Pick, Piece, Project, Region, shown
 from labilis.shape import ShapeView, build_part
 from labilis.shape.regions import closest_row, pick_of_edge, pick_of_face
 from labilis.shape.tables import EdgeTable, FaceTable, Floats, Ints
@@ -105,7 +105,7 @@ def _followed(pick: Pick, region: str, revisions: list[_Revision], scribed: bool
     """(the pick renewed, what became of it); None for one that is left to be looked for by place."""
     rows = [closest_row(pick, revision.tables(pick.of)[0], revision.old.size) for revision in revisions]
     best = min(range(len(rows)), key=lambda number: rows[number][1], default=-1)
-    words = f"{pick.kind} {pick.of} near ({', '.join(f'{c:.4g}' for c in pick.position)}) mm"
+    words = f"{pick.kind} {pick.of} near {shown.place(pick.position)}"
     if pick.gone or best < 0 or (scribed and rows[best][1] > _SAME):
         return pick, None
     revision, (row, _) = revisions[best], rows[best]
@@ -178,7 +178,7 @@ def _alike(old: FaceTable | EdgeTable, new: FaceTable | EdgeTable) -> np.ndarray
     radius, radius_new = np.nan_to_num(old.radius, nan=-1.0), np.nan_to_num(new.radius, nan=-1.0)
     same &= np.abs(radius[:, None] - radius_new[None, :]) <= _SAME * np.maximum(np.abs(radius[:, None]), 1e-9)
     across = old.direction @ new.direction.T
-    none = ~old.direction.any(axis=1)[:, None] & ~new.direction.any(axis=1)[None, :]
+    none = ~np.any(old.direction, axis=1, keepdims=True) & ~np.any(new.direction, axis=1, keepdims=True).T
     plane = (old.kind == "plane")[:, None]
     return np.asarray(same & (none | (np.where(plane, across, np.abs(across)) > 0.999)))
 
@@ -193,5 +193,5 @@ def _costs(old: FaceTable | EdgeTable, new: FaceTable | EdgeTable, rows: Ints, c
     cost += 0.5 * np.nan_to_num(radius, nan=0.0)
     across = old.direction[rows] @ new.direction[columns].T
     plane = (old.kind[rows] == "plane")[:, None]
-    cost += 0.5 * (1.0 - np.where(old.direction[rows].any(axis=1)[:, None], np.where(plane, across, np.abs(across)), 1.0))
+    cost += 0.5 * (1.0 - np.where(np.any(old.direction[rows], axis=1, keepdims=True), np.where(plane, across, np.abs(across)), 1.0))
     return np.where(old.kind[rows][:, None] == new.kind[columns][None, :], cost, np.inf)

@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 
 from labilis.judge.evidence import CaseFacts, Evidence, collect
-from labilis.judge.evidence.half_waves import half_wave_of
+from labilis.judge.evidence.base import NEARLY
+from labilis.judge.evidence.half_waves import waves_of
 from labilis.judge.findings import MemberFindings, MeshFindings, ModesFindings, SectionFindings, SettledFindings, StrengthFindings
 from labilis.judge.hand import EndCase, EulerCheck, euler_check
 from labilis.judge.hand.column import changes
@@ -17,7 +18,7 @@ from labilis.judge.hand.euler import critical_load
 from labilis.judge.hand.taken import HandFacts, HandResult, hand_results
 from labilis.judge.screening import screened_or_none
 from labilis.judge.verdict import Verdict, overall, verdict_of_case
-from labilis.model import EulerChoice, LabilisError, Project
+from labilis.model import EulerChoice, LabilisError, Project, shown
 from labilis.run.keys import stage_keys
 from labilis.run.settling import settled
 from labilis.shape import ShapeView
@@ -43,10 +44,10 @@ class CaseReport:
         return self.drivers[0] if self.drivers else ""
 
     @cached_property
-    def half_waves(self) -> list[tuple[float, float]]:
+    def half_waves(self) -> tuple[tuple[float, float], ...]:
         """(half wave mm, elements along it) of each mode."""
         modes, mesh = self.facts.modes, self.facts.mesh
-        return [] if modes is None or mesh is None else [half_wave_of(mesh, shape) for shape in modes.shapes]
+        return () if modes is None or mesh is None else waves_of(mesh, modes)
 
     @property
     def hand_member(self) -> str:
@@ -97,7 +98,7 @@ class ProjectReport:
 def _euler(project: Project, view: ShapeView, strength: StrengthFindings, sections: SectionFindings,
            modes: ModesFindings | None, modulus: float, members: MemberFindings | None = None) -> EulerCheck | str:
     first = float(modes.positive[0]) if modes is not None and len(modes.positive) else None
-    length = None if project.euler.length is None else project.value(project.euler.length, "length")
+    length = project.number_if(project.euler, "length")
     try:
         return euler_check(strength, sections, view.reach, modulus, first, project.euler, length, _along(members, sections.axis))
     except LabilisError as error:
@@ -124,16 +125,19 @@ def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseR
         for piece in project.active_pieces:
             material = project.named("materials", piece.material) if piece.material else None
             if material is not None and material.yield_strength is not None:
-                limits.append(project.value(material.yield_strength, "stress"))
+                limits.append(project.number(material, "yield_strength"))
             if (view is not None and strength is not None and sections is not None and material is not None
                     and len(project.active_pieces) == 1):
-                euler = _euler(project, view, strength, sections, modes, project.value(material.youngs_modulus or "", "stress"), members)
+                euler = _euler(project, view, strength, sections, modes, project.number(material, "youngs_modulus"), members)
     except LabilisError:
         pass
+    ends = None
+    if isinstance(euler, EulerCheck) and view is not None and strength is not None and sections is not None:
+        ends = _ends_found(project, view, strength, sections)
     hand = None if members is None else _hand_facts(members, modes, euler)
     facts = CaseFacts(project, case, mesh, strength, modes, euler, required, min(limits) if limits else None,
                       results.get(keys.trace), members, screened_or_none(project, members, required), hand,
-                      _ends_found(project, view, strength, sections) if isinstance(euler, EulerCheck) else None, results.get(keys.cross),
+                      ends, results.get(keys.cross),
                       results.get(keys.contact), results.get(stage_keys(project).settled))
     evidence = collect(facts)
     return CaseReport(facts, evidence, verdict_of_case(facts, evidence))
@@ -146,11 +150,12 @@ def _ends_found(project: Project, view: ShapeView, strength: StrengthFindings, s
 
 
 def required_factor(project: Project, modes: ModesFindings | None) -> float:
-    """Required factor of the piece that drives the first mode, before there are modes the largest of all pieces."""
+    """Required factor of the piece that drives the first mode, and of those that bend nearly as much; before there are modes the largest
+    of all pieces."""
     if modes is not None and len(modes.positive):
-        driver = modes.drivers[int(np.flatnonzero(modes.factors == modes.positive[0])[0])]
-        if any(piece.name == driver for piece in project.pieces):
-            return project.required_of(driver)
+        known = {piece.name for piece in project.pieces}
+        if modes.drivers[modes.first] in known:
+            return max(project.required_of(name) for name in modes.bending(modes.first, NEARLY) if name in known)
     return max((project.required_of(piece.name) for piece in project.active_pieces), default=project.value(
         project.criteria.required_factor, "number"))
 
@@ -160,11 +165,11 @@ def _hand_facts(members: MemberFindings, modes: ModesFindings | None, euler: Eul
     first, driver = float("nan"), ""
     own: dict[str, float] = {}
     if modes is not None and len(modes.positive):
-        for factor, who in sorted(zip(modes.factors, modes.drivers)):
-            if factor > 0:
-                own.setdefault(who, float(factor))
+        for number in np.argsort(modes.factors):
+            for who in modes.bending(int(number), 0.5) if modes.factors[number] > 0 else ():
+                own.setdefault(who, float(modes.factors[number]))
         first = float(modes.positive[0])
-        driver = modes.drivers[int(np.flatnonzero(modes.factors == modes.positive[0])[0])]
+        driver = modes.drivers[modes.first]
     if isinstance(euler, EulerCheck) and len(members.names) == 1:
         if euler.uneven and 0.0 < euler.governing.factor < np.inf:
             # what an even compression with the same factor would be: the formulas know no other
@@ -180,6 +185,7 @@ def _hand_facts(members: MemberFindings, modes: ModesFindings | None, euler: Eul
 
 
 def judge_project(project: Project, results: Mapping[str, Any], only: tuple[str, ...] = ()) -> ProjectReport:
-    """Reports of all cases, or of those named."""
+    """Reports of all cases, or of those named, in the units that the project shows its figures in."""
+    shown.use(project.units)
     cases = tuple(judge_case(project, case.name, results) for case in project.cases if not only or case.name in only)
     return ProjectReport(cases, overall([case.verdict for case in cases]), results.get(stage_keys(settled(project, results)).mesh))

@@ -23,6 +23,7 @@ from labilis.model import (
     Spring,
     Support,
     SymmetryAxes,
+    shown,
 )
 from labilis.run.bolting import find_bolts, make_bolts
 from labilis.run.ends import End, end_turns, find_ends
@@ -69,8 +70,12 @@ def _directions(support: Support, region: Region, view: ShapeView, mesh: Mesh, f
         rows = _across(axes, flipped)[0]
         off = np.ptp(mesh.nodes[nodes, "xyz".index(axes.normal)])
         if off > 1e-6 * view.size:
-            raise LabilisError(f"Region '{region.name}' does not lie in one plane square to {axes.normal}: it spans {off:.3g} mm.", where,
-                               "Pick the faces and edges of the cut only.", "not-a-plane")
+            raise LabilisError(
+                f"Region '{region.name}' does not lie in one plane square to {axes.normal}: it spans {shown.length(off, 3)}.",
+                where,
+                "Pick the faces and edges of the cut only.",
+                "not-a-plane",
+            )
         return [(nodes, np.broadcast_to(rows, (len(nodes), *rows.shape)))]
     if isinstance(axes, GlobalAxes | LocalAxes):
         frame = np.eye(3) if isinstance(axes, GlobalAxes) else local_frame(axes, where)
@@ -163,7 +168,7 @@ def _region_weights(region: Region, view: ShapeView, mesh: Mesh) -> Floats:
 def hub_centre(hub: Hub, project: Project, view: ShapeView, mesh: Mesh) -> Floats:
     """Place of a hub: as stated, or the centre of its region weighted by area or length, mm."""
     if hub.at is not None:
-        return np.array([project.value(text, "length", f"hubs/{hub.name}/at") for text in hub.at])
+        return np.array(project.numbers(hub, "at", f"hubs/{hub.name}/at"))
     weights = _region_weights(project.named("regions", hub.region), view, mesh)
     return np.asarray(weights @ mesh.nodes / weights.sum())
 
@@ -231,7 +236,7 @@ def make_tied(project: Project, view: ShapeView, mesh: Mesh, bonds: Bonds | None
                                f"supports/{support.name}", "Hold the region itself, or make the hub stiff.", "spread-held")
         if support.on in hub_rows:
             frame = local_frame(support.axes, f"supports/{support.name}") if isinstance(support.axes, LocalAxes) else np.eye(3)
-            six = np.kron(np.eye(2), frame)
+            six = np.asarray(np.kron(np.eye(2), frame), dtype=np.float64)
             hub_rows[support.on].append((six[[_MOTION_ROWS[motion] for motion in support.held]], number))
             continue
         region = project.named("regions", support.on)
@@ -289,7 +294,7 @@ def _neutral(mesh: Mesh, held: list[HeldNodes], hubs: list[StiffHub], follows: l
     free = find_free(mesh.nodes, Tied(blank, tuple(held), tuple(hubs), (), numbering, springs))
     if len(free) == 0 or np.abs(free[:, 3:]).max() > 1e-9 * np.abs(free).max():
         return []
-    taken = np.concatenate([item.nodes for item in (*held, *hubs, *follows)])
+    taken = np.concatenate([*(item.nodes for item in held), *(item.nodes for item in hubs), *(item.nodes for item in follows)])
     loose = np.setdiff1d(np.arange(len(mesh.nodes)), taken)
     if len(loose) == 0:
         return []
@@ -370,7 +375,7 @@ def describe_motions(free: Floats, centre: Floats) -> str:
             continue
         axis = turn / np.linalg.norm(turn)
         through = centre + np.cross(turn, slide) / float(turn @ turn)
-        words.append(f"turns about {_direction(axis)} through ({', '.join(f'{c:.4g}' for c in np.round(through, 3) + 0.0)}) mm")
+        words.append(f"turns about {_direction(axis)} through {shown.place([float(c) for c in through])}")
     return ", ".join(words)
 
 

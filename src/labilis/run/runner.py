@@ -12,7 +12,7 @@ from labilis.mesh import (
     Bonds,
     Mesh,
 )
-from labilis.model import LabilisError, Project
+from labilis.model import LabilisError, Project, shown
 from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.forces import LoadScene
 from labilis.run.keys import StageKeys, check_active, stage_keys
@@ -61,6 +61,7 @@ class Runner:
 
         Raises LabilisError for anything in the statements that stops the run.
         """
+        shown.use(snapshot.project.units)
         started = time.perf_counter()
         self.timing = {}
         results: dict[str, Any] = {}
@@ -89,15 +90,7 @@ class Runner:
         cases = plan.cases or tuple(case.name for case in project.cases)
         if not cases:
             raise LabilisError("There is no load case yet.", "loads", "Pick a face and push on it.", "no-load")
-        if plan.upto == "converge":  # nothing of another mesh is worth keeping
-            convergence_study(snapshot, plan, part, lambda other, its: Runner().run(other, its), progress, give)
-            return self._finish(started, results)
-        if plan.upto == "cross":
-            cross_check(snapshot, plan, part, self.again, lambda other, its: Runner().run(other, its), progress, give)
-            return self._finish(started, results)
-        studies = {"amplitude": amplitude_study, "tilt": tilt_study, "contact": contact_study}
-        if plan.upto in studies:
-            studies[plan.upto](snapshot, plan, self.again, progress, give)
+        if self._study(snapshot, plan, part, progress, give):
             return self._finish(started, results)
         on = self._meshed(project, part, mesh, bonds, findings, keys, progress)
         for number, case in enumerate(cases):
@@ -110,6 +103,20 @@ class Runner:
                 give(case_keys.trace, self._timed("trace", lambda: self._trace(
                     on.scene, case, part, bonds, results[case_keys.modes], case_keys, case_progress, found, plan.resume)))  # noqa: B023
         return self._finish(started, results)
+
+    def _study(self, snapshot: Snapshot, plan: Plan, part: PartShape, progress: ProgressCall, give: Found) -> bool:
+        """Whether the plan is a study, which is done then."""
+        def anew(other: Snapshot, its: Plan) -> dict[str, Any]:  # nothing of another mesh is worth keeping
+            return Runner().run(other, its)
+        if plan.upto == "converge":
+            convergence_study(snapshot, plan, part, anew, progress, give)
+        elif plan.upto == "cross":
+            cross_check(snapshot, plan, part, self.again, anew, progress, give)
+        elif plan.upto in (studies := {"amplitude": amplitude_study, "tilt": tilt_study, "contact": contact_study}):
+            studies[plan.upto](snapshot, plan, self.again, progress, give)
+        else:
+            return False
+        return True
 
     def _settle(self, snapshot: Snapshot, plan: Plan, progress: ProgressCall, give: Found,
                 made: dict[str, ModesFindings]) -> tuple[Snapshot, ProgressCall]:
@@ -249,7 +256,15 @@ class Runner:
             if clear_high <= clear_low:
                 clear_low, clear_high = low, high
             found = scan_sections(body, view.long_axis, clear_low, clear_high)
-            return SectionFindings(found.axis, found.station, found.area, found.i_min, found.i_max, found.weak, found.strong)
+            return SectionFindings(
+                axis=found.axis,
+                station=found.station,
+                area=found.area,
+                i_min=found.i_min,
+                i_max=found.i_max,
+                weak=found.weak,
+                strong=found.strong,
+            )
 
         return self._keep(keys.sections, lambda: self._timed("sections", scan))
 
@@ -296,5 +311,5 @@ def yields_of(project: Project) -> dict[str, float | None]:
     found: dict[str, float | None] = {}
     for piece in project.active_pieces:
         material = material_of(project, piece.name)
-        found[piece.name] = None if material.yield_strength is None else project.value(material.yield_strength, "stress")
+        found[piece.name] = project.number_if(material, "yield_strength")
     return found

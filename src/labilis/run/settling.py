@@ -6,6 +6,7 @@ from collections import deque
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from labilis.judge.evidence.base import NEARLY
 from labilis.judge.findings import MeshFindings, ModesFindings, SettledFindings
 from labilis.model import Project
 from labilis.run.keys import stage_keys
@@ -56,8 +57,8 @@ def error_that_counts(project: Project, modes: Sequence[ModesFindings]) -> tuple
     names = {piece.name for piece in project.pieces}
     for found in modes:
         first = float(found.positive[0]) if len(found.positive) else math.nan
-        for factor, error, driver in zip(found.factors, found.mesh_error, found.drivers):
-            required = project.required_of(driver) if driver in names else math.inf
+        for number, (factor, error) in enumerate(zip(found.factors, found.mesh_error)):
+            required = max(project.required_of(name) if name in names else math.inf for name in found.bending(number, NEARLY))
             if factor == first or 0 < factor * (1.0 - error) < required:
                 errors.append((float(error), float(factor)))
     return max(errors, key=lambda item: -1.0 if math.isnan(item[0]) else item[0])
@@ -79,7 +80,7 @@ class Settling:
     """Rounds so far: `add` takes one and tells the fineness of the next, None at the end."""
 
     def __init__(self, project: Project) -> None:
-        self.project, self.limit = project, project.value(project.mesh.within, "number")
+        self.project, self.limit = project, project.number(project.mesh, "within")
         self.rounds: list[tuple[float, float, float, float, float]] = []
 
     def add(self, fineness: float, mesh: MeshFindings, modes: Sequence[ModesFindings], dimensions: float) -> float | None:

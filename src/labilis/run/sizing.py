@@ -15,7 +15,7 @@ import numpy as np
 from scipy.optimize import Bounds, LinearConstraint, milp
 
 from labilis.judge.gates import mesh_errors, soundness
-from labilis.model import LabilisError, Project
+from labilis.model import LabilisError, Project, shown
 from labilis.run.advice import GAUGES, Wall, powers_of, thickness_of, walls_of
 from labilis.run.keys import stage_keys
 from labilis.run.masses import mass_of
@@ -90,7 +90,7 @@ def size_it(snapshot: Snapshot, pieces: Sequence[str] = (), runs: int = 15, gaug
     models: list[_Model] = []
     here: tuple[float, ...] | None = start
     while here is not None and len(steps) < runs:
-        words = ", ".join(f"{wall.title} {t:g} mm" for wall, t in zip(walls, here))
+        words = ", ".join(f"{wall.title} {shown.length(t)}" for wall, t in zip(walls, here))
         progress(Progress(len(steps) / runs, f"Run {len(steps) + 1}: {words}"))
         design = _with(project, walls, here)
         try:
@@ -126,8 +126,8 @@ def words_of(walls: Sequence[Wall], steps: Sequence[Step]) -> str:
     if best is None:
         why = f": {steps[-1].reason}" if steps and steps[-1].reason else ""
         return f"None of {len(steps)} runs keeps to what is asked for{why}."
-    return (f"Lightest of {len(steps)} runs: " + ", ".join(f"{wall.title} {t:g} mm" for wall, t in zip(walls, best.thicknesses))
-            + f"; {best.mass:.4g} kg, {best.ratio:.3g} of what is asked for with its mesh error.")
+    return (f"Lightest of {len(steps)} runs: " + ", ".join(f"{wall.title} {shown.length(t)}" for wall, t in zip(walls, best.thicknesses))
+            + f"; {shown.mass(best.mass / 1000.0)}, {best.ratio:.3g} of what is asked for with its mesh error.")
 
 
 def best_step(steps: Sequence[Step]) -> Step | None:
@@ -159,7 +159,7 @@ def _run(runner: Runner, snapshot: Snapshot, walls: Sequence[Wall], here: tuple[
         if modes is not None and len(modes.positive):  # `_not_sound` tells those without that are not to be trusted
             powers, errors = np.array([powers_of(modes, wall) for wall in walls]), mesh_errors(modes)
             for row in np.flatnonzero(modes.factors > 0):
-                asked = case.facts.required_of(modes.drivers[row])
+                asked = case.facts.required_for(int(row))
                 demands.append(_Demand(math.log(float(modes.factors[row]) * max(1.0 - errors[row], _NOTHING) / asked),
                                        tuple(powers[:, row].tolist())))
         strength = case.facts.strength

@@ -101,7 +101,10 @@ def _grips(tied: Tied, count: int, axis: Floats) -> tuple[Floats, Floats, Floats
         hubs = [hub for hub in tied.hubs if owner in hub.owners]
         nodes = np.unique(np.concatenate([tied.numbering.place_of[item.nodes] for item in items] + [hub.nodes for hub in hubs]))
         places = tied.numbering.places[nodes]
+        along = places @ axis
         centre = hubs[0].centre if hubs else 0.5 * (places.min(axis=0) + places.max(axis=0))
+        if not hubs:  # the middle of the box round a face that lies askew lies beside the face
+            centre = centre + (0.5 * (along.min() + along.max()) - centre @ axis) * axis
         radius = max(float(np.linalg.norm(places - centre, axis=1).max()), 1e-9)
         rows = [np.zeros((0, 6))]
         for item in items:
@@ -115,7 +118,6 @@ def _grips(tied: Tied, count: int, axis: Floats) -> tuple[Floats, Floats, Floats
             mine = hub.held[[i for i, who in enumerate(hub.owners) if who == owner]]
             rows.append(mine * np.array([1, 1, 1, 1, 1, 1.0]))
         stacked = np.concatenate(rows)
-        along = places @ axis
         grips[owner], centres[owner], radii[owner] = stacked.T @ stacked, centre, radius
         reach[owner] = along.min(), along.max()
     return grips, centres, radii, reach
@@ -169,13 +171,36 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
     peak = sources[near[node]] if node >= 0 and near[node] >= 0 and wall_factor > factor_yield else ""
     grips, centres, radii, reach = _grips(tied, len(project.supports), view.long_axis)
     findings = StrengthFindings(
-        case_name, system.places(solutions[0].u), system.places(solutions[1].u), stress[0], stress[1],
-        np.array(applied), np.array([support.name for support in project.supports]),
-        np.stack(reactions, axis=1), np.array(names), np.array(swallowed), grips, centres, radii, reach,
-        np.array(stations), np.array(axial), max(solution.residual for solution in solutions), factor_yield, node,
-        _compression_share(system, states[0]), sum(size for size, growth in sizes if growth == "growing"), layers, body,
-        np.array([size for size, _ in sizes]), np.array(moments), peak, wall_factor, wall_node,
-        **_bolts(scene, tied, states))
+        case=case_name,
+        displacement_growing=system.places(solutions[0].u),
+        displacement_held=system.places(solutions[1].u),
+        stress_growing=stress[0],
+        stress_held=stress[1],
+        applied=np.array(applied),
+        supports=np.array([support.name for support in project.supports]),
+        reaction=np.stack(reactions, axis=1),
+        loads=np.array(names),
+        swallowed=np.array(swallowed),
+        grips=grips,
+        centres=centres,
+        radii=radii,
+        reach=reach,
+        load_station=np.array(stations),
+        axial=np.array(axial),
+        residual=max(solution.residual for solution in solutions),
+        yield_factor=factor_yield,
+        yield_node=node,
+        compression_share=_compression_share(system, states[0]),
+        growing_size=sum(size for size, growth in sizes if growth == "growing"),
+        layers=layers,
+        yield_body=body,
+        load_sizes=np.array([size for size, _ in sizes]),
+        moment_sizes=np.array(moments),
+        peak=peak,
+        wall_factor=wall_factor,
+        wall_node=wall_node,
+        **_bolts(scene, tied, states),
+    )
     following = {growth: [surface for part in parts[growth] for surface in part.following] for growth in parts}
     return findings, SolvedCase(solutions[0], solutions[1], following, states[0], states[1])
 

@@ -47,8 +47,9 @@ def convergence_study(snapshot: Snapshot, plan: Plan, part: PartShape, run_alone
                                "unstable.", "converge")
         rows.append((present, findings.count, findings.unknowns, float(modes.positive[0])))
         sizes, elements, unknowns, factors = (np.array(column) for column in zip(*rows))
-        give(key, ConvergenceFindings(case, sizes, elements, unknowns, factors, *extrapolated(sizes, factors),
-                                      number == plan.meshes - 1))
+        limit, band, order = extrapolated(sizes, factors)
+        give(key, ConvergenceFindings(case=case, sizes=sizes, elements=elements, unknowns=unknowns, factors=factors, limit=limit, band=band,
+                                      order=order, done=number == plan.meshes - 1))
 
 
 def amplitude_study(snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall, give: Found) -> None:
@@ -69,8 +70,19 @@ def amplitude_study(snapshot: Snapshot, plan: Plan, run: Run, progress: Progress
         labels.append(f"{'' if sign == '+' else '−'}{size:.3g} mm")
         figures.append([found.verified, found.limit, found.first_yield])
         x.append(size if sign == "+" else -size)
-        give(key, StudyFindings(case, "amplitude", np.array(labels), np.array(["verified factor", "limit", "first yield"]),
-                                np.array(figures), number == len(todo) - 1, np.full(len(x), "amplitude, mm"), np.array(x)))
+        give(
+            key,
+            StudyFindings(
+                case=case,
+                kind="amplitude",
+                labels=np.array(labels),
+                columns=np.array(["verified factor", "limit", "first yield"]),
+                figures=np.array(figures),
+                done=number == len(todo) - 1,
+                series=np.full(len(x), "amplitude, mm"),
+                x=np.array(x),
+            ),
+        )
 
 
 def tilt_study(snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall, give: Found) -> None:
@@ -84,18 +96,29 @@ def tilt_study(snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall,
         raise LabilisError("No growing force by components is there to tilt.", f"cases/{case}", "Tilt is for forces.", "no-tilt")
 
     def vector(load: ForceLoad) -> np.ndarray:
-        return np.array([project.value(text, "force") for text in load.components or ()])
+        return np.array(project.numbers(load, "components"))
     load = max(forces, key=lambda item: float(np.linalg.norm(vector(item))))
     axes = sorted(int(axis) for axis in np.argsort(np.abs(vector(load)))[:2])
     todo = [("", 0, 0.0)] + [("tilt", axis, sign * tilt) for axis in axes for tilt in _TILTS for sign in (1, -1)]
     if load.share == "total":
         todo += [("offset", axis, sign * share) for axis in axes for share in _SHARES for sign in (1, -1)]
     key, thickness, by_moment = stage_keys(project, case).tilt, 0.0, False
-    labels, figures, series, x = [], [], [], []
+    labels: list[str] = []
+    figures: list[list[float]] = []
+    series: list[str] = []
+    x: list[float] = []
 
     def so_far(done: bool) -> StudyFindings:
-        return StudyFindings(case, "tilt", np.array(labels), np.array(["first factor", "first yield", "stress, MPa"]), np.array(figures),
-                             done, np.array(series), np.array(x))
+        return StudyFindings(
+            case=case,
+            kind="tilt",
+            labels=np.array(labels),
+            columns=np.array(["first factor", "first yield", "stress, MPa"]),
+            figures=np.array(figures),
+            done=done,
+            series=np.array(series),
+            x=np.array(x),
+        )
     for number, (way, axis, amount) in enumerate(todo):
         progress(Progress(number / len(todo), f"Misalignment {number + 1} of {len(todo)}"))
         amount *= thickness if way == "offset" else 1.0
@@ -145,8 +168,19 @@ def cross_check(snapshot: Snapshot, plan: Plan, part: PartShape, run: Run, run_a
         first = [*modes.positive[:count].tolist(), *([float("nan")] * (_CROSSED - len(modes.positive[:count])))]
         labels.append(words)
         figures.append([*first, 100 * modes.first_error, float(mesh.unknowns)])
-        give(key, StudyFindings(case, "cross", np.array(labels), np.array(["first factor", "second", "third", "mesh error, %", "unknowns"]),
-                                np.array(figures), number == 1, np.full(len(labels), ""), np.zeros(len(labels))))
+        give(
+            key,
+            StudyFindings(
+                case=case,
+                kind="cross",
+                labels=np.array(labels),
+                columns=np.array(["first factor", "second", "third", "mesh error, %", "unknowns"]),
+                figures=np.array(figures),
+                done=number == 1,
+                series=np.full(len(labels), ""),
+                x=np.zeros(len(labels)),
+            ),
+        )
 
 
 def contact_study(snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall, give: Found) -> None:
@@ -177,8 +211,19 @@ def contact_study(snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCa
             first, error_of = float(modes.positive[0]) if len(modes.positive) else float("inf"), 100 * modes.first_error
         labels.append(words)
         figures.append([first, error_of])
-        give(key, StudyFindings(case, "contact", np.array(labels), np.array(["first factor", "mesh error, %"]), np.array(figures),
-                                number == len(todo), np.full(len(labels), ""), np.zeros(len(labels))))
+        give(
+            key,
+            StudyFindings(
+                case=case,
+                kind="contact",
+                labels=np.array(labels),
+                columns=np.array(["first factor", "mesh error, %"]),
+                figures=np.array(figures),
+                done=number == len(todo),
+                series=np.full(len(labels), ""),
+                x=np.zeros(len(labels)),
+            ),
+        )
 
 
 def _misaligned(project: Project, load: ForceLoad, way: str, axis: int, amount: float, by_moment: bool) -> Project:
@@ -186,7 +231,7 @@ def _misaligned(project: Project, load: ForceLoad, way: str, axis: int, amount: 
     moving it makes."""
     if way == "offset" and by_moment:
         arm = np.eye(3)[axis] * amount
-        turning = np.cross(arm, [project.value(text, "force") for text in load.components or ()])
+        turning = np.cross(arm, project.numbers(load, "components"))
         moment = {"kind": "moment", "name": f"{load.name} (moved)", "on": load.on, "growth": load.growth,
                   "components": [f"{value!r} N*mm" for value in turning.tolist()]}
         cases = [case.model_copy(update={"loads": (*case.loads, *(entry.model_copy(update={"load": moment["name"]}) for entry in case.loads
@@ -197,7 +242,7 @@ def _misaligned(project: Project, load: ForceLoad, way: str, axis: int, amount: 
     if way == "tilt":
         changed["tilt"] = {"angle": f"{amount!r} deg", "toward": "xyz"[axis]}
     elif way == "offset":
-        before = [project.value(text, "length") for text in load.offset or ("0 mm",) * 3]
+        before = project.numbers(load, "offset") or [0.0, 0.0, 0.0]
         before[axis] += amount
         changed["offset"] = [f"{value!r} mm" for value in before]
         if load.on not in {hub.name for hub in project.hubs}:

@@ -138,7 +138,8 @@ class TraceRecord:
                 if self.yielding and k > 1 and low > self.ratios[k - 2]:
                     # beyond yield the elastic predictor runs away: go on with the slope before it
                     slope = (low - self.ratios[k - 2]) / (self.factors[k - 1] - self.factors[k - 2])
-                    return float(np.clip(self.factors[k - 1] + (1.0 - low) / slope, *sorted(self.factors[k - 1:k + 1])))
+                    least, most = sorted(self.factors[k - 1:k + 1])
+                    return min(max(self.factors[k - 1] + (1.0 - low) / slope, least), most)
                 return self.factors[k - 1] + share * (self.factors[k] - self.factors[k - 1])
         return float("nan")
 
@@ -150,9 +151,14 @@ class TraceRecord:
         ends = [value for value in (limit, bifurcation, float("nan") if self.yielding else self.first_yield()) if np.isfinite(value)]
         verified = min(ends) if ends else max(self.factors)
         return TraceFindings(
-            self.case, self.plan.mode, self.amplitude, self.ideal, np.array(self.factors), np.array(self.largest), np.array(self.at_probe),
-            np.array(self.iterations), np.array(self.negative), np.array(self.peaks), chosen, frames, limit, self.first_yield(), verified,
-            ENDS[result.reason][0] if done else "", result.cut_backs, done, np.array(self.plastic), self.yielding, np.array(self.forces),
-            self.about_at, self.about, np.array(self.probes.names, dtype=np.str_), self._at_places(),
-            *(np.array([values[k] for k in chosen]).reshape(len(chosen), len(self.order))
-              for values in (self.stresses, self.strains)), bifurcation)
+            case=self.case, mode=self.plan.mode, amplitude=self.amplitude, ideal=self.ideal, factors=np.array(self.factors),
+            largest=np.array(self.largest), probe=np.array(self.at_probe), iterations=np.array(self.iterations),
+            negative=np.array(self.negative), peak=np.array(self.peaks), frame=chosen, motions=frames, limit=limit,
+            first_yield=self.first_yield(), verified=verified, reason=ENDS[result.reason][0] if done else "",
+            cut_backs=result.cut_backs, done=done, plastic=np.array(self.plastic), yielding=self.yielding, force=np.array(self.forces),
+            about_at=self.about_at, about=self.about, places=np.array(self.probes.names, dtype=np.str_), probes=self._at_places(),
+            stress=self._in_frames(self.stresses, chosen), strain=self._in_frames(self.strains, chosen), bifurcation=bifurcation)
+
+    def _in_frames(self, values: list[Floats], chosen: Ints) -> Floats:
+        """(f, m) of the elements in the shapes that are kept."""
+        return np.array([values[k] for k in chosen]).reshape(len(chosen), len(self.order))

@@ -2,7 +2,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -17,7 +17,7 @@ from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.forces import LoadScene, load_forces
 from labilis.run.materials import material_of
 from labilis.run.regions import Floats, Ints
-from labilis.run.resolve import make_tied, ties_about
+from labilis.run.resolve import Tied, make_tied, ties_about
 from labilis.run.trace_record import TraceRecord, probes_of
 from labilis.shape import PartShape
 from labilis.solve.system import System
@@ -27,7 +27,7 @@ from labilis.solve.trace import TraceControl, Tracer, TraceResult
 def starting_amplitude(project: Project, plan: TracePlan, mesh: Mesh, modes: ModesFindings) -> float:
     """Amplitude (mm) of the starting shape: as stated, or a thousandth of the largest extent of the bodies that move."""
     if plan.amplitude is not None:
-        return project.value(plan.amplitude, "length", "trace/amplitude")
+        return project.number(plan, "amplitude", "trace/amplitude")
     moving = np.linalg.norm(modes.shapes[plan.mode - 1], axis=1) > 0.1
     return float(np.ptp(mesh.nodes[moving], axis=0).max()) / 1000.0
 
@@ -50,49 +50,31 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
     blocks, bodies = make_blocks(project, part, mesh, tied.numbering)
     system = System(mesh.nodes, (*blocks, *tied.springs), tied.ties)
     scene = LoadScene(project, part.view, mesh, tied.numbering, system, bodies, part.pieces, tied.held, tied.hubs)
-    total = 3 * tied.numbering.total
-    nodal = {"growing": np.zeros(total), "held": np.zeros(total)}
-    following: dict[str, list] = {"growing": [], "held": []}
-    given: dict[str, Floats] = {}
-    heat: dict[str, list[Floats]] = {}
-    for name, amount in project.case_loads(case):
-        forces = load_forces(scene, name, amount)
-        growth = project.named("loads", name).growth
-        if forces.given is not None:
-            given[growth] = given.get(growth, 0.0) + tied.ties.carried(forces.given)
-            continue
-        if forces.growth is not None:
-            heat[growth] = [one + two for one, two in zip(heat[growth], forces.growth)] if growth in heat else list(forces.growth)
-            continue
-        if forces.following:
-            following[growth] += forces.following
-        else:
-            nodal[growth] += forces.nodal
-
+    acting = _acting(project, case, scene, tied)
     ideal = float(modes.positive[0]) if len(modes.positive) else float("nan")
-    target = project.value(plan.target, "number") if plan.target is not None else (1.5 * ideal if np.isfinite(ideal) else 10.0)
+    target = project.number(plan, "target") if plan.target is not None else (1.5 * ideal if np.isfinite(ideal) else 10.0)
     first = min(target, ideal if np.isfinite(ideal) else target) / 10.0
-    plastic = project.value(plan.plastic_strain, "number", "trace/plastic_strain")
-    first, least, largest = (default if text is None else project.value(text, "number") for text, default in (
-        (plan.first, first), (plan.shortest, None), (plan.longest, None)))
+    plastic = project.number(plan, "plastic_strain", "trace/plastic_strain")
+    first = first if plan.first is None else project.number(plan, "first")
+    least, largest = project.number_if(plan, "shortest"), project.number_if(plan, "longest")
     control = TraceControl(first=first, least=first / 500.0 if least is None else least,
                            largest=max(2.0 * first, target / 20.0) if largest is None else largest, target=target, steps=plan.steps,
-                           iterations=plan.iterations, fall=project.value(plan.fall, "number"), plastic_step=plastic / 4)
-    most_strain = project.value(plan.strain, "number")
+                           iterations=plan.iterations, fall=project.number(plan, "fall"), plastic_step=plastic / 4)
+    most_strain = project.number(plan, "strain")
     laws = _laws(project, part, bodies, len(system.blocks)) if plan.material == "yielding" else []
-    tracer = Tracer(system, tied.numbering.places, partial(ties_about, tied), nodal["growing"], nodal["held"],
-                    (following["growing"], following["held"]), control, laws, given.get("growing"), given.get("held"),
-                    (heat.get("growing"), heat.get("held")))
+    tracer = Tracer(system, tied.numbering.places, partial(ties_about, tied), acting.nodal["growing"], acting.nodal["held"],
+                    (acting.following["growing"], acting.following["held"]), control, laws, acting.given.get("growing"),
+                    acting.given.get("held"), (acting.heat.get("growing"), acting.heat.get("held")))
     yielding = any(law is not None for law in laws)
     strength = np.concatenate([np.array([yields.get(part.pieces[body]) or np.inf for body in body_of]) for body_of in bodies]
                               + [np.full(len(spring.members), np.inf) for spring in tied.springs])
     probe = _probe(modes, plan)
-    allowed = 0.05 * part.view.size if plan.deflection is None else project.value(plan.deflection, "length", "trace/deflection")
+    allowed = 0.05 * part.view.size if plan.deflection is None else project.number(plan, "deflection", "trace/deflection")
     order = np.argsort(element_order(project, part.pieces, mesh))  # from the blocks' order to the mesh's
     gathered = TraceRecord(case, plan, amplitude, ideal, len(mesh.nodes), strength, probe, yielding, modes.growing_force,
                            probes_of(project, part.view, mesh, tied), order,
                            np.concatenate([np.full(len(block.members), block.modulus) for block in blocks]))
-    wanted = float("nan") if plan.modes_at is None else project.value(plan.modes_at, "number", "trace/modes_at")
+    wanted = float("nan") if plan.modes_at is None else project.number(plan, "modes_at", "trace/modes_at")
     if resume is not None:
         gathered.take_up(resume)
     result = TraceResult()
@@ -102,22 +84,44 @@ def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds:
             if np.isnan(gathered.about_at) and point.factor >= wanted and len(gathered.factors) > 2 and point.negative == 0:
                 gathered.about_at, gathered.about = point.factor, tracer.modes_about()
             tell(gathered.findings(result, False), gathered.checkpoint(tracer.walk))
-            if gathered.plastic[-1] > plastic:
-                result.reason = "plastic"
-                break
-            if not yielding and gathered.ratios[-1] > plan.beyond_yield:
-                result.reason = "yield"
-                break
-            if not yielding and gathered.strained(point) > most_strain:
-                result.reason = "strain"
-                break
-            if gathered.largest[-1] > allowed:
-                result.reason = "deflection"
+            ends = (("plastic", gathered.plastic[-1] > plastic), ("yield", not yielding and gathered.ratios[-1] > plan.beyond_yield),
+                    ("strain", not yielding and gathered.strained(point) > most_strain), ("deflection", gathered.largest[-1] > allowed))
+            if reason := next((name for name, reached in ends if reached), ""):
+                result.reason = reason
                 break
     except ArithmeticError as error:
         raise LabilisError(f"The trace did not start: {error}.", f"cases/{case}", "Look at the held loads, or at the supports.",
                            "trace-start") from error
     return gathered.findings(result, True)
+
+
+@dataclass
+class _Acting:
+    """What acts in a case, growing and held each by itself: forces on nodes (3 n,); pressures that follow; prescribed motions; thermal
+    growth of each block."""
+
+    nodal: dict[str, Floats]
+    following: dict[str, list]
+    given: dict[str, Floats]
+    heat: dict[str, list[Floats]]
+
+
+def _acting(project: Project, case: str, scene: LoadScene, tied: Tied) -> _Acting:
+    total = 3 * tied.numbering.total
+    found = _Acting({"growing": np.zeros(total), "held": np.zeros(total)}, {"growing": [], "held": []}, {}, {})
+    for name, amount in project.case_loads(case):
+        forces = load_forces(scene, name, amount)
+        growth = project.named("loads", name).growth
+        if forces.given is not None:
+            found.given[growth] = found.given.get(growth, 0.0) + tied.ties.carried(forces.given)
+        elif forces.growth is not None:
+            present = found.heat.get(growth)
+            found.heat[growth] = list(forces.growth) if present is None else [one + two for one, two in zip(present, forces.growth)]
+        elif forces.following:
+            found.following[growth] += forces.following
+        else:
+            found.nodal[growth] += forces.nodal
+    return found
 
 
 def _imperfect(project: Project, mesh: Mesh, modes: ModesFindings) -> tuple[Mesh, float]:
@@ -133,8 +137,9 @@ def _imperfect(project: Project, mesh: Mesh, modes: ModesFindings) -> tuple[Mesh
             raise LabilisError(f"Mode {mode} was not found; there are {len(modes.factors)}.", where, "Choose another.", "trace-mode")
         size = starting_amplitude(project, plan, mesh, modes) if text is None else project.value(text, "length", where)
         if sign == "weaker":
-            sign = weaker_side(abs(size), float(modes.pull[mode - 1]), float(modes.skew[mode - 1]))[0]
-        size *= 1.0 if sign == "+" else -1.0
+            size *= 1.0 if weaker_side(abs(size), float(modes.pull[mode - 1]), float(modes.skew[mode - 1]))[0] == "+" else -1.0
+        else:
+            size *= 1.0 if sign == "+" else -1.0
         amplitude = amplitude or size
         shape += size * modes.shapes[mode - 1]
     return replace(mesh, nodes=mesh.nodes + shape), amplitude
@@ -147,17 +152,17 @@ def _laws(project: Project, part: PartShape, bodies: tuple[Ints, ...], count: in
         material = material_of(project, part.pieces[int(body[0])])
         if material.yield_strength is None:
             continue
-        start = project.value(material.yield_strength, "stress")
+        start = project.number(material, "yield_strength")
         points = [(0.0, start)]
-        for row, (strain, stress) in enumerate(material.hardening):
+        for row, (strain, stress) in enumerate(project.evaluated(material)["hardening"]):
             where = f"materials/{material.name}/hardening/{row}"
-            points.append((project.value(strain, "number", where), project.value(stress, "stress", where)))
+            points.append((strain, stress))
             if points[-1][0] <= points[-2][0] or points[-1][1] < points[-2][1]:
                 raise LabilisError(f"Point {row + 1} of the curve of '{material.name}' does not rise above the one before.", where,
                                    "Give plastic strains and stresses in rising order, beyond the yield strength.", "hardening")
         strains, stresses = (np.array(column) for column in zip(*points))
-        laws[number] = YieldLaw(project.value(material.youngs_modulus or "", "stress"),
-                                project.value(material.poisson_ratio or "", "number"), strains, stresses)
+        laws[number] = YieldLaw(project.number(material, "youngs_modulus"),
+                                project.number(material, "poisson_ratio"), strains, stresses)
     return laws
 
 

@@ -7,6 +7,7 @@ in, and the next run starts a new one. Its death is an event like any other.
 from __future__ import annotations
 
 import multiprocessing
+import time
 import traceback
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -64,13 +65,17 @@ class WorkerEvent:
     content: Any = None
 
 
+_LOOK = 0.02  # s between looks of a run that is held
+
+
 def _serve(pipe: Connection, going: Any) -> None:
-    """Body of the worker process: take plans until the pipe closes. While `going` is not set it waits before it tells of progress: never
+    """Body of the worker process: take plans until the pipe closes. While `going` is nought it waits before it tells of progress: never
     in the middle of a message, which the window would wait for."""
     runner = Runner()
 
     def tell(progress: Progress) -> None:
-        going.wait()
+        while not going.value:
+            time.sleep(_LOOK)
         pipe.send(("progress", progress))
     warm_up()
     while True:
@@ -121,8 +126,8 @@ class Worker:
         context = multiprocessing.get_context("forkserver")
         context.set_forkserver_preload(["labilis.run.warm"])
         here, there = context.Pipe()
-        self._going = context.Event()
-        self._going.set()
+        # a bare byte in shared memory: an event or a lock would wait for a process that was killed while it slept on it
+        self._going = context.RawValue("b", 1)
         self._process = context.Process(target=_serve, args=(there, self._going), daemon=True, name="labilis-run")
         self._process.start()
         there.close()
@@ -180,7 +185,7 @@ class Worker:
     def pause(self, paused: bool) -> None:
         """Hold the run at its next report of progress (a trace after its step), or let it go on."""
         if self._going is not None:
-            (self._going.clear if paused else self._going.set)()
+            self._going.value = 0 if paused else 1
 
     def stop(self) -> WorkerEvent:
         """End the run at once."""
@@ -197,6 +202,6 @@ class Worker:
                 self._process.join(0.5)
         if self._pipe is not None:
             self._pipe.close()
-        self._process = self._pipe = None
+        self._process = self._pipe = self._going = None
 
     close = _discard

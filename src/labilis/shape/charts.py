@@ -121,10 +121,10 @@ class Chart:
             around = np.cos(u)[:, None] * x + np.sin(u)[:, None] * y
             return np.array(_xyz(frame.Location())) + radius[:, None] * around + height[:, None] * z
         if kind == "sphere":
-            centre, radius, _, chart = self._ball
-            angle = np.linalg.norm(flat, axis=1) / radius
-            way = flat / radius * np.sinc(angle / np.pi)[:, None]
-            return np.asarray(centre + radius * np.concatenate([way, np.cos(angle)[:, None]], axis=1) @ chart)
+            centre, ball, _, chart = self._ball
+            angle = np.linalg.norm(flat, axis=1) / ball
+            way = flat / ball * np.sinc(angle / np.pi)[:, None]
+            return np.asarray(centre + ball * np.concatenate([way, np.cos(angle)[:, None]], axis=1) @ chart)
         uv = flat / np.array(self._metric)
         return np.array([_xyz(adaptor.Value(float(u), float(v))) for u, v in uv]).reshape(-1, 3)
 
@@ -190,7 +190,7 @@ def _chained(chart: Chart, border: list[tuple[int, bool]], ends: Ints) -> tuple[
                                    "as a solid.", "open-border")
             if len(onward) > 1:
                 back = -chart.heading(*walk[-1], at_end=True)
-                onward.sort(key=lambda item: _clockwise(back, chart.heading(*item, at_end=False)))
+                onward.sort(key=lambda item: _clockwise(back, chart.heading(item[0], item[1], at_end=False)))
             walk.append(onward[0])
             del left[onward[0]]
         loops.append(tuple(walk))

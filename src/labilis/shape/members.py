@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from scipy.spatial import ConvexHull
 
 from labilis.model import LabilisError, Piece, Strut
 from labilis.shape.midsurface import MidSurface, find_midsurface
@@ -18,6 +19,8 @@ from labilis.shape.tables import Floats
 from labilis.shape.topology import BodyShape, build_body, edge_row, face_row
 
 _STATIONS = 5
+_ALIKE = 1e-3  # of second moments that differ by rounding only: no axis is the weak one
+_ROUND = 1.05  # times its corners reach further than its sides: of a square 1.41, of a polygon of 16 corners 1.02
 _CLEAR = 0.1  # of the length left out at either end: eyes and feet are no section
 
 
@@ -83,7 +86,9 @@ def _section(forms: list[BodyShape], axis: Floats, low: float, high: float, poin
     if len(scans) == 1:
         scan, k = scans[0], scans[0].smallest()
         rim = _rim(cut(forms[0], scan.centroid[k], axis))
-        reach = float(np.abs((rim - scan.centroid[k]) @ scan.weak[k]).max())
+        alike = scan.i_max[k] - scan.i_min[k] < _ALIKE * scan.i_max[k]
+        weak = _square_to_a_side(rim - scan.centroid[k], axis) if alike else scan.weak[k]
+        reach = float(np.abs((rim - scan.centroid[k]) @ weak).max())
         return float(scan.area[k]), float(scan.area.mean()), float(scan.i_min[k]), float(scan.i_max[k]), reach
     area = sum(float(scan.area[0]) for scan in scans)
     centre = sum(float(scan.area[0]) * scan.centroid[0] for scan in scans) / area
@@ -96,6 +101,24 @@ def _section(forms: list[BodyShape], axis: Floats, low: float, high: float, poin
     across = [k for k in range(3) if abs(vectors[:, k] @ axis) < 0.5]
     weak = vectors[:, across[0]]
     return area, area, float(values[across[0]]), float(values[across[1]]), float(np.abs((points - centre) @ weak).max())
+
+
+def _square_to_a_side(rim: Floats, axis: Floats) -> Floats:
+    """Of a section that is as weak every way the direction across it, square to a side, in which it reaches least: tables give the section
+    modulus of a square tube about it. rim (n, 3) from the centroid; of round ones any direction."""
+    one = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
+    one /= np.linalg.norm(one)
+    two = np.cross(axis, one)
+    flat = np.stack([rim @ one, rim @ two], axis=1)
+    border = flat[ConvexHull(flat).vertices]
+    sides = np.roll(border, -1, axis=0) - border
+    normals = np.stack([sides[:, 1], -sides[:, 0]], axis=1) / np.linalg.norm(sides, axis=1)[:, None]
+    reach = np.abs(flat @ normals.T).max(axis=0)
+    away = np.linalg.norm(flat, axis=1)
+    # a chord between two points of a circle reaches less than the circle
+    best = flat[int(away.argmax())] if away.max() < _ROUND * reach.min() else normals[int(reach.argmin())]
+    best = best / np.linalg.norm(best)
+    return np.asarray(best[0] * one + best[1] * two)
 
 
 def _rim(section: Any) -> Floats:

@@ -82,7 +82,9 @@ class PartShape:
         area = 0.5 * np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1)
         middle = triangles.mean(axis=1)
         centroid = area @ middle / area.sum()
-        spread = np.einsum("k,ki,kj->ij", area, middle - centroid, middle - centroid)
+        # ∫ (x - c)(x - c)ᵀ dA of each triangle: about its own middle A / 12 Σ of its corners, and of its middle
+        own = triangles - middle[:, None]
+        spread = np.einsum("k,ki,kj->ij", area, middle - centroid, middle - centroid) + np.einsum("k,kci,kcj->ij", area / 12.0, own, own)
         long_axis = np.linalg.eigh(spread)[1][:, -1]
         long_axis = long_axis * (1.0 if long_axis[np.argmax(np.abs(long_axis))] > 0 else -1.0)
         extents = np.stack([triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))], axis=1)
@@ -242,16 +244,21 @@ def _built(project: Project, files: Mapping[str, bytes]) -> PartShape:
                 solid_bodies.append(number)
     _refuse_overlap(solids, [bodies[number] for number in solid_bodies])
     solids, fused = scribe_part(project, solids, fuse_sheets(sheets, bodies) if sheets else None)
-    lone = None
-    if len(bodies) == 1:
-        form = [build_body(solid) for solid in solids_of(sheets[0][0].solid)] if sheets and sheets[0][0].solid is not None else (
-            list(lines[0].looks) if lines else solids)
-        lone = form[0] if len(form) == 1 else None
+    lone = _lone(sheets, lines, [*solids, *(solid for solid, _ in sources)]) if len(bodies) == 1 else None
     return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone,
                      line_set(lines, bodies) if lines else None, tuple(making), _ghosts(project, files),
                      max((found.deviation for found in thin.values()), key=abs, default=0.0),
                      min((found.narrow for found in thin.values() if found.narrow), default=0.0), tuple(volumes),
                      None if fused is None else find_ancestry(fused, sources))
+
+
+def _lone(sheets: list[tuple[Made, int]], lines: list[LineShape], solids: list[BodyShape]) -> BodyShape | None:
+    """The solid form of the only body, None where it is in several pieces; of an imported one that is meshed as shells the solid it was."""
+    if sheets and sheets[0][0].solid is not None:
+        form = [build_body(solid) for solid in solids_of(sheets[0][0].solid)]
+    else:
+        form = list(lines[0].looks) if lines else solids
+    return form[0] if len(form) == 1 else None
 
 
 def _surface(project: Project, piece: Piece, shape: Any) -> Made:
@@ -261,7 +268,7 @@ def _surface(project: Project, piece: Piece, shape: Any) -> Made:
         raise LabilisError(f"'{piece.name}' is a surface, which encloses nothing.", f"{where}/mesh_as", "Mesh it as shells.", "surface")
     if piece.thickness is None:
         raise LabilisError(f"The surface '{piece.name}' has no thickness.", f"{where}/thickness", "State it, such as '2 mm'.", "thickness")
-    thickness = project.value(piece.thickness, "length", where)
+    thickness = project.number(piece, "thickness", where)
     if thickness <= 0:
         raise LabilisError(f"A thickness of '{piece.thickness}' is not above zero.", f"{where}/thickness", "Give a positive length.",
                            "thickness")

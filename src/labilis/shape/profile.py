@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.model import LabilisError
+from labilis.model import LabilisError, shown
 
 Floats = NDArray[np.float64]
 
@@ -39,7 +39,7 @@ def rounded_path(corners: Sequence[tuple[float, float, float]], closed: bool, wh
     radii = np.array([corner[2] for corner in corners], dtype=float)
     n = len(points)
     if (radii < 0).any():
-        raise LabilisError(f"A radius of {radii.min():.4g} mm is below zero.", where, "Give zero for a sharp corner.", "radius")
+        raise LabilisError(f"A radius of {shown.length(radii.min())} is below zero.", where, "Give zero for a sharp corner.", "radius")
     following = np.roll(points, -1, axis=0) - points
     lengths = np.linalg.norm(following, axis=1)[:n if closed else n - 1]
     if len(lengths) == 0 or (lengths < 1e-9).any():
@@ -48,7 +48,34 @@ def rounded_path(corners: Sequence[tuple[float, float, float]], closed: bool, wh
     beside = (bow != 0) | (np.roll(bow, 1) != 0)
     if (radii[beside] > 0).any():
         raise LabilisError("A corner beside a bowed side cannot be rounded.", where, "Give its arc as a side of its own.", "radius")
-    cut = np.zeros(n)
+    arcs, cut = _corner_arcs(points, radii, closed, where)
+    for i, length in enumerate(lengths):
+        if cut[i] + cut[(i + 1) % n] > length * (1 + 1e-9):
+            raise LabilisError(
+                f"A radius of {shown.length(max(radii[i], radii[(i + 1) % n]))} does not fit a run of {shown.length(length)}.",
+                where,
+                "Make the radius smaller or the run longer.",
+                "radius",
+            )
+    runs: list[Run] = []
+    for i in range(n):
+        if i in arcs:
+            runs.append(arcs[i])
+        if closed or i < n - 1:
+            j = (i + 1) % n
+            start = arcs[i].end if i in arcs else points[i]
+            end = arcs[j].start if j in arcs else points[j]
+            if np.linalg.norm(end - start) > 1e-9:
+                along = end - start
+                # a bow above nought turns left, so that its middle lies to the right of the way
+                top = 0.5 * (start + end) + 0.5 * bow[i] * np.array([along[1], -along[0]])
+                runs.append(Run(start, end, top if bow[i] else None))
+    return runs
+
+
+def _corner_arcs(points: np.ndarray, radii: np.ndarray, closed: bool, where: str) -> tuple[dict[int, Run], np.ndarray]:
+    """(arcs that round corners, by their numbers; length (n,) that each takes off the runs beside it)."""
+    n, cut = len(points), np.zeros(len(points))
     arcs: dict[int, Run] = {}
     for i in range(n):
         if radii[i] == 0 or (not closed and i in (0, n - 1)):
@@ -65,24 +92,7 @@ def rounded_path(corners: Sequence[tuple[float, float, float]], closed: bool, wh
         bisector = (back + ahead) / np.linalg.norm(back + ahead)
         centre = points[i] + bisector * radii[i] / np.sin(half)
         arcs[i] = Run(points[i] + cut[i] * back, points[i] + cut[i] * ahead, centre - radii[i] * bisector, True)
-    for i, length in enumerate(lengths):
-        if cut[i] + cut[(i + 1) % n] > length * (1 + 1e-9):
-            raise LabilisError(f"A radius of {max(radii[i], radii[(i + 1) % n]):.4g} mm does not fit a run of {length:.4g} mm.",
-                               where, "Make the radius smaller or the run longer.", "radius")
-    runs: list[Run] = []
-    for i in range(n):
-        if i in arcs:
-            runs.append(arcs[i])
-        if closed or i < n - 1:
-            j = (i + 1) % n
-            start = arcs[i].end if i in arcs else points[i]
-            end = arcs[j].start if j in arcs else points[j]
-            if np.linalg.norm(end - start) > 1e-9:
-                along = end - start
-                # a bow above nought turns left, so that its middle lies to the right of the way
-                top = 0.5 * (start + end) + 0.5 * bow[i] * np.array([along[1], -along[0]])
-                runs.append(Run(start, end, top if bow[i] else None))
-    return runs
+    return arcs, cut
 
 
 def circle(centre: tuple[float, float], radius: float, pieces: int = 2, clockwise: bool = False) -> list[Run]:

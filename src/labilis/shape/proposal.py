@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from labilis.model import LabilisError
+from labilis.model import LabilisError, shown
 from labilis.shape.midsurface import find_midsurface
 from labilis.shape.step import damaged, loose_faces, read_bodies, solids_of
 from labilis.shape.topology import BodyShape, build_body
@@ -97,7 +97,7 @@ def _proposed(body: BodyShape, number: int, name: str, unit: str) -> BodyInfo:
     except Exception as error:  # the geometry kernel gives up on some shapes in ways of its own
         return replace(info, reason=f"its walls cannot be told ({type(error).__name__})")
     thick = sorted({round(sheet.thickness, 2) for sheet in found.sheets})
-    walls = f"{thick[0]:g} mm" if len(thick) == 1 else f"{thick[0]:g} to {thick[-1]:g} mm"
+    walls = shown.length(thick[0]) if len(thick) == 1 else f"{shown.value(thick[0], 'length'):.4g} to {shown.length(thick[-1])}"
     off = abs(found.deviation)
     if off <= _WALLS and found.width >= _WIDE:
         return replace(info, mesh_as="shell", reason=f"walls of {walls} make up {100 * found.covered:.0f} % of it")

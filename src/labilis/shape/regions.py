@@ -3,10 +3,11 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
+from typing import Literal
 
 import numpy as np
 
-from labilis.model import Pick, Region
+from labilis.model import Pick, Region, shown
 from labilis.shape.tables import Ancestry, EdgeTable, FaceTable, Ints, ShapeView
 
 
@@ -27,9 +28,10 @@ def _vector(row: np.ndarray) -> tuple[float, float, float] | None:
     return tuple(round(float(c), 9) for c in row) if np.any(row) else None  # type: ignore[return-value]
 
 
-def _pick(table: FaceTable | EdgeTable, index: int, of: str, size: float) -> Pick:
+def _pick(table: FaceTable | EdgeTable, index: int, of: Literal["face", "edge"], size: float) -> Pick:
     radius = float(table.radius[index])
-    return Pick(of=of, kind=str(table.kind[index]), position=tuple(round(float(c), 6) for c in table.centroid[index]),
+    x, y, z = (round(float(c), 6) for c in table.centroid[index])
+    return Pick(of=of, kind=str(table.kind[index]), position=(x, y, z),
                 size=round(size, 6), radius=None if np.isnan(radius) else round(radius, 6),
                 direction=_vector(table.direction[index]))
 
@@ -128,9 +130,10 @@ def find_region(region: Region, view: ShapeView) -> RegionMatch:
         now = _Found() if pick.gone else _now(pick, view)
         fresh = [row for row in now.faces if row not in found["face"]], [row for row in now.edges if row not in found["edge"]]
         if not fresh[0] and not fresh[1]:
-            unit = "mm²" if pick.of == "face" else "mm"
-            place = ", ".join(f"{c:.4g}" for c in pick.position)
-            lost.append(f"{pick.kind} {pick.of} of {pick.size:.4g} {unit} near ({place}) mm")
+            size = shown.area(pick.size) if pick.of == "face" else shown.length(pick.size)
+            lost.append(
+                f"{pick.kind} {pick.of} of {size} near {shown.place(pick.position)}"
+            )
             continue
         found["face"] += fresh[0]
         found["edge"] += fresh[1]

@@ -17,7 +17,7 @@ _POINT = re.compile(rb"CARTESIAN_POINT\s*\(\s*'[^']*'\s*,\s*\(([^()]*)\)")
 _FARTHEST = 1e13  # in the file's own unit
 
 
-def _silence() -> None:
+def silence() -> None:
     """OpenCASCADE prints its progress to standard output; a piped `--json` must stay clean."""
     from OCP.Message import Message, Message_PrinterOStream
 
@@ -148,7 +148,7 @@ def _read(data: bytes, file: str) -> tuple[tuple[tuple[str, Any], ...], str]:
     from OCP.TopLoc import TopLoc_Location
     from OCP.XCAFDoc import XCAFDoc_DocumentTool, XCAFDoc_ShapeTool
 
-    _silence()
+    silence()
     reader = STEPCAFControl_Reader()
     Interface_Static.SetCVal_s("xstep.cascade.unit", "MM")
     reader.SetNameMode(True)

@@ -93,10 +93,10 @@ def _canonical(face: Any, area: float, centroid: tuple[float, float, float]) -> 
         outward = surface_near(face, centroid)[1]
         return {"kind": "plane", "direction": tuple(normal * (1.0 if normal @ outward > 0 else -1.0)), "origin": origin}
     if seen.IsCylinder(within, cylinder):
-        axis, origin = np.array(_xyz(cylinder.Axis().Direction())), np.array(_xyz(cylinder.Location()))
+        axis, foot = np.array(_xyz(cylinder.Axis().Direction())), np.array(_xyz(cylinder.Location()))
         place, outward = surface_near(face, centroid)
-        radial = (place - origin) - ((place - origin) @ axis) * axis
-        return {"kind": "cylinder", "direction": tuple(axis), "origin": tuple(origin), "radius": cylinder.Radius(),
+        radial = (place - foot) - ((place - foot) @ axis) * axis
+        return {"kind": "cylinder", "direction": tuple(axis), "origin": tuple(foot), "radius": cylinder.Radius(),
                 "inner": bool(radial @ outward < 0)}
     return {}
 

@@ -173,7 +173,8 @@ class Tracer:
         self.memory: list[Memory | None] = [None if law is None else block.remember(law) for block, law in zip(system.blocks, laws)]
 
     # --- path -------------------------------------------------------------------------------------------------------------
-    def run(self, start: PathState | None = None) -> Iterator[tuple[TraceResult, TracePoint]]:
+    # one path: its state would be handed through every part of it
+    def run(self, start: PathState | None = None) -> Iterator[tuple[TraceResult, TracePoint]]:  # noqa: C901
         """Each converged point as it stands, with the result so far; the caller may stop asking at any time and go on later from
         `walk`, in another Tracer of the same system."""
         control, result = self.control, TraceResult()

@@ -1,16 +1,23 @@
-"""Results in open formats: VTU for the mesh with its fields, a PVD series of a trace, CSV for tables and curves."""
+"""Results in open formats: VTU for the mesh with its fields, a PVD series of a trace, CSV for tables and curves, STL of a deformed shape,
+STEP of the part."""
 from __future__ import annotations
 
+import contextlib
 import csv
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from labilis.judge.findings import MeshFindings
-from labilis.judge.looks import lever_density, nodal, skin_gain
+from labilis.judge.looks import lever_density, nodal, skin_gain, surface_triangles
 from labilis.judge.stress import von_mises
-from labilis.model import LabilisError
-from labilis.run.report import CaseReport
+from labilis.model import LabilisError, Project
+from labilis.run.plan import Snapshot
+from labilis.run.report import CaseReport, judge_project
+from labilis.shape.writing import step_of
 
 # our mid-sides 01 12 02 03 13 23 are VTK's order as well
 _CELLS = {(False, 4): "tetra", (False, 10): "tetra10", (False, 20): "hexahedron20", (False, 15): "wedge15",
@@ -21,7 +28,21 @@ def _safe(name: str) -> str:
     return "".join(c if c.isalnum() or c in "-_" else "-" for c in name).strip("-") or "case"
 
 
-def _stem(report: CaseReport) -> str:
+@dataclass(frozen=True)
+class ResultsQuery:
+    """Ask the process that runs things to write what was found of every case into a folder; answered by the paths that were written."""
+
+    project: Project
+    results: Mapping[str, Any]
+    folder: Path
+
+    def answer(self) -> list[Any]:
+        """Writes them. Raises LabilisError."""
+        cases = judge_project(self.project, self.results).cases
+        return [path for case in cases if case.facts.mesh is not None for path in write_results(case, self.folder)]
+
+
+def case_stem(report: CaseReport) -> str:
     """A file name for a case that no other case of the project has."""
     taken: set[str] = set()
     for case in report.facts.project.cases:
@@ -49,7 +70,7 @@ def plain_cell(text: object) -> object:
 def write_results(report: CaseReport, folder: Path) -> list[Path]:
     """Mesh with displacement, stress, modes and levers as VTU, a trace's shapes as a PVD series, modes, the trace's path and evidence as
     CSV; returns the files written."""
-    facts, stem = report.facts, _stem(report)
+    facts, stem = report.facts, case_stem(report)
     written = []
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -68,7 +89,7 @@ def write_results(report: CaseReport, folder: Path) -> list[Path]:
                 for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.kinds), 1):
                     meets = facts.meets(number - 1)
                     rows.writerow([number, f"{factor:.9g}", critical(factor), plain_cell(report.drivers[number - 1]),
-                                   kind, facts.required_of(report.drivers[number - 1]), "" if meets is None else meets])
+                                   kind, facts.required_for(number - 1), "" if meets is None else meets])
             written.append(path)
         if facts.trace is not None and facts.mesh is not None:
             written += _write_trace(report, folder, stem)
@@ -84,6 +105,83 @@ def write_results(report: CaseReport, folder: Path) -> list[Path]:
         raise LabilisError(f"Results cannot be written ({error.strerror}).", str(folder), "Choose another folder.",
                            "disk") from error
     return written
+
+
+def shape_moved(report: CaseReport, mode: int = 0, traced: bool = False, scale: float | None = None) -> np.ndarray:
+    """Places (n, 3) mm of the nodes of a case: of a mode from 1, its largest motion a twentieth of the part's size unless a scale is given;
+    at the last kept step of its trace; else under the loads; each at true scale unless another is given. Raises LabilisError where that
+    was not found."""
+    facts = report.facts
+    where = f"cases/{facts.case}"
+    if facts.mesh is None:
+        raise LabilisError("There is no mesh yet.", where, "Run it first.", "no-results")
+    nodes = facts.mesh.nodes
+    if mode:
+        shapes = None if facts.modes is None else facts.modes.shapes
+        if shapes is None or mode > len(shapes):
+            count = 0 if shapes is None else len(shapes)
+            raise LabilisError(f"There is no mode {mode}: {count} were found.", where, "Ask for another mode, or for more of them.", "mode")
+        size = float(np.ptp(nodes, axis=0).max())
+        moved = shapes[mode - 1] / max(float(np.linalg.norm(shapes[mode - 1], axis=1).max()), 1e-300)
+        return np.asarray(nodes + (0.05 * size if scale is None else scale) * moved)
+    if traced:
+        if facts.trace is None or not len(facts.trace.motions):
+            raise LabilisError("This case was not traced.", where, "Trace it first.", "no-results")
+        motion = facts.trace.motions[-1]
+    elif facts.strength is None:
+        raise LabilisError("Strength was not run.", where, "Run it first.", "no-results")
+    else:
+        motion = facts.strength.displacement_growing + facts.strength.displacement_held
+    return np.asarray(nodes + (1.0 if scale is None else scale) * motion)
+
+
+def write_stl(report: CaseReport, places: np.ndarray, path: Path) -> None:
+    """The surface of a case's mesh with its nodes at `places` (n, 3) mm, as a binary STL; of shells their mid-surface. Raises LabilisError
+    for lines, which have no surface."""
+    mesh = report.facts.mesh
+    assert mesh is not None
+    triangles, _ = surface_triangles(mesh)
+    if not len(triangles):
+        raise LabilisError("Lines have no surface.", "mesh", "Mesh a piece as a shell or a solid.", "no-surface")
+    write_surface(places, triangles, path)
+
+
+def write_surface(places: np.ndarray, triangles: np.ndarray, path: Path) -> None:
+    """Triangles (k, 3) between points (n, 3) mm as a binary STL. Raises LabilisError where it cannot be written."""
+    import meshio
+
+    used, cells = np.unique(triangles, return_inverse=True)
+    with told_of_disk(path):
+        meshio.write(path, meshio.Mesh(places[used], [("triangle", cells.reshape(-1, 3))]), file_format="stl", binary=True)
+
+
+def write_part(project: Project, files: Mapping[str, bytes], path: Path) -> None:
+    """The part as a STEP file. Raises LabilisError."""
+    data = step_of(project, files)
+    with told_of_disk(path):
+        path.write_bytes(data)
+
+
+@contextlib.contextmanager
+def told_of_disk(path: Path) -> Iterator[None]:
+    """A disk that refuses is told in words."""
+    try:
+        yield
+    except OSError as error:
+        raise LabilisError(f"The file cannot be written ({error.strerror}).", str(path), "Choose another place.", "disk") from error
+
+
+@dataclass(frozen=True)
+class PartQuery:
+    """Ask the process that runs things for the part as a STEP file; answered by the path that was written."""
+
+    project: Snapshot
+    path: Path
+
+    def answer(self) -> list[Any]:
+        """Writes it. Raises LabilisError."""
+        write_part(self.project.project, self.project.files, self.path)
+        return [self.path]
 
 
 def _write_vtu(report: CaseReport, path: Path) -> Path:

@@ -1,8 +1,10 @@
-"""Own grades: materials kept for later projects, in folders, in one JSON file of the user's; read and written as JSON."""
+"""Own grades: materials kept for later projects, in folders, in one JSON file of the user's; read as JSON or from a table (CSV)."""
 from __future__ import annotations
 
+import csv
 import json
 import os
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -67,6 +69,78 @@ def write_grades(grades: Sequence[OwnGrade], path: Path | None = None) -> Path:
     return target
 
 
+_FIELDS = ("youngs_modulus", "poisson_ratio", "density", "yield_strength", "expansion")
+_WORDS = ("name", "folder", "source")
+
+
+def grades_of_table(path: Path) -> list[OwnGrade]:
+    """Grades of a CSV file: a row each, the heads name the fields of a material, with their units: 'youngs_modulus, GPa' or
+    'youngs_modulus [GPa]'. A cell may bring its own unit. With ; between cells decimal commas are read. Raises LabilisError with the row
+    and the head that is wrong."""
+    where = str(path)
+    try:
+        if path.stat().st_size > _MOST_BYTES:
+            raise LabilisError("The table is too large.", where, "Take the grades that are needed.", "grades")
+        text = path.read_text(encoding="utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        raise LabilisError(f"The table cannot be read ({error}).", where, "Save it as CSV in UTF-8.", "grades") from error
+    first = text.partition("\n")[0]
+    comma = ";" in first
+    rows = list(csv.reader(text.splitlines(), delimiter=";" if comma else ","))
+    heads = [_head(cell, where) for cell in rows[0]] if rows else []
+    names = [name for name, _ in heads]
+    if "name" not in names:
+        raise LabilisError("The table has no column 'name'.", where, f"Its heads are of: {', '.join((*_WORDS, *_FIELDS))}.", "grades")
+    if len(set(names)) < len(names):
+        raise LabilisError("Two columns have the same head.", where, "Leave one of them out.", "grades")
+    found = []
+    for number, row in enumerate(rows[1:], 2):
+        if not any(cell.strip() for cell in row):
+            continue
+        if len(row) > len(heads):  # what stands further right would be lost, or every number one head off
+            raise LabilisError(f"Row {number} has {len(row)} cells under {len(heads)} heads.", where, "Put texts with commas, and numbers "
+                               "with decimal commas, in quotes, or set the cells apart by ;.", "grades")
+        stated: dict[str, str] = {}
+        for (name, unit), cell in zip(heads, row):
+            stated |= _stated(name, unit, cell.strip(), comma, f"{where}, row {number}")
+        folder = stated.pop("folder", "")
+        try:
+            found.append(OwnGrade(Material.model_validate(stated), folder))
+            load_project({"materials": [stated]})
+        except (ValidationError, LabilisError) as error:
+            said = error.what if isinstance(error, LabilisError) else "a name is missing"
+            raise LabilisError(f"Row {number} is no material: {said}", where, "Correct it in the table.", "grades") from error
+    if len({item.material.name for item in found}) < len(found):
+        raise LabilisError("Two rows have the same name.", where, "Give each a name of its own.", "grades")
+    return found
+
+
+def _head(cell: str, where: str) -> tuple[str, str]:
+    """(field, unit) of a head."""
+    name, _, unit = re.sub(r"[\[\]()]", ",", cell).partition(",")
+    name = name.strip().lower().replace(" ", "_").replace("'", "")
+    if name not in (*_WORDS, *_FIELDS):
+        raise LabilisError(f"'{cell.strip()}' is no field of a material.", where, f"Heads are of: {', '.join((*_WORDS, *_FIELDS))}.",
+                           "grades")
+    return name, unit.strip(" ,")
+
+
+def _stated(name: str, unit: str, cell: str, comma: bool, where: str) -> dict[str, str]:
+    """What a cell states; nothing where it is empty."""
+    if not cell:
+        return {}
+    if name in _WORDS:
+        return {name: cell}
+    number = cell.replace(",", ".") if comma else cell
+    try:
+        float(number)
+    except ValueError:
+        return {name: number}  # with a unit of its own, which the model checks
+    if not unit and name != "poisson_ratio":
+        raise LabilisError(f"'{cell}' of {name} has no unit.", where, f"Give it in the head, such as '{name}, MPa'.", "grades")
+    return {name: f"{number} {unit}".strip()}
+
+
 def keep_grade(material: Material, folder: str = "") -> None:
     """Add a material to the own grades, in place of one of that name. Raises LabilisError for the name of a grade of the library."""
     if material.name in {item.name for item in GRADES}:
@@ -77,8 +151,14 @@ def keep_grade(material: Material, folder: str = "") -> None:
 
 
 def import_grades(path: Path) -> list[str]:
-    """Take the grades of a file over into the own ones; names of what came. Those of the same name are replaced."""
-    new = read_grades(path)
+    """Take the grades of a file, JSON or CSV, over into the own ones; names of what came. Those of the same name are replaced. Raises
+    LabilisError for the name of a grade of the library with other values: it would stand for them unseen."""
+    new = grades_of_table(path) if path.suffix.lower() == ".csv" else read_grades(path)
     names = {item.material.name for item in new}
+    library = {item.name: item for item in GRADES}
+    for item in new:
+        if item.material.name in library and item.material != library[item.material.name]:
+            raise LabilisError(f"'{item.material.name}' is a grade of the library, which stays as it is.", str(path),
+                               "Give it another name in the file.", "grade-name")
     write_grades([*(item for item in read_grades() if item.material.name not in names), *new])
     return [item.material.name for item in new]

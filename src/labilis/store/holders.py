@@ -5,11 +5,11 @@ import hashlib
 import os
 from pathlib import Path
 
-from platformdirs import user_state_path
+from labilis.store.state import state_folder
 
 
 def _note_of(path: Path) -> Path:
-    folder = Path(os.environ.get("LABILIS_STATE") or user_state_path("labilis", ensure_exists=False)) / "open"
+    folder = state_folder() / "open"
     return folder / hashlib.sha256(os.fsencode(Path(path).resolve())).hexdigest()[:32]
 
 

@@ -11,6 +11,7 @@ from labilis.model import (
     ForceLoad,
     GlobalAxes,
     Hub,
+    LabilisError,
     LineLoad,
     Load,
     LoadCase,
@@ -156,7 +157,12 @@ def _pin_axes(view: ShapeView, face: int) -> tuple[GlobalAxes | LocalAxes, str, 
     slide = along - (along @ axis) * axis
     slide = slide / np.linalg.norm(slide)
     side = np.cross(axis, slide)
-    return LocalAxes(x_axis=tuple(float(c) for c in slide), xy_plane=tuple(float(c) for c in side)), "z", "x"
+    return LocalAxes(x_axis=_three(slide), xy_plane=_three(side)), "z", "x"
+
+
+def _three(vector: np.ndarray) -> tuple[float, float, float]:
+    x, y, z = (float(c) for c in vector)
+    return x, y, z
 
 
 def hold(project: Project, view: ShapeView, selection: Selection, way: str) -> tuple[Project, str, str]:
@@ -193,7 +199,11 @@ def hold(project: Project, view: ShapeView, selection: Selection, way: str) -> t
 
 
 def push(project: Project, view: ShapeView, selection: Selection, way: str) -> tuple[Project, str, str]:
-    """(statements, words, name of the load) with a load in one of the ways of `push_offers` on the selection."""
+    """(statements, words, name of the load) with a load in one of the ways of `push_offers` on the selection. Raises LabilisError for one
+    that it does not take."""
+    if way not in {offer.key for offer in push_offers(view, selection)}:
+        raise LabilisError("A pressure acts on faces." if way == "pressure" else "What is picked does not take this load.", "loads",
+                           "Pick faces." if way == "pressure" else "Choose one that is offered.", "load-place")
     project, region = with_region(project, view, selection)
     if way in ("moment", "hub force", "spread force"):
         project, _ = with_hub(project, region, "spread" if way == "spread force" else "stiff")
@@ -231,44 +241,3 @@ def refine(project: Project, view: ShapeView, selection: Selection, size: str) -
     zones = [zone for zone in project.mesh.zones if zone.region != region.name] + [MeshZone(region=region.name, size=size)]
     plan = project.mesh.model_copy(update={"zones": tuple(zones)})
     return project.changed(mesh=plan), f"zone on {region.name}", region.name
-
-
-def without_piece(project: Project, name: str) -> Project:
-    """Statements without a piece and without what was said about it alone: its regions and what stood on them."""
-    piece = project.named("pieces", name)
-    gone = {name, *piece.instances}
-    gone |= {item.name for item in project.scribes if item.face.split("/")[0] in gone}
-    return _without_names(project, gone, name)
-
-
-def without_scribe(project: Project, name: str) -> Project:
-    """Statements without a scribe and without what was said about it alone."""
-    return _without_names(project, {name}, "")
-
-
-def _without_names(project: Project, gone: set[str], name: str) -> Project:
-    """Statements without the pieces and scribes `gone`, the regions on them, and what stood on those; `name`: the piece, or ''."""
-    regions, lost = [], set()
-    for region in project.regions:
-        names = tuple(word for word in region.names if word.split("/")[0] not in gone)
-        picks = () if name and region.piece == name else region.picks
-        if names or picks:
-            regions.append(region.model_copy(update={"names": names, "picks": picks, "piece": region.piece if picks else ""}))
-        else:
-            lost.add(region.name)
-    hubs = [hub for hub in project.hubs if hub.region not in lost]
-    lost |= {hub.name for hub in project.hubs if hub.region in lost}
-    loads = [load for load in project.loads if getattr(load, "on", "") not in lost]
-    kept = {load.name for load in loads}
-    cases = [case.model_copy(update={"loads": tuple(entry for entry in case.loads if entry.load in kept)}) for case in project.cases]
-    zones = tuple(zone for zone in project.mesh.zones if zone.region not in lost)
-    loads = [load.model_copy(update={"pieces": tuple(p for p in load.pieces if p != name)}) if getattr(load, "pieces", ()) else load
-             for load in loads]
-    return project.changed(
-        pieces=[item for item in project.pieces if item.name != name], regions=regions,
-        scribes=[item for item in project.scribes if item.name not in gone], hubs=hubs, loads=loads, cases=cases,
-        supports=[item for item in project.supports if item.on not in lost],
-        springs=[item for item in project.springs if item.on not in lost],
-        bolts=[bolt for bolt in project.bolts if not lost & set(bolt.through)],
-        seams=[seam for seam in project.seams if seam.along not in lost and seam.to not in gone],
-        mesh=project.mesh.model_copy(update={"zones": zones}), released=[pair for pair in project.released if not gone & set(pair)])

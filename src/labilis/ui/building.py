@@ -3,7 +3,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PyQt6.QtGui import QCursor
@@ -31,6 +31,7 @@ from labilis.model import (
     Strut,
     TemperatureLoad,
     WeightLoad,
+    shown,
 )
 from labilis.model.recipes import SECTION_SIZES
 from labilis.run.aside import mass_of_aside
@@ -125,11 +126,11 @@ def with_aside(project: Project, view: ShapeView, piece: str) -> tuple[Project, 
         raise LabilisError(f"'{piece}' touches no face of the part.", f"pieces/{piece}", "Move it onto the part, or load a face by hand.",
                            "aside")
     project, region = with_region(project, view, tuple(("face", int(face)) for face in found.faces))
-    at = tuple(f"{c:.6g} mm" for c in found.centre)
+    at = tuple(shown.stated(c, "length", 6) for c in found.centre)
     hub = Hub(name=project.free_name("hubs", f"{piece} centre"), region=region.name, kind="spread", at=at)  # type: ignore[arg-type]
     name = project.free_name("loads", f"weight of {piece}")
     newtons = 9810.0 * found.mass if np.isfinite(found.mass) else 100.0  # t times mm/s²
-    force = ForceLoad(name=name, on=hub.name, components=("0 N", "0 N", f"-{newtons:.4g} N"))
+    force = ForceLoad(name=name, on=hub.name, components=("0 N", "0 N", f"-{shown.stated(newtons, 'force', 4)}"))
     return with_load(project.with_item("hubs", hub), force), name
 
 
@@ -147,11 +148,11 @@ def offer_loads(parent: QWidget, project: Project, take: Callable[[str, str], No
     return menu
 
 
-def offer_grades(parent: QWidget, session: Session, ask_file: Callable[[str], str], guard: Callable[[Callable[[], None]], None]) -> QMenu:
+def offer_grades(parent: QWidget, session: Session, ask_file: Callable[[str], str], guard: Callable[[Callable[[], Any]], None]) -> QMenu:
     """Menu of what can be done with materials: copy, keep in a folder, import, export."""
     menu = QMenu(parent)
 
-    def add(words: str, call: Callable[[], None], to: QMenu = menu) -> None:
+    def add(words: str, call: Callable[[], object], to: QMenu = menu) -> None:
         action = to.addAction(words)
         assert action is not None
         action.triggered.connect(lambda _=False: guard(call))

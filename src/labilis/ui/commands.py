@@ -15,7 +15,7 @@ class Command:
 
     words: str
     key: str
-    call: Callable[[], None]
+    call: Callable[[], object]
 
 
 def matching(commands: list[Command], text: str) -> list[Command]:

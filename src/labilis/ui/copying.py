@@ -10,7 +10,7 @@ from pathlib import Path
 from PyQt6.QtCore import QMimeData, QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QTableWidget, QWidget
 
-from labilis.model import LabilisError
+from labilis.model import LabilisError, shown
 from labilis.store.export import plain_cell
 
 FULL = Qt.ItemDataRole.UserRole + 40  # a cell's number with all of its digits
@@ -25,8 +25,21 @@ def full_text(value: float) -> str:
 def table_rows(table: QTableWidget) -> Rows:
     """Head and cells of a table, numbers with all of their digits."""
     columns = range(table.columnCount())
-    heads = [head.text() if (head := table.horizontalHeaderItem(column)) is not None else "" for column in columns]
+    heads = [_head(table, column) for column in columns]
     return [heads, *([_cell(table, row, column) for column in columns] for row in range(table.rowCount()))]
+
+
+def _head(table: QTableWidget, column: int) -> str:
+    """What stands above a column, with the unit of its full figures."""
+    head = table.horizontalHeaderItem(column)
+    return "" if head is None else str(head.data(FULL) or head.text())
+
+
+def full_head(table: QTableWidget, column: int, kind: str) -> None:
+    """Have the full figures of a column copied with the unit of a kind of quantity, the one that is shown."""
+    head = table.horizontalHeaderItem(column)
+    if head is not None and (symbol := shown.unit(kind)):
+        head.setData(FULL, f"{head.text()}, {symbol}")
 
 
 def _cell(table: QTableWidget, row: int, column: int) -> str:

@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
-from labilis.model import CaseLoad, LabilisError, LoadCase, Project
+from labilis.edit.cases import case_at
+from labilis.edit.retyping import retyped
+from labilis.model import CaseLoad, LabilisError, LoadCase, Project, shown
 from labilis.run.about import mesh_size
 from labilis.run.importing import with_outline
 from labilis.run.picking import ShapeView
@@ -45,7 +47,7 @@ class Editing:
 
         def act() -> None:
             project, words, name = call(self.session.project, self.session.current("shape"), self.stage.selection)
-            self.session.edit(project, words)
+            self.session.make(project, words)
             self._said(station, field, name, edit)
         self._guard(act)
 
@@ -55,7 +57,7 @@ class Editing:
             self.stage.fill_menus()
             self.stage.hold_menu.popup(self.sheet.mapToGlobal(self.sheet.rect().center()))
         elif way:
-            self._with_picked(lambda *picked: actions.hold(*picked, way), "Supports",
+            self._with_picked(lambda project, view, selection: actions.hold(project, view, selection, way), "Supports",
                               "springs" if way in ("springs", "foundation") else "supports")
 
     def join_picked(self, way: str) -> None:
@@ -69,11 +71,11 @@ class Editing:
 
     def push_picked(self, way: str) -> None:
         """Put a load on the selection and open its value for typing."""
-        self._with_picked(lambda *picked: actions.push(*picked, way), "Loads", "loads", edit=True)
+        self._with_picked(lambda project, view, selection: actions.push(project, view, selection, way), "Loads", "loads", edit=True)
 
     def scribe_picked(self, way: str) -> None:
         """A line, circle or washer on the picked face or round the picked hole; its first number is open for typing."""
-        self._with_picked(lambda *picked: marking.scribe(*picked, way), "Part", "scribes", edit=True)
+        self._with_picked(lambda project, view, selection: marking.scribe(project, view, selection, way), "Part", "scribes", edit=True)
 
     def zone_picked(self) -> None:
         """Finer elements on the selection."""
@@ -83,8 +85,8 @@ class Editing:
 
         def act() -> None:
             size = mesh_size(self.session.settled, view)
-            project, words, _ = actions.refine(self.session.project, view, self.stage.selection, f"{size / 2:.3g} mm")
-            self.session.edit(project, words)
+            project, words, _ = actions.refine(self.session.project, view, self.stage.selection, shown.stated(size / 2, "length", 3))
+            self.session.make(project, words)
             self.sheet.open_station("Mesh")
         self._guard(act)
 
@@ -120,9 +122,9 @@ class Editing:
             beside = float(view.extents[0, 1]) + 0.1 * float(view.size) if view is not None else 0.0
             project, name = with_piece(self.session.project, key, STEEL, beside)
             if self.session.project.pieces:
-                self.session.edit(project, f"{name} added")
+                self.session.make(project, f"{name} added")
             else:
-                self.session.new(project.changed(name="New part"), {}, f"{name} from a recipe; {STEEL.name} assumed")
+                self.session.new(retyped(Project(), project.changed(name="New part")), {}, f"{name} from a recipe; {STEEL.name} assumed")
             self.stage.show_view("Shape")
             self.sheet.open_station("Part")
         self._guard(act)
@@ -157,7 +159,7 @@ class Editing:
             name_ = name.strip()
             if name_ in self.session.project.parameters:
                 raise LabilisError(f"There is a parameter '{name_}' already.", "parameters", "Choose another name.", "parameter")
-            self.session.edit(self.session.project.changed(parameters={**self.session.project.parameters, name_: "1 mm"}), f"{name_} added")
+            self.session.make(self.session.project.changed(parameters={**self.session.project.parameters, name_: "1 mm"}), f"{name_} added")
             self.sheet.open_station("Part")
             card = self.sheet.cards["Part"]
             label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == ("parameters", name_))
@@ -168,7 +170,7 @@ class Editing:
         """The weight of all pieces as a held load."""
         def act() -> None:
             project, name = with_weight(self.session.project)
-            self.session.edit(project, f"{name} added")
+            self.session.make(project, f"{name} added")
             self.sheet.open_station("Loads")
         self._guard(act)
 
@@ -182,8 +184,17 @@ class Editing:
             project, name = (with_temperature(self.session.project) if kind == "temperature" else
                              with_aside(self.session.project, self.session.current("shape"), support) if kind == "aside" else
                              with_move(self.session.project, support))
-            self.session.edit(project, f"{name} added")
+            self.session.make(project, f"{name} added")
             self._said("Loads", "loads", name, edit=True)
+        self._guard(act)
+
+    def apply_factor(self, factor: float) -> None:
+        """A case in which the growing loads of the present one act with a factor, which is then shown."""
+        def act() -> None:
+            project, name = case_at(self.session.project, self.session.case_name, factor)
+            self.session.make(project, f"{name} added")
+            self.session.choose_case(name)
+            self.sheet.open_station("Loads")
         self._guard(act)
 
     def add_case(self) -> None:

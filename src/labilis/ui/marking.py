@@ -3,7 +3,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from labilis.model import Project, Scribe, ScribeCircle, ScribeLine
+from labilis.model import LabilisError, Project, Scribe, ScribeCircle, ScribeLine, shown
 from labilis.run.picking import ShapeView, make_pick
 from labilis.ui.actions import Offer, Selection, names_of
 
@@ -30,7 +30,11 @@ def _host(view: ShapeView, edge: int) -> int | None:
 
 
 def scribe(project: Project, view: ShapeView, selection: Selection, way: str) -> tuple[Project, str, str]:
-    """(statements, words, name of the scribe) with a line, circle or washer on what is picked."""
+    """(statements, words, name of the scribe) with a line, circle or washer on what is picked. Raises LabilisError for what does not take
+    it."""
+    if way not in {offer.key for offer in scribe_offers(view, selection)}:
+        raise LabilisError({"washer": "A washer goes round the edge of a hole in a flat face.", "circle": "A circle is scribed on one face."
+                            }.get(way, "A line is scribed on one face, flat or round."), "scribes", "Pick another place.", "scribe-place")
     of, index = selection[0]
     face = index if of == "face" else _host(view, index)
     assert face is not None
@@ -43,9 +47,10 @@ def scribe(project: Project, view: ShapeView, selection: Selection, way: str) ->
     if way in ("lengthwise", "crosswise"):
         made = ScribeLine(name=name, run=way, **host)  # type: ignore[arg-type]
     elif way == "washer":
-        radius, middle = float(view.edges.radius[index]), view.edges.centroid[index]
-        made = ScribeCircle(name=name, diameter=f"{4 * radius:.4g} mm", at=tuple(f"{c:.6g} mm" for c in middle), **host)  # type: ignore[arg-type]
+        radius = float(view.edges.radius[index])
+        x, y, z = (shown.stated(float(c), "length", 6) for c in view.edges.centroid[index])
+        made = ScribeCircle(name=name, diameter=shown.stated(4 * radius, "length", 4), at=(x, y, z), **host)  # type: ignore[arg-type]
     else:
         across = float(np.sqrt(view.faces.area[face]))
-        made = ScribeCircle(name=name, diameter=f"{0.4 * across:.2g} mm", **host)  # type: ignore[arg-type]
+        made = ScribeCircle(name=name, diameter=shown.stated(0.4 * across, "length", 2), **host)  # type: ignore[arg-type]
     return project.with_item("scribes", made), f"{name} scribed", name

@@ -15,6 +15,14 @@ class Label(QLabel):
         self.setTextFormat(Qt.TextFormat.PlainText)
 
 
+def polish_again(widget: QWidget) -> None:
+    """Have a style sheet looked up anew, after a property that it asks for has changed."""
+    style = widget.style()
+    assert style is not None
+    style.unpolish(widget)
+    style.polish(widget)
+
+
 def plain_tip(text: str) -> str:
     """A tooltip as Qt takes it: markup in it is shown and not followed."""
-    return f"<span>{escape(text)}</span>".replace("\n", "<br>") if Qt.mightBeRichText(text) else text
+    return f"<span>{escape(text)}</span>".replace("\n", "<br>") if Qt.mightBeRichText(text) else text  # type: ignore[attr-defined]

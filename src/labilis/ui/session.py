@@ -8,42 +8,52 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from platformdirs import user_state_path
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from labilis.edit.variants import design_of, free_name, keep_variant, switch_design
+from labilis.edit.removing import without
+from labilis.edit.retyping import retyped
+from labilis.edit.variants import design_names, design_of, free_name, keep_variant, switch_design
 from labilis.judge.evidence import CaseFacts
 from labilis.judge.findings import TrialFindings
 from labilis.judge.plan_sentences import count_of
-from labilis.model import RESPONSES, LabilisError, Project, TrialPlan, grade
-from labilis.model.renaming import renamed
-from labilis.report.job import ReportQuery
+from labilis.model import LabilisError, Picture, Project, StoredFile, TrialPlan, grade, shown, statements_of
+from labilis.model.renaming import renamed, renamed_parameter
+from labilis.report.images import check_picture
+from labilis.report.improving import Design, Improved
+from labilis.report.job import CheckQuery, ReportQuery
+from labilis.report.verify import Checking
 from labilis.report.write import FORMS
 from labilis.run import Plan, Snapshot, Worker, judge_project, settled, stage_keys
 from labilis.run.advice import Remedy, advise, tried, walls_of
 from labilis.run.checkpoint import TraceCheckpoint
+from labilis.run.comparing import worst_headline
 from labilis.run.importing import STEEL, add_file, new_project, told
 from labilis.run.kept import KeptResults
 from labilis.run.plan import Progress, Stage
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.revision import lost_regions
 from labilis.run.sizing import Step, best_step, words_of
-from labilis.run.trials import TrialsJob, best_of, figures_of, found_of, points_of, project_at, trial_key, trial_of
+from labilis.run.trials import TrialsJob, best_of, figures_of, figures_of_trial, found_of, points_of, project_at, trial_key, trial_of
 from labilis.run.worker import BodyQuery, Query, SizeQuery
 from labilis.store import ProjectFile, load_model
+from labilis.store.export import PartQuery, ResultsQuery
 from labilis.store.grades import OwnGrade, import_grades, keep_grade, read_grades
 from labilis.store.holders import hold, holder_of, let_go
 from labilis.store.json_form import project_files
+from labilis.store.preferences import prefer_units, preferred_units
+from labilis.store.recent import remember
+from labilis.store.state import state_folder
 
 _STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes", "trace": "the trace",
                 "converge": "the convergence study", "amplitude": "the study of amplitudes", "tilt": "the study of tilts",
-                "cross": "the cross-check", "contact": "the study of faces that touch", "report": "the report"}
+                "cross": "the cross-check", "contact": "the study of faces that touch", "report": "the report", "part": "the export",
+                "verify": "the check of the report"}
 _KEEP_EVERY = 15.0  # s between writing where a trace stands
 
 
 def recovery_folder() -> Path:
     """Where unsaved work is kept."""
-    folder = Path(os.environ.get("LABILIS_STATE") or user_state_path("labilis", ensure_exists=False)) / "unsaved"
+    folder = state_folder() / "unsaved"
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -92,7 +102,7 @@ class Session(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self.project = Project()
+        self.project = Project(units=preferred_units())
         self.files: dict[str, bytes] = {}
         self.results = KeptResults()
         self.report: ProjectReport = judge_project(self.project, {})
@@ -177,7 +187,7 @@ class Session(QObject):
 
         def make(bodies: list[Any]) -> None:
             sha = hashlib.sha256(data).hexdigest()
-            project = new_project(bodies, path.name, sha, path.stem)
+            project = new_project(bodies, path.name, sha, path.stem).changed(units=preferred_units())
             self.new(project, {sha: data}, f"Read {path.name}: {len(bodies)} "
                      f"{'bodies' if len(bodies) > 1 else 'body'}, in {bodies[0].unit}; {STEEL.name} assumed")
             for line in told(bodies):
@@ -230,7 +240,7 @@ class Session(QObject):
                 return
             for pick in followed:
                 if pick.state != "stayed":
-                    by = f", by {pick.moved:.4g} mm" if pick.moved else ""
+                    by = f", by {shown.length(pick.moved)}" if pick.moved else ""
                     self.note(f"{pick.state}: {pick.words} of region '{pick.region}'{by}")
         self._ask_bodies(data, path.name, take, Snapshot(asked, self.files), old)
 
@@ -266,8 +276,7 @@ class Session(QObject):
 
     def _ask_bodies(self, data: bytes, name: str, take: Callable[[list[Any]], None], project: Snapshot | None = None,
                     old: str = "") -> None:
-        if self.worker.busy:
-            raise LabilisError("A run is on.", "run", "Stop it first.", "busy")
+        self._must_be_idle()
         self._bodies = take
         self._begin(Plan("shape"), BodyQuery(data, name, project, old))
 
@@ -298,6 +307,7 @@ class Session(QObject):
             self.file.commit(self.project, "save")
         let_go(self._holding)
         self.saved_path, self._holding = path, hold(path)
+        remember(path)
         self.note(f"Saved {path.name}")
         self.file_changed.emit()
 
@@ -321,6 +331,8 @@ class Session(QObject):
 
     def _enter(self, project: Project, files: dict[str, bytes], saved: Path | None) -> None:
         self.project, self.files, self.saved_path = project, files, saved
+        if saved is not None:
+            remember(saved)
         self.results = KeptResults(self.file.results() if self.file is not None else {})
         self.trials = self.file.trials() if self.file is not None else {}
         self.last_modes, self.last_error, self.last_edit = {}, None, ""
@@ -328,7 +340,6 @@ class Session(QObject):
         self._judge()
         self.file_changed.emit()
         self.statements_changed.emit()
-        self.results_changed.emit()
         self._read_shape()
 
     # --- statements -----------------------------------------------------------------------------------------------
@@ -336,6 +347,7 @@ class Session(QObject):
         """Take new statements. What cannot be written to disk is kept here and said."""
         if project == self.project:
             return
+        shown.use(project.units)
         self.project = project
         self.last_error = None
         self.last_edit = title
@@ -351,6 +363,20 @@ class Session(QObject):
         self.statements_changed.emit()
         self._read_shape()
 
+    def make(self, project: Project, title: str) -> None:
+        """Take statements with something new in them that the window wrote by itself, in the units that are shown. What was typed, or
+        comes from elsewhere, goes through `edit` as it is."""
+        self.edit(retyped(self.project, project), title)
+
+    def remove(self, field: str, name: str) -> None:
+        """Take something stated away, with all that cannot be without it, which is told."""
+        try:
+            project, told = without(self.project, field, name)
+        except LabilisError as error:
+            self.problem.emit(error)
+            return
+        self.edit(project, f"Removed {name}" + (f", with {', '.join(told[:6])}{' and more' if len(told) > 6 else ''}" if told else ""))
+
     def set_value(self, path: tuple[str | int, ...], value: Any, title: str) -> None:
         """Change one value by its path. Raises LabilisError and changes nothing when it does not fit."""
         own = next((item.material for item in self.own_grades if item.material.name == value), None)
@@ -361,8 +387,18 @@ class Session(QObject):
             kept = [item for item in project.materials if item.name in used]
             self.edit(project.changed(materials=kept), title)
             return
+        if path[0] == "parameters" and path[2:] == ("name",):
+            self.edit(renamed_parameter(self.project, str(path[1]), value), title)
+            return
         named = len(path) == 3 and path[2] == "name"
         self.edit(renamed(self.project, str(path[0]), int(path[1]), value) if named else self.project.with_value(path, value), title)
+
+    def show_in(self, units: shown.UnitsName) -> None:
+        """Show all figures in these units, and those of new projects."""
+        prefer_units(units)
+        shown.ask(None)  # what the command line asked for was for what was said until now
+        if units != self.project.units:
+            self.edit(self.project.changed(units=units), f"figures in {units}")
 
     def undo(self) -> None:
         """One step back."""
@@ -388,7 +424,6 @@ class Session(QObject):
         self.note(self.last_edit)
         self._judge()
         self.statements_changed.emit()
-        self.results_changed.emit()
         self._read_shape()
 
     def choose_case(self, name: str) -> None:
@@ -466,8 +501,7 @@ class Session(QObject):
     # --- trials and designs -----------------------------------------------------------------------------------------
     def run_trials(self, name: str) -> None:
         """Run a trial plan, as many side by side as there are cores; what was found before is not run again."""
-        if self.running is not None or self.worker.busy:
-            raise LabilisError("A run is on.", "run", "Stop it first.", "busy")
+        self._must_be_idle()
         plan = self.project.named("plans", name)
         points_of(self.project, plan)  # what does not fit is said before anything begins
         self.running, self.run_started, self.last_error = Plan("trials"), time.monotonic(), None
@@ -511,32 +545,98 @@ class Session(QObject):
 
     def size_it(self) -> None:
         """The gauges of least mass that keep what is asked for, in the worker; each run stays as a trial, the best becomes a design."""
-        if self.running is not None or self.worker.busy:
-            raise LabilisError("A run is on.", "run", "Stop it first.", "busy")
+        self._must_be_idle()
         self.sized, self._sizing = [], self.project
         self._bodies = self._sized_done
         self._begin(Plan("size"), SizeQuery(Snapshot(design_of(self.project, self.project.design), self.files)))
 
     def write_report(self, path: Path, then: Callable[[Path], None] | None = None) -> None:
         """Write the report of what is stated and found, in the worker; `then` is called with its place, without it the journal tells."""
-        if self.running is not None or self.worker.busy:
-            raise LabilisError("A run is on.", "run", "Stop it first.", "busy")
+        self._must_be_idle()
         if path.suffix.lower() not in FORMS:
             raise LabilisError(f"A report is written as {', '.join(FORMS)}, not as '{path.suffix}'.", str(path), "Give the file one of "
                                "these endings.", "report-form")
         if not any(case.facts.modes is not None for case in self.report.cases):
             raise LabilisError("There is nothing to report yet.", "report", "Find modes first.", "no-results")
-        project = design_of(self.project, self.project.design)
+        project, results = design_of(self.project, self.project.design), self._own_results()
+        self._bodies = (lambda found: then(found[0])) if then is not None else (lambda found: self.note(f"Report written: {found[0]}"))
+        self._begin(Plan("report"), ReportQuery(Snapshot(project, self.files), results, path, self._improved()))
+
+    def _own_results(self) -> dict[str, Any]:
+        """Results of the present statements."""
         wanted = {key for case in self.project.cases for key in vars(stage_keys(self.settled, case.name)).values() if key}
         wanted |= {stage_keys(self.project).settled}
-        results = {key: result for key, result in self.results.items() if key in wanted}
-        self._bodies = (lambda found: then(found[0])) if then is not None else (lambda found: self.note(f"Report written: {found[0]}"))
-        self._begin(Plan("report"), ReportQuery(Snapshot(project, self.files), results, path))
+        return {key: result for key, result in self.results.items() if key in wanted}
+
+    def export_results(self, folder: Path) -> None:
+        """Write what was found of every case into a folder, in the worker; the journal tells. Raises LabilisError."""
+        self._must_be_idle()
+        if not any(case.facts.mesh is not None for case in self.report.cases):
+            raise LabilisError("There is nothing to export yet.", "results", "Run first.", "no-results")
+        self._bodies = lambda found: self.note(f"{len(found)} files written into {folder}")
+        self._begin(Plan("part"), ResultsQuery(design_of(self.project, self.project.design), self._own_results(), folder))
+
+    def keep_picture(self, data: bytes, caption: str) -> None:
+        """Keep a picture (PNG) for the report, at the section of the part until another is chosen. Raises LabilisError."""
+        report = self.project.report
+        picture = Picture(caption=caption, **self._stored(data, "picture 1.png").model_dump())
+        report = report.model_copy(update={"pictures": (*report.pictures, picture)})
+        self.edit(self.project.changed(report=report), f"{picture.file} for the report")
+
+    def keep_logo(self, path: Path) -> None:
+        """Take a picture (PNG) as the logo of the report. Raises LabilisError."""
+        logo = self._stored(_bytes_of(path), path.name)
+        self.edit(self.project.changed(report=self.project.report.model_copy(update={"logo": logo})), f"logo {logo.file}")
+
+    def _stored(self, data: bytes, name: str) -> StoredFile:
+        """A picture whose bytes are kept from now on, under a name that no other file of any design has."""
+        check_picture(data, name)
+        sha = hashlib.sha256(data).hexdigest()
+        known = {item.file: item.sha256 for stated in (self.project, *map(statements_of, self.project.variants))
+                 for item in stated.stored_files}
+        stem, number = Path(name).stem.removesuffix(" 1"), 1
+        while known.get(name, sha) != sha:
+            number += 1
+            name = f"{stem} {number}.png"
+        self.files = {**self.files, sha: data}
+        if self.file is not None:
+            self.file.add_file(sha, name, data)
+        return StoredFile(file=name, sha256=sha)
+
+    def check_report(self, path: Path, then: Callable[[Checking], None]) -> None:
+        """Run what a report carries again, in the worker, beside what is stated here; every line of it goes into the journal. Raises
+        LabilisError."""
+        self._must_be_idle()
+        model = design_of(self.project, self.project.design).to_json() if self.project.pieces else None
+
+        def take(found: list[Any]) -> None:
+            self.note(f"{path.name}, made with Labilis {found[0].carried.version}:")
+            for line in found[0].lines():
+                self.note(line)
+            then(found[0])
+        self._bodies = take
+        self._begin(Plan("verify"), CheckQuery(path, model))
+
+    def _improved(self) -> Improved:
+        """What was tried, for the report: trials that fit a plan, and every design by what is known of it, the shown one first."""
+        designs = []
+        for name in design_names(self.project) if self.project.variants else ():
+            design, figures, report = self.figures_of_design(name)
+            designs.append(Design(name, design, figures, "" if report is None else worst_headline(report)))
+        return Improved(self.project, self.trials, tuple(designs))
+
+    def export_part(self, path: Path) -> None:
+        """Write the part as a STEP file, in the worker; the journal tells. Raises LabilisError."""
+        self._must_be_idle()
+        if path.suffix.lower() not in (".step", ".stp"):
+            path = path.with_name(path.name + ".step")
+        self._bodies = lambda found: self.note(f"Part written: {found[0]}")
+        self._begin(Plan("part"), PartQuery(Snapshot(self.project, self.files), path))
 
     def _step_found(self, step: Step) -> None:
         self.sized.append(step)
-        said = step.reason or f"{step.mass:.4g} kg, {step.ratio:.3g} of what is asked for"
-        self.note(f"Sizing, run {len(self.sized)}: {', '.join(f'{t:g}' for t in step.thicknesses)} mm: {said}")
+        said = step.reason or f"{shown.mass(step.mass / 1000.0)}, {step.ratio:.3g} of what is asked for"
+        self.note(f"Sizing, run {len(self.sized)}: {', '.join(shown.length(t) for t in step.thicknesses)}: {said}")
         if step.figures:
             self._keep_trial(trial_key(step.project, {}), trial_of(step.project, {}, step.figures))
         self.trials_changed.emit()
@@ -574,12 +674,13 @@ class Session(QObject):
     @property
     def advice(self) -> list[Remedy]:
         """Remedies for the worst case of the present design."""
-        return advise(self.project, self.report, self.results)
+        return advise(self.project, self.report, self.results, self.trials)
 
     def try_advice(self, remedy: Remedy) -> None:
         """Keep the design with a remedy as a further one, show it and run it; what was expected stands beside what is found."""
-        design = tried(design_of(self.project, self.project.design), remedy)
-        name = free_name(self.project, remedy.words.partition(" instead")[0])
+        present = design_of(self.project, self.project.design)
+        design = retyped(present, tried(present, remedy))
+        name = free_name(self.project, remedy.words.partition(" instead")[0].partition(",")[0])
         self.edit(keep_variant(self.project, name, design), f"design '{name}' kept")
         self._promised[trial_key(design, {})] = remedy
         self.choose_design(name)
@@ -591,7 +692,7 @@ class Session(QObject):
     @property
     def promise(self) -> Remedy | None:
         """The advice that the present statements came from; none once they were changed."""
-        return self._promised.get(trial_key(self.project, {}))
+        return self._promised.get(trial_key(self.project, {})) if self._promised else None
 
     def report_of_design(self, name: str) -> ProjectReport | None:
         """The report of a design of which all cases have their modes, None before it was run."""
@@ -604,11 +705,12 @@ class Session(QObject):
         report = self.report_of_design(name)
         if report is not None:
             return design, figures_of(design, report, self.results), report
-        trial = self.trials.get(trial_key(design, {}))
-        if trial is None or trial.reason:
-            return design, None, None
-        return design, {"responses": {name: trial.response(name) for name in RESPONSES}, "mesh_error": trial.mesh_error,
-                        "driver": trial.driver, "kind": trial.kind}, None
+        return design, figures_of_trial(self.trials.get(trial_key(design, {}))), None
+
+    def _must_be_idle(self) -> None:
+        """Raises LabilisError while anything runs."""
+        if self.running is not None or self.worker.busy:
+            raise LabilisError("A run is on.", "run", "Stop it first.", "busy")
 
     def _begin(self, plan: Plan, query: Query | SizeQuery | None) -> None:
         if query is None:
@@ -667,13 +769,7 @@ class Session(QObject):
                 self.progress = event.content
                 self.run_changed.emit()
             elif event.kind == "found":
-                key, result = event.content
-                if key == "bodies":
-                    self._found_bodies = result
-                elif key == "step":
-                    self._step_found(result)
-                else:
-                    self._found(key, result)
+                self._take(*event.content)
             elif event.kind == "done":
                 plan, call = self.running, self._bodies
                 self._finish()
@@ -685,15 +781,7 @@ class Session(QObject):
                     parts = ", ".join(f"{name} {value:.2f} s" for name, value in event.content.items() if name != "total")
                     self.note(f"Ran {_STAGE_NAMES[plan.upto]} in {event.content['total']:.1f} s ({parts})")
             elif event.kind == "error":
-                error, detail = event.content
-                self._bodies = None
-                self._finish()
-                self.last_error = error
-                self.note(str(error) + (f"\n{detail}" if isinstance(detail, str) else ""))
-                self.problem.emit(error)
-                if error.code in ("free-motion", "mechanism") and detail is not None:
-                    self.free_motion.emit(detail)
-                self.statements_changed.emit()
+                self._stopped_by(*event.content)
             elif event.kind == "died":
                 self._bodies = None
                 self._keep_checkpoint(force=True)
@@ -702,6 +790,24 @@ class Session(QObject):
                 self.note(event.content)
                 self.problem.emit(self.last_error)
                 self.worker.warm()
+
+    def _take(self, key: str, result: Any) -> None:
+        if key == "bodies":
+            self._found_bodies = result
+        elif key == "step":
+            self._step_found(result)
+        else:
+            self._found(key, result)
+
+    def _stopped_by(self, error: LabilisError, detail: Any) -> None:
+        self._bodies = None
+        self._finish()
+        self.last_error = error
+        self.note(str(error) + (f"\n{detail}" if isinstance(detail, str) else ""))
+        self.problem.emit(error)
+        if error.code in ("free-motion", "mechanism") and detail is not None:
+            self.free_motion.emit(detail)
+        self.statements_changed.emit()
 
     def _keep_checkpoint(self, force: bool = False) -> None:
         """Write where the trace stands to the file, now and then."""

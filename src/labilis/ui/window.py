@@ -22,19 +22,22 @@ from PyQt6.QtWidgets import (
 )
 
 from labilis.edit.choices import offered
+from labilis.edit.parameters import with_plan
 from labilis.edit.variants import design_names, free_name
 from labilis.judge.ladder import rungs
 from labilis.judge.numbers import force_text
 from labilis.judge.plan_sentences import around
 from labilis.judge.verdict import Verdict
-from labilis.model import LabilisError, words_of
+from labilis.model import LabilisError, Vary, shown, words_of
+from labilis.report.verify import Checking
 from labilis.run.trials import value_text
 from labilis.ui.building import RECIPES, offer_grades, offer_loads, offer_recipes
 from labilis.ui.commands import Command, CommandBox
 from labilis.ui.drawer.drawer import Drawer
 from labilis.ui.editing import Editing
 from labilis.ui.ladder.ladder import Ladder
-from labilis.ui.plain import Label, plain_tip
+from labilis.ui.naming import NameLabel
+from labilis.ui.plain import Label, plain_tip, polish_again
 from labilis.ui.preview import Preview
 from labilis.ui.session import Session, recoverable
 from labilis.ui.sheet.sheet import STATIONS, Sheet
@@ -68,6 +71,9 @@ class Window(Editing, QMainWindow):
         middle = QHBoxLayout()
         middle.setSpacing(0)
         self.stage = Stage(session)
+        self.stage.begin.wanted.connect(self.load_path)
+        self.stage.begin.asked.connect(lambda what: {"open": self.open_file, "step": self.import_step,
+                                                     "piece": lambda: offer_recipes(self, self.add_piece)}[what]())
         self.drawer = Drawer(session)
         self.ladder = Ladder()
         self.sheet = Sheet(session, {
@@ -81,7 +87,9 @@ class Window(Editing, QMainWindow):
             "piece": lambda: offer_recipes(self, self.add_piece),
             "grades": self.offer_grades, "parameter": self.add_parameter,
             "plan": self.add_plan, "trials": self.run_trials, "design": self.add_design, "advice": self.try_advice,
+            "rib": self.try_rib,
             "size": self.size_it, "report": self.write_report, "pages": self.preview_report,
+            "keep_view": self.keep_view, "logo": self.choose_logo, "check_report": self.check_report,
             "case": self.add_case, "other_load": lambda: offer_loads(self, self.session.project, self.add_load)})
         centre = QVBoxLayout()
         centre.setSpacing(0)
@@ -97,16 +105,30 @@ class Window(Editing, QMainWindow):
         self._refresh()
 
     # --- building -------------------------------------------------------------------------------------------------
+    def _say_what_is_undone(self) -> None:
+        """Undo and redo say what they take back."""
+        before, after = ([], []) if self.session.file is None else self.session.file.history()
+        for name, word, titles, key in (("undo", "Undo", before[-1:], "Ctrl+Z"), ("redo", "Redo", after[:1], "Ctrl+Shift+Z")):
+            self.buttons[name].setToolTip(plain_tip(f"{word}: {titles[0]} ({key})" if titles else f"Nothing to {name} ({key})"))
+
+    def _identify(self, field: str, text: str) -> None:
+        """Another name of the project, or of what it belongs to."""
+        if field == "name" and not text:
+            raise LabilisError("A project needs a name.", "name", "Type one.", "name")
+        self.session.edit(self.session.project.changed(**{field: text}), f"{field} set to {text or 'nothing'}")
+
     def _bar(self) -> QWidget:
         bar = QWidget()
         bar.setObjectName("bar")
         bar.setFixedHeight(44)
         row = QHBoxLayout(bar)
         row.setContentsMargins(12, 4, 10, 4)
-        self.name = Label()
+        self.name = NameLabel("Name of the project")
         self.name.setObjectName("name")
-        self.scenario = Label()
+        self.scenario = NameLabel("What the part belongs to", "belongs to…")
         self.scenario.setObjectName("note")
+        for label, field in ((self.name, "name"), (self.scenario, "scenario")):
+            label.typed.connect(lambda text, field=field: self._guard(lambda: self._identify(field, text)))
         row.addWidget(self.name)
         row.addWidget(self.scenario)
         row.addSpacing(8)
@@ -193,6 +215,8 @@ class Window(Editing, QMainWindow):
             Command("Open a project or model", "Ctrl+O", self.open_file),
             Command("Save", "Ctrl+S", self.save), Command("Save under another name", "Ctrl+Shift+S", self.save_as),
             Command("Export the model as JSON", "", self.export_model),
+            Command("Export results: VTU and CSV in a folder", "", self.export_results),
+            Command("Export the part as STEP", "", self.export_part),
             Command("Recover unsaved work", "", self.recover),
             Command("Undo", "Ctrl+Z", self.session.undo), Command("Redo", "Ctrl+Shift+Z", self.session.redo),
             *[Command(f"Station {number}: {name}", str(number), lambda name=name: self.sheet.open_station(name))
@@ -220,8 +244,10 @@ class Window(Editing, QMainWindow):
             Command("Save the factor ladder as a picture or a page", "", self.save_ladder),
             Command("Add a trial plan", "", self.add_plan), Command("Run the trials", "", self.run_trials),
             Command("Keep this design and go on with a copy", "", self.add_design),
-            Command("Try the first piece of advice", "", self.try_advice),
+            Command("Try the first piece of advice", "", self.try_advice), Command("Try a rib on what bulges", "", self.try_rib),
             Command("Write the report", "Ctrl+P", self.write_report),
+            Command("Keep this view for the report", "", self.keep_view), Command("Logo of the report", "", self.choose_logo),
+            Command("Check whether a report still holds", "", self.check_report),
             Command("Look at the report's pages", "", self.preview_report),
             Command("Size it: the lightest gauges that keep what is asked for", "", self.size_it),
             Command("Designs side by side", "", lambda: (self.drawer.show_page("Improve"), self.drawer.improve.choose("designs"))),
@@ -230,6 +256,8 @@ class Window(Editing, QMainWindow):
             Command("Evidence", "", lambda: self.drawer.show_page("Evidence")),
             Command("Journal", "", lambda: self.drawer.show_page("Journal")),
             Command("Fold or unfold the drawer", "D", lambda: self.drawer.toggle()),
+            *[Command(f"Show figures in {name.replace('-', ' ')}", "", lambda name=name: self.session.show_in(name))
+              for name in shown.NAMES],
             Command("List the keys", "?", self.list_keys),
         ]
 
@@ -261,6 +289,7 @@ class Window(Editing, QMainWindow):
         self.drawer.improve.design_wanted.connect(self.add_design)
         self.drawer.improve.stage_wanted.connect(self.stage.compare_designs)
         self.ladder.rung_chosen.connect(self._rung_chosen)
+        self.ladder.apply_wanted.connect(self.apply_factor)
         self.sheet.station_opened.connect(self._station_opened)
 
     def showEvent(self, event: object) -> None:
@@ -278,10 +307,11 @@ class Window(Editing, QMainWindow):
     def _refresh(self) -> None:
         session = self.session
         project = session.project
-        self.name.setText(project.name)
-        self.scenario.setText(project.scenario)
+        self.name.show_text(project.name)
+        self.scenario.show_text(project.scenario)
         state = "not saved under a name yet" if session.saved_path is None else str(session.saved_path)
-        self.name.setToolTip(plain_tip(state))
+        self.name.setToolTip(plain_tip(f"Name of the project: click to change it\n{state}"))
+        self._say_what_is_undone()
         self.setWindowTitle(f"{project.name} — Labilis")
         self.case_box.blockSignals(True)
         self.case_box.clear()
@@ -324,7 +354,7 @@ class Window(Editing, QMainWindow):
         if old is not None:
             report, stale = old, session.last_edit or "the statements changed"
         if report is None:
-            nothing = "Open a STEP file to begin." if not session.project.pieces else "Pick a face and push on it."
+            nothing = "Choose what to begin with." if not session.project.pieces else "Pick a face and push on it."
             self.ladder.show_case(Verdict(None, "No verdict yet", nothing), (), {})
             return
         facts = report.facts
@@ -393,8 +423,7 @@ class Window(Editing, QMainWindow):
             else:
                 button.setText("Modes are up to date")
                 button.setEnabled(False)
-        button.style().unpolish(button)  # type: ignore[union-attr]
-        button.style().polish(button)  # type: ignore[union-attr]
+        polish_again(button)
 
     def _time_left(self) -> str:
         fraction, spent = self.session.progress.fraction, time.monotonic() - self.session.run_started
@@ -462,7 +491,7 @@ class Window(Editing, QMainWindow):
         """A trial plan over the first parameter."""
         def add() -> None:
             project = self.session.project
-            name, choices = project.free_name("plans", "plan"), offered(project)
+            choices = offered(project)
             if not project.parameters and not choices:
                 raise LabilisError("Nothing can be varied yet: there is no parameter.", "part", "Name one with '+ parameter' and use it in "
                                    "a size.", "no-parameter")
@@ -470,10 +499,11 @@ class Window(Editing, QMainWindow):
                 first = next(iter(project.parameters))
                 ends = {key: value_text(project, first, text) for key, text in around(first, project.parameters[first]).items()
                         if key != "parameter"}
-                vary = {"parameter": first, **ends}
+                vary = Vary(parameter=first, low=ends["low"], high=ends["high"])
             else:
-                vary = choices[0].model_dump()
-            self.session.edit(project.changed(plans=[*project.plans, {"name": name, "vary": [vary]}]), f"plan '{name}'")
+                vary = choices[0]
+            grown = with_plan(project, vary)
+            self.session.edit(grown, f"plan '{grown.plans[-1].name}'")
         self._guard(add)
 
     def run_trials(self) -> None:
@@ -521,6 +551,12 @@ class Window(Editing, QMainWindow):
         if remedy is not None:
             self._guard(lambda: self.session.try_advice(remedy))
 
+    def try_rib(self) -> None:
+        """A rib along the compression of the plate that bulges first, as a further design."""
+        remedy = next((item for item in self.session.advice if item.adds is not None), None)
+        if remedy is not None:
+            self._guard(lambda: self.session.try_advice(remedy))
+
     def add_design(self, point: dict[str, str] | None = None) -> None:
         """Keep the present statements, with parameters set if some are given, as a further design, and show it beside the others."""
         words = ", ".join(f"{words_of(key)} {text}" for key, text in (point or {}).items()) or "new design"
@@ -552,6 +588,10 @@ class Window(Editing, QMainWindow):
 
     def escape(self) -> None:
         """Close what is open, one thing at a time; stop the run last."""
+        for label in (self.name, self.scenario):
+            if label.editor is not None:
+                label.close_editor()
+                return
         card = next((card for card in self.sheet.cards.values() if card.editor is not None), None)
         if card is not None:
             card.close_editor()
@@ -571,7 +611,8 @@ class Window(Editing, QMainWindow):
         """What can be done with materials, in a menu."""
         def ask(way: str) -> str:
             choose = QFileDialog.getOpenFileName if way == "import" else QFileDialog.getSaveFileName
-            return choose(self, f"{way.capitalize()} grades", "grades.json", "Grades (*.json)")[0]
+            kinds = "Grades (*.json *.csv)" if way == "import" else "Grades (*.json)"
+            return choose(self, f"{way.capitalize()} grades", "grades.json", kinds)[0]
         offer_grades(self, self.session, ask, self._guard)
 
     def revise_file(self) -> None:
@@ -628,6 +669,21 @@ class Window(Editing, QMainWindow):
                 self.session.note(f"Wrote {name}")
             self._guard(write)
 
+    def export_results(self) -> None:
+        """Write what was found of every case into a folder."""
+        if not any(case.facts.mesh is not None for case in self.session.report.cases):
+            self._say("There is nothing to export yet. Run first.", "caution")
+            return
+        folder = QFileDialog.getExistingDirectory(self, "Export results into a folder")
+        if folder:
+            self._guard(lambda: self.session.export_results(Path(folder)))
+
+    def export_part(self) -> None:
+        """Write the part as it is stated as a STEP file."""
+        name, _ = QFileDialog.getSaveFileName(self, "Export the part", f"{self.session.project.name}.step", "STEP (*.step *.stp)")
+        if name:
+            self._guard(lambda: self.session.export_part(Path(name)))
+
     def recover(self) -> None:
         """Open the newest unsaved work of a window that is gone."""
         waiting = recoverable()
@@ -637,11 +693,41 @@ class Window(Editing, QMainWindow):
             self._say("There is no unsaved work to recover.")
 
     def save_film(self) -> None:
-        """Ask for a name and save what the stage shows as a picture or a film."""
+        """Ask for a name and save what the stage shows as a picture, a film or a surface."""
         name, _ = QFileDialog.getSaveFileName(self, "Save a picture or a film", f"{self.session.project.name}.png",
-                                              "Picture (*.png);;Film (*.gif *.mp4)")
+                                              "Picture (*.png);;Film (*.gif *.mp4);;Moved surface (*.stl)")
+        def save() -> None:
+            self.stage.save_film(Path(name))
+            self.session.note(f"{name} written: {'; '.join(filter(None, self.stage.story()))}")
         if name:
-            self._guard(lambda: self.stage.save_film(Path(name)))
+            self._guard(save)
+
+    def keep_view(self) -> None:
+        """Keep what the stage shows as a picture of the report, with what it says below as the caption until another is typed."""
+        def keep() -> None:
+            data, words = self.stage.picture()
+            self.session.keep_picture(data, words)
+            self.sheet.open_station("Report")
+        self._guard(keep)
+
+    def check_report(self) -> None:
+        """Ask for a report and say whether its figures still hold, also beside what is stated here."""
+        name, _ = QFileDialog.getOpenFileName(self, "Report to check", "", "Report (*.pdf *.html)")
+        if not name:
+            return
+
+        def told(found: Checking) -> None:
+            wrong = [line for line in found.lines()[:-1] if line.startswith("✗")]
+            first = f" {wrong[0][2:]}" + (f" {len(wrong) - 1} more in the journal." if len(wrong) > 1 else "") if wrong else (
+                f" {len(found.rows)} figures were found again.")
+            self._say(f"{found.lines()[-1]}{first}", "bad" if wrong else "good", "journal", lambda: self.drawer.show_page("Journal"))
+        self._guard(lambda: self.session.check_report(Path(name), told))
+
+    def choose_logo(self) -> None:
+        """Ask for a picture and take it as the logo of the report."""
+        name, _ = QFileDialog.getOpenFileName(self, "Logo of the report", "", "Picture (*.png)")
+        if name:
+            self._guard(lambda: self.session.keep_logo(Path(name)))
 
     def save_ladder(self) -> None:
         """Ask for a name and save the factor ladder of the case as it stands."""

@@ -21,6 +21,9 @@ from labilis.model import Project, Rib
 State = Literal["good", "caution", "bad", "not judged"]
 
 
+NEARLY = 0.9  # of the driver's bending energy: which of two pieces so near each other is first, meshes decide
+
+
 @dataclass(frozen=True)
 class Evidence:
     """One check on a result: name, figure with unit, state, a sentence, and the station where it is mended; causes: what else explains it,
@@ -63,11 +66,17 @@ class CaseFacts:
         known = {piece.name for piece in self.project.pieces}
         return self.project.required_of(driver) if driver in known else self.required
 
+    def required_for(self, mode: int) -> float:
+        """Factor that a mode, numbered from 0, must reach: what its driver asks for, and what any piece does that bends nearly as much,
+        since which of them is first hangs on the mesh."""
+        assert self.modes is not None
+        return max(self.required_of(name) for name in self.modes.bending(mode, NEARLY))
+
     @property
     def capacity_required(self) -> float:
         """Factor that an imperfect part must carry: stated, else half of the required ideal factor and at least the service load."""
-        stated = self.project.criteria.capacity
-        return max(1.0, self.required / 2.0) if stated is None else self.project.value(stated, "number")
+        stated = self.project.number_if(self.project.criteria, "capacity")
+        return max(1.0, self.required / 2.0) if stated is None else stated
 
     @property
     def without_yield(self) -> list[str]:
@@ -94,4 +103,4 @@ class CaseFacts:
         factor, driver = float(self.modes.factors[mode]), self.modes.drivers[mode]
         if factor < 0 or self.trace_decides(driver):
             return None
-        return factor >= self.required_of(driver)
+        return factor >= self.required_for(mode)

@@ -15,8 +15,7 @@ def each_load(facts: CaseFacts) -> Evidence | None:
         load = next((item for item in facts.project.loads if item.name == name), None)
         if not isinstance(load, ForceLoad) or load.share != "each":
             continue
-        texts = load.components if load.components is not None else (load.normal or "",)
-        one = float(np.linalg.norm([facts.project.value(text, "force") for text in texts]))
+        one = float(np.linalg.norm(facts.project.numbers(load, "components") or [facts.project.number(load, "normal")]))
         if one > 0 and size > 1.01 * one:
             return Evidence("total or each", f"{size / one:.3g}", "times the stated force", "caution",
                             f"'{name}' puts {force_text(one)} on each of {size / one:.3g} faces or edges, {force_text(size)} in all. Say "

@@ -9,7 +9,8 @@ def effective_length(facts: CaseFacts) -> Evidence | None:
     if found is None or not isinstance(facts.euler, EulerCheck):
         return None
     chosen = facts.euler.governing.ends
-    typed = next((facts.project.value(check.values["K"], "number") for check in facts.project.checks if "K" in check.values), None)
+    typed = next((facts.project.value(check.values["K"], check.kind_of("values", "K"))
+                  for check in facts.project.checks if "K" in check.values), None)
     k = chosen.k if typed is None else typed
     if abs(k - found.k) < 0.02 * found.k:
         return Evidence("effective length", f"{k:.4g}", "K", "good",

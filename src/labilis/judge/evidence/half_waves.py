@@ -3,8 +3,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from labilis.judge.evidence.base import CaseFacts, Evidence
-from labilis.judge.findings import Floats, MeshFindings
+from labilis.judge.evidence.base import CaseFacts, Evidence, State
+from labilis.judge.findings import Floats, MeshFindings, ModesFindings
+from labilis.judge.once import once_for
+from labilis.model import shown
 
 _GOOD, _LEAST = 6.0, 4.0
 
@@ -57,18 +59,30 @@ def half_wave_of(mesh: MeshFindings, shape: Floats) -> tuple[float, float]:
     return _along_lines(mesh, shape) if len(mesh.lines) else (0.0, 0.0)
 
 
+@once_for
+def waves_of(mesh: MeshFindings, modes: ModesFindings) -> tuple[tuple[float, float], ...]:
+    """(half wave mm, elements along it) of each mode."""
+    return tuple(half_wave_of(mesh, shape) for shape in modes.shapes)
+
+
 def half_waves(facts: CaseFacts) -> Evidence | None:
     """Judged on the first positive mode."""
     if facts.mesh is None or facts.modes is None or len(facts.modes.positive) == 0 or (
             len(facts.mesh.triangles) + len(facts.mesh.lines) == 0):
         return None
-    first = int(np.flatnonzero(facts.modes.factors == facts.modes.positive[0])[0])
-    wave, count = half_wave_of(facts.mesh, facts.modes.shapes[first])
+    first = facts.modes.first
+    wave, count = waves_of(facts.mesh, facts.modes)[first]
     twice = " (of second order, each counted twice)" if facts.mesh.has_solids and facts.mesh.order == 2 else ""
     if count >= _GOOD:
         return Evidence("elements per half wave", f"{count:.3g}", "elements", "good",
-                        f"The first mode's half wave of about {wave:.3g} mm spans {count:.3g} elements{twice}.", "mesh")
-    state = "caution" if count >= _LEAST else "bad"
-    return Evidence("elements per half wave", f"{count:.2g}", "elements", state,
-                    f"The first mode's half wave of about {wave:.3g} mm spans only {count:.2g} elements{twice}; the factor is too high. "
-                    f"Mesh to {wave / 8:.2g} mm there, or study convergence.", "mesh")
+                        f"The first mode's half wave of about {shown.length(wave, 3)} spans {count:.3g} elements{twice}.", "mesh")
+    state: State = "caution" if count >= _LEAST else "bad"
+    return Evidence(
+        "elements per half wave",
+        f"{count:.2g}",
+        "elements",
+        state,
+        f"The first mode's half wave of about {shown.length(wave, 3)} spans only {count:.2g} elements{twice}; the factor is too high. "
+        f"Mesh to {shown.length(wave / 8, 2)} there, or study convergence.",
+        "mesh",
+    )

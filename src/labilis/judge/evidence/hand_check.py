@@ -1,8 +1,9 @@
 """The model against Euler's formula."""
 import math
 
-from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.evidence.base import CaseFacts, Evidence, State
 from labilis.judge.slips import slips_of
+from labilis.model import shown
 
 
 def hand_check(facts: CaseFacts) -> Evidence | None:
@@ -17,9 +18,9 @@ def hand_check(facts: CaseFacts) -> Evidence | None:
     plane = check.governing
     reasons = " ".join(check.remarks)
     slips = slips_of(check, float(facts.modes.positive[0])) if len(facts.modes.positive) else ()
-    state = "good" if abs(check.difference) <= 5 else "caution"
+    state: State = "good" if abs(check.difference) <= 5 else "caution"
     return Evidence("hand check", f"{check.difference:+.1f}", "% from Euler", state,
-                    f"Euler gives {plane.factor:.4g} ({plane.ends.name}, K = {plane.ends.k:g}, L = {check.length:.4g} mm); the "
+                    f"Euler gives {plane.factor:.4g} ({plane.ends.name}, K = {plane.ends.k:g}, L = {shown.length(check.length)}); the "
                     f"model lies {abs(check.difference):.1f} % {'above' if check.difference > 0 else 'below'}. {reasons}".strip(),
                     slips[0].station if slips else "modes",
                     tuple((f"That is the ratio when {slip.words}.", slip.station) for slip in slips[:3]))

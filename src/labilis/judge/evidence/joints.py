@@ -6,6 +6,7 @@ from numpy.typing import NDArray
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.findings import MeshFindings
+from labilis.model import shown
 
 _FEW = 3  # nodes: fewer are a point or a slip of a millimetre
 _LINE = 0.02  # of a joint's length: nodes of a solid that spread no further across it are a row, about which it turns freely
@@ -35,9 +36,15 @@ def joints(facts: CaseFacts) -> Evidence | None:
                         "there, or let them touch over a face.", "mesh")
     if len(mesh.near):
         least = int(mesh.near_gap.argmin())
-        return Evidence("joints", str(len(mesh.near)), "pairs only near", "caution",
-                        f"{_both(mesh, mesh.near[least])} come as near as {mesh.near_gap[least]:.2g} mm and are not joined. If a weld "
-                        "closes that gap, state the weld gap in the Mesh station.", "mesh")
+        return Evidence(
+            "joints",
+            str(len(mesh.near)),
+            "pairs only near",
+            "caution",
+            f"{_both(mesh, mesh.near[least])} come as near as {shown.length(mesh.near_gap[least], 2)} and are not joined. If a weld "
+            "closes that gap, state the weld gap in the Mesh station.",
+            "mesh",
+        )
     return _made(mesh, made)
 
 
@@ -57,11 +64,11 @@ def _made(mesh: MeshFindings, made: NDArray[np.int64]) -> Evidence:
         return Evidence("joints", count, "joints in one mesh", "good",
                         f"{len(made)} joints are part of one mesh, each with at least {int(made[:, 2].min())} nodes in common.", "part")
     rest = f", and {len(mesh.fused)} are part of one mesh" if len(mesh.fused) else ""
-    area = f" over {mesh.joint_area.min():.3g} mm² or more" if len(mesh.joint_area) and np.isfinite(mesh.joint_area).all() else ""
+    area = f" over {shown.area(mesh.joint_area.min(), 3)} or more" if len(mesh.joint_area) and np.isfinite(mesh.joint_area).all() else ""
     text = f"{len(mesh.bonded)} joints are bonded{area}, each by at least {int(mesh.bonded[:, 2].min())} nodes{rest}."
     wide = float(mesh.joint_gap.max()) if len(mesh.joint_gap) else 0.0
     if wide > 0.01:
         widest = mesh.bonded[int(mesh.joint_gap.argmax())]
         return Evidence("joints", count, "joints across a gap", "caution",
-                        f"{_both(mesh, widest)} stand {wide:.2g} mm apart and are taken as welded together. {text}", "mesh")
+                        f"{_both(mesh, widest)} stand {shown.length(wide, 2)} apart and are taken as welded together. {text}", "mesh")
     return Evidence("joints", count, "joints" if rest else "bonded joints", "good", text, "part")

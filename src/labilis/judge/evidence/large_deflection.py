@@ -2,6 +2,7 @@
 import numpy as np
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.model import shown
 
 _NEAR, _FAR = 0.1, 0.5  # of the linear displacement
 _STRAIN = 5e-3  # growth of the sides that stress alone hardly gives
@@ -17,7 +18,7 @@ def linear_or_not(facts: CaseFacts) -> Evidence | None:
     ratio = large / strength.max_displacement
     off = abs(ratio - 1.0)
     state = "good" if off < _NEAR else "caution" if off < _FAR else "bad"
-    text = f"Under the service load the trace moves {large:.3g} mm, the linear run {strength.max_displacement:.3g} mm. "
+    text = f"Under the service load the trace moves {shown.length(large, 3)}, the linear run {shown.length(strength.max_displacement, 3)}. "
     text += "Linear displacements can be used." if state == "good" else "Read displacements from the trace, its starting shape included."
     return Evidence("large against linear", f"{ratio:.3g}", "times the linear displacement", state, text, "trace")  # type: ignore[arg-type]
 

@@ -1,7 +1,7 @@
 """How well the mid-surface of an imported thin solid stands for it."""
 from __future__ import annotations
 
-from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.evidence.base import CaseFacts, Evidence, State
 
 # a wall that ends at another spans from that one's face, and as shells from its middle: the factor of a plate goes with the square of
 # its width, so that shells lie up to t/b low. Shells against solids of 60 parts of the corpus: up to 9 % low below 12.5, 2.2 % above
@@ -13,7 +13,7 @@ def midsurface(facts: CaseFacts) -> Evidence | None:
     if facts.mesh is None or not any(piece.recipe is None and piece.mesh_as == "shell" for piece in facts.project.active_pieces):
         return None
     off = 100 * facts.mesh.deviation
-    state = "good" if abs(off) < 3 else "caution" if abs(off) < 10 else "bad"
+    state: State = "good" if abs(off) < 3 else "caution" if abs(off) < 10 else "bad"
     word = "more" if off > 0 else "less"
     return Evidence("mid-surface", f"{off:+.2g}", "% volume", state,
                     f"The mid-surface of the imported solid holds {abs(off):.2g} % {word} material than the solid."

@@ -30,8 +30,11 @@ def plausible(facts: CaseFacts) -> Evidence | None:
         return None
     words = f"{allowed.low:.3g}" + (f" to {allowed.high:.3g}" if math.isfinite(allowed.high) else " or more")
     if allowed.holds(first):
-        return Evidence("plausible factor", f"{first:.4g}", f"in {words}", "good",
-                        f"Members held from K = {FREEST:g} to {FIRMEST:g} and walls from free to clamped allow {words}.", "modes")
+        inside = allowed.low <= first <= allowed.high
+        least, most = allowed.beyond
+        near = "" if inside else f" Parts of this make were found from {least:g} times the least to {most:g} times the largest."
+        return Evidence("plausible factor", f"{first:.4g}", f"{'in' if inside else 'near'} {words}", "good",
+                        f"Members held from K = {FREEST:g} to {FIRMEST:g} and walls from free to clamped allow {words}.{near}", "modes")
     if first < allowed.low and _bent_across(facts):
         return None
     if first < allowed.low:

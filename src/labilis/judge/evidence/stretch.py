@@ -3,7 +3,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
-from labilis.judge.findings import MeshFindings
+from labilis.judge.findings import MeshFindings, StrengthFindings
+from labilis.judge.once import once_for
 
 Floats = NDArray[np.float64]
 _CAUTION, _BAD = 2e-3, 2e-2  # of length, which linear theory adds at turns of 3.6 and 11.5 degrees
@@ -22,12 +23,17 @@ def growth_of(mesh: MeshFindings, motion: Floats) -> float:
     return float(np.quantile(0.5 * (moved**2).sum(axis=1) / size, 0.95))
 
 
+@once_for
+def _grown(mesh: MeshFindings, strength: StrengthFindings) -> float:
+    return growth_of(mesh, strength.displacement_growing + strength.displacement_held)
+
+
 def stretch(facts: CaseFacts) -> Evidence | None:
     """Judged on the linear answer under the service load."""
     strength, mesh = facts.strength, facts.mesh
     if strength is None or mesh is None or len(mesh.nodes) != len(strength.displacement_growing):
         return None
-    grown = growth_of(mesh, strength.displacement_growing + strength.displacement_held)
+    grown = _grown(mesh, strength)
     degrees = float(np.degrees(np.sqrt(2 * grown)))
     if grown < _CAUTION:
         return Evidence("stretch", f"{100 * grown:.2g}", "% of length", "good",

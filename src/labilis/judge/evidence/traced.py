@@ -1,5 +1,6 @@
 """What the trace of the imperfect part says beside the ideal factor."""
-from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.evidence.base import CaseFacts, Evidence, State
+from labilis.model import shown
 
 
 def traced(facts: CaseFacts) -> Evidence | None:
@@ -11,6 +12,7 @@ def traced(facts: CaseFacts) -> Evidence | None:
         return Evidence("ideal factor as capacity", "–", "", "not judged",
                         "The first factor is of an ideal part. What an imperfect, yielding part carries is less: run a trace.", "trace")
     lost = f", {trace.loss_words}" if trace.loss_words else ""
-    text = f"With {abs(trace.amplitude):.3g} mm of mode {trace.mode} the part is verified to {trace.verified:.4g} × the load{lost}."
-    state = "good" if trace.verified >= 1 and not trace.loss > 0.5 else "caution" if trace.verified >= 1 else "bad"
+    text = (f"With {shown.length(abs(trace.amplitude), 3)} of mode {trace.mode} the part is verified to {trace.verified:.4g} × the "
+            f"load{lost}.")
+    state: State = "good" if trace.verified >= 1 and not trace.loss > 0.5 else "caution" if trace.verified >= 1 else "bad"
     return Evidence("trace", f"{trace.verified:.4g}", "verified factor", state, text, "trace")

@@ -148,7 +148,8 @@ def euler_check(strength: StrengthFindings, sections: SectionFindings, span: tup
             ends = _BY_ENDS[pair]
         found = (_end_state(lower, direction, turn), _end_state(upper, direction, turn)) if choice.ends == "found" else None
         load, factor = _load(modulus * float(moment), free_length, ends, found, (growing, held), along)
-        planes.append(EulerPlane(name, tuple(float(c) for c in direction), float(moment), ends, load, factor))
+        x, y, z = (float(c) for c in direction)
+        planes.append(EulerPlane(name, (x, y, z), float(moment), ends, load, factor))
     planes.sort(key=lambda plane: plane.factor)
     governing = planes[0]
     table = tuple((case.name, case.k, *_load(modulus * governing.second_moment, free_length, case, None, (growing, held), along))

@@ -7,21 +7,28 @@ from dataclasses import dataclass
 from labilis.judge.findings import MemberFindings
 from labilis.judge.hand import FORMS
 from labilis.judge.hand.form import Form, Outcome, Symbol, checked
-from labilis.model import HandCheck, LabilisError, Project
+from labilis.model import HandCheck, LabilisError, Project, shown
 
+_USUAL = ("e", "e0", "curve", "γM1", "φc", "φ", "αb")  # choices of the engineer, with what is usual until he makes them
 _NEAR = 5.0  # per cent
 
 
 @dataclass(frozen=True)
 class Taken:
     """A symbol with its value: value None when nothing is known; typed: stated by hand, as `text`; found: what the model says, as text,
-    '' when it says nothing."""
+    '' when it says nothing; usual: a usual value stands in `found` of which the model says nothing."""
 
     symbol: Symbol
     value: float | str | None
     typed: bool
     text: str
     found: str
+    usual: bool = False
+
+    @property
+    def assumed(self) -> bool:
+        """Whether a usual value was put in, which neither the model nor the engineer said."""
+        return self.usual and not self.typed
 
 
 @dataclass(frozen=True)
@@ -54,7 +61,6 @@ class HandFacts:
     length: float | None = None
 
 
-_UNITS = {"stress": "MPa", "area": "mm^2", "second moment": "mm^4", "length": "mm", "number": "", "force": "N"}
 
 
 def hand_results(project: Project, facts: HandFacts, member: str) -> tuple[HandResult, ...]:
@@ -90,13 +96,24 @@ def hand_result(project: Project, facts: HandFacts, k: int, form: Form) -> HandR
 
 def _taken(project: Project, facts: HandFacts, k: int, form: Form, symbol: Symbol, stated: HandCheck | None) -> Taken:
     found = _from_model(project, facts, k, form, symbol)
-    text = "" if found is None else found if isinstance(found, str) else f"{found:.5g} {_UNITS[symbol.kind]}".strip()
+    text = "" if found is None else found if isinstance(found, str) else _said(found, symbol.kind)
     typed = None if stated is None else stated.values.get(symbol.name)
+    usual = symbol.name in _USUAL or (symbol.name == "K" and facts.k is None)
     if typed is None:
-        return Taken(symbol, found, False, text, text)
+        return Taken(symbol, found, False, text, text, usual)
     if symbol.choices:
-        return Taken(symbol, typed, True, typed, text)
-    return Taken(symbol, project.value(typed, symbol.kind, f"checks/{form.key}/{symbol.name}"), True, typed, text)
+        return Taken(symbol, typed, True, typed, text, usual)
+    return Taken(symbol, project.value(typed, symbol.kind, f"checks/{form.key}/{symbol.name}"), True, typed, text, usual)
+
+
+def raised(text: str) -> str:
+    """'5000 mm⁴' for what can be typed, '5000 mm^4'."""
+    return text.replace("^2", "²").replace("^4", "⁴")
+
+
+def _said(value: float, kind: str) -> str:
+    """As it can be typed as well: '5000 mm^4'."""
+    return f"{shown.value(value, kind):.5g} {shown.unit(kind)}".replace("²", "^2").replace("⁴", "^4").strip()
 
 
 def _from_model(project: Project, facts: HandFacts, k: int, form: Form, symbol: Symbol) -> float | str | None:
@@ -106,24 +123,20 @@ def _from_model(project: Project, facts: HandFacts, k: int, form: Form, symbol: 
     length = float(members.length[k]) if facts.length is None else facts.length
     growing, held = (float(value) for value in members.axial[k])
     mine = dict(facts.by_piece).get(str(members.pieces[k]))
-    e = _value(project, material.youngs_modulus, "stress")
+    e = project.number_if(material, "youngs_modulus")
     stretch = (1.0 if facts.k is None else facts.k) * length
     critical = mine * growing + held if mine is not None and growing > 0 else None if e is None else (
         math.pi**2 * e * float(members.i_min[k]) / stretch**2)  # a piece that drives no mode: Euler's load of its length
     wall = float(members.wall_width[k])
     rolled = form.key in ("plate", "cylinder")
     table: dict[str, float | str | None] = {
-        "E": e, "fy": _value(project, material.yield_strength, "stress"),
-        "ν": _value(project, material.poisson_ratio, "number"), "A": float(members.area[k]), "I": float(members.i_min[k]),
+        "E": e, "fy": project.number_if(material, "yield_strength"),
+        "ν": project.number_if(material, "poisson_ratio"), "A": float(members.area[k]), "I": float(members.i_min[k]),
         "c": float(members.fibre[k]), "L": length, "K": 1.0 if facts.k is None else facts.k, "Ncr": critical,
         "e": length / 1000, "e0": length / 1000, "curve": "c", "γM1": 1.0, "φc": 0.9, "φ": 0.9, "αb": "0.5",
         "t": (float(members.wall_thickness[k]) or float(members.thickness[k])) if rolled else None, "b": wall if wall > 0 else None,
         "edges": str(members.wall_edges[k]) or "one supported, one free", "R": float(members.radius[k]) or None}
     return table[symbol.name]
-
-
-def _value(project: Project, text: str | None, kind: str) -> float | None:
-    return None if text is None else project.value(text, kind)
 
 
 def _reasons(form: Form, facts: HandFacts, name: str, difference: float) -> tuple[str, ...]:

@@ -7,20 +7,22 @@ from collections.abc import Sequence
 import numpy as np
 
 from labilis.judge.findings import Floats, TrialFindings
-from labilis.model import RESPONSE_KINDS, Limit, Project, TrialPlan
+from labilis.model import RESPONSE_KINDS, Limit, Project, TrialPlan, shown
+from labilis.run.trials.levers import lever_words, levers_found
 
 _OF_FACTOR = ("first factor", "capacity", "verified factor")  # what the mesh error of the first factor counts for
 
 
 def response_text(name: str, value: float, error: float = math.nan) -> str:
     """A response with its unit, and the first factor with how far it can be off."""
-    _, unit, scale = RESPONSE_KINDS[name]
+    kind = RESPONSE_KINDS[name][0]
     if math.isnan(value):
         return "–"
     if math.isinf(value):
         return "none"
     band = f" ± {100 * error:.2g} %" if name == "first factor" and math.isfinite(error) else ""
-    return f"{value * scale:.4g}{band}{' ' + unit if unit else ''}"
+    unit = shown.unit(kind)
+    return f"{shown.value(value, kind):.4g}{band}{' ' + unit if unit else ''}"
 
 
 def limit_words(project: Project, limit: Limit) -> str:
@@ -34,14 +36,11 @@ def keeps(project: Project, plan: TrialPlan, trial: TrialFindings) -> str:
     """'' for a trial that keeps to every limit of the plan, else what held it back, in words. A factor must keep to it with its mesh error,
     one that is not known to how far it is off does not; a trial that is not stated right or not
     computed well keeps to nothing."""
-    if trial.reason:
-        return trial.reason
-    if trial.unsound:
-        return trial.unsound
+    if trial.reason or trial.unsound:
+        return shown.restated(trial.reason or trial.unsound)
     if math.isnan(trial.response(plan.objective, plan.of)):
         return f"its {plan.objective_words} is not known" + _beyond(trial, plan.of)
     for limit in plan.limits:
-        kind = RESPONSE_KINDS[limit.response][0]
         value = _value(limit, trial)
         if math.isnan(value) or (limit.of and limit.at_most is not None and limit.of not in trial.whose):
             return f"its {limit.words} is not known" + _beyond(trial, limit.of)
@@ -51,11 +50,11 @@ def keeps(project: Project, plan: TrialPlan, trial: TrialFindings) -> str:
                 return f"how far its {limit.words} can be off for its mesh is not known"
             band = trial.mesh_error * abs(value)
         said = response_text(limit.response, value, trial.mesh_error)
-        if limit.at_least is not None and value - band < project.value(limit.at_least, kind):
-            near = " within its mesh error" if value >= project.value(limit.at_least, kind) else ""
+        if limit.at_least is not None and value - band < project.number(limit, "at_least"):
+            near = " within its mesh error" if value >= project.number(limit, "at_least") else ""
             return f"its {limit.words} {said} is under {limit.at_least}{near}"
-        if limit.at_most is not None and value + band > project.value(limit.at_most, kind):
-            near = " within its mesh error" if value <= project.value(limit.at_most, kind) else ""
+        if limit.at_most is not None and value + band > project.number(limit, "at_most"):
+            near = " within its mesh error" if value <= project.number(limit, "at_most") else ""
             return f"its {limit.words} {said} is over {limit.at_most}{near}"
     return ""
 
@@ -75,11 +74,11 @@ def margins(project: Project, plan: TrialPlan, trial: TrialFindings) -> Floats:
     for a trial that keeps to nothing."""
     found = []
     for limit in plan.limits:
-        kind, value = RESPONSE_KINDS[limit.response][0], _value(limit, trial)
+        value = _value(limit, trial)
         band = trial.mesh_error * abs(value) if limit.response in _OF_FACTOR and math.isfinite(value) else 0.0
-        for text, sign in ((limit.at_least, 1.0), (limit.at_most, -1.0)):
-            if text is not None:
-                end = project.value(text, kind)
+        for field, sign in (("at_least", 1.0), ("at_most", -1.0)):
+            end = project.number_if(limit, field)
+            if end is not None:
                 margin = sign * (value - sign * band - end) / max(abs(end), 1e-300)
                 found.append(-1.0 if trial.reason or trial.unsound or math.isnan(margin) else margin)
     return np.array(found if found else [-1.0 if trial.reason or trial.unsound else 1.0])
@@ -89,7 +88,7 @@ def rank(project: Project, plan: TrialPlan, trial: TrialFindings) -> float:
     """What is least for the best."""
     value = trial.response(plan.objective, plan.of)
     if plan.how == "goal" and plan.goal is not None:
-        return abs(value - project.value(plan.goal, RESPONSE_KINDS[plan.objective][0]))
+        return abs(value - project.number(plan, "goal"))
     return -value if plan.best == "greatest" else value
 
 
@@ -108,13 +107,15 @@ def best_of(project: Project, plan: TrialPlan, trials: Sequence[TrialFindings]) 
     rows = ordered(project, plan, trials)
     if not rows:
         return None, "No trial has been run."
+    if plan.how == "one by one":  # it asks what helps, not which is best
+        return None, lever_words(plan, levers_found(project, plan, trials), trials)
     good = [trial for trial in rows if not keeps(project, plan, trial)]
     if not good:
         return None, f"None of {len(rows)} trials keeps to the limits; of the nearest, {keeps(project, plan, rows[0])}."
     best = good[0]
     value = response_text(plan.objective, best.response(plan.objective, plan.of), best.mesh_error)
     if plan.how == "goal":
-        aim = project.value(plan.goal or "", RESPONSE_KINDS[plan.objective][0])
+        aim = project.number(plan, "goal")
         band = best.mesh_error if plan.objective in _OF_FACTOR and math.isfinite(best.mesh_error) else 0.0
         off = abs(best.response(plan.objective, plan.of) / aim - 1.0) if aim else math.inf
         if off > max(band, 0.005):

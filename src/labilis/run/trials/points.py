@@ -9,12 +9,13 @@ from typing import Any
 
 from labilis.edit.choices import with_choices
 from labilis.judge.findings import TrialFindings
-from labilis.model import LabilisError, Project, TrialPlan, is_choice
+from labilis.model import LabilisError, Project, TrialPlan, Vary, is_choice
 from labilis.model.expressions import evaluate
 from labilis.run.keys import hash_of
 
 Point = dict[str, str]
-_VERSION = 4  # raise when what is found of a trial changes its meaning
+STEP = 0.02  # of a value, or of its range where that is nought: differences of first factors lie well above their digits
+_VERSION = 5  # raise when what is found of a trial changes its meaning
 
 
 def points_of(project: Project, plan: TrialPlan) -> list[Point]:
@@ -33,11 +34,39 @@ def points_of(project: Project, plan: TrialPlan) -> list[Point]:
                 value_text(project, vary.parameter, text)
     elif plan.how == "goal":
         rows = [(plan.vary[0].between(0.0),), (plan.vary[0].between(1.0),)]
+    elif plan.how == "one by one":
+        return _each_alone(project, plan)
     elif plan.how == "list":
         rows = list(zip(*(vary.texts() for vary in plan.vary)))
     else:
         rows = list(itertools.product(*(vary.texts() for vary in plan.vary)))
     return [{name: value_text(project, name, text) for name, text in zip(names, row)} for row in rows]
+
+
+def _each_alone(project: Project, plan: TrialPlan) -> list[Point]:
+    """The present design, then each parameter a step down and up with the others as they are."""
+    names = [vary.parameter for vary in plan.vary]
+    here = {name: value_text(project, name, project.parameters[name]) for name in names}
+    points = [here]
+    for vary in plan.vary:
+        points += [{**here, vary.parameter: value_text(project, vary.parameter, _stepped(project, vary, sign))} for sign in (-1, 1)]
+    return points
+
+
+def range_of(project: Project, vary: Vary) -> float:
+    """Length of a range in kernel units."""
+    return abs(kernel_number(project, str(vary.high)) - kernel_number(project, str(vary.low)))
+
+
+def _stepped(project: Project, vary: Vary, sign: int) -> str:
+    """The expression of a parameter a step to one side. Raises LabilisError where there is nothing to take a step of."""
+    text = project.parameters[vary.parameter]
+    if evaluate(text, project.parameters).magnitude != 0:
+        return f"{1 + sign * STEP:g} * ({text})"
+    if range_of(project, vary) == 0.0:
+        raise LabilisError(f"'{vary.parameter}' is nought, and its range has no length: there is nothing to take {100 * STEP:g} % of.",
+                           f"plans/{vary.parameter}", "Give the range in which it may lie.", "no-step")
+    return f"({text}) + {sign * STEP:g} * (({vary.high}) - ({vary.low}))"
 
 
 def value_text(project: Project, name: str, text: str) -> str:
@@ -92,7 +121,7 @@ def _rest(project: Project) -> str:
         if known is project:
             return found
     stated: dict[str, Any] = project.model_dump(
-        mode="json", exclude={"name", "scenario", "parameters", "plans", "design", "variants", "report"})
+        mode="json", exclude={"name", "scenario", "parameters", "plans", "design", "variants", "report", "units"})
     found = hash_of(stated)
     _known.append((project, found))
     return found

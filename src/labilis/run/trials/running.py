@@ -13,7 +13,7 @@ from labilis.judge.findings import TrialFindings
 from labilis.judge.gates import perfect_trace, soundness
 from labilis.judge.overall import least_overall
 from labilis.judge.stress import von_mises
-from labilis.model import RESPONSE_KINDS, RESPONSES, LabilisError, Project, TrialPlan, load_project
+from labilis.model import RESPONSES, LabilisError, Project, TrialPlan, load_project
 from labilis.run.masses import mass_of
 from labilis.run.plan import Plan, Snapshot
 from labilis.run.report import CaseReport, ProjectReport, judge_project
@@ -118,18 +118,29 @@ def trial_of(project: Project, point: Point, answer: Mapping[str, Any]) -> Trial
     """A trial as it is kept, from the figures of `run_trial`."""
     numbers = [kernel_number(project, text, name) for name, text in point.items()]
     responses = np.array([answer.get("responses", {}).get(name, math.nan) for name in RESPONSES], dtype=float)
-    return TrialFindings(np.array(list(point), dtype=str), np.array(list(point.values()), dtype=str), np.array(numbers, dtype=float),
-                         responses, float(answer.get("mesh_error", math.nan)), str(answer.get("unsound", "")),
-                         int(answer.get("meets", -1)), str(answer.get("driver", "")), str(answer.get("kind", "")),
-                         str(answer.get("reason", "")), int(answer.get("unknowns", 0)), float(answer.get("seconds", 0.0)),
-                         np.array(list(answer.get("least", {})), dtype=str), np.array(list(answer.get("least", {}).values()), dtype=float),
-                         float(answer.get("beyond", math.nan)))
+    return TrialFindings(
+        parameters=np.array(list(point), dtype=str),
+        texts=np.array(list(point.values()), dtype=str),
+        numbers=np.array(numbers, dtype=float),
+        responses=responses,
+        mesh_error=float(answer.get("mesh_error", math.nan)),
+        unsound=str(answer.get("unsound", "")),
+        meets=int(answer.get("meets", -1)),
+        driver=str(answer.get("driver", "")),
+        kind=str(answer.get("kind", "")),
+        reason=str(answer.get("reason", "")),
+        unknowns=int(answer.get("unknowns", 0)),
+        seconds=float(answer.get("seconds", 0.0)),
+        whose=np.array(list(answer.get("least", {})), dtype=str),
+        least=np.array(list(answer.get("least", {}).values()), dtype=float),
+        beyond=float(answer.get("beyond", math.nan)),
+    )
 
 
 def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:
     """The value at which the objective reaches its goal, by Illinois' rule of false position between two ends."""
     project, vary = crew.project, plan.vary[0]
-    aim = project.value(plan.goal or "", RESPONSE_KINDS[plan.objective][0], f"plans/{plan.name}/goal")
+    aim = project.number(plan, "goal", f"plans/{plan.name}/goal")
 
     def off(found: TrialFindings) -> float:
         value = found.response(plan.objective, plan.of)
@@ -184,6 +195,14 @@ def run_trial(model: str, traced: bool = False) -> dict[str, Any]:
     return found | {"seconds": time.perf_counter() - started}
 
 
+def figures_of_trial(trial: TrialFindings | None) -> dict[str, Any] | None:
+    """What `figures_of` gives of a project, by the trial that it came from; None without one, or of one that failed."""
+    if trial is None or trial.reason:
+        return None
+    return {"responses": {name: trial.response(name) for name in RESPONSES}, "mesh_error": trial.mesh_error, "driver": trial.driver,
+            "kind": trial.kind}
+
+
 def figures_of(project: Project, report: ProjectReport, results: Mapping[str, Any]) -> dict[str, Any]:
     """Responses of a project that was run, with what tells whether they can be trusted."""
     from labilis.run.keys import stage_keys
@@ -197,7 +216,7 @@ def figures_of(project: Project, report: ProjectReport, results: Mapping[str, An
     responses["verified factor"] = _of_all(report, _verified, min)
     responses |= {name: _of_all(report, read, max) for name, read in (("largest motion", _motion), ("largest stress", _stress))}
     responses["mass"] = mass_of(project, view) if view is not None else math.nan
-    number = None if modes is None or len(modes.positive) == 0 else int(np.flatnonzero(modes.factors == modes.positive[0])[0])
+    number = None if modes is None or len(modes.positive) == 0 else modes.first
     least, beyond = _by_owner(report)
     return {"responses": responses, "least": least, "beyond": beyond, "mesh_error": math.nan if modes is None else modes.first_error,
             "unsound": next((why for case in report.cases for why in soundness(case.facts, case.evidence)), ""),

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from labilis.model import Block, FoldedSheet, LabilisError, Opening, Plate, Recipe, Rib, Strut
+from labilis.model import Block, FoldedSheet, LabilisError, Opening, Plate, Recipe, Rib, Strut, shown
 from labilis.shape.profile import Run, area_of, circle, crosses_itself, inside, offset_band, points_of, rounded_path, slot
 from labilis.shape.recipes.made import Made, Sheet, edge_of, face_of, images, name_edges, parts, prism, swept, turned_to_right
 from labilis.shape.recipes.sections import SectionShape, section_shape
@@ -16,7 +16,7 @@ Read = Callable[[str, str], float]  # text, kind of quantity -> number in mm or 
 
 def _positive(value: float, what: str, where: str) -> float:
     if value <= 0:
-        raise LabilisError(f"The {what} is {value:.4g} mm.", where, "Give a positive length.", "recipe")
+        raise LabilisError(f"The {what} is {shown.length(value)}.", where, "Give a positive length.", "recipe")
     return value
 
 
@@ -117,7 +117,7 @@ def make_folded(recipe: FoldedSheet, read: Read, where: str) -> Made:
     bend = read(recipe.bend, "length")
     length = _positive(read(recipe.length, "length"), "length", f"{where}/length")
     if bend < 0:
-        raise LabilisError(f"An inside bend radius of {bend:.4g} mm is below zero.", f"{where}/bend", "Give zero for a sharp fold.",
+        raise LabilisError(f"An inside bend radius of {shown.length(bend)} is below zero.", f"{where}/bend", "Give zero for a sharp fold.",
                            "radius")
     corners = [(read(x, "length"), read(y, "length"), bend + t / 2 if bend > 0 else 0.0) for x, y in recipe.profile]
     middle = rounded_path(corners, False, f"{where}/profile")
@@ -191,8 +191,8 @@ def make_strut(recipe: Strut, read: Read, where: str) -> Made:
             builder.Add(made.solid, solid)
     walls = []
     for wall in shape.walls:
-        names = [wall.name if len(wall.runs) == 1 else f"{wall.name}.{number}" for number in range(1, len(wall.runs) + 1)]
-        walls.append((wall.runs, wall.thickness, names))
+        called = [wall.name if len(wall.runs) == 1 else f"{wall.name}.{number}" for number in range(1, len(wall.runs) + 1)]
+        walls.append((wall.runs, wall.thickness, called))
     _sheets(walls, length, made)
     return made
 

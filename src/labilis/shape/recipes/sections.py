@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from labilis.model import LabilisError
+from labilis.model import LabilisError, shown
 from labilis.shape.profile import Run, circle, offset_band, rounded_path
 
 Sizes = dict[str, float]
@@ -44,7 +44,7 @@ def _box(width: float, height: float, radius: float = 0.0) -> tuple[Run, ...]:
 
 def _thin(wall: float, across: float, where: str) -> None:
     if wall <= 0 or 2 * wall >= across:
-        raise LabilisError(f"A wall of {wall:.4g} mm closes a section of {across:.4g} mm.", where,
+        raise LabilisError(f"A wall of {shown.length(wall)} closes a section of {shown.length(across)}.", where,
                            "Make the wall thinner; check for diameter and radius mixed up.", "wall")
 
 
@@ -143,7 +143,7 @@ def section_shape(shape: str, sizes: Sizes, corners: list[tuple[float, float]]) 
     """Outline and walls of a section; sizes in mm by name. Raises LabilisError for sizes that make no section."""
     for name, value in sizes.items():
         if value < 0 or (value == 0 and name not in ("radius", "gap")):
-            raise LabilisError(f"The section's {name} is {value:.4g} mm.", f"section/{name}", "Give a positive length.", "section")
+            raise LabilisError(f"The section's {name} is {shown.length(value)}.", f"section/{name}", "Give a positive length.", "section")
     if shape == "polygon":
         runs = _sharp(corners)
         from labilis.shape.profile import area_of, crosses_itself

@@ -3,13 +3,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QContextMenuEvent, QFont, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QContextMenuEvent, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from labilis.model import shown
 from labilis.ui.copying import Rows, copy_menu, curve_rows, show_menu
 from labilis.ui.theme import LIGHT
 
@@ -52,6 +53,15 @@ def between(low: float, high: float, most: int = 5) -> list[float]:
     return found if len(found) > 1 or most > 20 else between(low, high, 2 * most)
 
 
+def _in_units(panel: Panel) -> Panel:
+    """A panel whose axes end with metric units, in the units that are shown."""
+    (under, wide), (beside, high) = shown.axis(panel.under), shown.axis(panel.beside)
+    if wide == high == 1.0:
+        return panel
+    return Panel(under, beside, tuple(
+        replace(line, points=tuple((wide * x, high * y) for x, y in line.points), band=high * line.band) for line in panel.lines))
+
+
 class Chart(QWidget):
     """Panels side by side; nothing is drawn while there are none. `point_chosen` carries x and y of a point that was clicked."""
 
@@ -61,13 +71,15 @@ class Chart(QWidget):
         super().__init__()
         self.setAccessibleName(name)
         self.panels: tuple[Panel, ...] = ()
+        self._stated: tuple[Panel, ...] = ()
         self.dashes = ""
         self.spots: list[tuple[QPointF, float, float]] = []  # where each point is drawn
 
     def show_panels(self, panels: Sequence[Panel], dashes: str = "") -> None:
         """Draw these; panels without a point are left out. `dashes` says what whole and dashed lines are."""
         self.dashes = dashes
-        self.panels = tuple(panel for panel in panels if any(_finite(line) for line in panel.lines))
+        self._stated = tuple(panel for panel in panels if any(_finite(line) for line in panel.lines))
+        self.panels = tuple(_in_units(panel) for panel in self._stated)
         self.setAccessibleDescription("; ".join(
             f"{line.name} over {panel.under}: " + ", ".join(f"{y:.4g} at {x:.3g}" for x, y in _finite(line))
             for panel in self.panels for line in panel.lines))
@@ -80,8 +92,9 @@ class Chart(QWidget):
         painter.setFont(_font())
         self._key(painter)
         width = self.width() / max(len(self.panels), 1)
-        self.spots = [spot for number, panel in enumerate(self.panels)
-                      for spot in _draw(painter, panel, QRectF(number * width, 0, width, self.height()))]
+        # each point as it was given: it is what the click on it tells, whatever units are shown
+        self.spots = [(place, x, y) for number, (panel, stated) in enumerate(zip(self.panels, self._stated))
+                      for place, (x, y) in zip(_draw(painter, panel, QRectF(number * width, 0, width, self.height())), _points(stated))]
 
     def rows(self) -> Rows:
         """All points of all curves."""
@@ -136,9 +149,13 @@ def _range(values: list[float]) -> tuple[float, float]:
     return low - margin, high + margin
 
 
-def _draw(painter: QPainter, panel: Panel, box: QRectF) -> list[tuple[QPointF, float, float]]:
-    """Where its points are drawn, with their x and y."""
-    points = [point for line in panel.lines for point in _finite(line)]
+def _points(panel: Panel) -> list[tuple[float, float]]:
+    return [point for line in panel.lines for point in _finite(line)]
+
+
+def _draw(painter: QPainter, panel: Panel, box: QRectF) -> list[QPointF]:
+    """Where its points are drawn."""
+    points = _points(panel)
     wide = _range([x for x, _ in points])
     tall = _range([y + side * line.band for line in panel.lines for _, y in _finite(line) for side in (-1, 1)])
     area = box.adjusted(_LEFT, _TOP, -_RIGHT, -_BOTTOM)
@@ -163,14 +180,14 @@ def _draw(painter: QPainter, panel: Panel, box: QRectF) -> list[tuple[QPointF, f
         if line.dots:
             _dots(painter, line, run, area.right() + _RIGHT, taken)
             continue
-        painter.drawPolyline(run)
+        painter.drawPolyline(QPolygonF(run))
         if not line.band:
             painter.setBrush(colour)
             painter.setPen(Qt.PenStyle.NoPen)
             for point in run:
                 painter.drawEllipse(point, 2.6, 2.6)
             painter.setBrush(Qt.BrushStyle.NoBrush)
-    return [(at(x, y), x, y) for x, y in points]
+    return [at(x, y) for x, y in points]
 
 
 def _dots(painter: QPainter, line: Line, run: list[QPointF], border: float, taken: list[QRectF]) -> None:

@@ -7,6 +7,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QTableWidget, QVBoxLayout, QWidget
 
 from labilis.judge.findings import ConvergenceFindings
 from labilis.judge.sentences import convergence_words
+from labilis.model import shown
+from labilis.ui.copying import full_head
 from labilis.ui.drawer.chart import Chart, Line, Panel
 from labilis.ui.drawer.tables import PlainTable, column_widths, text_cell
 from labilis.ui.plain import Label
@@ -48,12 +50,19 @@ class ConvergencePage(QWidget):
         if found is None:
             self.note.setText(_NOTHING)
             return
+        full_head(self.table, 0, "length")
         for row, factor in enumerate(found.factors):
             change = "" if row == 0 else f"{100 * (factor / found.factors[row - 1] - 1):+.2f} %"
-            cells = [f"{found.sizes[row]:.3g} mm", f"{int(found.elements[row]):,}", f"{int(found.unknowns[row]):,}", f"{factor:.4g}",
-                     change]
+            cells = [
+                shown.length(found.sizes[row], 3),
+                f"{int(found.elements[row]):,}",
+                f"{int(found.unknowns[row]):,}",
+                f"{factor:.4g}",
+                change,
+            ]
             for column, text in enumerate(cells):
-                self.table.setItem(row, column, text_cell(text, full={0: float(found.sizes[row]), 3: float(factor)}.get(column)))
+                full = {0: shown.value(float(found.sizes[row]), "length"), 3: float(factor)}
+                self.table.setItem(row, column, text_cell(text, full=full.get(column)))
         self.note.setText(convergence_words(found) if found.done else "Meshing on ...")
 
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from labilis.judge.findings import TraceFindings
 from labilis.judge.path_axes import POINT, along
+from labilis.model import shown
 from labilis.ui.drawer.chart import between
 from labilis.ui.theme import LIGHT
 
@@ -47,6 +48,7 @@ class TraceCurve(QWidget):
         high = 1.08 * max(float(trace.factors.max()), *(value for value, _, _ in marks)) if marks else 1.08 * float(trace.factors.max())
         found = along(trace, self.axis)
         own, title = (trace.probe, POINT) if found is None else (found, self.axis)
+        words, times = shown.axis(title)
         others = [(name, other, values) for name, other in self.kept if other is not trace and (values := along(other, title)) is not None]
         high = max([high, *(1.08 * float(other.factors.max()) for _, other, _ in others)])
         ends = [float(value) for values in (own, *(values for _, _, values in others)) for value in (values.min(), values.max())]
@@ -56,7 +58,7 @@ class TraceCurve(QWidget):
 
         def at(motion: float, factor: float) -> QPointF:
             return QPointF(area.left() + area.width() * (motion - low) / (wide - low), area.bottom() - area.height() * factor / high)
-        self._axes(painter, area, at, (low, wide), high, title)
+        self._axes(painter, area, at, (low, wide), high, words, times)
         placed: list[float] = []
         for value, words, colour in sorted(marks, reverse=True):
             y = at(low, value).y()
@@ -69,19 +71,19 @@ class TraceCurve(QWidget):
         for number, (name, other, values) in enumerate(others):
             painter.setPen(QPen(QColor(LIGHT.quiet), 1.4, (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)[number % 3]))
             line = [at(float(motion), float(factor)) for motion, factor in zip(values, other.factors)]
-            painter.drawPolyline(line)
+            painter.drawPolyline(QPolygonF(line))
             painter.setPen(QColor(LIGHT.quiet))
             painter.drawText(line[-1] + QPointF(5, 5), name)
-        colour = QColor(LIGHT.quiet if self.stale else LIGHT.accent)
-        painter.setPen(QPen(colour, 2))
+        own_colour = QColor(LIGHT.quiet if self.stale else LIGHT.accent)
+        painter.setPen(QPen(own_colour, 2))
         points = [at(float(motion), float(factor)) for motion, factor in zip(own, trace.factors)]
-        painter.drawPolyline(points)
-        painter.setBrush(colour)
+        painter.drawPolyline(QPolygonF(points))
+        painter.setBrush(own_colour)
         painter.setPen(Qt.PenStyle.NoPen)
         for point in points:
             painter.drawEllipse(point, 2.6, 2.6)
 
-    def _axes(self, painter: QPainter, area: QRectF, at: object, wide: tuple[float, float], high: float, title: str) -> None:
+    def _axes(self, painter: QPainter, area: QRectF, at: object, wide: tuple[float, float], high: float, title: str, times: float) -> None:
         painter.setPen(QPen(QColor(LIGHT.line), 1))
         for value in between(0.0, high):
             y = at(wide[0], value).y()  # type: ignore[operator]
@@ -89,8 +91,8 @@ class TraceCurve(QWidget):
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             painter.setPen(QColor(LIGHT.quiet))
             painter.drawText(QRectF(0, y - 8, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value:.3g}")
-        for value in between(*wide, most=6):
-            x = at(value, 0.0).x()  # type: ignore[operator]
+        for value in between(wide[0] * times, wide[1] * times, most=6):
+            x = at(value / times, 0.0).x()  # type: ignore[operator]
             painter.drawText(QRectF(x - 30, area.bottom() + 2, 60, 14), Qt.AlignmentFlag.AlignCenter, f"{value:.3g}")
         painter.drawText(QRectF(area.right() + 6, area.bottom() - 2, _RIGHT - 8, 30), Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap,
                          title)

@@ -15,12 +15,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from labilis.judge.hand.taken import HandResult, Taken
+from labilis.judge.hand.taken import HandResult, Taken, raised
+from labilis.judge.hand.told import calculation
 from labilis.judge.numbers import force_text
-from labilis.model import HandCheck, LabilisError
+from labilis.model import HandCheck, LabilisError, shown
 from labilis.run.report import CaseReport
+from labilis.ui.copying import copy_rows
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
-from labilis.ui.plain import Label
+from labilis.ui.plain import Label, plain_tip
 from labilis.ui.theme import LIGHT
 
 if TYPE_CHECKING:
@@ -49,6 +51,12 @@ class HandPage(QWidget):
         self.members.currentTextChanged.connect(self._chosen)
         row.addWidget(self.members)
         row.addStretch(1)
+        self.copy = QToolButton()
+        self.copy.setText("copy as a calculation")
+        self.copy.setObjectName("tool")
+        self.copy.setToolTip("Formula, numbers with where they come from, result and source, as text and as a table")
+        self.copy.clicked.connect(self._copy)
+        row.addWidget(self.copy)
         left.addLayout(row)
         self.table = plain_table(["check", "gives", "factor", "the model", "ladder"], "Hand checks")
         column_widths(self.table, (None, 68, 44, 88, 48), 0)
@@ -127,6 +135,7 @@ class HandPage(QWidget):
 
     def _show_selected(self) -> None:
         item = self._selected()
+        self.copy.setVisible(item is not None)
         if item is None:
             self.formula.setText("")
             self.symbols.setRowCount(0)
@@ -140,14 +149,23 @@ class HandPage(QWidget):
         for row, taken in enumerate(item.taken):
             self.symbols.setItem(row, 0, text_cell(f"{taken.symbol.name}, {taken.symbol.words}"))
             self.symbols.setCellWidget(row, 1, self._editor(item, taken))
-            self.symbols.setItem(row, 2, text_cell((taken.found or "unknown").replace("^2", "²").replace("^4", "⁴"), LIGHT.quiet))
+            found = raised(taken.found or "unknown")
+            cell = text_cell(f"usual: {found}" if taken.usual else found, LIGHT.quiet)
+            cell.setToolTip(plain_tip("A usual value: the model says nothing of it" if taken.usual else "What the model has"))
+            self.symbols.setItem(row, 2, cell)
             self.symbols.setCellWidget(row, 3, self._back(item, taken))
         parts = []
         if item.outcome is not None:
-            parts += [", ".join(f"{name} = {value:.4g} {unit}".strip() for name, value, unit in item.outcome.steps)]
+            parts += [", ".join(shown.restated(f"{name} = {value:.4g} {unit}".strip()) for name, value, unit in item.outcome.steps)]
             parts += item.outcome.remarks
         parts += [*item.reasons, f"Holds for: {item.form.valid}.", item.form.source + "."]
         self.note.setText("  ".join(part for part in (item.problem, *parts) if part))
+
+    def _copy(self) -> None:
+        """The chosen check to the clipboard."""
+        item = self._selected()
+        if item is not None and self._report is not None:
+            copy_rows(calculation(item, self._report.facts.case))
 
     # --- changing -------------------------------------------------------------------------------------------------
     def _editor(self, item: HandResult, taken: Taken) -> QWidget:
@@ -159,6 +177,7 @@ class HandPage(QWidget):
             box.textActivated.connect(lambda text: self._set(item, taken, text))
             return box
         line = QLineEdit(taken.text)
+        line.setCursorPosition(0)  # its number, where it is longer than the field
         line.setAccessibleName(taken.symbol.words)
         line.setPlaceholderText("type it")
         if taken.typed:

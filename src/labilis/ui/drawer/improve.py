@@ -1,19 +1,19 @@
 """The drawer's page of the station Improve: trials of a plan, best first, with their plot; and the designs side by side."""
 from __future__ import annotations
 
-import math
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QTableWidget, QVBoxLayout, QWidget
 
-from labilis.edit.variants import design_names, differences, meshed_alike
+from labilis.edit.variants import design_names, meshed_alike
 from labilis.judge.findings import TrialFindings
 from labilis.judge.ladder import rungs
-from labilis.model import RESPONSE_KINDS, RESPONSES, TrialPlan, named
+from labilis.model import RESPONSE_KINDS, TrialPlan, named, shown
 from labilis.run import ProjectReport
-from labilis.run.comparing import compared, finest_size
+from labilis.run.comparing import compared, finest_size, side_by_side, worst_headline
 from labilis.run.trials import best_of, keeps, ordered, response_text
+from labilis.ui.copying import full_head
 from labilis.ui.drawer.chart import Chart
 from labilis.ui.drawer.tables import note_below, plain_table, text_cell
 from labilis.ui.drawer.trial_plots import panel_of, place_of, plots_of
@@ -98,8 +98,8 @@ class ImprovePage(QWidget):
         below.setContentsMargins(0, 0, 0, 0)
         across = QHBoxLayout()
         self.ladders = LaddersBeside()
-        across.addWidget(self.designs, 6)
-        across.addWidget(self.ladders, 4)
+        across.addWidget(self.designs, 1)
+        across.addWidget(self.ladders, 1)
         below.addLayout(across, 1)
         self.flags = note_below("")
         below.addWidget(self.flags)
@@ -154,23 +154,28 @@ class ImprovePage(QWidget):
         chosen = self._chosen()
         self._rows = ordered(project, plan, found)
         best, why = best_of(project, plan, found)
-        names, shown = [vary.parameter for vary in plan.vary], plan.shown
-        heads = ["", *(vary.words for vary in plan.vary), *(named(*one) for one in shown), "held back by"]
+        names, asked = [vary.parameter for vary in plan.vary], plan.shown
+        heads = ["", *(vary.words for vary in plan.vary), *(named(*one) for one in asked), "held back by"]
         self.table.setColumnCount(len(heads))
         self.table.setHorizontalHeaderLabels(heads)
+        for place, (name, _) in enumerate(asked):
+            full_head(self.table, 1 + len(names) + place, RESPONSE_KINDS[name][0])
         self.table.setRowCount(len(self._rows))
         for row, trial in enumerate(self._rows):
             held = keeps(project, plan, trial)
             texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
             colour = LIGHT.quiet if held else ""
             cells = ["◉ best" if trial is best else "○" if held else "●", *(texts.get(name, "") for name in names),
-                     *(response_text(name, trial.response(name, of), trial.mesh_error) for name, of in shown), held]
-            full = {1 + len(names) + place: trial.response(name, of) * RESPONSE_KINDS[name][2] for place, (name, of) in enumerate(shown)}
+                     *(response_text(name, trial.response(name, of), trial.mesh_error) for name, of in asked), held]
+            full = {
+                1 + len(names) + place: trial.response(name, of) / shown.per(RESPONSE_KINDS[name][0])
+                for place, (name, of) in enumerate(asked)
+            }
             tip = plain_tip(f"{trial.driver}, {trial.kind}. {held}" if trial.driver else held)
             for column, words in enumerate(cells):
                 cell = text_cell(words, colour, full.get(column))
                 cell.setToolTip(f"{cell.toolTip()}; {tip}" if column in full else tip)
-                if 0 < column <= len(names) + len(shown):
+                if 0 < column <= len(names) + len(asked):
                     cell.setTextAlignment(int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
                 self.table.setItem(row, column, cell)
         _fit(self.table)
@@ -193,7 +198,7 @@ class ImprovePage(QWidget):
         """The row of a point that was clicked."""
         plan = self.plan
         for row, trial in enumerate(self._rows if plan is not None else []):
-            if place_of(self.plot_box.currentText(), plan, trial) == (x, y):  # type: ignore[arg-type]
+            if place_of(self.plot_box.currentText(), self.session.project, plan, trial) == (x, y):  # type: ignore[arg-type]
                 self.table.selectRow(row)
                 self.table.scrollToItem(self.table.item(row, 0))
                 return
@@ -213,7 +218,7 @@ class ImprovePage(QWidget):
     def _mesh_alike(self) -> None:
         size = finest_size(list(self._reports.values()))
         if size is not None:
-            self.session.edit(meshed_alike(self.session.project, f"{size:.4g} mm"), "all designs meshed alike")
+            self.session.edit(meshed_alike(self.session.project, shown.stated(size, "length", 4)), "all designs meshed alike")
 
     # --- designs ----------------------------------------------------------------------------------------------------
     def _show_designs(self) -> None:
@@ -221,33 +226,22 @@ class ImprovePage(QWidget):
         names = design_names(project)[:_MOST_DESIGNS]
         known = [self.session.figures_of_design(name) for name in names]
         self._reports = {name: said for name, (_, _, said) in zip(names, known) if said is not None}
-        first, figures, report = known[0]
-        rows: list[tuple[str, list[str], bool]] = []
-        places = list(dict.fromkeys(where for design, _, _ in known[1:] for where, _, _ in differences(first, design)))
-        for where in places:
-            values = []
-            for design, _, _ in known:
-                change = {place: there for place, _, there in differences(first, design)}
-                own = next((here for other, _, _ in known[1:] for place, here, _ in differences(first, other) if place == where), "")
-                values.append(change.get(where, own) or "–")
-            rows.append((where.removeprefix("parameters/"), values, False))
-        for name in RESPONSES:
-            rows.append((name, [_with_change(name, found, figures) for _, found, _ in known], True))
-        rows.append(("driver, kind", ["–" if found is None else f"{found['driver']}, {found['kind']}" for _, found, _ in known], False))
-        rows.append(("verdict", ["not run" if said is None else _verdict(said) for _, _, said in known], False))
+        first, _, report = known[0]
+        rows = side_by_side([design for design, _, _ in known], [found for _, found, _ in known],
+                            ["" if said is None else worst_headline(said) for _, _, said in known])
         self.designs.setColumnCount(1 + len(names))
         self.designs.setHorizontalHeaderLabels(["", f"{names[0]} (shown)", *names[1:]])
         self.designs.setRowCount(len(rows))
-        for row, (title, values, figure) in enumerate(rows):
-            for column, words in enumerate([title, *values]):
-                found = known[column - 1][1] if column and figure else None
-                full = None if found is None else float(found["responses"][title]) * RESPONSE_KINDS[title][2]
+        for row, beside in enumerate(rows):
+            for column, words in enumerate([beside.title, *beside.texts]):
+                found = known[column - 1][1] if column and beside.response else None
+                full = None if found is None else float(found["responses"][beside.response]) / shown.per(RESPONSE_KINDS[beside.response][0])
                 cell = text_cell(words, LIGHT.quiet if column == 0 else "", full)
                 self.designs.setItem(row, column, cell)
         _fit(self.designs)
         case = self.session.case_name
-        shown = [(name, None if said is None else said.case(case) or said.cases[0]) for name, (_, _, said) in zip(names, known)]
-        self.ladders.show_ladders([(name, rungs(one.facts, "")) for name, one in shown if one is not None])
+        reports = [(name, None if said is None else said.case(case) or said.cases[0]) for name, (_, _, said) in zip(names, known)]
+        self.ladders.show_ladders([(name, rungs(one.facts, "")) for name, one in reports if one is not None])
         self.ladders.setVisible(len(self.ladders.ladders) > 1)
         if len(names) < 2:
             self.flags.setText("One design only. '+ design' at the station Improve keeps a copy of it; a trial can be kept as one as well.")
@@ -257,22 +251,6 @@ class ImprovePage(QWidget):
         waiting = [name for name, (_, found, other) in zip(names, known) if found is None]
         said += [f"{', '.join(waiting)}: not run yet. Choose it at the top and run it."] if waiting else []
         self.flags.setText(" ".join(said))
-
-
-def _with_change(name: str, found: dict[str, Any] | None, first: dict[str, Any] | None) -> str:
-    if found is None:
-        return "–"
-    value = float(found["responses"][name])
-    words = response_text(name, value, float(found["mesh_error"]))
-    if first is None or found is first:
-        return words
-    base = float(first["responses"][name])
-    return f"{words}  ({100 * (value / base - 1):+.1f} %)" if math.isfinite(value) and math.isfinite(base) and base else words
-
-
-def _verdict(report: Any) -> str:
-    worst = min(report.cases, key=lambda case: {False: 0, None: 1, True: 2}[case.verdict.meets])
-    return str(worst.verdict.headline)
 
 
 def _fit(table: QTableWidget) -> None:

@@ -8,7 +8,9 @@ from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayout, QWidget
 
 from labilis.judge.numbers import critical_text, error_text
+from labilis.model import shown
 from labilis.run.report import CaseReport
+from labilis.ui.copying import full_head
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.plain import plain_tip
 from labilis.ui.theme import LIGHT
@@ -51,12 +53,12 @@ class ModesPage(QWidget):
         self.table = plain_table(_COLUMNS, "Modes")
         self.table.setObjectName("modes")
         self.table.setItemDelegateForColumn(_SHARES, _Bars(self.table))
-        column_widths(self.table, (34, 60, 70, 82, None, 54, 102, 118), 4)
+        column_widths(self.table, (34, 60, 78, 82, None, 54, 84, 118), 4)
         self.table.setWordWrap(False)  # cut at a letter, not at a word
         self.table.itemSelectionChanged.connect(self._clicked)
         for column, tip in ((_SHARES, "Share of the strain energy in each piece, the driver's first"),
                             (_COLUMNS.index("half wave"),
-                             "Length of a half wave, and elements along it, one of second order counted twice")):
+                             "Length of a half wave; each tells how many elements lie along it, one of second order counted twice")):
             self.table.horizontalHeaderItem(column).setToolTip(tip)  # type: ignore[union-attr]
         layout.addWidget(self.table, 1)
         self.note = note_below("")
@@ -74,9 +76,11 @@ class ModesPage(QWidget):
             self._filling = False
             return ""
         self.table.setRowCount(len(modes.factors))
+        full_head(self.table, _COLUMNS.index("critical load"), "force")
+        full_head(self.table, _COLUMNS.index("half wave"), "length")
         waves = report.half_waves
         for row, (factor, kind) in enumerate(zip(modes.factors, facts.kinds)):
-            required = facts.required_of(modes.drivers[row])
+            required = facts.required_for(row)
             if factor < 0:
                 verdict, colour = "load must reverse", LIGHT.quiet
             elif facts.meets(row) is None:
@@ -91,11 +95,13 @@ class ModesPage(QWidget):
             error = float(modes.mesh_error[row]) if row < len(modes.mesh_error) else math.nan
             cells = [str(row + 1), f"{factor:.4g}", error_text(error) if math.isfinite(error) else "–",
                      critical_text(float(factor), modes.growing_force), f"{modes.drivers[row]}, {kind}", "",
-                     f"{wave:.0f} mm, {along}" if wave >= 10 else f"{wave:.2g} mm, {along}" if wave else ""]
-            full = {1: float(factor), 2: 100 * error, 3: abs(float(factor)) * modes.growing_force if modes.growing_force else None,
-                    6: wave or None}
+                     shown.length(wave, 2 if wave < 100 else 3) if wave else ""]
+            critical = shown.value(abs(float(factor)) * modes.growing_force, "force") if modes.growing_force else None
+            full = {1: float(factor), 2: 100 * error, 3: critical, 6: shown.value(wave, "length") if wave else None}
             for column, text in enumerate(cells):
                 self.table.setItem(row, column, text_cell(text, grey, full.get(column)))
+            if wave and (item := self.table.item(row, len(cells) - 1)) is not None:
+                item.setToolTip(plain_tip(f"{item.toolTip()}, {along} elements along it"))
             self.table.setItem(row, len(cells), text_cell(verdict, grey or colour))
             self._fill_shares(row, report)
         notes = [item.text for item in report.evidence if item.name in ("completeness", "modes under the required factor",

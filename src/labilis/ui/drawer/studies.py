@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayou
 
 from labilis.judge.findings import ConvergenceFindings, StudyFindings
 from labilis.judge.studies import figure_words, study_words
+from labilis.model import shown
 from labilis.ui.drawer.chart import Chart, Line, Panel
 from labilis.ui.drawer.convergence import ConvergencePage
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
@@ -51,17 +52,21 @@ class StudyTable(QWidget):
     def show_study(self, found: StudyFindings | None) -> None:
         """Fill the table."""
         self.table.setRowCount(0 if found is None else len(found.labels))
-        shown = [] if found is None else panels(found)
-        self.chart.show_panels(shown, "" if found is None else _axes(found))
-        self.chart.setVisible(bool(shown))
+        drawn = [] if found is None else panels(found)
+        self.chart.show_panels(drawn, "" if found is None else _axes(found))
+        self.chart.setVisible(bool(drawn))
         if found is None:
             self.note.setText(_NOTHING[self.kind])
             return
-        self.table.setHorizontalHeaderLabels([_FIRST[self.kind], *(str(column) for column in found.columns)])
+        self.table.setHorizontalHeaderLabels([_FIRST[self.kind], *(shown.axis(str(column))[0] for column in found.columns)])
+        scales = [shown.axis(str(column))[1] for column in found.columns]
         for row, (label, figures) in enumerate(zip(found.labels, found.figures)):
-            cells = [str(label), *(figure_words(str(column), float(value)) for column, value in zip(found.columns, figures))]
+            cells = [
+                shown.restated(str(label)),
+                *(figure_words(str(column), float(value)) for column, value in zip(found.columns, figures)),
+            ]
             for column, words in enumerate(cells):
-                self.table.setItem(row, column, text_cell(words, full=float(figures[column - 1]) if column else None))
+                self.table.setItem(row, column, text_cell(words, full=float(figures[column - 1]) * scales[column - 1] if column else None))
         self.note.setText(study_words(found) if found.done else "Running on ...")
 
 

@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QW
 
 from labilis.judge.findings import TraceFindings
 from labilis.judge.path_axes import POINT, path_axes
+from labilis.model import shown
 from labilis.ui.drawer.curve import TraceCurve
 from labilis.ui.drawer.tables import note_below
 
@@ -51,14 +52,16 @@ class TracePage(QWidget):
 
     def _offer(self, axes: list[str]) -> None:
         """Axes to choose from; what was chosen stays where it is among them."""
-        if axes != [self.over.itemText(k) for k in range(self.over.count())]:
+        words = [shown.axis(axis)[0] for axis in axes]
+        if words != [self.over.itemText(k) for k in range(self.over.count())]:
             self.over.clear()
-            self.over.addItems(axes)
+            for name, axis in zip(words, axes):
+                self.over.addItem(name, axis)
         self.over.setVisible(bool(axes))
-        self.over.setCurrentText(self.curve.axis if self.curve.axis in axes else POINT)
+        self.over.setCurrentIndex(max(axes.index(self.curve.axis if self.curve.axis in axes else POINT), 0) if axes else -1)
 
     def _choose(self) -> None:
-        self.curve.axis = self.over.currentText()
+        self.curve.axis = str(self.over.currentData())
         self.curve.update()
 
     def _keep(self) -> None:
@@ -82,5 +85,5 @@ class TracePage(QWidget):
 
 
 def _title(trace: TraceFindings) -> str:
-    shape = f"mode {trace.mode}, {abs(trace.amplitude):.3g} mm" if trace.mode else "as drawn"
+    shape = f"mode {trace.mode}, {shown.length(abs(trace.amplitude), 3)}" if trace.mode else "as drawn"
     return f"{trace.case}: {shape}{'' if trace.yielding else ', elastic'}"

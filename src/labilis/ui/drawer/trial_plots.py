@@ -7,16 +7,20 @@ from collections.abc import Sequence
 from labilis.judge.findings import TrialFindings
 from labilis.model import RESPONSE_KINDS, Project, TrialPlan, Vary, is_choice
 from labilis.run.trials import front_of, keeps
+from labilis.run.trials.levers import stepped
 from labilis.ui.drawer.chart import Line, Panel
 from labilis.ui.theme import LIGHT
 
 COLOURS = (LIGHT.accent, LIGHT.caution, LIGHT.bad, LIGHT.ink, LIGHT.quiet)
+EACH = "each alone"
 KEPT, HELD, FRONT = "keeps to the limits", "does not", "nothing beats"
 
 
 def plots_of(plan: TrialPlan) -> tuple[str, ...]:
     """Names of what can be drawn of a plan, the first is shown unless another is chosen."""
     names = [vary.words for vary in plan.vary]
+    if plan.how == "one by one":
+        return (EACH,)
     over = f"{plan.objective_words} over {names[0]}"
     if len(names) < 2:
         return (over, "mass and first factor")
@@ -31,16 +35,34 @@ def panel_of(name: str, project: Project, plan: TrialPlan, rows: Sequence[TrialF
         return _map(project, plan, rows)
     if name == "mass and first factor":
         return _front(project, plan, rows)
+    if name == EACH:
+        return _each(project, plan, rows)
     return _lines(plan, rows)
 
 
-def place_of(name: str, plan: TrialPlan, trial: TrialFindings) -> tuple[float, float]:
+def place_of(name: str, project: Project, plan: TrialPlan, trial: TrialFindings) -> tuple[float, float]:
     """Where a trial stands in the panel of a name."""
     if name.startswith("map of "):
         return _along(plan.vary[0], trial), _along(plan.vary[1], trial)
     if name == "mass and first factor":
         return _shown(trial, "mass"), _shown(trial, "first factor")
+    if name == EACH:
+        return stepped(project, trial)[1], _shown(trial, plan.objective, plan.of)
     return _along(plan.vary[0], trial), _shown(trial, plan.objective, plan.of)
+
+
+def _each(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
+    """The objective over the change of each parameter."""
+    lines: dict[str, list[tuple[float, float]]] = {vary.parameter: [] for vary in plan.vary}
+    for trial in rows:
+        (name, step), value = stepped(project, trial), _shown(trial, plan.objective, plan.of)
+        for other, points in lines.items():
+            if math.isfinite(value) and name in ("", other):
+                points.append((step, value))
+    drawn = [(name, points) for name, points in lines.items() if len(points) > 1]
+    drawn.sort(key=lambda item: min(y for _, y in item[1]) - max(y for _, y in item[1]))
+    return Panel("change, %", _with_unit(plan), tuple(
+        Line(name, tuple(sorted(points)), colour) for (name, points), colour in zip(drawn, COLOURS))) if drawn else None
 
 
 def _along(vary: Vary, trial: TrialFindings) -> float:
@@ -77,7 +99,7 @@ def _lines(plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
     names = [vary.parameter for vary in plan.vary]
     for trial in rows:
         texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
-        x, y = place_of("", plan, trial)
+        x, y = _along(plan.vary[0], trial), _shown(trial, plan.objective, plan.of)
         if math.isfinite(x) and math.isfinite(y):
             lines.setdefault(texts[names[1]] if plan.how == "grid" and len(names) > 1 else "", []).append((x, y))
     if not lines:
@@ -96,7 +118,7 @@ def _map(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Pa
     for trial in rows:
         value = _shown(trial, plan.objective, plan.of)
         words = f"{value:.4g}" if math.isfinite(value) else "–"
-        groups[HELD if keeps(project, plan, trial) else KEPT].append((place_of("map of ", plan, trial), words))
+        groups[HELD if keeps(project, plan, trial) else KEPT].append((place_of("map of ", project, plan, trial), words))
     if not rows:
         return None
     return Panel(_axis(rows, plan.vary[0]), _axis(rows, plan.vary[1]), tuple(
@@ -106,7 +128,7 @@ def _map(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Pa
 
 def _front(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
     """First factor against mass, and the line of those that no other beats in both."""
-    known = [(place_of("mass and first factor", plan, trial), keeps(project, plan, trial)) for trial in rows]
+    known = [(place_of("mass and first factor", project, plan, trial), keeps(project, plan, trial)) for trial in rows]
     known = [(place, held) for place, held in known if all(map(math.isfinite, place))]
     if not known:
         return None

@@ -1,6 +1,7 @@
 """The widget: verdict in words, scale, rungs with small pictures; click or arrow keys choose a rung."""
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from pathlib import Path
 
@@ -19,8 +20,9 @@ from PyQt6.QtGui import (
     QPdfWriter,
     QPen,
     QPixmap,
+    QPolygonF,
 )
-from PyQt6.QtWidgets import QToolTip, QWidget
+from PyQt6.QtWidgets import QMenu, QToolTip, QWidget
 
 from labilis.judge.ladder import Rung
 from labilis.judge.verdict import Verdict
@@ -38,6 +40,7 @@ class Ladder(QWidget):
     """Shows a verdict and rungs; `rung_chosen` carries the Rung."""
 
     rung_chosen = pyqtSignal(object)
+    apply_wanted = pyqtSignal(float)  # a factor that the growing loads are to act with in a case of its own
 
     def __init__(self) -> None:
         super().__init__()
@@ -48,7 +51,7 @@ class Ladder(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Factor ladder")
         self.rungs: tuple[Rung, ...] = ()
-        self.verdict = Verdict(None, "No verdict yet", "Open a STEP file to begin.")
+        self.verdict = Verdict(None, "No verdict yet", "Choose what to begin with.")
         self.stale = ""
         self.pictures: dict[int, QPixmap] = {}
         self.chosen = -1
@@ -185,8 +188,8 @@ class Ladder(QWidget):
                                  Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, rung.title)
                 self._places.append((QRectF(_LABEL_X, centre - 9, self.width() - _LABEL_X, 18), index))
                 continue
-            painter.drawPolyline([QPointF(_AXIS_X, y), QPointF(_AXIS_X + 10, y), QPointF(_LABEL_X - 12, title_y),
-                                  QPointF(_LABEL_X - 5, title_y)])
+            painter.drawPolyline(QPolygonF([QPointF(_AXIS_X, y), QPointF(_AXIS_X + 10, y), QPointF(_LABEL_X - 12, title_y),
+                                            QPointF(_LABEL_X - 5, title_y)]))
             picture = self.pictures.get(rung.mode)
             right = self.width() - (_PICTURE + 10 if picture is not None and height >= 30 else 6)
             place = QRectF(_LABEL_X - 3, centre - height / 2, self.width() - _LABEL_X - 1, height)
@@ -248,7 +251,17 @@ class Ladder(QWidget):
         if event is None:
             return
         index = self.rung_at(QPointF(event.pos()))
-        show_menu(copy_menu(self, self.rows, full_text(self.rungs[index].factor) if index >= 0 else ""), self, event.pos())
+        show_menu(self.menu_at(index), self, event.pos())
+
+    def menu_at(self, index: int) -> QMenu:
+        """What can be done with a rung, -1 for none: taken along, or applied."""
+        factor = self.rungs[index].factor if index >= 0 else math.nan
+        menu = copy_menu(self, self.rows, full_text(factor) if index >= 0 else "")
+        if math.isfinite(factor) and factor > 0:
+            action = menu.addAction(f"a case with {factor:.4g} × the growing loads")
+            assert action is not None
+            action.triggered.connect(lambda _=False: self.apply_wanted.emit(factor))
+        return menu
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:

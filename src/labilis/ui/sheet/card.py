@@ -1,19 +1,20 @@
 """A station's card: number, title, mark, sentences, tools."""
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from labilis.edit.parameters import as_parameter, stated_at, varied
-from labilis.judge.spans import Sentence, Span
-from labilis.model import LabilisError
+from labilis.judge.spans import Sentence, Span, subject_of
+from labilis.model import LabilisError, Project, shown
 from labilis.model.statements import MOTIONS, TURNS
 from labilis.model.units import KINDS
-from labilis.ui.actions import without_piece, without_scribe
-from labilis.ui.plain import Label
+from labilis.ui.plain import Label, polish_again
 from labilis.ui.sheet.sentence import MotionEditor, SentenceLabel, ValueEditor, choose
 from labilis.ui.theme import LIGHT
 
@@ -58,7 +59,7 @@ class Mark(QWidget):
             painter.drawEllipse(circle)
         painter.setPen(QPen(QColor(LIGHT.card), 1.8))
         if self.state == "ready":
-            painter.drawPolyline([QPointF(x - 3, y + 0.3), QPointF(x - 0.8, y + 2.6), QPointF(x + 3.2, y - 2.4)])
+            painter.drawPolyline(QPolygonF([QPointF(x - 3, y + 0.3), QPointF(x - 0.8, y + 2.6), QPointF(x + 3.2, y - 2.4)]))
         elif self.state in ("blocked", "fails"):
             painter.drawLine(QPointF(x - 2.6, y - 2.6), QPointF(x + 2.6, y + 2.6))
             painter.drawLine(QPointF(x - 2.6, y + 2.6), QPointF(x + 2.6, y - 2.6))
@@ -87,9 +88,11 @@ class Card(QFrame):
         self.head.setAccessibleName(f"Station {number}, {title}")
         self.head.clicked.connect(self.opened)
         self._layout.addWidget(self.head)
-        self._body = QVBoxLayout()
+        self._sentences = QWidget()
+        self._body = QVBoxLayout(self._sentences)
+        self._body.setContentsMargins(0, 0, 0, 0)
         self._body.setSpacing(3)
-        self._layout.addLayout(self._body)
+        self._layout.addWidget(self._sentences)
         self._more = note_label("")
         self._layout.addWidget(self._more)
         self._closed_lines = 1
@@ -97,72 +100,130 @@ class Card(QFrame):
         self._tool_rows = QVBoxLayout(self._tools)
         self._tool_rows.setContentsMargins(0, 5, 0, 1)
         self._tool_rows.setSpacing(6)
-        self._room = 0
+        self._arranged: list[tuple[int, str]] = []
         self._layout.addWidget(self._tools)
         self.tools: dict[str, QPushButton] = {}
         self.sentences: list[SentenceLabel] = []
+        self._shown: tuple[list[Sentence], list[tuple[str, str] | None]] | None = None
+        self._heads: dict[int, tuple[str, str]] = {}  # what a detail is about, by its number, where details are folded
+        self._unfolded: set[tuple[str, str]] = set()
         self.editor: ValueEditor | MotionEditor | None = None
         self.is_open = False
         self.set_open(False)
 
     def add_tool(self, name: str, call: Any, tip: str = "") -> QPushButton:
         """A button of the open station."""
-        button = QPushButton(name)
+        button = QPushButton(name, self._tools)
         button.setObjectName("tool")
         button.setToolTip(tip)
         button.clicked.connect(lambda _=False: call())
-        needed = button.sizeHint().width() + 6
-        if needed > self._room:  # the next row
-            self._tool_row = QHBoxLayout()
-            self._tool_row.setSpacing(6)
-            self._tool_row.addStretch(1)
-            self._tool_rows.addLayout(self._tool_row)
-            self._room = _TOOL_ROOM
-        self._room -= needed
-        self._tool_row.insertWidget(self._tool_row.count() - 1, button)
         self.tools[name] = button
+        self.arrange_tools()
         return button
+
+    def arrange_tools(self) -> None:
+        """Put the buttons that are offered now into rows, without gaps for the others."""
+        # a button that was not laid out yet counts as hidden too, but nobody said so
+        offered = [button for button in self.tools.values()
+                   if not (button.isHidden() and button.testAttribute(Qt.WidgetAttribute.WA_WState_ExplicitShowHide))]
+        arranged = [(id(button), button.text()) for button in offered]
+        if arranged == self._arranged:
+            return
+        self._arranged = arranged
+        while (row := self._tool_rows.takeAt(0)) is not None:
+            inside = row.layout()
+            while inside is not None and inside.takeAt(0) is not None:
+                pass
+        room = 0
+        for button in offered:
+            needed = button.sizeHint().width() + 6
+            if needed > room:  # the next row
+                line, room = QHBoxLayout(), _TOOL_ROOM
+                line.setSpacing(6)
+                line.addStretch(1)
+                self._tool_rows.addLayout(line)
+            room -= needed
+            line.insertWidget(line.count() - 1, button)
 
     def set_open(self, is_open: bool) -> None:
         """Open the station or shrink it to its sentence."""
         self.is_open = is_open
         self.setProperty("open", "true" if is_open else "false")
-        self.style().unpolish(self)
-        self.style().polish(self)
+        polish_again(self)
         self._tools.setVisible(is_open and bool(self.tools))
         if not is_open:
             self.close_editor()
-        for number, label in enumerate(self.sentences):
-            label.setVisible(is_open or number < self._closed_lines)
+        with self._held():
+            self._show_lines()
         self._more.setVisible(not is_open and bool(self._more.text()))
 
-    def show_sentences(self, sentences: list[Sentence], removable: dict[int, tuple[str, str, str]] | None = None) -> None:
-        """Put these sentences on the card; `removable` maps a sentence to (field, name, words) it can drop."""
+    def show_sentences(self, sentences: list[Sentence]) -> None:
+        """Put these sentences on the card; what one is about can be taken away at its end. Sentences that stand there already stay."""
+        drops = [_removable(self.session.project, sentence) for sentence in sentences]
+        if (sentences, drops) == self._shown:
+            return
+        self._shown = (list(sentences), drops)
+        self._heads = _heads(sentences)
         typing = self.editor if isinstance(self.editor, ValueEditor) else None
         if self.editor is not None:
             self.close_editor()
+        with self._held():
+            self._write(sentences, drops)
+        if typing is not None:
+            self._resume(typing)
+
+    @contextmanager
+    def _held(self) -> Iterator[None]:
+        """While many sentences come, go or hide: each would have the heights of all the others found anew."""
+        self._sentences.hide()
+        try:
+            yield
+        finally:
+            self._sentences.show()
+
+    def _write(self, sentences: list[Sentence], drops: list[tuple[str, str] | None]) -> None:
         while self._body.count():
             item = self._body.takeAt(0)
             if item is not None and (widget := item.widget()) is not None:
                 widget.hide()
                 widget.deleteLater()
         self.sentences = []
-        self._closed_lines = 2 if removable and len(removable) > 1 else 1
-        hidden = len(removable or {}) - self._closed_lines
+        stated = sum(drop is not None for drop in drops)
+        self._closed_lines = 2 if stated > 1 else 1
+        hidden = stated - self._closed_lines
         self._more.setText(f"and {hidden} more" if hidden > 0 else "")
         self._more.setVisible(not self.is_open and hidden > 0)
-        for number, sentence in enumerate(sentences):
-            drop = (removable or {}).get(number)
-            label = SentenceLabel(sentence, drop[2] if drop else "")
+        for number, (sentence, drop) in enumerate(zip(sentences, drops)):
+            label = SentenceLabel(sentence, f"Remove {drop[1]}" if drop else "", self._fold_mark(number))
+            label.folded.connect(lambda sentence=sentence: self._fold(subject_of(sentence)))
             label.chosen.connect(lambda span, label=label: self.edit(span, label))
             if drop:
-                label.removed.connect(lambda drop=drop: self.session.edit(
-                    _without(self.session.project, drop[0], drop[1]), f"Removed {drop[1]}"))
+                label.removed.connect(lambda drop=drop: self.session.remove(drop[0], drop[1]))
             self._body.addWidget(label)
-            label.setVisible(self.is_open or number < self._closed_lines)
             self.sentences.append(label)
-        if typing is not None:
-            self._resume(typing)
+        self._show_lines()
+
+    def _show_lines(self) -> None:
+        """Which sentences are seen: the first ones of a closed station, all of an open one but details that are folded away."""
+        for number, label in enumerate(self.sentences):
+            head = self._heads.get(number)
+            label.setVisible(number < self._closed_lines if not self.is_open else head is None or head in self._unfolded)
+
+    def _fold_mark(self, number: int) -> str:
+        assert self._shown is not None
+        subject = subject_of(self._shown[0][number])
+        if subject is None or number in self._heads or subject not in self._heads.values():
+            return ""
+        return "▾" if subject in self._unfolded else "▸"
+
+    def _fold(self, subject: tuple[str, str] | None) -> None:
+        """Show the details of something, or hide them again."""
+        if subject is None or self._shown is None:
+            return
+        self._unfolded ^= {subject}
+        self.close_editor()
+        with self._held():
+            self._write(*self._shown)
 
     def _resume(self, typing: ValueEditor) -> None:
         """Open the editor again that was open before the sentences were written anew, with what had been typed."""
@@ -174,13 +235,10 @@ class Card(QFrame):
                         self.editor.line.setText(typing.line.text())
                     return
 
-    def add_note(self, text: str) -> None:
-        """A quiet line under the sentences, until they are written anew."""
-        self._body.addWidget(note_label(text))
-
     def edit(self, span: Span, label: SentenceLabel) -> None:
         """Open the editor for a value, right under its sentence."""
         self.close_editor()
+        label.show()  # a detail that is folded away
         if not self.is_open:
             self.opened.emit()
         path = span.path or ()
@@ -198,14 +256,15 @@ class Card(QFrame):
         else:
             found = stated_at(self.session.project, path)
             text = None if found is None else str(found)
-            shown = text if text is not None else span.text.split(" (")[0] if span.kind != "text" else ""
+            now = text if text is not None else span.text.split(" (")[0] if span.kind != "text" else ""
             if span.text in ("needed", "not given"):
-                shown = ""
+                now = ""
             hint = {"text": "a name", "count": "a whole number"}.get(span.kind) or (
-                f"{KINDS[span.kind][2]}, such as {KINDS[span.kind][1]}, or an expression" if span.kind in KINDS else
+                f"{KINDS[span.kind][2]}, such as {shown.typed(KINDS[span.kind][1], span.kind)}, or an expression" if span.kind in KINDS else
                 "a quantity with its unit")
-            vary = (lambda: self._vary(path, shown)) if span.kind in KINDS and path[0] != "plans" else None
-            editor = ValueEditor(span, shown, hint, lambda text: self._set_text(span, path, text), vary)
+            variable = path[0] == "parameters" or (span.kind in KINDS and path[0] != "plans")
+            vary = (lambda: self._vary(path, now)) if variable else None
+            editor = ValueEditor(span, now, hint, lambda text: self._set_text(span, path, text), vary)
         self.editor = editor
         editor.closed.connect(self.close_editor)
         self._body.insertWidget(self._body.indexOf(label) + 1, editor)
@@ -249,28 +308,28 @@ class Card(QFrame):
         super().mousePressEvent(event)
 
 
-def _without(project: Any, field: str, name: str) -> Any:
-    """Statements without one item and what only it used."""
-    if field == "loads":
-        cases = [case.model_copy(update={"loads": tuple(entry for entry in case.loads if entry.load != name)})
-                 for case in project.cases]
-        return project.changed(cases=cases, loads=[item for item in project.loads if item.name != name])
-    if field == "zones":
-        plan = project.mesh
-        return project.changed(mesh=plan.model_copy(update={"zones": tuple(z for z in plan.zones if z.region != name)}))
-    if field == "pieces":
-        return without_piece(project, name)
-    if field == "cases":
-        cases = [case.model_copy(update={"combine": tuple(part for part in case.combine if part.case != name)})
-                 for case in project.cases if case.name != name]
-        return project.changed(cases=cases)
-    if field == "scribes":
-        return without_scribe(project, name)
-    project = project.without_item(field, name)
-    if field in ("bolts", "seams", "plans"):
-        return project
-    used = {item.on for item in (*project.supports, *project.springs, *project.loads) if hasattr(item, "on")}
-    return project.changed(hubs=[hub for hub in project.hubs if hub.name in used])
+_FEW = 2  # details that are shown as they are
+
+
+def _heads(sentences: list[Sentence]) -> dict[int, tuple[str, str]]:
+    """For each sentence that is a detail what it is about, where there are more than a few."""
+    found: dict[int, tuple[str, str]] = {}
+    about: tuple[str, str] | None = None
+    for number, sentence in enumerate(sentences):
+        if any(span.detail for span in sentence):
+            if about is not None:
+                found[number] = about
+        else:
+            about = subject_of(sentence)
+    return found if len(found) > _FEW else {}
+
+
+def _removable(project: Project, sentence: Sentence) -> tuple[str, str] | None:
+    """(list, name) of what a sentence is about, where it can be taken away: of pieces and cases one stays."""
+    subject = subject_of(sentence)
+    if subject is None or subject[0] == "materials" or (subject[0] in ("pieces", "cases") and len(getattr(project, subject[0])) < 2):
+        return None
+    return subject
 
 
 def note_label(text: str) -> Label:

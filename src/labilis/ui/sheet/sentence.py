@@ -22,17 +22,19 @@ from PyQt6.QtWidgets import (
 
 from labilis.judge.spans import Sentence, Span
 from labilis.model import LabilisError
-from labilis.ui.plain import Label
+from labilis.ui.plain import Label, polish_again
 from labilis.ui.theme import LIGHT
 
 
 class SentenceLabel(QLabel):
-    """Sentence as rich text; values are links. `chosen` carries the span that was clicked, `removed` asks to drop it."""
+    """Sentence as rich text; values are links. `chosen` carries the span that was clicked, `removed` asks to drop it, `folded` to show or
+    hide its details."""
 
     chosen = pyqtSignal(object)
     removed = pyqtSignal()
+    folded = pyqtSignal()
 
-    def __init__(self, sentence: Sentence, removable: str = "") -> None:
+    def __init__(self, sentence: Sentence, removable: str = "", fold: str = "") -> None:
         super().__init__()
         self.sentence = sentence
         self.setWordWrap(True)
@@ -40,12 +42,15 @@ class SentenceLabel(QLabel):
         self.setTextInteractionFlags(Qt.TextInteractionFlag.LinksAccessibleByMouse
                                      | Qt.TextInteractionFlag.LinksAccessibleByKeyboard)
         html = "".join(self._html(number, span) for number, span in enumerate(sentence))
+        if fold:
+            html += f'&nbsp;<a href="fold" style="color:{LIGHT.accent};text-decoration:none">{fold}</a>'
         if removable:
             html += f'&nbsp;<a href="remove" style="color:{LIGHT.quiet};text-decoration:none" title="{escape(removable)}">✕</a>'
         self.setText(html)
         self.setAccessibleName("".join(span.text for span in sentence))
         self.linkActivated.connect(self._clicked)
-        self.linkHovered.connect(lambda link: self.setToolTip(removable if link == "remove" else "Change" if link else ""))
+        tips = {"": "", "remove": removable, "fold": "Where it stands, and what is cut into it"}
+        self.linkHovered.connect(lambda link: self.setToolTip(tips.get(link, "Change")))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Keeps room for every line: the sheet asks for heights before its scroll bar takes some of the width, and a line would be cut."""
@@ -64,6 +69,8 @@ class SentenceLabel(QLabel):
     def _clicked(self, link: str) -> None:
         if link == "remove":
             self.removed.emit()
+        elif link == "fold":
+            self.folded.emit()
         else:
             self.chosen.emit(self.sentence[int(link)])
 
@@ -91,7 +98,7 @@ class ValueEditor(QFrame):
         row.addWidget(self.line, 1)
         row.addWidget(self.ok)
         self.vary = QPushButton("Vary")
-        self.vary.setToolTip("Make it a parameter and try other values of it in a trial plan")
+        self.vary.setToolTip("Try other values of it in a trial plan, as a parameter")
         self.vary.setVisible(vary is not None)
         if vary is not None:
             self.vary.clicked.connect(lambda: self._do(vary))
@@ -131,8 +138,7 @@ class ValueEditor(QFrame):
         self.line.setProperty("wrong", "true" if error else "false")
         self.note.setObjectName("error" if error else "note")
         for widget in (self.line, self.note):
-            widget.style().unpolish(widget)
-            widget.style().polish(widget)
+            polish_again(widget)
         self.note.setText(text)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -188,6 +194,7 @@ def choose(parent: QWidget, span: Span, take: Callable[[Any], None]) -> QMenu:
     menu = QMenu(parent)
     for shown, value in span.choices:
         action = menu.addAction(shown)
+        assert action is not None
         action.triggered.connect(lambda _=False, value=value: take(value))
     menu.popup(QCursor.pos())
     return menu

@@ -1,20 +1,19 @@
 """The chain of stations: fills each card from the session and keeps one of them open."""
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from labilis.judge import sentences
-from labilis.judge.part_sentences import part_sentences, scribe_sentences
+from labilis.judge.part_sentences import parameter_sentences, part_sentences, scribe_sentences
 from labilis.judge.plan_sentences import improve_sentences
 from labilis.judge.report_sentences import report_sentences
 from labilis.judge.spans import Sentence, Span
 from labilis.judge.studies import study_words
 from labilis.judge.trace_sentences import trace_sentences
-from labilis.model import Project
 from labilis.run.about import mesh_cost, mesh_size
 from labilis.run.advice import walls_of
 from labilis.run.sizing import best_step
@@ -32,7 +31,7 @@ class Sheet(QScrollArea):
 
     station_opened = pyqtSignal(str)
 
-    def __init__(self, session: Session, commands: dict[str, Callable[[], None]]) -> None:
+    def __init__(self, session: Session, commands: Mapping[str, Callable[[], object]]) -> None:
         super().__init__()
         self.session = session
         self.setFixedWidth(304)
@@ -96,10 +95,15 @@ class Sheet(QScrollArea):
                                                    "side by side")
         self.advice_tool = add["Improve"].add_tool("try the advice", commands["advice"], "The first piece of advice as a further design, "
                                                    "run at once")
+        self.rib_tool = add["Improve"].add_tool("try a rib", commands["rib"], "Through the crest of the plate that bulges first, along its "
+                                                "compression, as a further design")
         self.size_tool = add["Improve"].add_tool("size it", commands["size"], "The gauges of least mass at which every mode reaches what "
                                                  "it must, and first yield the service load; at most 15 runs, the best becomes a design")
         add["Improve"].add_tool("+ design", commands["design"], "Keep a copy of the present statements as a further design")
         add["Report"].add_tool("look at its pages", commands["pages"], "As they would be printed now")
+        add["Report"].add_tool("+ this view", commands["keep_view"], "What the stage shows now as a picture of the report")
+        add["Report"].add_tool("logo…", commands["logo"], "A picture at the head of the first page")
+        add["Report"].add_tool("check a report…", commands["check_report"], "Run what a report carries again: do its figures still hold?")
         add["Report"].add_tool("write the report", commands["report"], "As pages (PDF), for a browser (HTML) or to edit (DOCX)")
         session.trials_changed.connect(self.refresh)
         session.statements_changed.connect(self.refresh)
@@ -130,37 +134,20 @@ class Sheet(QScrollArea):
         extents = tuple(float(c) for c in view.extents[:, 1] - view.extents[:, 0]) if view is not None else None
         part = part_sentences(project, extents, view.volume if view is not None else None,  # type: ignore[arg-type]
                               [(item.material.name, item.folder) for item in session.own_grades])
-        scribed = scribe_sentences(project)
-        removable = _removable_pieces(project, part) | {len(part) + index: ("scribes", item.name, "Remove this scribe")
-                                                  for index, item in enumerate(project.scribes)}
-        part += scribed
-        part += [(Span(name, strong=True), Span(" = "), Span(text, ("parameters", name), "any"), Span("."))
-                 for name, text in project.parameters.items()]
-        self._show("Part", part, removable)
+        self._show("Part", [*part, *scribe_sentences(project), *parameter_sentences(project)])
         self.revise_tool.setVisible(bool(project.geometry))
         self.further_tool.setVisible(bool(project.pieces))
         self.contact_tool.setVisible(bool(project.bolts or project.seams))
         lost = session.lost
-        self._show("Supports", sentences.support_sentences(project, lost),
-                   {index: ("supports", item.name, "Remove this support") for index, item in enumerate(project.supports)}
-                   | {len(project.supports) + index: ("springs", item.name, "Remove this spring")
-                      for index, item in enumerate(project.springs)}
-                   | {len(project.supports) + len(project.springs) + index: ("hubs", item.name, "Remove this hub")
-                      for index, item in enumerate(project.hubs)})
-        loads = sentences.load_sentences(project, lost)
-        removable = {index: ("loads", item.name, "Remove this load") for index, item in enumerate(project.loads)}
-        if len(project.cases) > 1:
-            removable |= {len(loads) + index: ("cases", item.name, "Remove this case") for index, item in enumerate(project.cases)}
-        self._show("Loads", [*loads, *sentences.case_sentences(project)], removable)
+        supports = sentences.support_sentences(project, lost)
         if project.supports and self.cards["Supports"].is_open:
-            self.cards["Supports"].add_note("On the stage, ticks stand for x y z and the three turns: long when held.")
+            supports.append((Span("On the stage, ticks stand for x y z and the three turns: long when held.", tone="quiet"),))
+        self._show("Supports", supports)
+        self._show("Loads", [*sentences.load_sentences(project, lost), *sentences.case_sentences(project)])
         proposed = mesh_size(session.settled, view) if view is not None else None
         mesh = sentences.mesh_sentences(project, facts or session.report_without_case(), proposed, lost,
                                         mesh_cost(session.settled, view) if view is not None else "")
-        said = [("zones", zone.region, "Remove this zone") for zone in project.mesh.zones]
-        said += [("bolts", bolt.name, "Remove this bolt") for bolt in project.bolts]
-        said += [("seams", seam.name, "Remove this seam") for seam in project.seams]
-        self._show("Mesh", mesh, dict(enumerate(said, 1)))
+        self._show("Mesh", mesh)
         strength = sentences.strength_sentences(facts)
         if (facts is None or facts.strength is None) and session.out_of_date is not None:
             strength = [(Span(f"Out of date: {session.last_edit}.", tone="caution"),)]
@@ -181,28 +168,27 @@ class Sheet(QScrollArea):
             trace.append((Span(study_words(study)),))
         self._show("Trace", trace)
         improve = improve_sentences(project)
-        plans = {row: ("plans", plan.name, "Remove this plan") for row, plan in enumerate(project.plans)}
         for plan in project.plans:
             if found := session.trials_of(plan):
                 best, why = best_of(project, plan, found)
                 at = "" if best is None else ", ".join(f"{name} {text}" for name, text in zip(best.parameters, best.texts)) + ": "
-                improve.append((Span(f"{at}{why}", tone="good" if best is not None else "caution"),))
+                improve.append((Span(f"{at}{why}", tone="good" if best is not None else "" if plan.how == "one by one" else "caution"),))
         if session.sizing_words:
             tone = "good" if best_step(session.sized) else "caution"
             improve.append((Span("Sized: ", strong=True), Span(session.sizing_words, tone=tone)))
         advice = session.advice
-        for remedy in advice[:3]:
-            mass = f", {remedy.mass:+.3g} kg" if remedy.mass else ""
-            improve.append((Span("Advice: ", strong=True), Span(
-                f"{remedy.words}: {remedy.factor:.4g} → {remedy.expected:.4g} {'expected' if remedy.path else 'at most'}{mass}."),))
+        for remedy in [*[item for item in advice if item.adds is None][:3], *[item for item in advice if item.adds is not None]]:
+            improve.append((Span("Advice: ", strong=True), Span(remedy.sentence),))
         if (promised := session.promise) is not None:
             case = session.report.case(promised.case)
-            modes = case.facts.modes if case is not None else None
-            found_words = "not run yet" if modes is None or not len(modes.positive) else f"found {float(modes.positive[0]):.4g}"
-            improve.append((Span(f"{project.design}: expected {promised.expected:.4g}, {found_words}."),))
-        self._show("Improve", improve, plans)
+            then = case.facts.modes if case is not None else None
+            found_words = "not run yet" if then is None or not len(then.positive) else f"found {float(then.positive[0]):.4g}"
+            before = f"{promised.factor:.4g} before" if promised.adds is not None else f"expected {promised.expected:.4g}"
+            improve.append((Span(f"{project.design}: {before}, {found_words}."),))
+        self._show("Improve", improve)
         self._show("Report", report_sentences(project))
         self.advice_tool.setVisible(any(remedy.path for remedy in advice))
+        self.rib_tool.setVisible(any(remedy.adds is not None for remedy in advice))
         self.trials_tool.setVisible(bool(project.plans))
         self.size_tool.setVisible(bool(project.cases) and bool(walls_of(project)))
         self._trace_tools()
@@ -214,8 +200,10 @@ class Sheet(QScrollArea):
         tool = self.cards["Trace"].tools["run the trace"]
         tool.setText("run the trace" if left is None else f"go on from step {left.steps}")
         self.anew_tool.setVisible(left is not None)
+        for card in self.cards.values():
+            card.arrange_tools()
 
-    def _show(self, name: str, found: list[Sentence], removable: dict[int, tuple[str, str, str]] | None = None) -> None:
+    def _show(self, name: str, found: list[Sentence]) -> None:
         error = self.session.last_error
         place = error.where.split("/")[0] if error is not None else ""
         owner = {"part": "Part", "pieces": "Part", "scribes": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
@@ -223,7 +211,7 @@ class Sheet(QScrollArea):
                  "variants": "Improve", "report": "Report"}.get(place)
         if error is not None and owner == name and error.code != "lost-region":
             found = [*found, (Span(str(error).removeprefix(f"{error.where}: "), tone="bad"),)]
-        self.cards[name].show_sentences(found, removable)
+        self.cards[name].show_sentences(found)
 
     def _mark(self) -> None:
         session = self.session
@@ -248,17 +236,10 @@ class Sheet(QScrollArea):
                 state = "fails"
             error = session.last_error
             spans = [span for label in self.cards[name].sentences for span in label.sentence]
-            if any(span.tone == "bad" and span.text.startswith(" Blocked:") for span in spans):
+            if any(span.blocked for span in spans):
                 state = "blocked"
             if error is not None and any(label.sentence[-1].tone == "bad" and str(error.what) in label.sentence[-1].text
                                          for label in self.cards[name].sentences):
                 state = "blocked"
             mark.show_state(state)
 
-
-def _removable_pieces(project: Project, found: list[Sentence]) -> dict[int, tuple[str, str, str]]:
-    """Sentences of pieces, by the name that begins them, that can be removed while another piece is left."""
-    if len(project.pieces) < 2:
-        return {}
-    return {row: ("pieces", project.pieces[int(span.path[1])].name, "Remove this piece") for row, sentence in enumerate(found)
-            for span in sentence if span.path is not None and len(span.path) == 3 and span.path[0] == "pieces" and span.path[2] == "name"}

@@ -10,6 +10,7 @@ from labilis.judge.findings import MeshFindings, ModesFindings, StrengthFindings
 from labilis.judge.looks import lever_density, nodal, skin_gain
 from labilis.judge.numbers import place_text
 from labilis.judge.stress import von_mises
+from labilis.model import shown
 
 WORST, MOVES, ENERGY = "worst side", "movement", "where the energy is"
 LEVERS, SKIN, HOLDS = "where thickness helps", "where skin helps", "where a hold helps"
@@ -53,10 +54,11 @@ def choices(view: str, strength: StrengthFindings | None, trace: TraceFindings |
 def stress_field(strength: StrengthFindings, side: str) -> Field:
     """Von Mises stress on one side of the shells, or on the worst, and on solids."""
     values = von_mises(strength.stress) if side == WORST else strength.layers[SIDES.index(side) - 1]
+    values = values / shown.per("stress")
     motion, most = strength.displacement_growing + strength.displacement_held, float(values.max())
     words = "von Mises stress" + ("" if side == WORST else f", {side} of the shells" if side != "middle" else ", middle (membrane)")
-    return Field(motion, values, most, f"{words}, MPa", f"{most:.3g}", "stress",
-                 f"moves {strength.max_displacement:.3g} mm at most", True, float(np.linalg.norm(motion, axis=1).max()))
+    return Field(motion, values, most, f"{words}, {shown.unit('stress')}", shown.figure(most, 3), "stress",
+                 f"moves {shown.length(strength.max_displacement, 3)} at most", True, float(np.linalg.norm(motion, axis=1).max()))
 
 
 def mode_field(mesh: MeshFindings, modes: ModesFindings, mode: int, what: str, title: str = "") -> Field:
@@ -91,17 +93,26 @@ def skin_field(mesh: MeshFindings, modes: ModesFindings, mode: int, story: str) 
     like it. Nought where the skin is held, tied or loaded."""
     values, whole = skin_gain(mesh, 100.0 * modes.skin[mode], _OUTWARDS)
     most = max(float(np.quantile(np.abs(values[values != 0]), 0.98)) if (values != 0).any() else 0.0, 1e-12)
-    return Field(modes.shapes[mode], values, most, f"gain in % per {_OUTWARDS:g} mm of skin", f"{most:.2g} or more", "gain",
-                 f"all of it {_OUTWARDS:g} mm outwards: {whole:+.2g} %", True, 1.0, -most, f"−{most:.2g}")
+    return Field(modes.shapes[mode], values, most, f"gain in % per {shown.length(_OUTWARDS, 2)} of skin", f"{most:.2g} or more", "gain",
+                 f"all of it {shown.length(_OUTWARDS, 2)} outwards: {whole:+.2g} %", True, 1.0, -most, f"−{most:.2g}")
 
 
 def hold_field(mesh: MeshFindings, modes: ModesFindings, mode: int, story: str) -> Field:
     """Rise of the factor, in per cent, per 1 N/mm of a spring that holds the part at a point along the mode's motion there."""
     size = np.linalg.norm(modes.shapes[mode], axis=1)
-    gain = 100.0 * modes.holds[mode] / float(modes.factors[mode])
+    gain = 100.0 * modes.holds[mode] / float(modes.factors[mode]) * shown.per("stiffness")
     best = int(size.argmax())
-    return Field(modes.shapes[mode], gain * size**2, max(gain, 1e-300), "gain in % per N/mm of a hold", f"{gain:.3g}", "movement",
-                 f"{story.partition(':')[0]}, best at ({place_text(mesh.nodes[best])}) mm", True, 1.0)
+    return Field(
+        modes.shapes[mode],
+        gain * size**2,
+        max(gain, 1e-300),
+        f"gain in % per {shown.unit('stiffness')} of a hold",
+        f"{gain:.3g}",
+        "movement",
+        f"{story.partition(':')[0]}, best at ({place_text(mesh.nodes[best])}) {shown.unit('length')}",
+        True,
+        1.0,
+    )
 
 
 def trace_field(mesh: MeshFindings, trace: TraceFindings, what: str = MOVES) -> Field:
@@ -112,12 +123,13 @@ def trace_field(mesh: MeshFindings, trace: TraceFindings, what: str = MOVES) -> 
     story = "trace"
     values = trace_values(mesh, trace, what, len(trace.motions) - 1)
     if what == PRESSED:
-        most = float(max(nodal(mesh, row).max() for row in trace.stress))
-        return Field(last, values, most, "von Mises stress, MPa", f"{most:.3g}", "stress", story, True, reach)
+        most = float(max(nodal(mesh, row).max() for row in trace.stress)) / shown.per("stress")
+        return Field(last, values, most, f"von Mises stress, {shown.unit('stress')}", shown.figure(most, 3), "stress", story, True, reach)
     if what == PLASTIC:
         most = 100 * float(max(nodal(mesh, row).max() for row in trace.strain)) or 1e-9
         return Field(last, values, most, "plastic strain, %", f"{most:.2g}", "stress", story, True, reach)
-    return Field(last, values, reach, "movement, mm", f"{reach:.3g}", "movement", story, True, reach)
+    most = reach / shown.per("length")
+    return Field(last, values, most, f"movement, {shown.unit('length')}", shown.figure(most, 3), "movement", story, True, reach)
 
 
 def drawn_words(scale: float) -> str:
@@ -126,23 +138,23 @@ def drawn_words(scale: float) -> str:
 
 
 def trace_values(mesh: MeshFindings, trace: TraceFindings, what: str, frame: int) -> np.ndarray:
-    """Values (n,) of one of the shapes kept: movement in mm, stress in MPa or plastic strain in per cent."""
+    """Values (n,) of one of the shapes kept: movement, stress in the units shown, or plastic strain in per cent."""
     if what == MOVES:
-        return np.asarray(np.linalg.norm(trace.motions[frame], axis=1))
-    return nodal(mesh, trace.stress[frame]) if what == PRESSED else 100 * nodal(mesh, trace.strain[frame])
+        return np.asarray(np.linalg.norm(trace.motions[frame], axis=1)) / shown.per("length")
+    return nodal(mesh, trace.stress[frame]) / shown.per("stress") if what == PRESSED else 100 * nodal(mesh, trace.strain[frame])
 
 
 def spot_words(field: Field, mesh: MeshFindings, node: int) -> tuple[str, str]:
     """What the field is at a node: ('123 MPa', 'moves 0.12 mm; at (1, 2, 3) mm')."""
-    place = place_text(mesh.nodes[node])
+    place, mm = place_text(mesh.nodes[node]), shown.unit("length")
     name, _, unit = field.unit.partition(", ")
-    value = f"{field.values[node]:.3g}"
+    value = shown.figure(float(field.values[node]), 3)
     if name.startswith("gain in % per "):
-        return f"{value} % per {name.removeprefix('gain in % per ')}", f"at ({place}) mm"
+        return f"{value} % per {name.removeprefix('gain in % per ')}", f"at ({place}) {mm}"
     if field.steady and name != "movement":
-        moves = f"moves {np.linalg.norm(field.motion[node]):.3g} mm; at ({place}) mm"
-        return f"{name} {value} {'%' if unit.endswith('%') else 'MPa'}", moves
-    return f"{name} {value}{' mm' if unit == 'mm' else ', of the largest'}", f"at ({place}) mm"
+        moves = f"moves {shown.length(float(np.linalg.norm(field.motion[node])), 3)}; at ({place}) {mm}"
+        return f"{name} {value} {'%' if unit.endswith('%') else shown.unit('stress')}", moves
+    return f"{name} {value}{f' {mm}' if unit == mm else ', of the largest'}", f"at ({place}) {mm}"
 
 
 def colour_map(field: Field) -> Any:

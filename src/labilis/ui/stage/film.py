@@ -23,7 +23,8 @@ def with_words(picture: np.ndarray, words: tuple[str, str]) -> np.ndarray:
     image.fill(QColor(LIGHT.card))
     painter = QPainter(image)
     inner = np.ascontiguousarray(picture[:height, :width])
-    painter.drawImage(0, 0, QImage(inner.data, width, height, 3 * width, QImage.Format.Format_RGB888))
+    held = inner.tobytes()  # named: an image does not keep its bytes alive
+    painter.drawImage(0, 0, QImage(held, width, height, 3 * width, QImage.Format.Format_RGB888))
     for number, line in enumerate(words):
         font = painter.font()
         font.setPixelSize(13 if number == 0 else 11)

@@ -180,7 +180,7 @@ class Glyphs:
         else:
             style.SetJustificationToCentered()
             (style.SetVerticalJustificationToTop if direction[1] > 0 else style.SetVerticalJustificationToBottom)()
-        size = [0, 0, 0, 0]
+        size = [0.0, 0.0, 0.0, 0.0]
         tag.GetBoundingBox(self.renderer, size)
         width, height = self.renderer.GetSize()
         wide = size[1] - size[0] + 8

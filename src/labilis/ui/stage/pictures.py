@@ -19,7 +19,7 @@ class Pictures:
     def __init__(self, side: int = 76) -> None:
         self._plotter: Any = pv.Plotter(off_screen=True, window_size=[side, side], lighting="none")
         light_stage(self._plotter)
-        self._plotter.set_background(LIGHT.ground)
+        self._plotter.set_background(LIGHT.ground)  # type: ignore[arg-type]
 
     def draw(self, view: ShapeView, mesh: MeshFindings, modes: ModesFindings) -> dict[int, QPixmap]:
         """Picture of each mode by its number from 0."""
@@ -55,7 +55,8 @@ class Pictures:
             self._plotter.render()
             picture = np.ascontiguousarray(self._plotter.screenshot(return_img=True))
             height, width, _ = picture.shape
-            image = QImage(picture.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+            data = picture.tobytes()  # named: an image does not keep its bytes alive
+            image = QImage(data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
             found[index] = QPixmap.fromImage(image)
         return found
 

@@ -89,11 +89,11 @@ class Playback(QWidget):
         row.addWidget(self.what)
         row.addWidget(self.button)
         row.addWidget(self.slider, 1)
-        for word, widget in (("scale", self.scale), ("speed", self.speed)):
+        for word, box in (("scale", self.scale), ("speed", self.speed)):
             label = Label(word)
             label.setObjectName("note")
             row.addWidget(label)
-            row.addWidget(widget)
+            row.addWidget(box)
         row.addWidget(self.ghost)
         self.save = QToolButton()
         self.save.setText("save…")

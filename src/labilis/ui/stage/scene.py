@@ -9,7 +9,7 @@ import pyvista as pv
 from matplotlib.colors import LinearSegmentedColormap
 
 from labilis.judge.findings import MeshFindings
-from labilis.judge.looks import sides_of, worst_elements
+from labilis.judge.looks import sides_of, surface_triangles, worst_elements
 from labilis.run.picking import ShapeView
 from labilis.ui.theme import LIGHT
 
@@ -20,7 +20,7 @@ STRESS = LinearSegmentedColormap.from_list("stress", ["#20304F", "#4A5A6B", "#85
 
 def _joined(points: np.ndarray, triangles: np.ndarray, lines: np.ndarray) -> pv.PolyData:
     """Triangles (m, 3) and lines (k, 2) as one; of nothing, nothing."""
-    how = {}
+    how: dict[str, Any] = {}
     if len(triangles):
         how["faces"] = np.hstack([np.full((len(triangles), 1), 3), triangles]).ravel()
     if len(lines):
@@ -44,12 +44,8 @@ def moving_surface(mesh: MeshFindings) -> pv.PolyData:
 
 def surface_of(mesh: MeshFindings) -> pv.PolyData:
     """Surface of a mesh with straight small triangles; cell data 'face' is the CAD face of each."""
-    triangles = mesh.triangles
-    flat = triangles[:, :3]
-    curved = triangles[:, 3:].min(axis=1) >= 0 if triangles.shape[1] == 6 else np.zeros(len(triangles), dtype=bool)
-    parts = [triangles[curved][:, list(corner)] for corner in ((0, 3, 5), (3, 1, 4), (5, 4, 2), (3, 4, 5))] if curved.any() else []
-    cells = np.concatenate([flat[~curved], *parts])
-    face = np.concatenate([mesh.triangle_face[~curved], *([mesh.triangle_face[curved]] * len(parts))])
+    cells, row = surface_triangles(mesh)
+    face = mesh.triangle_face[row]
     used, renumbered = np.unique(cells, return_inverse=True)
     surface = _joined(mesh.nodes[used], renumbered.reshape(-1, 3), np.zeros((0, 2)))
     surface.cell_data["face"] = face
@@ -244,7 +240,8 @@ class Scene:
             return
         if of == "face":
             surface = body_surface(view)
-            chosen = surface.extract_cells(np.isin(surface.cell_data["face"], indices)).extract_surface(algorithm="dataset_surface")
+            rows = np.flatnonzero(np.isin(surface.cell_data["face"], indices)).astype(int)
+            chosen = surface.extract_cells(rows).extract_surface(algorithm="dataset_surface")  # type: ignore[arg-type]
             actor = self._add(name, chosen, color=colour, ambient=0.6, diffuse=0.4)
             if actor is not None:
                 mapper = actor.mapper

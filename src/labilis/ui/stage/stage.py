@@ -1,23 +1,29 @@
 """The stage widget: chips on top, the part, playback at the foot; hover names, picking, the small bar at the pointer."""
 from __future__ import annotations
 
+import contextlib
 import math
 import time
+from collections.abc import Callable, Iterator
 from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from labilis.edit.variants import design_names
+from labilis.model import LabilisError, shown
 from labilis.run.picking import describe_edge, describe_face
+from labilis.store.export import write_surface
 from labilis.ui import actions, marking
+from labilis.ui.begin import Begin
 from labilis.ui.joining import join_offers
 from labilis.ui.plain import Label
 from labilis.ui.stage import fields
+from labilis.ui.stage.directions import Directions
 from labilis.ui.stage.playback import Playback
 from labilis.ui.stage.quality import QualityStrip
 from labilis.ui.theme import LIGHT, icon
@@ -48,7 +54,8 @@ class Stage(QWidget):
         super().__init__()
         self.setObjectName("ground")
         self.session = session
-        self.selection: actions.Selection = ()
+        self._selection: actions.Selection = ()
+        self._drawn: tuple[Any, Any] = (None, None)  # the shape and the mesh that what is drawn, picked and hovered numbers
         self.hovered: tuple[str, int] | None = None
         self.view_name, self.mode = "Shape", 0
         self.plotter: Any = None
@@ -86,15 +93,28 @@ class Stage(QWidget):
         self.compare_button.setMenu(self.compare_menu)
         row.addWidget(self.compare_button)
         row.addStretch(1)
-        self.hint = Label("")
+        self.units_button = QPushButton()
+        self.units_button.setObjectName("chip")
+        self.units_button.setAccessibleName("Units of all figures")
+        self.units_button.setToolTip("Units in which all figures are shown; what was typed stays as it was typed")
+        self.units_menu = QMenu(self)
+        for name in shown.NAMES:
+            action = self.units_menu.addAction(name.replace("-", " "))
+            assert action is not None
+            action.triggered.connect(lambda _=False, name=name: session.show_in(name))
+        self.units_button.setMenu(self.units_menu)
+        self.hint = Label("")  # what the hand can do, in a corner of the 3D view
         self.hint.setObjectName("note")
-        row.addWidget(self.hint)
+        self.hint.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        row.addWidget(self.units_button)
         layout.addLayout(row)
         self._holder = QVBoxLayout()
-        self._empty = Label("Open a STEP file to begin.\n\nCtrl+O opens a project or a model, Ctrl+N a STEP file.")
-        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._empty.setStyleSheet(f"color: {LIGHT.quiet}; font-size: 15px;")
-        self._holder.addWidget(self._empty)
+        self.begin = Begin()
+        self._holder.addWidget(self.begin)
+        self._waiting = Label("")
+        self._waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._waiting.setStyleSheet(f"color: {LIGHT.quiet}; font-size: 15px;")
+        self._holder.addWidget(self._waiting)
         layout.addLayout(self._holder, 1)
         self.playback = Playback()
         self.playback.changed.connect(self._frame)
@@ -117,6 +137,7 @@ class Stage(QWidget):
         session.results_changed.connect(self.refresh)
         session.case_changed.connect(self.refresh)
         session.free_motion.connect(self.show_free_motion)
+        session.run_changed.connect(lambda: self._offer(session.current("shape") is None))
         self._chips()
 
     # --- 3D part, made late so that the window is up first ----------------------------------------------------------
@@ -143,7 +164,28 @@ class Stage(QWidget):
         self.plotter.installEventFilter(self)  # VTK's own style keeps the release of a drag to itself
         self.plotter.renderer.AddObserver("StartEvent", lambda *_: self._before_render())
         self._camera_state: tuple[float, ...] = ()
+        self.directions = Directions(self.plotter, self._facing)
+        self.directions.chosen.connect(self.look)
+        self.hint.setParent(self.plotter)
+        self.hint.show()
+        self._place_corners()
         self.refresh(force=True)
+
+    def _place_corners(self) -> None:
+        """Directions to the lower left, the hint to the lower right."""
+        self.hint.adjustSize()
+        high = self.plotter.height()
+        self.directions.move(8, max(high - self.directions.height() - 6, 0))
+        self.hint.move(max(self.plotter.width() - self.hint.width() - 14, 0), max(high - self.hint.height() - 8, 0))
+
+    def _facing(self) -> tuple[np.ndarray, np.ndarray]:
+        """Directions (3,) to the right and upward on the screen."""
+        camera = self.plotter.camera
+        forward = np.array(camera.focal_point) - np.array(camera.position)
+        right = np.cross(forward, np.array(camera.up))
+        right = right / max(float(np.linalg.norm(right)), 1e-300)
+        up = np.cross(right, forward)
+        return right, up / max(float(np.linalg.norm(up)), 1e-300)
 
     def _before_render(self) -> None:
         camera, size = self.plotter.renderer.GetActiveCamera(), self.plotter.renderer.GetSize()
@@ -152,13 +194,33 @@ class Stage(QWidget):
             self._camera_state = state
             self.glyphs.redraw()
             self.compared.place()
+            self._place_corners()
+            self.directions.update()
 
     def render(self) -> None:
-        """Draw now."""
+        """Draw at the next turn of the event loop, once however often it is asked for: painting renders by itself."""
         if self.plotter is not None:
-            self.plotter.render()
+            self.plotter.update()
 
     # --- what is shown --------------------------------------------------------------------------------------------
+    @property
+    def selection(self) -> actions.Selection:
+        """What is picked on the shape that the statements give now; nothing once they give another, whose numbers mean other faces."""
+        return self._selection if self._drawn[0] is not None and self._drawn[0] is self.session.current("shape") else ()
+
+    def _as_drawn(self) -> tuple[Any, Any]:
+        """Shape and mesh that are drawn and still those of the statements; None for what another will be drawn for."""
+        (view, mesh), current = self._drawn, self.session.current
+        return view if view is current("shape") else None, mesh if mesh is current("mesh") else None
+
+    def _draw_another(self, view: Any, mesh: Any) -> None:
+        """Another shape is drawn: nothing is picked or hovered on it."""
+        before, self._drawn = self._drawn[0], (view, mesh)
+        if before is not view:
+            self.hovered = None
+            self.name_tag.hide()
+            self.select(())
+
     def show_view(self, name: str, mode: int | None = None) -> None:
         """Shape, Mesh, Stress or Mode."""
         if mode is not None:
@@ -188,6 +250,7 @@ class Stage(QWidget):
         """Show the present state."""
         self._chips()
         if self.plotter is None:
+            self._offer(self.session.current("shape") is None)
             return
         session = self.session
         view, mesh = session.current("shape"), session.current("mesh")
@@ -196,6 +259,7 @@ class Stage(QWidget):
         state = (name, self.mode, id(view), id(mesh), id(strength), id(modes), id(trace), self.playback.ghost.isChecked())
         if force or state != self._shown:
             self._shown = state
+            self._draw_another(view, mesh)
             self._build(name, view, mesh, strength, modes, trace)
         if view is not None:
             from labilis.run.marks import marks_of, reaction_marks
@@ -208,9 +272,20 @@ class Stage(QWidget):
             self.glyphs.show(*marks)
         else:
             self.glyphs.show([], [], [])
-        self._empty.setVisible(view is None)
+        self._offer(view is None)
         self.plotter.setVisible(view is not None)
         self.render()
+
+    def _offer(self, nothing: bool) -> None:
+        """In place of a part: what to begin with, or why there is none yet."""
+        none = not self.session.project.pieces and self.session.running is None
+        if nothing and none and not self.begin.isVisible():
+            self.begin.refresh()
+        self.begin.setVisible(nothing and none)
+        self._waiting.setVisible(nothing and not none)
+        error = self.session.last_error
+        self._waiting.setText("The part is being read…" if self.session.running is not None else
+                              "The part cannot be shown." if error is None else f"The part cannot be shown: {error.what}")
 
     @staticmethod
     def _possible(name: str, mesh: Any, strength: Any, modes: Any, trace: Any) -> str:
@@ -227,7 +302,6 @@ class Stage(QWidget):
         scene.field = scene.mesh_surface = self.field = None
         self._clock.stop()
         if view is None:
-            self.selection = ()
             return
         moving = name in ("Stress", "Mode", "Trace") or self._free is not None
         self.playback.setVisible(moving)
@@ -319,7 +393,8 @@ class Stage(QWidget):
         case, reports = self.session.case_name, self.session.report.cases
         report = self.session.case_report
         count = len(report.facts.modes.factors) if report is not None and report.facts.modes is not None else 0
-        offers = [(f"modes {first + 1} and {first + 2}", ((case, first), (case, first + 1))) for first in (0, 2) if count > first + 1]
+        offers: list[tuple[str, tuple[tuple[str, int], ...]]] = []
+        offers += [(f"modes {first + 1} and {first + 2}", ((case, first), (case, first + 1))) for first in (0, 2) if count > first + 1]
         offers += [("modes 1 to 4", tuple((case, number) for number in range(4)))] if count > 3 else []
         known = [item.facts.case for item in reports if item.facts.modes is not None and len(item.facts.modes.factors)]
         offers += [(f"mode 1 of {' and '.join(known[:4])}", tuple((name, 0) for name in known[:4]))] if len(known) > 1 else []
@@ -353,6 +428,7 @@ class Stage(QWidget):
 
     def _chips(self) -> None:
         session = self.session
+        self.units_button.setText(session.project.units.replace("-", " "))
         mesh, strength, modes, trace = (session.current(name) for name in ("mesh", "strength", "modes", "trace"))
         self.chips["Shape"].setEnabled(session.current("shape") is not None)
         self.chips["Mesh"].setEnabled(mesh is not None)
@@ -360,14 +436,16 @@ class Stage(QWidget):
         self.chips["Mode"].setEnabled(modes is not None and len(modes.factors) > 0)
         self.compare_button.setEnabled(self.chips["Mode"].isEnabled())
         self.chips["Mode"].setText(f"Mode {self.mode + 1}" if modes is not None and len(modes.factors) else "Mode")
-        shown = self._possible(self.view_name, mesh, strength, modes, trace)
+        view_name = self._possible(self.view_name, mesh, strength, modes, trace)
         self.chips["Trace"].setEnabled(trace is not None and len(trace.motions) > 0)
         for name, chip in self.chips.items():
-            chip.setChecked(name == shown)
-        self.playback.setVisible(shown in ("Stress", "Mode", "Trace") or self._free is not None)
-        self.hint.setText("[ and ] step through the modes; click measures" if shown == "Mode" else
-                          "click measures, drag turns, right drag zooms" if shown in ("Stress", "Trace") else
-                          "click picks, drag turns, right drag zooms")
+            chip.setChecked(name == view_name)
+        self.playback.setVisible(view_name in ("Stress", "Mode", "Trace") or self._free is not None)
+        self.hint.setText("[ and ] step through the modes; click measures" if view_name == "Mode" else
+                          "click measures, drag turns, Shift shifts, wheel zooms" if view_name in ("Stress", "Trace") else
+                          "click picks, drag turns, Shift shifts, wheel zooms")
+        if self.plotter is not None:
+            self._place_corners()
 
     # --- movement -------------------------------------------------------------------------------------------------
     def _tick(self) -> None:
@@ -453,10 +531,46 @@ class Stage(QWidget):
             self.plotter.renderer.ResetCameraClippingRange()
             self.render()
 
+    def zoom_at(self, x: float, y: float, times: float) -> None:
+        """Magnify about pixels from the lower left: what lies there stays there."""
+        camera = self.plotter.camera
+        times = float(np.clip(times, 0.2, 5.0))
+        width, height = self.plotter.renderer.GetSize()
+        right, up = self._facing()
+        shift = (1.0 - 1.0 / times) * 2.0 * camera.parallel_scale / max(height, 1) * ((x - width / 2) * right + (y - height / 2) * up)
+        camera.focal_point = np.array(camera.focal_point) + shift
+        camera.position = np.array(camera.position) + shift
+        camera.parallel_scale /= times
+        self.plotter.renderer.ResetCameraClippingRange()
+        self.name_tag.hide()  # what is under the pointer is told anew when it moves
+        self.pointer_bar.hide()
+        self.render()
+
+    def frame(self, x: float, y: float) -> None:
+        """Bring the face or edge under a pixel to fill the view, with room about it; the whole part where there is nothing."""
+        view, found = self.session.current("shape"), self.pick_at(x, y)
+        if view is None or found is None:
+            self.fit()
+            return
+        of, number = found
+        chosen = view.tessellation.face == number if of == "face" else None  # triangles of a face
+        drawn = view.tessellation
+        points = drawn.edge(number) if chosen is None else drawn.points[drawn.triangles[chosen].ravel()]
+        right, up = self._facing()
+        middle = 0.5 * (points.min(axis=0) + points.max(axis=0))
+        camera = self.plotter.camera
+        away = np.array(camera.position) - np.array(camera.focal_point)
+        width, height = self.plotter.width(), max(self.plotter.height(), 1)
+        camera.focal_point, camera.position = middle, middle + away
+        wide, high = float(np.ptp(points @ right)) * height / width, float(np.ptp(points @ up))
+        camera.parallel_scale = max(0.75 * wide, 0.75 * high, 0.01 * view.size)
+        self.plotter.renderer.ResetCameraClippingRange()
+        self.render()
+
     # --- picking --------------------------------------------------------------------------------------------------
     def pick_at(self, x: float, y: float) -> tuple[str, int] | None:
         """Face or edge under pixels from the lower left of the 3D view."""
-        view = self.session.current("shape")
+        view, mesh = self._as_drawn()
         if view is None or self.scene is None:
             return None
         from labilis.ui.stage.picking import pick, pick_edge
@@ -465,7 +579,6 @@ class Stage(QWidget):
             return pick_edge(self.plotter.renderer, view, x, y)
         if "body" in self.scene.actors:
             return pick(self.plotter.renderer, view, self.scene.actors["body"], self.scene.body.cell_data["face"], x, y)
-        mesh = self.session.current("mesh")
         if "field" in self.scene.actors and self._free is None and mesh is not None:
             return self._pick_moved(mesh, x, y)
         if "mesh" in self.scene.actors:
@@ -487,9 +600,9 @@ class Stage(QWidget):
         return pick_shown(self.plotter.renderer, self.scene.actors["field"], face, points[sides[there]], mesh.segment_edge[there], x, y)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if watched is self.plotter and isinstance(event, QMouseEvent):
-            ratio = self.plotter.devicePixelRatioF()
-            x, y = event.position().x() * ratio, (self.plotter.height() - event.position().y()) * ratio
+        if watched is self.plotter and isinstance(watched, QWidget) and isinstance(event, QMouseEvent):
+            ratio = watched.devicePixelRatioF()
+            x, y = event.position().x() * ratio, (watched.height() - event.position().y()) * ratio
             if event.type() == QEvent.Type.MouseButtonPress and event.button() == Qt.MouseButton.LeftButton:
                 self._pressed = (x, y)
                 self.pointer_bar.hide()
@@ -499,8 +612,15 @@ class Stage(QWidget):
                 if start is not None and max(abs(x - start[0]), abs(y - start[1])) <= _CLICK * ratio:
                     modifiers = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
                     self.click(x, y, bool(event.modifiers() & modifiers))
+            elif event.type() == QEvent.Type.MouseButtonDblClick and event.button() == Qt.MouseButton.LeftButton:
+                self.frame(x, y)
             elif event.type() == QEvent.Type.MouseMove and not event.buttons():
                 self._moved(x, y)
+        if watched is self.plotter and isinstance(watched, QWidget) and isinstance(event, QWheelEvent):
+            ratio = watched.devicePixelRatioF()
+            where = event.position()
+            self.zoom_at(where.x() * ratio, (watched.height() - where.y()) * ratio, 1.2 ** (event.angleDelta().y() / 120.0))
+            return True
         return super().eventFilter(watched, event)
 
     def click(self, x: float, y: float, add: bool = False) -> None:
@@ -518,7 +638,7 @@ class Stage(QWidget):
 
     def select(self, selection: actions.Selection) -> None:
         """Make this the selection."""
-        self.selection = selection
+        self._selection = selection
         self._highlight()
         self.render()
         if not selection:
@@ -535,7 +655,7 @@ class Stage(QWidget):
         return -1 if found < 0 else int(self.scene.field.point_data["node"][found])
 
     def _moved(self, x: float, y: float) -> None:
-        mesh = self.session.current("mesh")
+        mesh = self._as_drawn()[1]
         if self.field is not None and self._free is None and mesh is not None:
             node = self.spot_at(x, y)
             self._tag(fields.spot_words(self.field, mesh, node) if node >= 0 else None, x, y)
@@ -576,17 +696,16 @@ class Stage(QWidget):
         return (describe_face if found[0] == "face" else describe_edge)(view, found[1])
 
     def _highlight(self) -> None:
-        view = self.session.current("shape")
+        view, mesh = self._as_drawn()
         if self.scene is None or view is None:
             return
-        mesh = self.session.current("mesh")
         if "field" in self.scene.actors and self._free is None and mesh is not None:
             self.scene.highlight_moved(mesh, self.selection, LIGHT.accent)
             return
-        shown = bool({"body", "mesh"} & set(self.scene.actors))
+        seen = bool({"body", "mesh"} & set(self.scene.actors))
         of = self.selection[0][0] if self.selection else "face"
-        self.scene.highlight("picked", view, of, [index for _, index in self.selection] if shown else [], LIGHT.accent)
-        hover = self.hovered if shown and self.hovered is not None and self.hovered not in self.selection else None
+        self.scene.highlight("picked", view, of, [index for _, index in self.selection] if seen else [], LIGHT.accent)
+        hover = self.hovered if seen and self.hovered is not None and self.hovered not in self.selection else None
         self.scene.highlight("hover", view, hover[0] if hover else "face", [hover[1]] if hover else [], "#8FBAB5")
 
     def _global(self, x: float, y: float) -> QPoint:
@@ -693,9 +812,32 @@ class Stage(QWidget):
         return None if strength is None else strength.displacement_growing + strength.displacement_held
 
     def save_film(self, path: Path) -> None:
-        """What is shown as a picture or a film, the words of the playback strip under it. Raises LabilisError."""
+        """What is shown as a picture, a film or a surface, the words of the playback strip under it. Raises LabilisError."""
+        if path.suffix.lower() == ".stl":
+            self._save_surface(path)
+            return
         from labilis.ui.stage.film import save
 
+        with self._held_still() as frame:
+            save(path, frame, self.story(), self.playback.phase)
+
+    def picture(self) -> tuple[bytes, str]:
+        """(PNG of what is shown with its words below, a caption). Raises LabilisError where nothing is shown."""
+        if self.scene is None or self.session.current("shape") is None:
+            raise LabilisError("Nothing is shown on the stage.", "stage", "Open a part first.", "no-view")
+        import imageio.v3 as imageio
+
+        from labilis.ui.stage.film import with_words
+
+        words = self.story()
+        with self._held_still() as frame:
+            data = imageio.imwrite("<bytes>", with_words(frame(self.playback.phase), words), extension=".png")
+        return bytes(data), f"{self.view_name} of {self.session.project.name}" + (
+            f", case {self.session.case_name}" if self.view_name not in ("Shape", "Mesh") and self.session.case_name else "")
+
+    @contextlib.contextmanager
+    def _held_still(self) -> Iterator[Callable[[float], np.ndarray]]:
+        """What draws a frame at a phase; the playback goes on as before at the end."""
         before, playing = self.playback.phase, self.playback.playing
         self.playback.set_playing(False)
 
@@ -703,18 +845,29 @@ class Stage(QWidget):
             self.playback.phase = phase
             self._frame()
             return np.asarray(self.plotter.screenshot(return_img=True))[..., :3]
-        report = self.session.case_report
-        first = f"{self.session.project.name}, case {self.session.case_name}: {self.playback.story.text()}"
-        second = self.playback.unit.text() + (
-            f" ({self.playback.low.text()} to {self.playback.high.text()})" if self.playback.high.text() else "")
-        if report is not None and self.view_name == "Mode":
-            second += "; the size of a mode has no meaning"
         try:
-            save(path, frame, (first, second), before)
+            yield frame
         finally:
             self.playback.phase = before
             self.playback.set_playing(playing)
             self._frame()
+
+    def story(self) -> tuple[str, str]:
+        """Two lines below a picture: project, case and what is shown; its scale with the unit."""
+        first = f"{self.session.project.name}, case {self.session.case_name}: {self.playback.story.text()}"
+        second = self.playback.unit.text() + (
+            f" ({self.playback.low.text()} to {self.playback.high.text()})" if self.playback.high.text() else "")
+        if self.session.case_report is not None and self.view_name == "Mode":
+            second += "; the size of a mode has no meaning"
+        return first, second
+
+    def _save_surface(self, path: Path) -> None:
+        """The moved surface as it is shown, at its largest in a mode. Raises LabilisError where nothing moves, or has no surface."""
+        if self.scene is None or self.scene.field is None or not len(self.scene.field.regular_faces):
+            raise LabilisError("No moved surface is shown.", "stage", "Show stress, a mode or a trace first.", "no-surface")
+        with self._held_still() as frame:
+            frame(0.25 if self.view_name == "Mode" else self.playback.phase)
+            write_surface(np.asarray(self.scene.field.points), np.asarray(self.scene.field.regular_faces), path)
 
     def close_view(self) -> None:
         """Let go of the 3D view before the window goes."""

@@ -57,6 +57,8 @@ QPushButton#run {{ background: {p.accent}; color: {p.card}; font-weight: 600; bo
 QPushButton#run:disabled {{ background: {p.accent_pale}; color: {p.accent}; border-color: {p.accent_pale}; }}
 QPushButton#run[busy="true"] {{ background: {p.card}; color: {p.bad}; border-color: {p.bad}; }}
 QPushButton#tool {{ color: {p.accent}; border-radius: 11px; padding: 3px 10px; }}
+QPushButton#offer {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 6px; text-align: left; }}
+QPushButton#offer:hover, QPushButton#offer:focus {{ border-color: {p.accent}; }}
 QPushButton#chip {{ background: {p.card}; border-radius: 11px; padding: 3px 12px; }}
 QPushButton#chip:checked {{ background: {p.accent}; color: {p.card}; }}
 QPushButton#tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; border-radius: 0; color: {p.quiet};

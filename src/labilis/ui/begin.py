@@ -1,0 +1,95 @@
+"""What the stage offers while there is no part: projects opened last, the demos, a file, or a piece of numbers."""
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from labilis.store.demos import demo_model, demo_names
+from labilis.store.recent import recent_files
+from labilis.ui.plain import Label, plain_tip
+from labilis.ui.theme import LIGHT
+
+# what a demo shows, by its folder; one that is not named here is offered by its own name
+_SHOWN = {"sensor-bracket": "welded sheet with a rib to be placed", "panel-prop": "a machined strut between two pins, from a STEP file",
+          "cabinet-stand": "four folded legs with rails, many modes close together",
+          "antenna-mast": "a tube on a base plate under a taut cable"}
+_MOST = 4
+_WIDE = 560  # px
+
+
+def demos() -> list[tuple[str, str, Path]]:
+    """(name, what it shows, model) of each demo that ships with the program."""
+    models = ((name, demo_model(name)) for name in demo_names())
+    return [(str(json.loads(path.read_text(encoding="utf-8"))["name"]), _SHOWN.get(name, ""), path) for name, path in models]
+
+
+class Begin(QWidget):
+    """`wanted` carries a file; `asked` one of open, step, piece."""
+
+    wanted = pyqtSignal(object)
+    asked = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        outer = QHBoxLayout(self)
+        outer.addStretch(1)
+        self._column = QVBoxLayout()
+        self._column.setSpacing(6)
+        outer.addLayout(self._column)
+        outer.addStretch(1)
+        self.buttons: dict[str, QPushButton] = {}
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Write the offers anew."""
+        while self._column.count():
+            item = self._column.takeAt(0)
+            if item is not None and (widget := item.widget()) is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.buttons = {}
+        self._column.addStretch(1)
+        if recent := recent_files()[:_MOST]:
+            self._head("Go on with")
+            for path in recent:
+                self._row(path.stem, str(path.parent), lambda path=path: self.wanted.emit(path), str(path))
+        self._head("Begin with a part of your own")
+        self._row("STEP or STL file…", "bodies as they were drawn", lambda: self.asked.emit("step"))
+        self._row("A piece from numbers…", "plates, struts, folded sheet, ribs, blocks", lambda: self.asked.emit("piece"))
+        self._row("Project or model…", "what was saved before", lambda: self.asked.emit("open"))
+        self._head("Or look at one that is ready to run")
+        for name, words, path in demos():
+            self._row(name, words, lambda path=path: self.wanted.emit(path))
+        self._column.addStretch(2)
+
+    def _head(self, words: str) -> None:
+        label = Label(words)
+        label.setStyleSheet(f"color: {LIGHT.quiet}; font-size: 12px; padding-top: 10px;")
+        self._column.addWidget(label)
+
+    def _row(self, name: str, words: str, call: Callable[[], object], tip: str = "") -> None:
+        row = QPushButton()
+        row.setObjectName("offer")
+        row.setAccessibleName(f"{name}: {words}" if words else name)
+        row.setToolTip(plain_tip(tip))
+        row.setCursor(Qt.CursorShape.PointingHandCursor)
+        row.setMinimumSize(_WIDE, 34)
+        inside = QHBoxLayout(row)
+        inside.setContentsMargins(12, 4, 12, 4)
+        title, note = Label(name), Label(words)
+        title.setStyleSheet("font-weight: 600; background: transparent;")
+        note.setStyleSheet(f"color: {LIGHT.quiet}; background: transparent;")
+        for label in (title, note):
+            label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        note.setText(note.fontMetrics().elidedText(
+            words, Qt.TextElideMode.ElideMiddle, _WIDE - 50 - title.sizeHint().width()))
+        inside.addWidget(title)
+        inside.addStretch(1)
+        inside.addWidget(note)
+        row.clicked.connect(lambda _=False: call())
+        self.buttons[name] = row
+        self._column.addWidget(row)
