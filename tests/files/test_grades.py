@@ -75,7 +75,7 @@ def test_a_table_of_materials_is_read_with_its_units(tmp_path: Path, text: str) 
 
 
 @pytest.mark.parametrize(("text", "words"), [
-    ("", "no column 'name'"), ("folder,source\na,b\n", "no column 'name'"), ("name,stiffness\na,3\n", "'stiffness' is no field"),
+    ("", "The table is empty"), ("folder,source\na,b\n", "no column 'name'"), ("name,stiffness\na,3\n", "'stiffness' is no field"),
     ("name,density\na,7850\n", "'7850' of density has no unit"), ('name,"density, MPa"\na,7850\n', "Row 2 is no material"),
     ('name,"density, kg/m^3"\na,heavy\n', "Row 2 is no material"), ('name,"density, kg/m^3"\n,7850\n', "Row 2 is no material"),
     ('name,"density, kg/m^3"\na,7850\na,7850\n', "same name"), ('name,"density, kg/m^3","density, g/cm^3"\na,7850,7\n', "same head"),

@@ -15,7 +15,8 @@ from hypothesis import strategies as st
 from typer.testing import CliRunner
 
 from labilis.cli.main import app
-from labilis.model import LabilisError, Project
+from labilis.model import CaseLoad, Criteria, ForceLoad, LabilisError, Plate, Project, Region, Section, Strut, Support
+from labilis.run import Plan, Runner, Snapshot, stage_keys
 from labilis.run.importing import with_outline
 from labilis.shape import build_part
 from labilis.shape.dxf import read_outlines
@@ -146,3 +147,81 @@ def test_a_plate_on_the_command_line_and_a_second_one(tmp_path: Path) -> None:
     assert [piece["name"] for piece in stated["pieces"]] == ["end", "end 2"] and stated["pieces"][0]["recipe"]["outline"][1]["bow"] == "1"
     missing = runner.invoke(app, ["outline", str(tmp_path / "none.dxf"), "--thickness", "3 mm", "--out", str(tmp_path / "x.json")])
     assert isinstance(missing.exception, LabilisError) and not (tmp_path / "x.json").exists()
+
+
+def rod(space: Any) -> None:
+    space.add_circle((70, -30), 6)
+
+
+def pipe(space: Any) -> None:
+    space.add_circle((-4, 9), 10)
+    space.add_circle((-4, 9), 7.5)
+
+
+def lip(space: Any) -> None:
+    """A hollow flank of an arc between straight sides, as drawn for an extruded profile."""
+    space.add_lwpolyline([(0, 0, 0), (30, 0, 0), (30, 4, -0.35), (4, 30, 0), (0, 30, 0)], format="xyb", close=True)
+
+
+def loaded(project: Project, name: str, section: Section, mesh_as: str) -> np.ndarray:
+    """First factors of a strut of a section on its foot, pushed down."""
+    piece = project.pieces[0].model_copy(update={"recipe": Strut(section=section, length="300 mm"), "mesh_as": mesh_as})
+    stated = project.changed(
+        pieces=[piece], regions=[Region(name="foot", names=(f"{name}/start",)), Region(name="head", names=(f"{name}/end",))],
+        supports=[Support(name="held", on="foot", held=("x", "y", "z", *(("turn_x", "turn_y", "turn_z") if mesh_as == "line" else ())))],
+        loads=[ForceLoad(name="push", on="head", components=("0 N", "0 N", "-500 N"))],
+        cases=[{"name": "service", "loads": [CaseLoad(load="push")]}], criteria=Criteria(modes=2))
+    return np.asarray(Runner().run(Snapshot(stated, {}), Plan("modes"))[stage_keys(stated, "service").modes].positive)
+
+
+def test_a_disc_of_two_arcs_is_a_plate() -> None:
+    project, _, words = with_outline(Project(), drawn(rod), "disc.dxf", "3 mm")
+    assert words.startswith("2 sides") and build_part(project, {}).sheets
+    solid = build_part(project.changed(pieces=[project.pieces[0].model_copy(update={"mesh_as": "solid"})]), {}).solids[0]
+    assert solid.volume == pytest.approx(3 * math.pi * 36, rel=1e-9)
+    flat = tuple(corner.model_copy(update={"bow": "0"}) for corner in project.pieces[0].recipe.outline)  # type: ignore[union-attr]
+    with pytest.raises(LabilisError, match="needs a side that is bowed"):
+        project.changed(pieces=[project.pieces[0].model_copy(update={"recipe": Plate.model_construct(outline=flat, thickness="3 mm")})])
+
+
+@pytest.mark.parametrize("mesh_as", ["line", "solid"])
+@pytest.mark.parametrize(("draw", "like"), [
+    (rod, Section(shape="round", diameter="12 mm")), (pipe, Section(shape="round tube", diameter="20 mm", thickness="2.5 mm"))])
+def test_an_outline_as_a_section_buckles_as_the_recipe_of_that_section(draw: Any, like: Section, mesh_as: str) -> None:
+    project, name, words = with_outline(Project(), drawn(draw), "rod.dxf", length="300 mm")
+    assert words.startswith("section of 2 sides")
+    section = project.pieces[0].recipe.section  # type: ignore[union-attr]
+    assert loaded(project, name, section, mesh_as) == pytest.approx(loaded(project, name, like, mesh_as), rel=2e-3)
+
+
+def test_a_section_of_an_outline_stands_in_the_middle_and_keeps_its_area() -> None:
+    for draw in (lip, stadium):
+        project, _, _ = with_outline(Project(), drawn(draw), "lip.dxf", length="200 mm")
+        solid = build_part(project, {}).solids[0]
+        assert solid.volume == pytest.approx(200 * read_outlines(drawn(draw), "lip.dxf").area, rel=1e-9)
+        assert solid.view.extents[:2].sum(axis=1) == pytest.approx([0, 0], abs=0.05)  # of a box round drawn triangles
+    for sizes in ({}, {"thickness": "3 mm", "length": "200 mm"}):
+        with pytest.raises(LabilisError, match="a thickness or a strut of a length"):
+            with_outline(Project(), drawn(lip), "a.dxf", **sizes)
+
+
+@pytest.mark.parametrize(("section", "words"), [
+    ({"openings": [{"x": "14 mm", "y": "0 mm", "diameter": "4 mm"}]}, "Opening 1 reaches outside its section"),
+    ({"openings": [{"x": "0 mm", "y": "0 mm", "diameter": "4 mm"}, {"x": "1 mm", "y": "0 mm", "diameter": "4 mm"}]}, "overlaps another"),
+    ({"outline": [{"x": f"{x} mm", "y": f"{y} mm"} for x, y in ((-10, -10), (10, 10), (10, -10), (-10, 10))]}, "crosses itself")])
+def test_a_section_that_is_none_says_why(section: dict[str, Any], words: str) -> None:
+    square = [{"x": f"{x} mm", "y": f"{y} mm"} for x, y in ((-10, -10), (10, -10), (10, 10), (-10, 10))]
+    piece = {"name": "bar", "recipe": {"kind": "strut", "length": "90 mm", "section": {"shape": "outline", "outline": square, **section}}}
+    with pytest.raises(LabilisError, match=words) as told:
+        build_part(Project.model_validate({"pieces": [piece]}), {})
+    assert "section" in told.value.where and told.value.remedy
+    for wrong in ({"shape": "outline"}, {"shape": "round", "diameter": "4 mm", "outline": square}):
+        with pytest.raises(ValueError, match="outline and openings belong to"):
+            Section.model_validate(wrong)
+
+
+def test_the_command_makes_a_strut(tmp_path: Path) -> None:
+    (tmp_path / "rod.dxf").write_bytes(drawn(rod))
+    done = CliRunner().invoke(app, ["outline", str(tmp_path / "rod.dxf"), "--length", "300 mm", "--out", str(tmp_path / "rod.json")])
+    assert done.exit_code == 0 and "section of 2 sides" in done.output
+    assert json.loads((tmp_path / "rod.json").read_text())["pieces"][0]["recipe"]["section"]["shape"] == "outline"

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QMenu
 
 from labilis.judge.ladder import rungs
 from tests.interface.conftest import DEMO, Hand
+from tests.unit.test_mistakes import force, strip
 
 STAND = DEMO.parents[1] / "cabinet-stand/cabinet-stand.json"
 DOCS = Path(__file__).parents[2] / "docs"
@@ -526,3 +527,34 @@ def test_a_plate_of_a_dxf_outline(hand: Hand, tmp_path: Path) -> None:
     hand.answer_open(tmp_path / "open.dxf")
     hand.window.add_piece(FROM_DXF)
     assert len(hand.session.project.pieces) == 1 and "not closed" in hand.window.banner_text.text()
+    from labilis.ui.building import STRUT_FROM_DXF
+    from tests.files.test_outline import rod
+
+    (tmp_path / "rod.dxf").write_bytes(drawn(rod))
+    hand.answer_open(tmp_path / "rod.dxf")
+    hand.patch.setattr(QInputDialog, "getText", staticmethod(lambda *_, **__: ("200 mm", True)))
+    hand.window.add_piece(STRUT_FROM_DXF)
+    hand.wait_idle()
+    assert hand.session.project.pieces[1].recipe.length == "200 mm"
+    assert hand.session.current("shape").volume == pytest.approx(4 * AREA + 200 * 36 * np.pi, rel=1e-6)
+
+
+def test_loads_and_cases_of_a_table(hand: Hand, tmp_path: Path) -> None:
+    """From a CSV file to a case that runs, in one edit that one undo takes back; a table that is none changes nothing."""
+    (tmp_path / "strip.json").write_text(json.dumps({"labilis": 1, **strip(force("-100 N"), mesh={"size": "20 mm"})}))
+    hand.load(tmp_path / "strip.json")
+    before = hand.session.project
+    region = before.regions[-1].name
+    (tmp_path / "loads.csv").write_text(f'case,on,"Fz, kN","Fx, N"\nlifting,{region},-0.02,1\ntransport,{region},,-3\n')
+    hand.answer_open(tmp_path / "loads.csv")
+    hand.click(hand.card("Loads").tools["+ other"])
+    hand.menu(hand.window.findChildren(QMenu)[-1], "of a table (CSV)")
+    hand.wait_idle()
+    assert [case.name for case in hand.session.project.cases] == [*(case.name for case in before.cases), "lifting", "transport"]
+    load = hand.session.project.named("loads", f"lifting, {region}")
+    assert hand.session.project.numbers(load, "components") == [1.0, 0.0, -20.0] and "lifting" in hand.text("Loads")
+    hand.click(hand.window.buttons["undo"])
+    assert hand.session.project == before
+    (tmp_path / "loads.csv").write_text('case,on,"Fz, kN"\nlifting,nowhere,-2\n')
+    hand.window.load_table()
+    assert hand.session.project == before and "no region or hub called 'nowhere'" in hand.window.banner_text.text()

@@ -433,10 +433,10 @@ def import_model(model: Annotated[Path, typer.Argument(help="A JSON model.")],
 
 @app.command()
 def outline(drawing: Annotated[Path, typer.Argument(help="A DXF file: one closed outline of lines and arcs, round holes and slots in it.")],
-            thickness: Annotated[str, typer.Option(help="Thickness of the plate, such as '3 mm'.")],
             out: Annotated[Path, typer.Option("--out", help="The model to write (.json); one that exists gets a further piece.")],
-            ) -> None:
-    """Make a plate of a DXF outline, in a new model or as a further piece of one."""
+            thickness: Annotated[str, typer.Option(help="Makes a plate of this thickness, such as '3 mm'.")] = "",
+            length: Annotated[str, typer.Option(help="Makes a strut of this length with the outline as its section.")] = "") -> None:
+    """Make a plate, or a strut, of a DXF outline, in a new model or as a further piece of one."""
     from labilis.model import Project
     from labilis.run import Snapshot
     from labilis.run.importing import with_outline
@@ -447,9 +447,25 @@ def outline(drawing: Annotated[Path, typer.Argument(help="A DXF file: one closed
     except OSError as error:
         raise LabilisError(f"'{drawing}' cannot be read ({error.strerror}).", str(drawing), "Name a DXF file.", "file") from error
     snapshot = load_model(out) if out.exists() else Snapshot(Project(name=drawing.stem), {})
-    project, name, words = with_outline(snapshot.project, data, drawing.name, thickness)
+    project, name, words = with_outline(snapshot.project, data, drawing.name, thickness, length)
     write_model(Snapshot(project, snapshot.files), out)
     typer.echo(f"{name}: {words}")
+
+
+@app.command()
+def loads(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+          table: Annotated[Path, typer.Argument(help="CSV: a row for each load (case, on, load, factor, x, y, z, Fx, Fy, Fz, Mx, My, Mz, "
+                                                     "pressure; units in the heads), or a row for each case with factors of loads.")],
+          out: Annotated[Path, typer.Option("--out", help="Where to write the model with them (.json or .labilis).")]) -> None:
+    """Take loads and cases from a table; those of a name that is there are replaced."""
+    from labilis.run import Snapshot
+    from labilis.store import load_model, write_model
+    from labilis.store.load_table import with_load_table
+
+    snapshot = load_model(model)
+    project, words = with_load_table(snapshot.project, table)
+    write_model(Snapshot(project, snapshot.files), out)
+    typer.echo(words)
 
 
 @app.command()

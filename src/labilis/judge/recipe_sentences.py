@@ -13,6 +13,7 @@ from labilis.model import (
     Project,
     Rib,
     RingCopies,
+    Section,
     Strut,
     shown,
 )
@@ -62,7 +63,7 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
                 Span(f" thick, {folds} fold{'s' if folds != 1 else ''} of "), write.length(recipe.bend, (*here, "bend")),
                 Span(" inside radius, "), write.length(recipe.length, (*here, "length")), Span(" long")]
     if isinstance(recipe, Strut):
-        spans = [Span(f"{recipe.section.shape}, ")]
+        spans = [Span(f"{_section_words(recipe.section)}, ")]
         for name, word in _SIZE_WORDS.items():
             text = getattr(recipe.section, name)
             if text is not None:
@@ -76,6 +77,16 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
     return [Span("block, "), write.length(recipe.width, (*here, "width")), Span(" × "),
                 write.length(recipe.height, (*here, "height")), Span(" × "),
             write.length(recipe.depth, (*here, "depth"))]
+
+
+def _section_words(section: Section) -> str:
+    """'angle', 'section of 5 corners', 'section of an outline of 4 sides with 2 openings'."""
+    if section.shape == "polygon":
+        return f"section of {len(section.corners)} corners"
+    if section.shape != "outline":
+        return section.shape
+    holes = len(section.openings)
+    return f"section of an outline of {len(section.outline)} sides" + (f" with {holes} opening{'s' if holes > 1 else ''}" if holes else "")
 
 
 def place_sentence(project: Project, piece: Piece, path: Path) -> Sentence:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from labilis.model.leaves import Angle, Length, Number
 from labilis.model.statements import Lengths, Statement
@@ -25,6 +25,13 @@ class Corner(Statement):
     bow: Number = "0"
 
 
+def _enclosing(outline: tuple[Corner, ...]) -> tuple[Corner, ...]:
+    """Two straight sides between two corners enclose nothing."""
+    if len(outline) == 2 and all(corner.bow.strip() == "0" for corner in outline):
+        raise ValueError("an outline of two corners needs a side that is bowed")
+    return outline
+
+
 class Opening(Statement):
     """A round hole, or a slot when `length` (between the centres of its ends) is given, turned by `angle` from x."""
 
@@ -39,9 +46,14 @@ class Plate(Statement):
     """Flat plate: outline in x and y round the middle of its thickness, which lies at z = 0."""
 
     kind: Literal["plate"] = "plate"
-    outline: tuple[Corner, ...] = Field(min_length=3)
+    outline: tuple[Corner, ...] = Field(min_length=2)
     thickness: Length
     openings: tuple[Opening, ...] = ()
+
+    @field_validator("outline")
+    @classmethod
+    def _encloses(cls, outline: tuple[Corner, ...]) -> tuple[Corner, ...]:
+        return _enclosing(outline)
 
 
 class FoldedSheet(Statement):
@@ -68,16 +80,18 @@ SECTION_SIZES: dict[str, tuple[str, ...]] = {
     "T": ("width", "height", "thickness", "web"),
     "hat": ("width", "height", "flange", "thickness"),
     "polygon": (),
+    "outline": (),
 }
 _MAY = {"square tube": ("radius",), "rectangular tube": ("radius",), "angle": ("radius",), "channel": ("radius",), "hat": ("radius",)}
 
 
 class Section(Statement):
     """Cross-section of a strut: its shape and sizes. `width` is along x, `height` along y; `radius` is the inside radius of its
-    corners, `web` the thickness of a web that differs from `thickness`."""
+    corners, `web` the thickness of a web that differs from `thickness`. A polygon has `corners`, an outline of lines and arcs `outline` and
+    `openings`."""
 
     shape: Literal["flat", "round", "square", "round tube", "square tube", "rectangular tube", "angle", "double angle", "channel",
-                   "I", "T", "hat", "polygon"]
+                   "I", "T", "hat", "polygon", "outline"]
     width: Length | None = None
     height: Length | None = None
     diameter: Length | None = None
@@ -87,9 +101,12 @@ class Section(Statement):
     flange: Length | None = None
     radius: Length | None = None
     corners: tuple[tuple[Length, Length], ...] = ()
+    outline: tuple[Corner, ...] = ()
+    openings: tuple[Opening, ...] = ()
 
     @model_validator(mode="after")
     def _sizes(self) -> Section:
+        _enclosing(self.outline)
         needed, may = SECTION_SIZES[self.shape], _MAY.get(self.shape, ())
         for name in ("width", "height", "diameter", "thickness", "web", "gap", "flange", "radius"):
             given = getattr(self, name) is not None
@@ -99,6 +116,8 @@ class Section(Statement):
                 raise ValueError(f"a section '{self.shape}' has no {name}")
         if (self.shape == "polygon") != bool(self.corners):
             raise ValueError("corners belong to a polygon, and a polygon needs them")
+        if (self.shape == "outline") != (len(self.outline) > 1) or (self.openings and self.shape != "outline"):
+            raise ValueError("outline and openings belong to a section 'outline', which needs two corners and more")
         return self
 
 

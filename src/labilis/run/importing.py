@@ -3,8 +3,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from labilis.model import GRADES, Geometry, LabilisError, LoadCase, Piece, Plate, Project, shown
-from labilis.shape.dxf import read_outlines
+from labilis.model import GRADES, Corner, Geometry, LabilisError, LoadCase, Opening, Piece, Plate, Project, Recipe, Section, Strut, shown
+from labilis.shape.dxf import Outlines, read_outlines
 from labilis.shape.proposal import BodyInfo
 
 STEEL = GRADES[0]
@@ -28,17 +28,43 @@ def add_file(project: Project, bodies: Sequence[BodyInfo], file: str, sha: str) 
                            pieces=[*project.pieces, *_pieces(bodies, file, material, taken, file.rsplit(".", 1)[0])])
 
 
-def with_outline(project: Project, data: bytes, file: str, thickness: str) -> tuple[Project, str, str]:
-    """(the project with a plate of a DXF outline, its name, what was read in words). Raises LabilisError for what is no outline."""
+def with_outline(project: Project, data: bytes, file: str, thickness: str = "", length: str = "") -> tuple[Project, str, str]:
+    """(the project with a plate of a DXF outline, or a strut of that section where a length is given, its name, what was read in words).
+    Raises LabilisError for what is no outline, and unless one of thickness and length is given."""
+    if bool(thickness) == bool(length):
+        raise LabilisError("An outline makes a plate of a thickness or a strut of a length.", file, "Give one of the two.", "outline-of")
     found = read_outlines(data, file)
     name = project.free_name("pieces", file.rsplit(".", 1)[0].replace("/", " ").replace(".", " ").strip() or "plate")
     if not project.materials:
         project = project.changed(materials=[STEEL])
     plate = Plate(outline=found.outline, thickness=thickness, openings=found.openings)
-    changed = project.with_item("pieces", Piece(name=name, recipe=plate, material=project.materials[0].name, mesh_as="shell"))
+    recipe, words = (plate, _sides(found)) if thickness else _strut(found, length)
+    piece = Piece(name=name, recipe=recipe, material=project.materials[0].name, mesh_as="shell" if thickness else "solid")
+    changed = project.with_item("pieces", piece)
     changed = changed if changed.cases else changed.changed(cases=[LoadCase(name="service")])
+    return changed, name, f"{words}, {shown.area(found.area, 6)} in all; unit of the file: {found.unit}"
+
+
+def _sides(found: Outlines) -> str:
     holes = f", {len(found.openings)} opening{'s' if len(found.openings) != 1 else ''}" if found.openings else ""
-    return changed, name, (f"{len(found.outline)} sides{holes}, {shown.area(found.area, 6)} in all; unit of the file: {found.unit}")
+    return f"{len(found.outline)} sides{holes}"
+
+
+def _strut(found: Outlines, length: str) -> tuple[Recipe, str]:
+    """A strut with the outline as its section, about the middle of the drawing."""
+    low, high = found.extent
+    x, y = (f"{c:.10g} mm" for c in 0.5 * (low + high))
+
+    def about(item: Corner | Opening) -> dict[str, str]:
+        return {"x": _less(item.x, x), "y": _less(item.y, y)}
+    section = Section(shape="outline", outline=tuple(corner.model_copy(update=about(corner)) for corner in found.outline),
+                      openings=tuple(opening.model_copy(update=about(opening)) for opening in found.openings))
+    return Strut(section=section, length=length), f"section of {_sides(found)}"
+
+
+def _less(text: str, middle: str) -> str:
+    """The difference of two lengths in mm."""
+    return f"{float(text.split()[0]) - float(middle.split()[0]):.10g} mm"
 
 
 def _pieces(bodies: Sequence[BodyInfo], file: str, material: str, taken: set[str], title: str) -> list[Piece]:

@@ -30,12 +30,14 @@ class Stretch(NamedTuple):
 
 
 class Outlines(NamedTuple):
-    """outline: corners, counter-clockwise; openings in it; area mm² with them taken out; unit: what the file says its lengths are in."""
+    """outline: corners, counter-clockwise; openings in it; area mm² with them taken out; unit: what the file says its lengths are in;
+    extent: least and largest x and y of the outline, mm."""
 
     outline: tuple[Corner, ...]
     openings: tuple[Opening, ...]
     area: float
     unit: str
+    extent: tuple[Any, Any]
 
 
 def read_outlines(data: bytes, file: str) -> Outlines:
@@ -74,7 +76,7 @@ def read_outlines(data: bytes, file: str) -> Outlines:
     if area_of(outer) < 0:
         outer = [Run(run.end, run.start, run.through) for run in reversed(outer)]
     return Outlines(tuple(_corner(run) for run in outer), openings, area,
-                    {0: "none, taken as mm", 1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m"}[unit])
+                    {0: "none, taken as mm", 1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m"}[unit], _extent(outer))
 
 
 def _text(said: object) -> str:

@@ -1,10 +1,8 @@
 """Own grades: materials kept for later projects, in folders, in one JSON file of the user's; read as JSON or from a table (CSV)."""
 from __future__ import annotations
 
-import csv
 import json
 import os
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,6 +11,7 @@ from platformdirs import user_data_path
 from pydantic import ValidationError
 
 from labilis.model import GRADES, LabilisError, Material, load_project
+from labilis.store.csv_table import CsvTable, head_and_unit, read_csv, with_unit
 
 _VERSION = 1
 _MOST_BYTES = 5_000_000
@@ -78,31 +77,18 @@ def grades_of_table(path: Path) -> list[OwnGrade]:
     'youngs_modulus [GPa]'. A cell may bring its own unit. With ; between cells decimal commas are read. Raises LabilisError with the row
     and the head that is wrong."""
     where = str(path)
-    try:
-        if path.stat().st_size > _MOST_BYTES:
-            raise LabilisError("The table is too large.", where, "Take the grades that are needed.", "grades")
-        text = path.read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise LabilisError(f"The table cannot be read ({error}).", where, "Save it as CSV in UTF-8.", "grades") from error
-    first = text.partition("\n")[0]
-    comma = ";" in first
-    rows = list(csv.reader(text.splitlines(), delimiter=";" if comma else ","))
-    heads = [_head(cell, where) for cell in rows[0]] if rows else []
+    table = read_csv(path, "grades")
+    heads = [_head(cell, where) for cell in table.heads]
     names = [name for name, _ in heads]
     if "name" not in names:
         raise LabilisError("The table has no column 'name'.", where, f"Its heads are of: {', '.join((*_WORDS, *_FIELDS))}.", "grades")
     if len(set(names)) < len(names):
         raise LabilisError("Two columns have the same head.", where, "Leave one of them out.", "grades")
     found = []
-    for number, row in enumerate(rows[1:], 2):
-        if not any(cell.strip() for cell in row):
-            continue
-        if len(row) > len(heads):  # what stands further right would be lost, or every number one head off
-            raise LabilisError(f"Row {number} has {len(row)} cells under {len(heads)} heads.", where, "Put texts with commas, and numbers "
-                               "with decimal commas, in quotes, or set the cells apart by ;.", "grades")
+    for number, row in table.rows:
         stated: dict[str, str] = {}
         for (name, unit), cell in zip(heads, row):
-            stated |= _stated(name, unit, cell.strip(), comma, f"{where}, row {number}")
+            stated |= _stated(name, unit, cell, table, f"{where}, row {number}")
         folder = stated.pop("folder", "")
         try:
             found.append(OwnGrade(Material.model_validate(stated), folder))
@@ -117,28 +103,20 @@ def grades_of_table(path: Path) -> list[OwnGrade]:
 
 def _head(cell: str, where: str) -> tuple[str, str]:
     """(field, unit) of a head."""
-    name, _, unit = re.sub(r"[\[\]()]", ",", cell).partition(",")
-    name = name.strip().lower().replace(" ", "_").replace("'", "")
+    name, unit = head_and_unit(cell)
     if name not in (*_WORDS, *_FIELDS):
-        raise LabilisError(f"'{cell.strip()}' is no field of a material.", where, f"Heads are of: {', '.join((*_WORDS, *_FIELDS))}.",
-                           "grades")
-    return name, unit.strip(" ,")
+        raise LabilisError(f"'{cell}' is no field of a material.", where, f"Heads are of: {', '.join((*_WORDS, *_FIELDS))}.", "grades")
+    return name, unit
 
 
-def _stated(name: str, unit: str, cell: str, comma: bool, where: str) -> dict[str, str]:
+def _stated(name: str, unit: str, cell: str, table: CsvTable, where: str) -> dict[str, str]:
     """What a cell states; nothing where it is empty."""
     if not cell:
         return {}
     if name in _WORDS:
         return {name: cell}
-    number = cell.replace(",", ".") if comma else cell
-    try:
-        float(number)
-    except ValueError:
-        return {name: number}  # with a unit of its own, which the model checks
-    if not unit and name != "poisson_ratio":
-        raise LabilisError(f"'{cell}' of {name} has no unit.", where, f"Give it in the head, such as '{name}, MPa'.", "grades")
-    return {name: f"{number} {unit}".strip()}
+    number = table.number(cell)
+    return {name: number if name == "poisson_ratio" else with_unit(number, unit, name, where, "grades")}
 
 
 def keep_grade(material: Material, folder: str = "") -> None:

@@ -70,7 +70,8 @@ RECIPES: dict[str, Callable[[], Recipe]] = {
     **{f"strut, {shape}": lambda shape=shape: _strut(shape) for shape in SECTION_SIZES if SECTION_SIZES[shape]}}
 
 
-FROM_DXF = "plate of a DXF outline…"
+FROM_DXF, STRUT_FROM_DXF = "plate of a DXF outline…", "strut of a DXF outline as its section…"
+FROM_TABLE = "loads and cases of a table (CSV)…"
 
 
 def new_piece(project: Project, key: str, material: str, at: tuple[float, float, float]) -> Piece:
@@ -140,6 +141,7 @@ def offer_loads(parent: QWidget, project: Project, take: Callable[[str, str], No
     rows = [("own weight, held", "weight", ""), ("change of temperature", "temperature", "")]
     rows += [(f"weight of {piece.name}, set aside", "aside", piece.name) for piece in project.pieces if piece.set_aside]
     rows += [(f"displacement of {support.name}", "move", support.name) for support in project.supports]
+    rows += [(FROM_TABLE, FROM_TABLE, "")]
     for words, kind, support in rows:
         action = menu.addAction(words)
         assert action is not None
@@ -190,6 +192,7 @@ def offer_recipes(parent: QWidget, take: Callable[[str], None]) -> QMenu:
         assert action is not None
         action.triggered.connect(lambda _=False, key=key: take(key))
     menu.addMenu(struts)
-    menu.addAction(FROM_DXF).triggered.connect(lambda _=False: take(FROM_DXF))  # type: ignore[union-attr]
+    for key in (FROM_DXF, STRUT_FROM_DXF):
+        menu.addAction(key).triggered.connect(lambda _=False, key=key: take(key))  # type: ignore[union-attr]
     menu.popup(QCursor.pos())
     return menu

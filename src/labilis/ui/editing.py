@@ -13,8 +13,9 @@ from labilis.model import CaseLoad, LabilisError, LoadCase, Project, shown
 from labilis.run.about import mesh_size
 from labilis.run.importing import with_outline
 from labilis.run.picking import ShapeView
+from labilis.store.load_table import with_load_table
 from labilis.ui import actions, marking
-from labilis.ui.building import FROM_DXF, with_aside, with_move, with_piece, with_temperature, with_weight
+from labilis.ui.building import FROM_DXF, FROM_TABLE, STRUT_FROM_DXF, with_aside, with_move, with_piece, with_temperature, with_weight
 from labilis.ui.joining import join
 from labilis.ui.session import STEEL
 
@@ -113,8 +114,8 @@ class Editing:
 
     def add_piece(self, key: str) -> None:
         """A new piece from a recipe, clear of what is there; the project begins with it when there is none."""
-        if key == FROM_DXF:
-            self._guard(self._add_outline)
+        if key in (FROM_DXF, STRUT_FROM_DXF):
+            self._guard(lambda: self._add_outline(plate=key == FROM_DXF))
             return
 
         def act() -> None:
@@ -129,19 +130,21 @@ class Editing:
             self.sheet.open_station("Part")
         self._guard(act)
 
-    def _add_outline(self) -> None:
-        """A plate of the outline of a DXF file."""
+    def _add_outline(self, plate: bool) -> None:
+        """A plate of the outline of a DXF file, or a strut with it as its section."""
         name, _ = QFileDialog.getOpenFileName(None, "A DXF outline", "", "DXF (*.dxf)")
         if not name:
             return
-        thickness, sure = QInputDialog.getText(None, "Thickness", "Thickness of the plate, such as 3 mm", text="3 mm")  # type: ignore[arg-type]
+        what, text = ("Thickness", shown.typed("3 mm", "length")) if plate else ("Length", shown.typed("500 mm", "length"))
+        whose = "plate" if plate else "strut"
+        size, sure = QInputDialog.getText(None, what, f"{what} of the {whose}, such as {text}", text=text)  # type: ignore[arg-type]
         if not sure:
             return
         try:
             data = Path(name).read_bytes()
         except OSError as error:
             raise LabilisError(f"'{Path(name).name}' cannot be read ({error.strerror}).", name, "Choose another file.", "file") from error
-        project, piece, words = with_outline(self.session.project, data, Path(name).name, thickness.strip())
+        project, piece, words = with_outline(self.session.project, data, Path(name).name, **{what.lower(): size.strip()})
         if self.session.project.pieces:
             self.session.edit(project, f"{piece} added: {words}")
         else:
@@ -179,6 +182,9 @@ class Editing:
         if kind == "weight":
             self.add_weight()
             return
+        if kind == FROM_TABLE:
+            self.load_table()
+            return
 
         def act() -> None:
             project, name = (with_temperature(self.session.project) if kind == "temperature" else
@@ -187,6 +193,18 @@ class Editing:
             self.session.make(project, f"{name} added")
             self._said("Loads", "loads", name, edit=True)
         self._guard(act)
+
+    def load_table(self) -> None:
+        """Loads and cases of a CSV file that is asked for; the first of its cases is then shown."""
+        name, _ = QFileDialog.getOpenFileName(None, "A table of loads", "", "Table (*.csv)")
+
+        def act() -> None:
+            project, words = with_load_table(self.session.project, Path(name))
+            self.session.edit(project, f"{Path(name).name}: {words}")
+            self.stage.show_view("Shape")
+            self.sheet.open_station("Loads")
+        if name:
+            self._guard(act)
 
     def apply_factor(self, factor: float) -> None:
         """A case in which the growing loads of the present one act with a factor, which is then shown."""

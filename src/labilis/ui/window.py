@@ -228,6 +228,7 @@ class Window(Editing, QMainWindow):
             *[Command(f"Scribe on what is picked: {words}", "", lambda way=way: self.scribe_picked(way))
               for way, words in (("lengthwise", "a line along it"), ("crosswise", "a line across it"), ("circle", "a circle"))],
             Command("Add the weight of all pieces", "", self.add_weight),
+            Command("Loads and cases of a table (CSV)", "", self.load_table),
             Command("Finer mesh on what is picked", "", self.zone_picked), Command("Add a load case", "", self.add_case),
             Command("Show the shape", "", lambda: self.stage.show_view("Shape")),
             Command("Show the mesh", "", lambda: self.stage.show_view("Mesh")),

@@ -1,12 +1,12 @@
 """The recipes. A new one is a function here (or a file of its own) and one line in MAKERS."""
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
 
-from labilis.model import Block, FoldedSheet, LabilisError, Opening, Plate, Recipe, Rib, Strut, shown
+from labilis.model import Block, Corner, FoldedSheet, LabilisError, Opening, Plate, Recipe, Rib, Strut, shown
 from labilis.shape.profile import Run, area_of, circle, crosses_itself, inside, offset_band, points_of, rounded_path, slot
 from labilis.shape.recipes.made import Made, Sheet, edge_of, face_of, images, name_edges, parts, prism, swept, turned_to_right
 from labilis.shape.recipes.sections import SectionShape, section_shape
@@ -35,22 +35,27 @@ def _opening(item: Opening, read: Read, where: str) -> list[Run]:
     return slot((x, y), diameter, length, read(item.angle, "angle"))
 
 
-def _flat_piece(outline: list[Run], openings: list[list[Run]], thickness: float, names: list[str], where: str,
-                opening_word: str = "hole") -> Made:
-    """A flat piece of an outline with openings, round z = 0."""
-    _positive(thickness, "thickness", f"{where}/thickness")
+def _fits(outline: list[Run], openings: list[list[Run]], where: str, whose: str) -> None:
+    """Raises LabilisError for an outline that crosses itself, for an opening that reaches outside it, and for two that overlap."""
     if crosses_itself(outline):
         raise LabilisError("The outline crosses itself.", f"{where}/outline", "Put its corners in order.", "outline")
     border = points_of(outline)
     for number, path in enumerate(openings):
         points = points_of(path)
         if not inside(points, border).all():
-            raise LabilisError(f"Opening {number + 1} reaches outside its plate.", f"{where}/openings/{number}",
+            raise LabilisError(f"Opening {number + 1} reaches outside its {whose}.", f"{where}/openings/{number}",
                                "Move it or make it smaller.", "opening")
         for other in openings[:number]:
             if inside(points, points_of(other)).any() or inside(points_of(other), points).any():
                 raise LabilisError(f"Opening {number + 1} overlaps another.", f"{where}/openings/{number}", "Move one of them.",
                                    "opening")
+
+
+def _flat_piece(outline: list[Run], openings: list[list[Run]], thickness: float, names: list[str], where: str,
+                opening_word: str = "hole") -> Made:
+    """A flat piece of an outline with openings, round z = 0."""
+    _positive(thickness, "thickness", f"{where}/thickness")
+    _fits(outline, openings, where, "plate")
     ordered = outline if area_of(outline) > 0 else None
     paths = _outward([outline, *openings])
     words = [names if ordered is not None else names[::-1],
@@ -60,10 +65,15 @@ def _flat_piece(outline: list[Run], openings: list[list[Run]], thickness: float,
     return Made(solid, faces, [Sheet(middle, thickness, "face")], name_edges(middle, paths, words))
 
 
+def _outline(stated: Sequence[Corner], read: Read, where: str) -> list[Run]:
+    """The closed path through stated corners."""
+    corners = [(read(c.x, "length"), read(c.y, "length"), read(c.radius, "length")) for c in stated]
+    return rounded_path(corners, True, where, [read(c.bow, "number") for c in stated])
+
+
 def make_plate(recipe: Plate, read: Read, where: str) -> Made:
     """Names: top, bottom (solid) or face (sheet); side.1, side.2, ... from the first corner to the second and on; hole.1, ..."""
-    corners = [(read(c.x, "length"), read(c.y, "length"), read(c.radius, "length")) for c in recipe.outline]
-    outline = rounded_path(corners, True, f"{where}/outline", [read(c.bow, "number") for c in recipe.outline])
+    outline = _outline(recipe.outline, read, f"{where}/outline")
     names, side = [], 0
     for run in outline:
         side += 0 if run.rounding else 1
@@ -155,6 +165,11 @@ def _name_sides(made: Made, middle: list[Run], n: int) -> None:
 def section_of(recipe: Strut, read: Read, where: str) -> SectionShape:
     """Outline and walls of a strut's section."""
     stated = recipe.section
+    if stated.shape == "outline":
+        outline = _outline(stated.outline, read, f"{where}/section/outline")
+        openings = [_opening(item, read, f"{where}/section/openings/{number}") for number, item in enumerate(stated.openings)]
+        _fits(outline, openings, f"{where}/section", "section")
+        return SectionShape((tuple(tuple(path) for path in _outward([outline, *openings])),))
     sizes = {name: read(text, "length") for name in ("width", "height", "diameter", "thickness", "web", "gap", "flange", "radius")
              if (text := getattr(stated, name)) is not None}
     try:

@@ -73,7 +73,7 @@ class Sheet(QScrollArea):
         add["Supports"].add_tool("+ hold what is picked", commands["hold"], "Pick a face or an edge on the stage first")
         add["Loads"].add_tool("+ force", commands["force"], "On the picked face or edge")
         add["Loads"].add_tool("+ pressure", commands["pressure"], "On the picked faces")
-        add["Loads"].add_tool("+ other", commands["other_load"], "Weight, a change of temperature, a displacement")
+        add["Loads"].add_tool("+ other", commands["other_load"], "Weight, a change of temperature, a displacement, loads of a table")
         add["Loads"].add_tool("+ case", commands["case"], "A further load case with all loads; cases can be combined with factors")
         add["Mesh"].add_tool("mesh now", commands["mesh"], "Make the mesh and look at it")
         add["Mesh"].add_tool("converge", commands["converge"], "First factor with several meshes: how far the number can be believed")
