@@ -245,7 +245,7 @@ def test_measures_stand_on_the_small_bar_and_films_are_saved(hand: Hand, short: 
     window.stage.select(())
     assert "picked" not in window.stage.scene.actors
     window.stage.show_view("Mode", 0)
-    for name in ("mode one.png", "mode.gif", "mode.mp4"):
+    for name in ("mode one.png", "mode.gif", "mode.webp", "mode.mp4"):
         hand.answer_open(tmp_path / name)
         hand.click(window.stage.playback.save)
         assert (tmp_path / name).stat().st_size > 2000

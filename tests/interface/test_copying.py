@@ -14,8 +14,9 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QTableWidget
 
-from labilis.ui.copying import FULL, table_rows
+from labilis.ui.copying import FULL, copy_menu, table_rows
 from labilis.ui.drawer.chart import Chart
+from labilis.ui.ladder.beside import LaddersBeside
 from tests.interface.conftest import Hand
 from tests.unit.test_mistakes import flat, strip
 
@@ -67,6 +68,49 @@ def test_the_ladder_and_curves_are_copied(run: Hand) -> None:
     points = [(x, y) for panel in chart.panels for line in panel.lines for x, y in line.points]
     assert [(float(row[2]), float(row[4])) for row in rows[1:]] == points
     assert all("," in row[1] or "mm" in row[1] for row in rows[1:])  # what runs along has its unit
+
+
+def test_everything_that_is_drawn_is_taken_along_as_figures_and_as_a_picture(run: Hand, tmp_path: Path) -> None:
+    """Each widget that draws figures offers them; what is saved is what is drawn: sizes, and the words in lines of text."""
+    window = run.window
+    run.window.run_trace()
+    run.wait_idle()
+    trace, curve = run.session.current("trace"), window.drawer.trace_page.curve
+    rows = curve.rows()
+    assert [float(row[4]) for row in rows[1:]] == [float(value) for value in trace.factors]
+    assert [float(row[2]) for row in rows[1:]] == pytest.approx([float(value) for value in trace.probe]) and rows[1][1].endswith("mm")
+    run.session.show_in("in-lbf-psi")
+    assert [25.4 * float(row[2]) for row in curve.rows()[1:]] == pytest.approx([float(value) for value in trace.probe])
+    assert curve.rows()[1][1].endswith(", in")
+    drawings = [curve, window.ladder, *(chart for chart in window.findChildren(Chart) if chart.panels)]
+    for number, drawing in enumerate(drawings):
+        for ending in ("png", "svg", "pdf"):
+            path = tmp_path / f"{number}.{ending}"
+            run.answer_open(path)
+            menu = copy_menu(drawing, drawing.rows, drawing=drawing)
+            run.menu(menu, "save as picture")
+            assert path.read_bytes()[:5] in (b"\x89PNG\r", b"<?xml", b"%PDF-")
+        from PIL import Image
+
+        assert Image.open(tmp_path / f"{number}.png").size == (3 * drawing.width(), 3 * drawing.height())
+        text = (tmp_path / f"{number}.svg").read_text(encoding="utf-8")
+        assert f"0 0 {drawing.width()} {drawing.height()}" in text and "<text" in text
+    run.answer_open(tmp_path / "none" / "ladder.svg")
+    window.save_ladder()
+    assert "could not be written" in window.banner_text.text()
+    run.answer_open(tmp_path / "ladder.bmp")
+    window.save_ladder()
+    assert "could not be written" in window.banner_text.text() and not (tmp_path / "ladder.bmp").exists()
+
+
+def test_ladders_beside_each_other_give_their_factors(run: Hand) -> None:
+    beside = LaddersBeside()
+    run.qtbot.addWidget(beside)
+    assert beside.rows() == [["design", "what", "factor"]]
+    beside.show_ladders([("first", run.window.ladder.rungs), ("second", run.window.ladder.rungs)])
+    rows = beside.rows()[1:]
+    assert {row[0] for row in rows} == {"first", "second"} and ["first", "mode 1"] in [row[:2] for row in rows]
+    assert {float(row[2]) for row in rows} >= set(run.session.current("modes").positive.tolist())
 
 
 def test_every_number_that_a_table_rounds_has_its_digits(run: Hand) -> None:

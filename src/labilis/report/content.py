@@ -19,7 +19,7 @@ from labilis.judge.stress import von_mises
 from labilis.judge.studies import figure_words, study_words
 from labilis.judge.trace_sentences import trace_sentences
 from labilis.model import Picture, Project, shown
-from labilis.report.blocks import Figure, Table, Words, plain
+from labilis.report.blocks import Block, Figure, Source, Table, Words, come_from, plain
 from labilis.report.images import picture_bytes
 from labilis.report.improving import Improved, improve_blocks
 from labilis.run.keys import stage_keys
@@ -43,7 +43,7 @@ class Section:
 
     key: str
     title: str
-    blocks: tuple[Words | Table | Figure, ...]
+    blocks: tuple[Block, ...]
 
 
 @dataclass(frozen=True)
@@ -80,14 +80,20 @@ def content_of(project: Project, report: ProjectReport, results: Mapping[str, An
     """The report of a project that was run. `pictures` draws (see `labilis.report.pictures.draw`); without it there are none. `improved`:
     what was tried of it."""
     plan = project.report
-    makers: dict[str, Callable[[], list[Words | Table | Figure]]] = {
-        "verdict": lambda: _verdict(report), "part": lambda: _part(project, report, results, pictures),
+    def of_cases(key: str, make: Callable[[CaseReport], list[Block]]) -> list[Block]:
+        return [block for case in report.cases for block in come_from(make(case), key, case.facts.case)]
+    makers: dict[str, Callable[[], list[Block]]] = {
+        "verdict": lambda: of_cases("verdict", _verdict) or [Words("Nothing was run.", "caution")],
+        "part": lambda: _part(project, report, results, pictures),
         "supports": lambda: [Words(plain(sentence), point=True) for sentence in sentences.support_sentences(project)],
         "loads": lambda: _loads(project), "mesh": lambda: _mesh(project, report, results, pictures),
-        "strength": lambda: _strength(report, results, pictures), "modes": lambda: _modes(project, report, results, pictures),
-        "hand checks": lambda: _hand(report), "trace": lambda: _trace(project, report, results, pictures),
-        "studies": lambda: _studies(project, report, results), "improve": lambda: list(improve_blocks(improved)),
-        "evidence": lambda: _evidence(report), "limits": lambda: _limits(project, report)}
+        "strength": lambda: of_cases("strength", lambda case: _strength(case, report, results, pictures)),
+        "modes": lambda: of_cases("modes", lambda case: _modes(case, project, report, results, pictures)),
+        "hand checks": lambda: of_cases("hand checks", _hand),
+        "trace": lambda: of_cases("trace", lambda case: _trace(case, project, report, results, pictures)),
+        "studies": lambda: of_cases("studies", lambda case: _studies(case, project, results)),
+        "improve": lambda: list(improve_blocks(improved)),
+        "evidence": lambda: of_cases("evidence", _evidence), "limits": lambda: _limits(project, report)}
     found = []
     for key, make in makers.items():
         if key in plan.left_out or (plan.form == "short" and key not in _SHORT):
@@ -98,7 +104,7 @@ def content_of(project: Project, report: ProjectReport, results: Mapping[str, An
             blocks = [Words(note, "note"), *blocks]
         blocks += [_own_picture(item, files or {}) for item in plan.pictures if item.section == key]
         if blocks:
-            found.append(Section(key, _TITLES[key], tuple(blocks)))
+            found.append(Section(key, _TITLES[key], tuple(come_from(blocks, key))))
     from labilis.report.verify import figures_of_report, printed_in
 
     head, sections, figures = _head(project, report, today, files or {}), tuple(_numbered(found)), figures_of_report(report)
@@ -141,7 +147,7 @@ def _numbered(found: list[Section]) -> list[Section]:
     """Tables and figures with their numbers, through the whole report."""
     counts = {"Table": 0, "Figure": 0}
 
-    def number(block: Words | Table | Figure) -> Words | Table | Figure:
+    def number(block: Block) -> Block:
         if isinstance(block, Words):
             return block
         kind = "Table" if isinstance(block, Table) else "Figure"
@@ -151,25 +157,24 @@ def _numbered(found: list[Section]) -> list[Section]:
 
 
 # --- sections --------------------------------------------------------------------------------------------------------------
-def _verdict(report: ProjectReport) -> list[Words | Table | Figure]:
-    found: list[Words | Table | Figure] = []
-    for case in report.cases:
-        tone = {True: "good", False: "bad", None: "caution"}[case.verdict.meets]
-        found.append(Words(f"{case.facts.case}: {case.verdict.headline}. {_capital(case.verdict.detail)}.", tone))
-        if case.verdict.gates:
-            rows = tuple((gate.name, "left out" if gate.left_out else gate.state, gate.left_out or gate.reason or "–")
-                         for gate in case.verdict.gates)
-            found.append(Table(f"Gates of the verdict on {case.facts.case}", ("gate", "", "why"), rows, (0, 1, 2)))
-        ladder = _ladder(case)
-        if ladder is not None:
-            found.append(ladder)
-    return found or [Words("Nothing was run.", "caution")]
+def _verdict(case: CaseReport) -> list[Block]:
+    found: list[Block] = []
+    tone = {True: "good", False: "bad", None: "caution"}[case.verdict.meets]
+    found.append(Words(f"{case.facts.case}: {case.verdict.headline}. {_capital(case.verdict.detail)}.", tone))
+    if case.verdict.gates:
+        rows = tuple((gate.name, "left out" if gate.left_out else gate.state, gate.left_out or gate.reason or "–")
+                     for gate in case.verdict.gates)
+        found.append(Table(f"Gates of the verdict on {case.facts.case}", ("gate", "", "why"), rows, (0, 1, 2)))
+    ladder = _ladder(case)
+    if ladder is not None:
+        found.append(ladder)
+    return found
 
 
-def _part(project: Project, report: ProjectReport, results: Mapping[str, Any], pictures: Pictures | None) -> list[Words | Table | Figure]:
+def _part(project: Project, report: ProjectReport, results: Mapping[str, Any], pictures: Pictures | None) -> list[Block]:
     view = results.get(stage_keys(settled(project, results)).shape)
     extents = None if view is None else tuple(float(c) for c in view.extents[:, 1] - view.extents[:, 0])
-    found: list[Words | Table | Figure] = [Words(plain(sentence), point=True) for sentence in [
+    found: list[Block] = [Words(plain(sentence), point=True) for sentence in [
         *part_sentences(project, extents, None if view is None else view.volume), *scribe_sentences(project)]]  # type: ignore[arg-type]
     if project.parameters:
         found.append(Table("Parameters", ("name", "value"), tuple(project.parameters.items()), (0, 1)))
@@ -180,17 +185,16 @@ def _part(project: Project, report: ProjectReport, results: Mapping[str, Any], p
     return found
 
 
-def _loads(project: Project) -> list[Words | Table | Figure]:
+def _loads(project: Project) -> list[Block]:
     return [Words(plain(sentence), point=True) for sentence in (*sentences.load_sentences(project), *sentences.case_sentences(project))]
 
 
-def _mesh(project: Project, report: ProjectReport, results: Mapping[str, Any], pictures: Pictures | None) -> list[Words | Table | Figure]:
+def _mesh(project: Project, report: ProjectReport, results: Mapping[str, Any], pictures: Pictures | None) -> list[Block]:
     mesh = report.mesh
     if mesh is None:
         return []
     facts = report.cases[0].facts if report.cases else None
-    found: list[Words | Table | Figure] = [Words(plain(sentence), point=True)
-                                           for sentence in sentences.mesh_sentences(project, facts, mesh.size)]
+    found: list[Block] = [Words(plain(sentence), point=True) for sentence in sentences.mesh_sentences(project, facts, mesh.size)]
     if report.settled is not None:
         found.append(Words(settled_words(report.settled), point=True))
     if pictures is not None:
@@ -199,105 +203,103 @@ def _mesh(project: Project, report: ProjectReport, results: Mapping[str, Any], p
     return found
 
 
-def _strength(report: ProjectReport, results: Mapping[str, Any], pictures: Pictures | None) -> list[Words | Table | Figure]:
-    found: list[Words | Table | Figure] = []
-    for case in report.cases:
-        strength = case.facts.strength
-        if strength is None:
-            continue
-        found += [Words(f"{case.facts.case}: {plain(sentence)}") for sentence in sentences.strength_sentences(case.facts)]
-        total = strength.reaction.sum(axis=1)[:, :3]
-        largest = float(abs(total).max(initial=0.0))
-        rows = [(str(name), *(f"{0.0 if abs(value) < _LITTLE * largest else shown.value(value, 'force'):.5g}" for value in row))
-                for name, row in zip(strength.supports, total)]
-        rows.append(("loads", *(f"{shown.value(value, 'force'):.5g}" for value in strength.applied.sum(axis=0)[:3])))
+def _strength(case: CaseReport, report: ProjectReport, results: Mapping[str, Any], pictures: Pictures | None) -> list[Block]:
+    found: list[Block] = []
+    strength = case.facts.strength
+    if strength is None:
+        return found
+    found += [Words(f"{case.facts.case}: {plain(sentence)}") for sentence in sentences.strength_sentences(case.facts)]
+    total = strength.reaction.sum(axis=1)[:, :3]
+    largest = float(abs(total).max(initial=0.0))
+    rows = [(str(name), *(f"{0.0 if abs(value) < _LITTLE * largest else shown.value(value, 'force'):.5g}" for value in row))
+            for name, row in zip(strength.supports, total)]
+    rows.append(("loads", *(f"{shown.value(value, 'force'):.5g}" for value in strength.applied.sum(axis=0)[:3])))
+    found.append(
+        Table(
+            f"Reactions under the service load, {case.facts.case}",
+            ("support", *(shown.axis(f"{axis}, N")[0] for axis in "xyz")),
+            tuple(rows),
+        )
+    )
+    if pictures is not None:
+        most = float(von_mises(strength.stress).max(initial=0.0))
         found.append(
-            Table(
-                f"Reactions under the service load, {case.facts.case}",
-                ("support", *(shown.axis(f"{axis}, N")[0] for axis in "xyz")),
-                tuple(rows),
+            Figure(
+                f"Von Mises stress under the service load, {case.facts.case}; 0 to {shown.stress(most)}",
+                f"Stress on the part, largest {shown.stress(most)}.",
+                pictures("stress", case.facts.project, report, results, case.facts.case),
+                wide=False,
             )
         )
-        if pictures is not None:
-            most = float(von_mises(strength.stress).max(initial=0.0))
-            found.append(
-                Figure(
-                    f"Von Mises stress under the service load, {case.facts.case}; 0 to {shown.stress(most)}",
-                    f"Stress on the part, largest {shown.stress(most)}.",
-                    pictures("stress", case.facts.project, report, results, case.facts.case),
-                    wide=False,
-                )
-            )
     return found
 
 
-def _modes(project: Project, report: ProjectReport, results: Mapping[str, Any], pictures: Pictures | None) -> list[Words | Table | Figure]:
-    found: list[Words | Table | Figure] = []
-    for case in report.cases:
-        modes = case.facts.modes
-        if modes is None:
-            continue
-        rows = []
-        for number, (factor, kind) in enumerate(zip(modes.factors, case.facts.kinds)):
-            error = float(modes.mesh_error[number]) if len(modes.mesh_error) else math.nan
-            needed = case.facts.required_for(number)
-            meets = case.facts.meets(number)
-            said = ("load must reverse" if factor < 0 else "the trace decides" if meets is None else "meets" if meets else
-                    f"under by {100 * (1 - factor / needed):.0f} %")
-            half, _ = case.half_waves[number]
-            rows.append((str(number + 1), f"{factor:.5g}", f"± {error_text(error)}" if math.isfinite(error) else "not known",
-                         critical_text(float(factor), modes.growing_force), modes.drivers[number], str(kind),
-                         f"{float(format(shown.value(half, 'length'), '.3g')):g}" if math.isfinite(half) else "–", f"{needed:.4g}", said))
-        if modes.held_unstable:
-            found.append(Words(f"{case.facts.case}: the part goes unstable under its held loads alone; there is no factor.", "bad"))
-            continue
-        if not rows:
-            found.append(Words(f"{case.facts.case}: no factor; this load cannot make the part unstable.", "good"))
-            continue
-        found.append(
-            Table(
-                f"Modes of {case.facts.case}, elastic and ideal",
-                ("mode", "factor", "mesh error", "critical load", "driver", "kind", shown.axis("half wave, mm")[0], "required", ""),
-                tuple(rows),
-                (4, 5, 8),
-            )
+def _modes(case: CaseReport, project: Project, report: ProjectReport, results: Mapping[str, Any], pictures: Pictures | None) -> list[Block]:
+    found: list[Block] = []
+    modes = case.facts.modes
+    if modes is None:
+        return found
+    rows = []
+    for number, (factor, kind) in enumerate(zip(modes.factors, case.facts.kinds)):
+        error = float(modes.mesh_error[number]) if len(modes.mesh_error) else math.nan
+        needed = case.facts.required_for(number)
+        meets = case.facts.meets(number)
+        said = ("load must reverse" if factor < 0 else "the trace decides" if meets is None else "meets" if meets else
+                f"under by {100 * (1 - factor / needed):.0f} %")
+        half, _ = case.half_waves[number]
+        rows.append((str(number + 1), f"{factor:.5g}", f"± {error_text(error)}" if math.isfinite(error) else "not known",
+                     critical_text(float(factor), modes.growing_force), modes.drivers[number], str(kind),
+                     f"{float(format(shown.value(half, 'length'), '.3g')):g}" if math.isfinite(half) else "–", f"{needed:.4g}", said))
+    if modes.held_unstable:
+        found.append(Words(f"{case.facts.case}: the part goes unstable under its held loads alone; there is no factor.", "bad"))
+        return found
+    if not rows:
+        found.append(Words(f"{case.facts.case}: no factor; this load cannot make the part unstable.", "good"))
+        return found
+    found.append(
+        Table(
+            f"Modes of {case.facts.case}, elastic and ideal",
+            ("mode", "factor", "mesh error", "critical load", "driver", "kind", shown.axis("half wave, mm")[0], "required", ""),
+            tuple(rows),
+            (4, 5, 8),
+            each=tuple(Source(mode=number) for number in range(len(rows))),
         )
-        if pictures is not None:
-            for number in range(min(len(modes.factors), _MOST_MODES if project.report.form == "long" else 1)):
-                what = f"factor {modes.factors[number]:.4g}, {case.facts.kinds[number]} of {modes.drivers[number]}"
-                found.append(Figure(f"Mode {number + 1} of {case.facts.case}: {what}. Movement without unit, drawn larger",
-                                    f"The part bulging in mode {number + 1}.",
-                                    pictures("mode", project, report, results, case.facts.case, number), wide=False))
+    )
+    if pictures is not None:
+        for number in range(min(len(modes.factors), _MOST_MODES if project.report.form == "long" else 1)):
+            what = f"factor {modes.factors[number]:.4g}, {case.facts.kinds[number]} of {modes.drivers[number]}"
+            found.append(Figure(f"Mode {number + 1} of {case.facts.case}: {what}. Movement without unit, drawn larger",
+                                f"The part bulging in mode {number + 1}.",
+                                pictures("mode", project, report, results, case.facts.case, number), wide=False,
+                                source=Source(mode=number)))
     return found
 
 
-def _hand(report: ProjectReport) -> list[Words | Table | Figure]:
-    found: list[Words | Table | Figure] = []
-    for case in report.cases:
-        checks = [item for item in case.hand_checks() if item.outcome is not None and math.isfinite(item.factor)]
-        if not checks:
-            continue
-        rows = tuple((item.form.title, item.form.formula, "; ".join(_put_in(taken) for taken in item.taken if taken.value is not None),
-                      force_text(item.outcome.load), f"{item.factor:.4g}",  # type: ignore[union-attr]
-                      f"{item.difference:+.1f} %" if math.isfinite(item.difference) else "real part", item.form.source) for item in checks)
-        found.append(Table(f"Hand checks of {checks[0].member}, {case.facts.case}", (
-            "check", "formula", "numbers put in", "load", "factor", "model beside it", "source"), rows, (0, 1, 2, 6)))
+def _hand(case: CaseReport) -> list[Block]:
+    found: list[Block] = []
+    checks = [item for item in case.hand_checks() if item.outcome is not None and math.isfinite(item.factor)]
+    if not checks:
+        return found
+    rows = tuple((item.form.title, item.form.formula, "; ".join(_put_in(taken) for taken in item.taken if taken.value is not None),
+                  force_text(item.outcome.load), f"{item.factor:.4g}",  # type: ignore[union-attr]
+                  f"{item.difference:+.1f} %" if math.isfinite(item.difference) else "real part", item.form.source) for item in checks)
+    found.append(Table(f"Hand checks of {checks[0].member}, {case.facts.case}", (
+        "check", "formula", "numbers put in", "load", "factor", "model beside it", "source"), rows, (0, 1, 2, 6)))
     return found
 
 
-def _trace(project: Project, report: ProjectReport, results: Mapping[str, Any], pictures: Pictures | None
-           ) -> list[Words | Table | Figure]:
-    found: list[Words | Table | Figure] = []
-    for case in report.cases:
-        trace = case.facts.trace
-        if trace is None or not trace.done:
-            continue
-        found += [Words(plain(sentence)) for sentence in trace_sentences(project, case.facts)]
-        found.append(_curve(case))
-        if pictures is not None:
-            found.append(Figure(f"The part at the end of the trace of {case.facts.case}, {trace.factors[-1]:.4g} × the service load, true "
-                                "scale", "The deformed part at the end of its path.",
-                                pictures("trace", project, report, results, case.facts.case)))
+def _trace(case: CaseReport, project: Project, report: ProjectReport, results: Mapping[str, Any], pictures: Pictures | None
+           ) -> list[Block]:
+    found: list[Block] = []
+    trace = case.facts.trace
+    if trace is None or not trace.done:
+        return found
+    found += [Words(plain(sentence)) for sentence in trace_sentences(project, case.facts)]
+    found.append(_curve(case))
+    if pictures is not None:
+        found.append(Figure(f"The part at the end of the trace of {case.facts.case}, {trace.factors[-1]:.4g} × the service load, true "
+                            "scale", "The deformed part at the end of its path.",
+                            pictures("trace", project, report, results, case.facts.case)))
     return found
 
 
@@ -307,41 +309,39 @@ _STUDIES = {"amplitude": ("amplitude", "Verified factor over the amplitude of th
             "contact": ("joints", "Faces that touch at bolts and seams, bonded and apart")}
 
 
-def _studies(project: Project, report: ProjectReport, results: Mapping[str, Any]) -> list[Words | Table | Figure]:
+def _studies(case: CaseReport, project: Project, results: Mapping[str, Any]) -> list[Block]:
     """What was varied: each study with its sentence and its figures."""
-    found: list[Words | Table | Figure] = []
+    found: list[Block] = []
     fine = settled(project, results)
-    for case in report.cases:
-        keys = stage_keys(fine, case.facts.case)
-        meshes = results.get(keys.converge)
-        if meshes is not None and meshes.done:
-            rows = [(f"{shown.value(float(size), 'length'):.3g}", f"{int(count):,}", f"{int(unknowns):,}", f"{float(factor):.5g}")
-                    for size, count, unknowns, factor in zip(meshes.sizes, meshes.elements, meshes.unknowns, meshes.factors)]
-            found += [Words(f"{case.facts.case}: {sentences.convergence_words(meshes)}"),
-                      Table(f"First factor of {case.facts.case} over meshes", (
-                          shown.axis("element size, mm")[0], "elements", "unknowns", "first factor"), tuple(rows), ())]
-        for kind, (what, caption) in _STUDIES.items():
-            study = results.get(getattr(keys, kind))
-            if study is None or not study.done:
-                continue
-            figures = [tuple(figure_words(str(column), float(value)) for column, value in zip(study.columns, row)) for row in study.figures]
-            found += [Words(f"{case.facts.case}: {study_words(study)}"),
-                      Table(f"{caption}, {case.facts.case}", (what, *(shown.axis(str(column))[0] for column in study.columns)), tuple(
-                          (shown.restated(str(label)), *row) for label, row in zip(study.labels, figures)))]
+    keys = stage_keys(fine, case.facts.case)
+    meshes = results.get(keys.converge)
+    if meshes is not None and meshes.done:
+        rows = [(f"{shown.value(float(size), 'length'):.3g}", f"{int(count):,}", f"{int(unknowns):,}", f"{float(factor):.5g}")
+                for size, count, unknowns, factor in zip(meshes.sizes, meshes.elements, meshes.unknowns, meshes.factors)]
+        found += [Words(f"{case.facts.case}: {sentences.convergence_words(meshes)}"),
+                  Table(f"First factor of {case.facts.case} over meshes", (
+                      shown.axis("element size, mm")[0], "elements", "unknowns", "first factor"), tuple(rows), ())]
+    for kind, (what, caption) in _STUDIES.items():
+        study = results.get(getattr(keys, kind))
+        if study is None or not study.done:
+            continue
+        figures = [tuple(figure_words(str(column), float(value)) for column, value in zip(study.columns, row)) for row in study.figures]
+        found += [Words(f"{case.facts.case}: {study_words(study)}"),
+                  Table(f"{caption}, {case.facts.case}", (what, *(shown.axis(str(column))[0] for column in study.columns)), tuple(
+                      (shown.restated(str(label)), *row) for label, row in zip(study.labels, figures)))]
     return found
 
 
-def _evidence(report: ProjectReport) -> list[Words | Table | Figure]:
-    found: list[Words | Table | Figure] = []
-    for case in report.cases:
-        rows = tuple((MARKS[item.state], item.name, f"{item.figure} {item.unit}".strip(), item.text) for item in case.evidence)
-        if rows:
-            found.append(Table(f"Evidence on {case.facts.case}: ✓ good, ▬ with care, ✗ bad, ○ not judged", (
-                "", "evidence", "figure", "what it says"), rows, (0, 1, 2, 3)))
+def _evidence(case: CaseReport) -> list[Block]:
+    found: list[Block] = []
+    rows = tuple((MARKS[item.state], item.name, f"{item.figure} {item.unit}".strip(), item.text) for item in case.evidence)
+    if rows:
+        found.append(Table(f"Evidence on {case.facts.case}: ✓ good, ▬ with care, ✗ bad, ○ not judged", (
+            "", "evidence", "figure", "what it says"), rows, (0, 1, 2, 3)))
     return found
 
 
-def _limits(project: Project, report: ProjectReport) -> list[Words | Table | Figure]:
+def _limits(project: Project, report: ProjectReport) -> list[Block]:
     """What an answer of this kind leaves out, and what this one has open."""
     found = [Words("Factors of modes are of the ideal, elastic part: an imperfect, yielding one carries less. What it carries is said by "
                    "the overall check or by a trace, where there is one.", point=True),

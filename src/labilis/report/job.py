@@ -10,7 +10,7 @@ from labilis.report.content import content_of
 from labilis.report.improving import Improved
 from labilis.report.pictures import draw
 from labilis.report.verify import check_report
-from labilis.report.write import write_report
+from labilis.report.write import as_pages, put, write_report
 from labilis.run.plan import Snapshot
 from labilis.run.report import judge_project
 
@@ -35,11 +35,16 @@ class ReportQuery:
     results: Mapping[str, Any]
     path: Path
     improved: Improved | None = None
+    looked_at: bool = False
 
     def answer(self) -> list[Any]:
-        """Writes it. Raises LabilisError."""
+        """Writes it; `looked_at`: as pages for the window. Raises LabilisError."""
         project = self.project.project
         found = judge_project(project, self.results)
-        write_report(content_of(project, found, self.results, draw if found.mesh is not None else None, self.project.files,
-                                improved=self.improved), self.path)
+        content = content_of(project, found, self.results, draw if found.mesh is not None else None, self.project.files,
+                             improved=self.improved)
+        if self.looked_at:
+            put(as_pages(content), self.path)
+        else:
+            write_report(content, self.path)
         return [self.path]

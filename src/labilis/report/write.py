@@ -7,7 +7,8 @@ from pathlib import Path
 from typing import Any
 
 from labilis.model import LabilisError
-from labilis.report.content import Content, Figure, Table, Words
+from labilis.report.blocks import Block, Figure, Table, Words
+from labilis.report.content import Content
 from labilis.report.verify import CARRIED, carried_text, in_page
 
 FORMS = (".pdf", ".html", ".docx")
@@ -19,7 +20,11 @@ def write_report(content: Content, path: Path) -> None:
     if form not in FORMS:
         raise LabilisError(f"A report is written as {', '.join(FORMS)}, not as '{path.suffix}'.", str(path), "Give the file one of these "
                            "endings.", "report-form")
-    data = {".pdf": as_pdf, ".html": lambda item: as_html(item).encode(), ".docx": as_docx}[form](content)
+    put({".pdf": as_pdf, ".html": lambda item: as_html(item).encode(), ".docx": as_docx}[form](content), path)
+
+
+def put(data: bytes, path: Path) -> None:
+    """Writes a file whole or not at all. Raises LabilisError."""
     beside = path.with_name(path.name + ".part")
     try:
         beside.write_bytes(data)
@@ -29,18 +34,18 @@ def write_report(content: Content, path: Path) -> None:
         raise LabilisError(f"The report cannot be written ({error.strerror}).", str(path), "Choose another place.", "disk") from error
 
 
-def as_html(content: Content, carry: bool = True) -> str:
-    """One file that works without any other."""
+def as_html(content: Content, carry: bool = True, links: bool = False) -> str:
+    """One file that works without any other; `links`: its figures lead to where they come from in the window."""
     from jinja2 import Environment, PackageLoader, StrictUndefined
 
     house = Environment(loader=PackageLoader("labilis.report", "templates"), autoescape=True,
                         undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     carried = in_page(carried_text(content.model, content.files, content.figures, content.printed)) if carry else ""
-    return house.get_template("report.html").render(content=content, carried=carried, kind=_kind, picture=_picture, anchor=_anchor,
-                                                          data_of=_data_of)
+    return house.get_template("report.html").render(content=content, carried=carried, links=links, kind=_kind, picture=_picture,
+                                                          anchor=_anchor, data_of=_data_of)
 
 
-def _kind(block: Words | Table | Figure) -> str:
+def _kind(block: Block) -> str:
     return type(block).__name__.lower()
 
 
@@ -54,6 +59,15 @@ def _picture(figure: Figure) -> str:
 
 def _data_of(png: bytes) -> str:
     return "data:image/png;base64," + base64.b64encode(png).decode()
+
+
+def as_pages(content: Content) -> bytes:
+    """Pages to look at in the window: nothing travels with them, and every figure leads to where it comes from."""
+    from weasyprint import HTML
+
+    target = io.BytesIO()
+    HTML(string=as_html(content, carry=False, links=True), url_fetcher=_only_data()).write_pdf(target)
+    return target.getvalue()
 
 
 def as_pdf(content: Content) -> bytes:

@@ -7,7 +7,9 @@ import math
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import QMimeData, QPoint, Qt
+from PyQt6.QtCore import QMarginsF, QMimeData, QPoint, QSizeF, Qt
+from PyQt6.QtGui import QPageSize, QPaintDevice, QPainter, QPdfWriter, QPixmap
+from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QTableWidget, QWidget
 
 from labilis.model import LabilisError, shown
@@ -15,6 +17,7 @@ from labilis.store.export import plain_cell
 
 FULL = Qt.ItemDataRole.UserRole + 40  # a cell's number with all of its digits
 Rows = list[list[str]]
+_DOTS = 96  # to the inch: one dot of a drawing is one of its pixels
 
 
 def full_text(value: float) -> str:
@@ -75,13 +78,72 @@ def save_rows(parent: QWidget, rows: Rows) -> None:
                            "Choose a folder you may write to.", "csv") from error
 
 
-def copy_menu(parent: QWidget, rows: Callable[[], Rows], cell: str = "") -> QMenu:
-    """What can be taken along: one number, all of it, or a file."""
+def save_drawing(drawing: QWidget, path: Path) -> None:
+    """Write what a widget draws as a picture (.png, three dots for one), or as lines and text (.svg, or .pdf as a page). Raises
+    LabilisError where it cannot be written."""
+    ending = path.suffix.lower()
+    done = False
+    if ending == ".pdf":
+        writer = QPdfWriter(str(path))
+        writer.setResolution(_DOTS)
+        writer.setPageSize(QPageSize(QSizeF(drawing.size()) * 25.4 / _DOTS, QPageSize.Unit.Millimeter))
+        writer.setPageMargins(QMarginsF())
+        done = _rendered(drawing, writer)
+    elif ending == ".svg":
+        generator = QSvgGenerator()
+        generator.setFileName(str(path))
+        generator.setSize(drawing.size())
+        generator.setViewBox(drawing.rect())
+        generator.setResolution(_DOTS)
+        generator.setTitle(drawing.accessibleName())
+        done = _rendered(drawing, generator)
+    elif ending == ".png":
+        picture = QPixmap(drawing.size() * 3)
+        picture.setDevicePixelRatio(3.0)
+        drawing.render(picture)
+        done = picture.save(str(path))
+    if not done:
+        raise LabilisError(f"'{path.name}' could not be written.", str(path.parent), "Choose a folder you may write to, and a name "
+                           "that ends in .png, .svg or .pdf.", "drawing-save")
+
+
+def _rendered(drawing: QWidget, onto: QPaintDevice) -> bool:
+    painter = QPainter(onto)
+    done = painter.isActive()
+    if done:
+        drawing.render(painter)
+        painter.end()
+    return done
+
+
+def ask_drawing(drawing: QWidget, name: str) -> None:
+    """Ask for a file and write what a widget draws. Raises LabilisError."""
+    file, _ = QFileDialog.getSaveFileName(drawing, f"Save the {name[:1].lower()}{name[1:]}", f"{name}.png",
+                                          "Picture (*.png);;Drawing (*.svg);;Page (*.pdf)")
+    if file:
+        save_drawing(drawing, Path(file))
+
+
+def can_be_taken(drawing: QWidget, rows: Callable[[], Rows]) -> None:
+    """Give a widget that draws figures the menu to take them along, as figures and as a picture."""
+    drawing.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+
+    def offer(place: QPoint) -> None:
+        if len(rows()) > 1:
+            show_menu(copy_menu(drawing, rows, drawing=drawing), drawing, place)
+    drawing.customContextMenuRequested.connect(offer)
+
+
+def copy_menu(parent: QWidget, rows: Callable[[], Rows], cell: str = "", drawing: QWidget | None = None) -> QMenu:
+    """What can be taken along: one number, all of it, a file, and what is drawn of it as a picture."""
     menu = QMenu(parent)
     if cell:
         menu.addAction(f"copy {cell}").triggered.connect(lambda _=False: _copy_text(cell))  # type: ignore[union-attr]
     menu.addAction("copy all of it").triggered.connect(lambda _=False: copy_rows(rows()))  # type: ignore[union-attr]
     menu.addAction("save as CSV…").triggered.connect(lambda _=False: save_rows(parent, rows()))  # type: ignore[union-attr]
+    if drawing is not None:
+        name = drawing.accessibleName() or "drawing"
+        menu.addAction("save as picture…").triggered.connect(lambda _=False: ask_drawing(drawing, name))  # type: ignore[union-attr]
     return menu
 
 

@@ -550,17 +550,22 @@ class Session(QObject):
         self._bodies = self._sized_done
         self._begin(Plan("size"), SizeQuery(Snapshot(design_of(self.project, self.project.design), self.files)))
 
-    def write_report(self, path: Path, then: Callable[[Path], None] | None = None) -> None:
-        """Write the report of what is stated and found, in the worker; `then` is called with its place, without it the journal tells."""
+    def write_report(self, path: Path) -> None:
+        """Write the report of what is stated and found, in the worker; the journal tells."""
         self._must_be_idle()
         if path.suffix.lower() not in FORMS:
             raise LabilisError(f"A report is written as {', '.join(FORMS)}, not as '{path.suffix}'.", str(path), "Give the file one of "
                                "these endings.", "report-form")
+        query = self.report_query(path)
+        self._bodies = lambda found: self.note(f"Report written: {found[0]}")
+        self._begin(Plan("report"), query)
+
+    def report_query(self, path: Path, looked_at: bool = False) -> ReportQuery:
+        """What makes the report of what is stated and found; `looked_at`: as pages for the window. Raises LabilisError without modes."""
         if not any(case.facts.modes is not None for case in self.report.cases):
             raise LabilisError("There is nothing to report yet.", "report", "Find modes first.", "no-results")
-        project, results = design_of(self.project, self.project.design), self._own_results()
-        self._bodies = (lambda found: then(found[0])) if then is not None else (lambda found: self.note(f"Report written: {found[0]}"))
-        self._begin(Plan("report"), ReportQuery(Snapshot(project, self.files), results, path, self._improved()))
+        project = design_of(self.project, self.project.design)
+        return ReportQuery(Snapshot(project, self.files), self._own_results(), path, self._improved(), looked_at)
 
     def _own_results(self) -> dict[str, Any]:
         """Results of the present statements."""

@@ -29,21 +29,30 @@ from labilis.judge.numbers import force_text
 from labilis.judge.plan_sentences import around
 from labilis.judge.verdict import Verdict
 from labilis.model import LabilisError, Vary, shown, words_of
+from labilis.report.blocks import Source
 from labilis.report.verify import Checking
 from labilis.run.trials import value_text
 from labilis.ui.building import RECIPES, offer_grades, offer_loads, offer_recipes
 from labilis.ui.commands import Command, CommandBox
+from labilis.ui.copying import ask_drawing
 from labilis.ui.drawer.drawer import Drawer
 from labilis.ui.editing import Editing
 from labilis.ui.ladder.ladder import Ladder
 from labilis.ui.naming import NameLabel
 from labilis.ui.plain import Label, plain_tip, polish_again
 from labilis.ui.preview import Preview
+from labilis.ui.printing import Printer
 from labilis.ui.session import Session, recoverable
 from labilis.ui.sheet.sheet import STATIONS, Sheet
 from labilis.ui.stage.stage import Stage
 from labilis.ui.theme import LIGHT, icon
 
+_PAGES_AFTER = 500  # ms after the last change until the pages that are looked at are made anew
+# station and drawer page that a section of the report comes from
+_PLACES = {"verdict": ("Modes", "Evidence"), "part": ("Part", ""), "supports": ("Supports", ""), "loads": ("Loads", ""),
+           "mesh": ("Mesh", ""), "strength": ("Strength", ""), "modes": ("Modes", "Modes"), "hand checks": ("Modes", "Hand checks"),
+           "trace": ("Trace", "Trace"), "studies": ("Mesh", "Studies"), "improve": ("Improve", "Improve"),
+           "evidence": ("Modes", "Evidence"), "screening": ("Modes", "Screening"), "limits": ("Report", "")}
 PARTS = "Parts (*.step *.stp *.stl *.STEP *.STP *.STL)"
 
 class Window(Editing, QMainWindow):
@@ -57,6 +66,12 @@ class Window(Editing, QMainWindow):
         self.setMinimumSize(960, 600)
         self._pictures: object = None
         self.preview: Preview | None = None
+        self.printer: Printer | None = None
+        self._changes = self._pages_of = 0  # of statements and results; those that the pages were made of
+        self._pages_timer = QTimer(self)
+        self._pages_timer.setSingleShot(True)
+        self._pages_timer.setInterval(_PAGES_AFTER)
+        self._pages_timer.timeout.connect(lambda: self._guard(self._print_pages))
         self._preview_folder: tempfile.TemporaryDirectory[str] | None = None
         self._pictured: tuple[int, dict] = (0, {})
         ground = QWidget()
@@ -527,19 +542,57 @@ class Window(Editing, QMainWindow):
             self._guard(lambda: self.session.write_report(Path(name)))
 
     def preview_report(self) -> None:
-        """The report's pages as they would be printed now."""
+        """The report's pages as they would be printed now, in a window of their own; while it is open they are kept as things stand."""
         self._say("")
         if self._preview_folder is None:
             self._preview_folder = tempfile.TemporaryDirectory(prefix="labilis-report-")
-        path = Path(self._preview_folder.name) / "report.pdf"
-        self._guard(lambda: self.session.write_report(path, self._show_pages))
+        if self.preview is None:
+            self.preview, self.printer = Preview(), Printer(self)
+            self.preview.view.wanted.connect(self.go_to)
+            self.printer.ready.connect(self._show_pages)
+            self.printer.failed.connect(self.show_problem)
+            for signal in (self.session.statements_changed, self.session.results_changed, self.session.trials_changed):
+                signal.connect(self._pages_old)
+        self._guard(self._print_pages)
+
+    def _print_pages(self) -> None:
+        assert self._preview_folder is not None and self.printer is not None
+        self._pages_of = self._changes
+        self.printer.ask(self.session.report_query(Path(self._preview_folder.name) / "pages.pdf", looked_at=True))
+
+    def _pages_old(self) -> None:
+        """Pages that are looked at are made anew a moment after the last change, when there is something to report."""
+        self._changes += 1
+        if self.preview is None or not self.preview.isVisible():
+            return
+        reason = "" if any(case.facts.modes is not None for case in self.session.report.cases) else "run first, then they are made anew"
+        self.preview.mark_old(*filter(None, [reason]))
+        if not reason:
+            self._pages_timer.start()
 
     def _show_pages(self, path: Path) -> None:
-        if self.preview is None:
-            self.preview = Preview()
-            self.session.statements_changed.connect(self.preview.mark_old)
-            self.session.results_changed.connect(self.preview.mark_old)
-        self.preview.show_pages(path, self.session.project.report.title or self.session.project.name)
+        if self.preview is not None:
+            self.preview.show_pages(path, self.session.project.report.title or self.session.project.name)
+            if not self.preview.isVisible():
+                self.preview.show()
+                self.preview.raise_()
+            if self._pages_of != self._changes:  # something changed while they were made
+                self._pages_old()
+
+    def go_to(self, source: Source) -> None:
+        """Show where a figure of the report comes from: its case, station, drawer page and mode."""
+        names = [case.name for case in self.session.project.cases]
+        if source.case in names:
+            self.session.choose_case(source.case)
+        station, page = _PLACES.get(source.section, ("Report", ""))
+        self.sheet.open_station(station)
+        if page:
+            self.drawer.show_page(page)
+        modes = self.session.current("modes")
+        if source.mode >= 0 and modes is not None and source.mode < len(modes.factors):
+            self.stage.show_view("Mode", source.mode)
+        self.raise_()
+        self.activateWindow()
 
     def size_it(self) -> None:
         """Gauges of least mass for all pieces that can be sized."""
@@ -696,7 +749,7 @@ class Window(Editing, QMainWindow):
     def save_film(self) -> None:
         """Ask for a name and save what the stage shows as a picture, a film or a surface."""
         name, _ = QFileDialog.getSaveFileName(self, "Save a picture or a film", f"{self.session.project.name}.png",
-                                              "Picture (*.png);;Film (*.gif *.mp4);;Moved surface (*.stl)")
+                                              "Picture (*.png);;Film (*.gif *.webp *.mp4);;Moved surface (*.stl)")
         def save() -> None:
             self.stage.save_film(Path(name))
             self.session.note(f"{name} written: {'; '.join(filter(None, self.stage.story()))}")
@@ -733,10 +786,7 @@ class Window(Editing, QMainWindow):
     def save_ladder(self) -> None:
         """Ask for a name and save the factor ladder of the case as it stands."""
         case = self.session.case_name or "case"
-        name, _ = QFileDialog.getSaveFileName(self, "Save the factor ladder", f"{self.session.project.name}, {case}.png",
-                                              "Picture (*.png);;Page (*.pdf)")
-        if name:
-            self._guard(lambda: self.ladder.save(Path(name)))
+        self._guard(lambda: ask_drawing(self.ladder, f"{self.session.project.name}, {case}"))
 
     def list_keys(self) -> None:
         """All keys, in a small window."""
@@ -789,8 +839,10 @@ class Window(Editing, QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.find_box.list.close()
         self.stage.close_view()
-        if self.preview is not None:
+        self._pages_timer.stop()
+        if self.preview is not None and self.printer is not None:
             self.preview.close()
+            self.printer.close()
         if self._preview_folder is not None:
             self._preview_folder.cleanup()
         if self._pictures is not None:

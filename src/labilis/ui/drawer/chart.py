@@ -7,11 +7,11 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QContextMenuEvent, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from labilis.model import shown
-from labilis.ui.copying import Rows, copy_menu, curve_rows, show_menu
+from labilis.ui.copying import Rows, can_be_taken, curve_rows
 from labilis.ui.theme import LIGHT
 
 _NEAR = 12.0  # pixels, across and down together, of a click from a point
@@ -70,6 +70,7 @@ class Chart(QWidget):
     def __init__(self, name: str) -> None:
         super().__init__()
         self.setAccessibleName(name)
+        can_be_taken(self, self.rows)
         self.panels: tuple[Panel, ...] = ()
         self._stated: tuple[Panel, ...] = ()
         self.dashes = ""
@@ -99,10 +100,6 @@ class Chart(QWidget):
     def rows(self) -> Rows:
         """All points of all curves."""
         return curve_rows([(line.name, panel.under, panel.beside, line.points) for panel in self.panels for line in panel.lines])
-
-    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
-        if event is not None and self.panels:
-            show_menu(copy_menu(self, self.rows), self, event.pos())
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or not self.spots or event.button() != Qt.MouseButton.LeftButton:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 from labilis.judge.findings import TraceFindings
 from labilis.judge.path_axes import POINT, along
 from labilis.model import shown
+from labilis.ui.copying import Rows, can_be_taken, curve_rows
 from labilis.ui.drawer.chart import between
 from labilis.ui.theme import LIGHT
 
@@ -26,6 +27,18 @@ class TraceCurve(QWidget):
         self.stale = False
         self.kept: list[tuple[str, TraceFindings]] = []
         self.axis = POINT
+        can_be_taken(self, self.rows)
+
+    def rows(self) -> Rows:
+        """All points of the curve and of those kept beside it."""
+        curves = [] if self.trace is None else [("trace", self.trace)]
+        found = []
+        for name, trace in [*curves, *((name, trace) for name, trace in self.kept if trace is not self.trace)]:
+            values = along(trace, self.axis)
+            own, title = (trace.probe, POINT) if values is None else (values, self.axis)
+            words, times = shown.axis(title)
+            found.append((name, words, "load factor", [(float(x) * times, float(y)) for x, y in zip(own, trace.factors)]))
+        return curve_rows(found)
 
     def show_trace(self, trace: TraceFindings | None, stale: bool = False) -> None:
         """Draw a trace."""

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from labilis.judge.ladder import Rung
+from labilis.ui.copying import Rows, can_be_taken, full_text
 from labilis.ui.ladder.layout import Scale, scale_for, spread
 from labilis.ui.theme import LIGHT
 
@@ -25,6 +26,12 @@ class LaddersBeside(QWidget):
         self.setMinimumWidth(260)
         self.setAccessibleName("Ladders of the designs")
         self.ladders: list[tuple[str, tuple[Rung, ...]]] = []
+        can_be_taken(self, self.rows)
+
+    def rows(self) -> Rows:
+        """Every factor of every design."""
+        return [["design", "what", "factor"], *([name, words.partition(" ")[2], full_text(rung.factor)]
+                                                for number, (name, _) in enumerate(self.ladders) for words, rung in self.labels(number))]
 
     def show_ladders(self, ladders: list[tuple[str, tuple[Rung, ...]]]) -> None:
         """Show these instead."""

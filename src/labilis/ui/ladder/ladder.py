@@ -3,9 +3,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QMarginsF, QPointF, QRectF, QSizeF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -14,10 +13,8 @@ from PyQt6.QtGui import (
     QHelpEvent,
     QKeyEvent,
     QMouseEvent,
-    QPageSize,
     QPainter,
     QPaintEvent,
-    QPdfWriter,
     QPen,
     QPixmap,
     QPolygonF,
@@ -26,7 +23,6 @@ from PyQt6.QtWidgets import QMenu, QToolTip, QWidget
 
 from labilis.judge.ladder import Rung
 from labilis.judge.verdict import Verdict
-from labilis.model import LabilisError
 from labilis.ui.copying import Rows, copy_menu, full_text, show_menu
 from labilis.ui.ladder.layout import scale_for, spread, spread_about
 from labilis.ui.theme import LIGHT
@@ -69,26 +65,6 @@ class Ladder(QWidget):
         """Mark the rung of a mode without telling."""
         self.chosen = next((index for index, rung in enumerate(self.rungs) if rung.mode == mode), -1)
         self.update()
-
-    def save(self, path: Path) -> None:
-        """Write the ladder as a picture (.png, three dots for one) or as a page of lines and text (.pdf)."""
-        if path.suffix.lower() == ".pdf":
-            writer = QPdfWriter(str(path))
-            writer.setResolution(_DOTS)
-            writer.setPageSize(QPageSize(QSizeF(self.size()) * 25.4 / _DOTS, QPageSize.Unit.Millimeter))
-            writer.setPageMargins(QMarginsF())
-            painter = QPainter(writer)
-            done = painter.isActive()
-            self.render(painter)
-            painter.end()
-        else:
-            picture = QPixmap(self.size() * 3)
-            picture.setDevicePixelRatio(3.0)
-            self.render(picture)
-            done = picture.save(str(path))
-        if not done:
-            raise LabilisError(f"'{path.name}' could not be written.", str(path.parent), "Choose a folder you may write to, and a name "
-                               "that ends in .png or .pdf.", "ladder-save")
 
     # --- painting -------------------------------------------------------------------------------------------------
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -256,7 +232,7 @@ class Ladder(QWidget):
     def menu_at(self, index: int) -> QMenu:
         """What can be done with a rung, -1 for none: taken along, or applied."""
         factor = self.rungs[index].factor if index >= 0 else math.nan
-        menu = copy_menu(self, self.rows, full_text(factor) if index >= 0 else "")
+        menu = copy_menu(self, self.rows, full_text(factor) if index >= 0 else "", drawing=self)
         if math.isfinite(factor) and factor > 0:
             action = menu.addAction(f"a case with {factor:.4g} × the growing loads")
             assert action is not None

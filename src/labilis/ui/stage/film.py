@@ -13,7 +13,7 @@ from labilis.ui.theme import LIGHT
 
 _FRAMES, _PER_SECOND = 48, 24
 _STRIP = 44  # pixels for the words
-KINDS = {".png": "picture", ".gif": "film", ".mp4": "film"}
+KINDS = {".png": "picture", ".gif": "film", ".webp": "film", ".mp4": "film"}
 
 
 def with_words(picture: np.ndarray, words: tuple[str, str]) -> np.ndarray:
@@ -51,13 +51,13 @@ def save(path: Path, frame: Callable[[float], np.ndarray], words: tuple[str, str
     ending = path.suffix.lower()
     if ending not in KINDS:
         raise LabilisError(f"'{path.suffix}' is no kind of picture or film that can be written.", str(path),
-                           "End the name in .png, .gif or .mp4.", "film-kind")
+                           "End the name in .png, .gif, .webp or .mp4.", "film-kind")
     try:
         if KINDS[ending] == "picture":
             imageio.imwrite(path, with_words(frame(phase), words))
             return
         frames = np.stack([with_words(frame(k / _FRAMES), words) for k in range(_FRAMES)])
-        if ending == ".gif":
+        if ending in (".gif", ".webp"):
             imageio.imwrite(path, frames, duration=1000 // _PER_SECOND, loop=0)
         else:
             imageio.imwrite(path, frames, fps=_PER_SECOND, codec="libx264", macro_block_size=2)

@@ -98,7 +98,7 @@ class Playback(QWidget):
         self.save = QToolButton()
         self.save.setText("save…")
         self.save.setAccessibleName("Save a picture or a film")
-        self.save.setToolTip("Save what is shown as PNG, or one swing as GIF or MP4")
+        self.save.setToolTip("Save what is shown as PNG, or one swing as GIF, WebP or MP4")
         row.addWidget(self.save)
         layout.addLayout(row)
         self.set_playing(True)
