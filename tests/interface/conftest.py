@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QFileDialog, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QWidget
 
 from labilis.ui.app import make_application
 from labilis.ui.session import Session
@@ -115,6 +115,11 @@ class Hand:
         self.wait_idle()
 
 
+def _nobody_answers(*words: Any, **_: Any) -> Any:
+    """In place of a dialog that a test did not foresee: it would be waited for without end."""
+    pytest.fail(f"a dialog asks and nobody answers: {words[1:3]}")
+
+
 @pytest.fixture
 def hand(qtbot: Any, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[Hand]:
     make_application()
@@ -124,6 +129,9 @@ def hand(qtbot: Any, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterato
     qtbot.waitUntil(lambda: window.stage.plotter is not None, timeout=20000)
     QApplication.setActiveWindow(window)  # there is no window manager that would
     made = Hand(window, qtbot, monkeypatch)
+    for name in ("getOpenFileName", "getSaveFileName", "getExistingDirectory"):
+        monkeypatch.setattr(QFileDialog, name, staticmethod(_nobody_answers))
+    monkeypatch.setattr(QInputDialog, "getText", staticmethod(_nobody_answers))
     made.qtbot.wait(50)
     yield made
     window.close()

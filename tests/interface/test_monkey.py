@@ -36,6 +36,8 @@ class Monkey:
         patch.setattr(QFileDialog, "getOpenFileName", staticmethod(lambda *_, **__: (str(self.dice.choice([*self.demos, ""])), "")))
         patch.setattr(QFileDialog, "getSaveFileName", staticmethod(lambda *_, **__: (str(self.dice.choice(
             [folder / "a.labilis", folder / "b.png", folder / "c.json", folder / "none" / "d.labilis", ""])), "")))
+        patch.setattr(QFileDialog, "getExistingDirectory", staticmethod(lambda *_, **__: str(self.dice.choice(
+            [folder / "out", folder / "none" / "out", ""]))))
         patch.setattr(QInputDialog, "getText", staticmethod(lambda *_, **__: (self.dice.choice(TYPED), self.dice.random() < 0.8)))
         patch.setattr(QMessageBox, "exec", lambda _self: 0)
         patch.setattr(QMenu, "exec", lambda menu, *_: self._from(menu))
