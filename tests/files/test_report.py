@@ -42,7 +42,7 @@ def texts(content: Content) -> str:
 
 def test_every_section_stands_in_it_with_its_figures(content: Content) -> None:
     assert [section.key for section in content.sections] == [
-        "verdict", "part", "supports", "loads", "mesh", "strength", "modes", "hand checks", "trace", "evidence", "limits"]
+        "verdict", "part", "supports", "loads", "mesh", "strength", "screening", "modes", "hand checks", "trace", "evidence", "limits"]
     page = as_html(content)
     for words in ("V-17", "A. Keller", "2026-11-26", "As agreed.", "Meets 3", "strip: flat plate, t (4 mm) thick", "foot: fixed",
                   "push: x -300 N", "EN 1993-1-1:2005, 6.3.1.2", "Table 1. Gates", "Figure 1. Factors"):

@@ -128,17 +128,55 @@ def test_every_number_that_a_table_rounds_has_its_digits(run: Hand) -> None:
                 if full is None:
                     continue
                 seen += 1
+                if item.text().startswith("> "):
+                    assert float(full) > float(item.text()[2:])
+                    continue
                 shown, last = _number(item.text())
-                assert abs(float(full) - shown) <= 0.5001 * last, (table.accessibleName(), item.text(), full)
+                digits = full
+                if table.accessibleName() == "Numbers of the check":  # each row has a unit of its own
+                    digits, _, unit = full.partition(" ")
+                    assert unit == "" or unit in item.text() or unit.lstrip("kMG") in item.text()
+                    last = max(last, 1e-3 * abs(shown))  # what is stated is shown as it was typed: 210 GPa
+                    shown = shown * {"GPa": 1e3}.get(item.text().split()[-1], 1.0)
+                assert abs(float(digits) - shown) <= 0.5001 * last, (table.accessibleName(), item.text(), full)
                 assert rows[1 + row][column] == full and full in item.toolTip()
     assert seen >= 12
 
 
+BARE = re.compile(r"[<>≈] ?|usual: |± ?| (N|kN|MN|MPa|mm|mm²|mm⁴|kg|%|K|s)( pull)?| above| below")
+
+
+def test_no_cell_shows_a_number_that_cannot_be_had_in_full(run: Hand) -> None:
+    """Every cell of every table that is one number, with or without a unit, gives all of its digits; numbers of things do not round."""
+    run.click(run.card("Mesh").tools["converge"])
+    run.wait_idle()
+    run.window.run_trace()
+    run.wait_idle()
+    run.window.drawer.show_page("Hand checks")
+    without, seen = [], set()
+    for table in run.window.findChildren(QTableWidget):
+        for row in range(table.rowCount()):
+            for column in range(table.columnCount()):
+                item, head = table.item(row, column), table.horizontalHeaderItem(column)
+                words = "" if item is None else BARE.sub("", item.text().replace(",", ""))
+                if not re.fullmatch(r"[-+−]?\d+(\.\d+)?(e[-+]?\d+)?", words):
+                    continue
+                seen.add(table.accessibleName())
+                counted = re.fullmatch(r"\d+", words) and head is not None and head.text() in COUNTED
+                if item.data(FULL) is None and not counted:
+                    without.append((table.accessibleName(), head and head.text(), item.text()))
+    assert not without and seen >= {"Modes", "Screening", "Hand checks"}, (without, seen)
+
+
+COUNTED = ("no.", "elements", "unknowns")
+
+
 def _number(words: str) -> tuple[float, float]:
     """(value, what its last digit is worth): '2.255 kN' is (2255, 1), '3.3 ± 1 %' is (3.3, 0.1)."""
+    words = words.removeprefix("usual: ")
     found: Any = re.match(r"([-+−]?\d+)(\.\d+)?(e[-+]?\d+)?", words.replace(",", ""))
-    scale = {"kN": 1e3, "MN": 1e6}.get(words.split()[-1], 1.0) * float(f"1{found.group(3) or ''}")
-    return float((found.group(1) + (found.group(2) or "")).replace("−", "-")) * scale, 10.0 ** (1 - len(found.group(2) or ".")) * scale
+    scale = {"kN": 1e3, "MN": 1e6, "below": -1.0}.get(words.split()[-1], 1.0) * float(f"1{found.group(3) or ''}")
+    return float((found.group(1) + (found.group(2) or "")).replace("−", "-")) * scale, 10.0 ** (1 - len(found.group(2) or ".")) * abs(scale)
 
 
 def test_any_rung_becomes_a_case_of_its_own(run: Hand) -> None:

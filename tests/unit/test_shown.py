@@ -18,9 +18,9 @@ from labilis.model.expressions import number_of
 from tests.unit.test_mistakes import force, strip
 
 KINDS = {"length": "length", "area": "area", "second moment": "second moment", "force": "force", "moment": "moment", "stress": "stress",
-         "line force": "line force", "stiffness": "stiffness", "mass": "mass"}
+         "line force": "line force", "stiffness": "stiffness", "mass": "mass", "temperature": "temperature"}
 TYPED = {"mm²": "mm^2", "mm⁴": "mm^4", "m²": "m^2", "m⁴": "m^4", "in²": "in^2", "in⁴": "in^4", "N mm": "N*mm", "kN m": "kN*m",
-         "lbf in": "lbf*in", "kip in": "1000*lbf*in", "kip": "1000*lbf", "kip/in": "1000*lbf/in"}
+         "lbf in": "lbf*in", "kip in": "1000*lbf*in", "kip": "1000*lbf", "kip/in": "1000*lbf/in", "°F": "degF"}
 
 
 @given(st.sampled_from(shown.NAMES), st.sampled_from(sorted(KINDS)), st.floats(1e-6, 1e9))
@@ -35,11 +35,21 @@ def test_a_figure_that_is_shown_means_the_number_it_was_made_of(name: shown.Unit
         assert shown.value(kernel, kind) * shown.per(kind) == pytest.approx(kernel)
 
 
-@given(st.sampled_from(shown.NAMES), st.sampled_from(["length", "force", "moment", "stress", "line force", "stiffness", "mass"]),
+@given(st.sampled_from(shown.NAMES), st.sampled_from(["length", "force", "moment", "stress", "line force", "stiffness", "mass",
+                                                         "temperature"]),
        st.floats(1e-3, 1e6))
 def test_what_is_stated_for_somebody_can_be_read_back(name: shown.UnitsName, kind: str, kernel: float) -> None:
     with shown.using(name):
         assert number_of(shown.stated(kernel, kind, 8), kind) == pytest.approx(kernel, rel=1e-6)
+
+
+@pytest.mark.parametrize(("text", "kind", "kernel"), [
+    ("36 degF", "temperature", 20.0), ("20 degC", "temperature", 20.0), ("6.5e-6/degF", "expansion", 11.7e-6),
+    ("2 kip", "force", 8896.443230521),
+    ("1 kip/in", "line force", 175.12683524647633), ("3 kip*in", "moment", 338954.4870828501)])
+def test_units_of_the_trade_mean_what_they_mean(text: str, kind: str, kernel: float) -> None:
+    """Temperatures are differences: 36 °F of them are 20 K, without an offset."""
+    assert number_of(text, kind) == pytest.approx(kernel, rel=1e-12)
 
 
 def test_forces_take_a_fitting_unit_and_round_first() -> None:

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from labilis.judge.findings import MemberFindings
 from labilis.judge.hand.cylinder import knock_down
 from labilis.judge.hand.plate import COEFFICIENTS, plate_stress
+from labilis.judge.numbers import force_text
 from labilis.model import LabilisError, Project
 
 _EDGES = {"one supported, one free": "one edge free", "both supported": "both edges held"}
@@ -48,6 +49,22 @@ def screen(project: Project, members: MemberFindings, required: float) -> tuple[
     for item in found:
         first.setdefault(item.piece, replace(item, alike=alike[item.piece]))
     return tuple(first.values())
+
+
+HOW = ("Rough factors: members pinned over their whole length, walls as long plates in even compression, from the mean force and the "
+       "largest compression of the linear run.")
+HEADS = ("", "piece", "compression", "L / i", "b / t", "member", "walls", "why")
+
+
+def screened_cells(item: Screened) -> tuple[tuple[str, float | None], ...]:
+    """What stands under `HEADS` of a piece: (words, the figure in full where it is one, forces in N)."""
+    def rough(value: float) -> tuple[str, float | None]:
+        return f"{value:.3g}" if value < 1e3 else "> 1000" if math.isfinite(value) else "–", value if math.isfinite(value) else None
+    push = force_text(item.compression) if item.compression >= 0 else f"{force_text(-item.compression)} pull"
+    name = item.name + (f" (worst of {item.alike})" if item.alike > 1 else "")
+    return (("▬ look closer" if item.closer else "✓ leave it", None), (name, None), (push, item.compression),
+            (f"{item.slenderness:.0f}", item.slenderness), (f"{item.ratio:.0f}", item.ratio) if item.ratio else ("–", None),
+            rough(item.member), rough(item.wall), (item.reason, None))
 
 
 def elastic_of(project: Project, piece: str) -> tuple[float, float]:

@@ -7,8 +7,8 @@ from pydantic import Field, field_validator
 
 from labilis.model.statements import Statement, StoredFile
 
-SectionKey = Literal["verdict", "part", "supports", "loads", "mesh", "strength", "modes", "hand checks", "trace", "studies", "improve",
-                     "evidence", "limits"]
+SectionKey = Literal["verdict", "part", "supports", "loads", "mesh", "strength", "screening", "modes", "hand checks", "trace", "studies",
+                     "improve", "evidence", "limits"]
 SECTION_KEYS: tuple[SectionKey, ...] = get_args(SectionKey)
 
 

@@ -32,11 +32,11 @@ _TABLE: dict[UnitsName, dict[str, Unit]] = {
     "in-lbf-psi": {**_METRIC, "length": ("in", _IN), "area": ("in²", _IN**2), "second moment": ("in⁴", _IN**4), "force": ("lbf", _LBF),
                    "moment": ("lbf in", _LBF * _IN), "stress": ("psi", _PSI), "line force": ("lbf/in", _LBF / _IN),
                    "stiffness": ("lbf/in", _LBF / _IN), "mass": ("lb", _LB), "volume": ("in³", _IN**3),
-                   "acceleration": ("ft/s²", 304.8)},
+                   "acceleration": ("ft/s²", 304.8), "temperature": ("°F", 5 / 9)},
     "in-kip-ksi": {**_METRIC, "length": ("in", _IN), "area": ("in²", _IN**2), "second moment": ("in⁴", _IN**4),
                    "force": ("kip", 1e3 * _LBF), "moment": ("kip in", 1e3 * _LBF * _IN), "stress": ("ksi", 1e3 * _PSI),
                    "line force": ("kip/in", 1e3 * _LBF / _IN), "stiffness": ("kip/in", 1e3 * _LBF / _IN), "mass": ("lb", _LB),
-                   "volume": ("in³", _IN**3), "acceleration": ("ft/s²", 304.8)}}
+                   "volume": ("in³", _IN**3), "acceleration": ("ft/s²", 304.8), "temperature": ("°F", 5 / 9)}}
 
 
 class _Spoken:
@@ -154,16 +154,17 @@ def numbers(kernel: tuple[float, ...] | list[float], digits: int = 4) -> str:
 # units in which new statements are typed, by kind
 _TYPED: dict[str, dict[UnitsName, str]] = {
     "length": {"mm-N-MPa": "mm", "m-kN-MPa": "mm", "in-lbf-psi": "in", "in-kip-ksi": "in"},
-    "force": {"mm-N-MPa": "N", "m-kN-MPa": "kN", "in-lbf-psi": "lbf", "in-kip-ksi": "lbf"},
-    "moment": {"mm-N-MPa": "N*m", "m-kN-MPa": "kN*m", "in-lbf-psi": "lbf*in", "in-kip-ksi": "lbf*in"},
+    "force": {"mm-N-MPa": "N", "m-kN-MPa": "kN", "in-lbf-psi": "lbf", "in-kip-ksi": "kip"},
+    "moment": {"mm-N-MPa": "N*m", "m-kN-MPa": "kN*m", "in-lbf-psi": "lbf*in", "in-kip-ksi": "kip*in"},
     "stress": {"mm-N-MPa": "MPa", "m-kN-MPa": "MPa", "in-lbf-psi": "psi", "in-kip-ksi": "ksi"},
-    "line force": {"mm-N-MPa": "N/mm", "m-kN-MPa": "kN/m", "in-lbf-psi": "lbf/in", "in-kip-ksi": "lbf/in"},
-    "stiffness": {"mm-N-MPa": "N/mm", "m-kN-MPa": "kN/m", "in-lbf-psi": "lbf/in", "in-kip-ksi": "lbf/in"},
+    "line force": {"mm-N-MPa": "N/mm", "m-kN-MPa": "kN/m", "in-lbf-psi": "lbf/in", "in-kip-ksi": "kip/in"},
+    "stiffness": {"mm-N-MPa": "N/mm", "m-kN-MPa": "kN/m", "in-lbf-psi": "lbf/in", "in-kip-ksi": "kip/in"},
     "foundation": {"mm-N-MPa": "N/mm^3", "m-kN-MPa": "N/mm^3", "in-lbf-psi": "lbf/in^3", "in-kip-ksi": "lbf/in^3"},
-    "mass": {"mm-N-MPa": "kg", "m-kN-MPa": "kg", "in-lbf-psi": "lb", "in-kip-ksi": "lb"}}
+    "mass": {"mm-N-MPa": "kg", "m-kN-MPa": "kg", "in-lbf-psi": "lb", "in-kip-ksi": "lb"},
+    "temperature": {"mm-N-MPa": "K", "m-kN-MPa": "K", "in-lbf-psi": "degF", "in-kip-ksi": "degF"}}
 _KERNEL = {"mm": 1.0, "in": _IN, "N": 1.0, "kN": 1e3, "lbf": _LBF, "N*m": 1e3, "kN*m": 1e6, "lbf*in": _LBF * _IN, "MPa": 1.0, "psi": _PSI,
            "ksi": 1e3 * _PSI, "N/mm": 1.0, "kN/m": 1.0, "lbf/in": _LBF / _IN, "N/mm^3": 1.0, "lbf/in^3": _LBF / _IN**3, "kg": 1e-3,
-           "lb": _LB}
+           "lb": _LB, "K": 1.0, "degF": 5 / 9, "kip": 1e3 * _LBF, "kip*in": 1e3 * _LBF * _IN, "kip/in": 1e3 * _LBF / _IN}
 
 
 def stated(kernel: float, kind: str, digits: int) -> str:

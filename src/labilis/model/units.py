@@ -2,8 +2,8 @@
 
 The registry is built from the list below instead of pint's large default file: it loads in a few milliseconds, and a
 name that is not in it is a parameter, never a surprise unit. t and h are left free on purpose: they are
-everybody's names for a thickness and a height. Base units are the kernel's, so converting a quantity to
-base units gives the number the kernel works with.
+everybody's names for a thickness and a height. Temperatures are differences throughout, so that degC and degF
+have no offset. Base units are the kernel's, so converting a quantity to base units gives the number the kernel works with.
 """
 from __future__ import annotations
 
@@ -19,6 +19,8 @@ tonne = [mass]
 second = [time] = s
 radian = [angle] = rad
 kelvin = [temperature] = K
+degC = K
+degF = 0.5555555555555556 * K
 micrometre = 0.001 * mm = um = µm
 centimetre = 10 * mm = cm
 metre = 1000 * mm = m
@@ -31,6 +33,7 @@ newton = tonne * mm / s ** 2 = N
 kilonewton = 1000 * N = kN
 meganewton = 1000 * kN = MN
 poundforce = 4.4482216152605 * N = lbf
+kip = 1000 * lbf
 pascal = 0.000001 * N / mm ** 2 = Pa
 kilopascal = 1000 * Pa = kPa
 megapascal = N / mm ** 2 = MPa
@@ -64,8 +67,8 @@ KINDS: dict[str, tuple[str, str, str]] = {
 }
 
 UNIT_SYMBOLS = frozenset({
-    "mm", "um", "µm", "cm", "m", "in", "ft", "tonne", "kg", "g", "lb", "s", "N", "kN", "MN", "lbf", "Pa",
-    "kPa", "MPa", "GPa", "bar", "psi", "ksi", "rad", "deg", "°", "K", "%",
+    "mm", "um", "µm", "cm", "m", "in", "ft", "tonne", "kg", "g", "lb", "s", "N", "kN", "MN", "lbf", "kip", "Pa",
+    "kPa", "MPa", "GPa", "bar", "psi", "ksi", "rad", "deg", "°", "K", "degC", "degF", "%",
 })
 
 

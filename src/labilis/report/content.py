@@ -15,6 +15,7 @@ from labilis.judge.hand.taken import Taken, raised
 from labilis.judge.ladder import Rung, rungs
 from labilis.judge.numbers import critical_text, error_text, force_text, settled_words
 from labilis.judge.part_sentences import part_sentences, scribe_sentences
+from labilis.judge.screening import HEADS, HOW, screened_cells
 from labilis.judge.stress import von_mises
 from labilis.judge.studies import figure_words, study_words
 from labilis.judge.trace_sentences import trace_sentences
@@ -29,9 +30,9 @@ from labilis.run.settling import settled
 MARKS = {"good": "✓", "caution": "▬", "bad": "✗", "not judged": "○"}
 _SHORT = ("verdict", "part", "supports", "loads", "modes", "limits")
 _TITLES = {"verdict": "Verdict", "part": "Part and materials", "supports": "Supports", "loads": "Loads and cases", "mesh": "Mesh",
-           "strength": "Strength", "modes": "Modes", "hand checks": "Hand checks", "trace": "Trace at large deflection",
-           "studies": "Studies", "improve": "Trials and designs",
-           "evidence": "Evidence", "limits": "What this answer does not cover"}
+           "strength": "Strength", "screening": "Screening", "modes": "Modes", "hand checks": "Hand checks",
+           "trace": "Trace at large deflection", "studies": "Studies", "improve": "Trials and designs", "evidence": "Evidence",
+           "limits": "What this answer does not cover"}
 _MOST_MODES = 4  # pictures of modes of a case
 _LITTLE = 5e-4  # of the largest reaction: what is less is nothing
 Tone = Literal["", "good", "bad", "caution", "quiet"]
@@ -88,6 +89,7 @@ def content_of(project: Project, report: ProjectReport, results: Mapping[str, An
         "supports": lambda: [Words(plain(sentence), point=True) for sentence in sentences.support_sentences(project)],
         "loads": lambda: _loads(project), "mesh": lambda: _mesh(project, report, results, pictures),
         "strength": lambda: of_cases("strength", lambda case: _strength(case, report, results, pictures)),
+        "screening": lambda: of_cases("screening", _screening),
         "modes": lambda: of_cases("modes", lambda case: _modes(case, project, report, results, pictures)),
         "hand checks": lambda: of_cases("hand checks", _hand),
         "trace": lambda: of_cases("trace", lambda case: _trace(case, project, report, results, pictures)),
@@ -232,6 +234,16 @@ def _strength(case: CaseReport, report: ProjectReport, results: Mapping[str, Any
             )
         )
     return found
+
+
+def _screening(case: CaseReport) -> list[Block]:
+    """Where to look closer, by rough factors."""
+    items = case.facts.screened
+    if not items:
+        return []
+    rows = tuple(tuple(words for words, _ in screened_cells(item)) for item in items)
+    return [Words(f"{case.facts.case}: {HOW}"),
+            Table(f"Screening of {case.facts.case}, rough factors on the growing load", HEADS, rows, (0, 1, 7))]
 
 
 def _modes(case: CaseReport, project: Project, report: ProjectReport, results: Mapping[str, Any], pictures: Pictures | None) -> list[Block]:

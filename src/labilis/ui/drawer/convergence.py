@@ -52,16 +52,16 @@ class ConvergencePage(QWidget):
             return
         full_head(self.table, 0, "length")
         for row, factor in enumerate(found.factors):
-            change = "" if row == 0 else f"{100 * (factor / found.factors[row - 1] - 1):+.2f} %"
+            change = 100.0 * (float(factor) / float(found.factors[row - 1]) - 1.0) if row else None
             cells = [
                 shown.length(found.sizes[row], 3),
                 f"{int(found.elements[row]):,}",
                 f"{int(found.unknowns[row]):,}",
                 f"{factor:.4g}",
-                change,
+                "" if change is None else f"{change:+.2f} %",
             ]
+            full = {0: shown.value(float(found.sizes[row]), "length"), 3: float(factor), 4: change}
             for column, text in enumerate(cells):
-                full = {0: shown.value(float(found.sizes[row]), "length"), 3: float(factor)}
                 self.table.setItem(row, column, text_cell(text, full=full.get(column)))
         self.note.setText(convergence_words(found) if found.done else "Meshing on ...")
 

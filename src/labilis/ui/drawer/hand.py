@@ -20,7 +20,7 @@ from labilis.judge.hand.told import calculation
 from labilis.judge.numbers import force_text
 from labilis.model import HandCheck, LabilisError, shown
 from labilis.run.report import CaseReport
-from labilis.ui.copying import copy_rows
+from labilis.ui.copying import FULL, copy_rows, full_head, full_text
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.plain import Label, plain_tip
 from labilis.ui.theme import LIGHT
@@ -107,14 +107,18 @@ class HandPage(QWidget):
             quiet = LIGHT.quiet if item.outcome is None else ""
             cells = [item.form.title, "–" if item.outcome is None else force_text(item.outcome.load),
                      f"{item.factor:.4g}" if math.isfinite(item.factor) else "–", self._beside(item)]
+            full = {2: item.factor, 3: item.difference}
+            if item.outcome is not None:
+                full[1] = shown.value(item.outcome.load, "force")
             for column, words in enumerate(cells):
                 off = column == 3 and math.isfinite(item.difference) and abs(item.difference) > 5
-                self.table.setItem(row, column, text_cell(words, LIGHT.caution if off else quiet))
+                self.table.setItem(row, column, text_cell(words, LIGHT.caution if off else quiet, full.get(column)))
             tick = QTableWidgetItem()
             tick.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)
             tick.setCheckState(Qt.CheckState.Checked if item.on_ladder else Qt.CheckState.Unchecked)
             tick.setToolTip("Show it on the ladder")
             self.table.setItem(row, 4, tick)
+        full_head(self.table, 1, "force")
         kinds = [item.form.key for item in self._results]
         if kinds:
             self.table.selectRow(kinds.index(self._kind) if self._kind in kinds else 0)
@@ -151,7 +155,12 @@ class HandPage(QWidget):
             self.symbols.setCellWidget(row, 1, self._editor(item, taken))
             found = raised(taken.found or "unknown")
             cell = text_cell(f"usual: {found}" if taken.usual else found, LIGHT.quiet)
-            cell.setToolTip(plain_tip("A usual value: the model says nothing of it" if taken.usual else "What the model has"))
+            says = "A usual value: the model says nothing of it" if taken.usual else "What the model has"
+            if isinstance(taken.value, float) and not taken.typed:  # each row has a unit of its own
+                full = f"{full_text(shown.value(taken.value, taken.symbol.kind))} {shown.unit(taken.symbol.kind)}".strip()
+                cell.setData(FULL, full)
+                says = f"{says} ({full})"
+            cell.setToolTip(plain_tip(says))
             self.symbols.setItem(row, 2, cell)
             self.symbols.setCellWidget(row, 3, self._back(item, taken))
         parts = []
