@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QFileDialog, QTableWidget
 from labilis.ui.copying import FULL, copy_menu, table_rows
 from labilis.ui.drawer.chart import Chart
 from labilis.ui.ladder.beside import LaddersBeside
+from labilis.ui.sheet.sheet import STATIONS
 from tests.interface.conftest import Hand
 from tests.unit.test_mistakes import flat, strip
 
@@ -166,6 +167,39 @@ def test_no_cell_shows_a_number_that_cannot_be_had_in_full(run: Hand) -> None:
                 if item.data(FULL) is None and not counted:
                     without.append((table.accessibleName(), head and head.text(), item.text()))
     assert not without and seen >= {"Modes", "Screening", "Hand checks"}, (without, seen)
+
+
+def test_every_sentence_gives_the_numbers_that_were_found_in_full(run: Hand) -> None:
+    """Walks all sentences of all stations: a number with a decimal point that nobody typed is told with all of its digits."""
+    run.click(run.card("Mesh").tools["converge"])
+    run.wait_idle()
+    run.window.run_trace()
+    run.wait_idle()
+    found = 0
+    for station in STATIONS:
+        run.window.sheet.open_station(station)
+        for label in run.window.sheet.cards[station].sentences:
+            for span in label.sentence:
+                said = [_number(words) for words, _ in span.figures]
+                for words, full in span.figures:
+                    value, last = _number(words)
+                    assert abs(_number(full)[0] - value) <= 0.5001 * last and words.split(" ")[0] in span.text, (words, full)
+                    assert full in label.toolTip()
+                    found += 1
+                numbers = [] if span.path is not None else re.findall(r"(?<![\w.±] )(?<![\w.])\d[\d,]*\.\d+(?! of 1)", span.text)
+                for number in numbers:
+                    value = float(number.replace(",", ""))
+                    there = [abs(one) / scale for one, _ in said for scale in (1.0, 1e3, 1e6)]
+                    assert any(value == pytest.approx(one) for one in there), (span.text, number)
+    assert found >= 8
+    label = next(label for label in run.card("Strength").sentences if "Moves" in label.sentence[0].text)
+    moved = run.session.current("strength").max_displacement
+    menu = label.menu()
+    run.menu(menu, f"copy {moved!r} mm")
+    assert clip()[0] == f"{moved!r} mm"
+    run.menu(menu, "copy the sentence")
+    assert clip()[0] == label.sentence[0].text
+    assert label.textInteractionFlags() & Qt.TextInteractionFlag.TextSelectableByMouse
 
 
 COUNTED = ("no.", "elements", "unknowns")

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from labilis.judge.spans import Figures
 from labilis.model import shown
 
 if TYPE_CHECKING:
@@ -17,10 +18,12 @@ def critical_text(factor: float, growing_force: float) -> str:
     return force_text(factor * growing_force) if growing_force else "–"
 
 
-def settled_words(found: SettledFindings) -> str:
-    """What making a mesh finer has brought."""
-    first, last = ((shown.length(found.sizes[k], 3), f"{found.factors[k]:.4g} ± {error_text(float(found.errors[k]))}") for k in (0, -1))
-    text = f"The proposed {first[0]} gave the factor {first[1]}; {found.fineness:.3g} times finer it is {last[1]}."
+def settled_words(found: SettledFindings, said: Figures | None = None) -> str:
+    """What making a mesh finer has brought; `said` remembers its figures."""
+    said = said or Figures()
+    first, last = ((said.of(float(found.sizes[k]), "length", 3), f"{said.plain(float(found.factors[k]))} ± "
+                    f"{error_text(float(found.errors[k]))}") for k in (0, -1))
+    text = f"The proposed {first[0]} gave the factor {first[1]}; {said.plain(found.fineness, '.3g')} times finer it is {last[1]}."
     return text if found.enough else text + f" The {error_text(found.limit)} aimed at was not reached: mesh finer where it bends."
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from labilis.judge.recipe_sentences import count_words, openings_sentence, place_sentence, recipe_spans
-from labilis.judge.spans import Sentence, Span, component_spans, name_span, value_span
+from labilis.judge.spans import Figures, Sentence, Span, component_spans, name_span, value_span
 from labilis.model import GRADES, Material, Project, ScribeLine, Strut, shown
 
 _WARPING = {"found": "warping as they are held", "free": "free to warp", "held": "kept from warping"}
@@ -48,21 +48,28 @@ def part_sentences(project: Project, extents: tuple[float, float, float] | None,
             spans.append(Span("carrying load", ("pieces", index, "set_aside"),
                               choices=(("carrying load", False), ("set aside", True))))
         if extents is not None and len(project.pieces) == 1:
-            size = " × ".join(f"{shown.value(value, 'length'):.4g}" for value in sorted(extents, reverse=True) if value > 1e-9)
-            spans.append(Span(f", {size} {shown.unit('length')}"))
+            spans.append(_sizes(", ", [value for value in sorted(extents, reverse=True) if value > 1e-9]))
             material = next((item for item in project.materials if item.name == piece.material), None)
             if material is not None and material.density is not None and volume is not None:
-                spans.append(Span(f", {shown.mass(volume * project.number(material, 'density'), 3)}"))
+                said = Figures()
+                spans.append(said.span(f", {said.of(volume * project.number(material, 'density'), 'mass', 3)}"))
         found.append((*spans, Span(".")))
         if piece.recipe is not None:
             openings = openings_sentence(project, piece, ("pieces", index))
             found += [openings] if openings is not None else []
             found.append(place_sentence(project, piece, ("pieces", index)))
     if extents is not None and len(project.pieces) > 1:
-        size = " × ".join(f"{shown.value(value, 'length'):.4g}" for value in extents)
-        found.append((Span(f"Together {size} {shown.unit('length')} in x, y, z."),))
+        found.append((_sizes("Together ", extents, " in x, y, z."),))
     used = {piece.material for piece in project.pieces if not piece.set_aside}
     return found + [_material_sentence(project, index) for index, material in enumerate(project.materials) if material.name in used]
+
+
+def _sizes(before: str, extents: Sequence[float], after: str = "") -> Span:
+    """'200 × 120 × 3 mm' with all digits of each."""
+    words = " × ".join(f"{shown.value(value, 'length'):.4g}" for value in extents)
+    unit = shown.unit("length")
+    full = tuple((f"{shown.value(value, 'length'):.4g} {unit}", f"{shown.value(float(value), 'length')!r} {unit}") for value in extents)
+    return Span(f"{before}{words} {unit}{after}", figures=full)
 
 
 def _needs(project: Project) -> dict[str, str]:

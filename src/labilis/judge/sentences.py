@@ -11,8 +11,8 @@ from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.findings import ConvergenceFindings, StrengthFindings
 from labilis.judge.gates import Gate
 from labilis.judge.joint_sentences import fastener_sentences, joint_sentences
-from labilis.judge.numbers import error_text, force_text, settled_words
-from labilis.judge.spans import Sentence, Span, blocked_span, component_spans, name_span, value_span
+from labilis.judge.numbers import error_text, settled_words
+from labilis.judge.spans import Figures, Sentence, Span, blocked_span, component_spans, name_span, value_span
 from labilis.judge.stress import von_mises
 from labilis.model import (
     CLASS_FACTORS,
@@ -241,7 +241,8 @@ def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | 
         found.append((Span("Made finer by the run until the factors that count are known within "),
                       value_span(plan.within, ("mesh", "within"), "number"), Span(".")))
         if found_by is not None and found_by.fineness != 1.0:
-            found.append((Span(settled_words(found_by), tone="" if found_by.enough else "caution"),))
+            said = Figures()
+            found.append((said.span(settled_words(found_by, said), "" if found_by.enough else "caution"),))
     if len([piece for piece in project.active_pieces if piece.mesh_as != "line"]) > 1 or plan.weld_gap is not None:
         found.append((Span("An end of a wall counts as welded across up to "),
                       value_span(plan.weld_gap or "half of the thinner wall", ("mesh", "weld_gap"), "length"), Span(".")))
@@ -250,8 +251,9 @@ def mesh_sentences(project: Project, facts: CaseFacts | None, proposed: float | 
     if facts is not None and facts.mesh is not None:
         mesh = facts.mesh
         worst = float(mesh.shape.min())
-        found.append((Span(f"{mesh.words[:1].upper() + mesh.words[1:]}, {len(mesh.nodes):,} nodes, {mesh.unknowns:,} unknowns; worst "
-                           f"shape {worst:.2f} of 1."),))
+        said = Figures()
+        found.append((said.span(f"{mesh.words[:1].upper() + mesh.words[1:]}, {len(mesh.nodes):,} nodes, {mesh.unknowns:,} unknowns; worst "
+                                f"shape {said.plain(worst, '.2f')} of 1."),))
         found += [(Span(str(text), tone="quiet"),) for text in map(shown.restated, mesh.told.tolist())]
     found += joint_sentences(project, None if facts is None else facts.mesh)
     return found
@@ -262,32 +264,33 @@ def strength_sentences(facts: CaseFacts | None) -> list[Sentence]:
     if facts is None or facts.strength is None:
         return [(Span("Not run.", tone="quiet"),)]
     strength = facts.strength
-    stress = float(von_mises(strength.stress).max())
-    text = f"Moves {shown.length(strength.max_displacement, 3)} at most; von Mises stress up to {shown.stress(stress, 3)}."
-    found: list[Sentence] = [(Span(text),)]
+    said, stress = Figures(), float(von_mises(strength.stress).max())
+    found: list[Sentence] = [(said.span(f"Moves {said.of(strength.max_displacement, 'length', 3)} at most; von Mises stress up to "
+                                        f"{said.of(stress, 'stress', 3)}."),)]
     if math.isfinite(strength.yield_factor):
         where = f", in {strength.yield_body}" if strength.yield_body else ""
-        found.append((Span(f"First yield at {strength.yield_factor:.4g} × the load{where}.",
-                           tone="bad" if strength.strength_factor < 1 else ""),))
+        found.append((said.span(f"First yield at {said.plain(strength.yield_factor)} × the load{where}.",
+                                "bad" if strength.strength_factor < 1 else ""),))
         if strength.peak:
-            found.append((Span(f"That is a peak of the idealisation, within a wall of {strength.peak}; the wall itself yields at "
-                               f"{strength.wall_factor:.4g} ×.", tone="quiet"),))
-    return found + [(Span(text),) for text in _reactions(strength)]
+            found.append((said.span(f"That is a peak of the idealisation, within a wall of {strength.peak}; the wall itself yields at "
+                                    f"{said.plain(strength.wall_factor)} ×.", "quiet"),))
+    return found + _reactions(strength)
 
 
 _LISTED = 4  # supports whose reactions are written out
 
 
-def _reactions(strength: StrengthFindings) -> list[str]:
+def _reactions(strength: StrengthFindings) -> list[Sentence]:
     """'foot pushes with z 1 kN' for each support under the service load; parts that are nothing beside the whole are left out."""
     forces = strength.reaction[:, :, :3].sum(axis=1)
     scale = max((float(abs(force).max()) for force in forces), default=0.0)
-    found = []
+    found: list[Sentence] = []
     for name, force in list(zip(strength.supports, forces))[:_LISTED]:
-        parts = [f"{axis} {force_text(float(value))}" for axis, value in zip("xyz", force) if abs(value) > 1e-4 * scale]
-        found.append(f"{name} pushes back with {', '.join(parts)}." if parts else f"{name} carries no force.")
+        said = Figures()
+        parts = [f"{axis} {said.of(float(value), 'force')}" for axis, value in zip("xyz", force) if abs(value) > 1e-4 * scale]
+        found.append((said.span(f"{name} pushes back with {', '.join(parts)}." if parts else f"{name} carries no force."),))
     if len(forces) > _LISTED:
-        found.append(f"{len(forces) - _LISTED} more supports.")
+        found.append((Span(f"{len(forces) - _LISTED} more supports."),))
     return found
 
 
@@ -308,12 +311,14 @@ def modes_sentences(project: Project, facts: CaseFacts | None, driver: str, gate
             meets = facts.meets(int((facts.modes.factors == first).argmax()))
             tone = "" if meets is None else "good" if meets else "bad"
             error = facts.modes.first_error
+            said = Figures()
+            factor = said.plain(first)
             about = "" if math.isnan(error) else f" ± {error_text(error)} by its mesh"
-            found.append((Span(f"First factor {first:.4g}{about}, {driver}.", tone=tone),))
+            found.append((said.span(f"First factor {factor}{about}, {driver}.", tone),))
             if len(facts.modes.piece_levers) and float(facts.modes.factors[0]) == first:
                 order = facts.modes.piece_levers[0].argsort()[::-1]
-                best = [f"{facts.modes.pieces[k]} {facts.modes.piece_levers[0][k]:+.2g} %" for k in order[:3]]
-                found.append((Span(f"1 % more thickness changes it by: {', '.join(best)}."),))
+                best = [f"{facts.modes.pieces[k]} {said.plain(facts.modes.piece_levers[0][k], '+.2g', ' %')}" for k in order[:3]]
+                found.append((said.span(f"1 % more thickness changes it by: {', '.join(best)}."),))
         else:
             found.append((Span("No positive factor: this load cannot make the part unstable.", tone="good"),))
     return found + _gate_sentences(gates) + _meant_sentences(project) + _required_sentences(project)
@@ -381,6 +386,8 @@ def euler_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
     ends = check.governing.ends
     choices = (("found from the supports", "found"), *((name, name) for name in (
         "fixed-free", "pinned-pinned", "fixed-pinned", "fixed-fixed")))
+    said = Figures()
     return [(Span("Euler: "), Span(ends.name, ("euler", "ends"), choices=choices), Span(f", K {ends.k:g}, length "),
              value_span(project.euler.length or shown.length(check.length), ("euler", "length"), "length"),
-             Span(f", I {shown.second_moment(check.governing.second_moment)}: factor {check.governing.factor:.4g}."))]
+             said.span(f", I {said.of(check.governing.second_moment, 'second moment')}: factor "
+                       f"{said.plain(check.governing.factor)}."))]

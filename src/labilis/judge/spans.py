@@ -1,8 +1,11 @@
 """Pieces of a sentence whose values can be edited."""
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
+
+from labilis.model import shown
 
 Path = tuple[str | int, ...]
 
@@ -12,7 +15,8 @@ class Span:
     """A run of text. With a `path` it is a value that can be edited: kind of quantity (or 'text', 'count'), or one of
     `choices` as (shown, value). `strong` marks names, `tone` is '' or good, bad, caution, quiet. `act`: only there to be clicked, no
     part of what is said. `subject`: (list of the project, name) that the sentence is about. `blocked`: it says that what the sentence is
-    about cannot be used. `detail`: its sentence says more about what the one before it is about, and may be folded away."""
+    about cannot be used. `detail`: its sentence says more about what the one before it is about, and may be folded away.
+    `figures`: (as it stands in the text, with all of its digits) of each number in it that was found."""
 
     text: str
     path: Path | None = None
@@ -24,9 +28,36 @@ class Span:
     subject: tuple[str, str] | None = None
     blocked: bool = False
     detail: bool = False
+    figures: tuple[tuple[str, str], ...] = ()
 
 
 Sentence = tuple[Span, ...]
+
+
+class Figures:
+    """Writes found numbers into a text and remembers all of their digits."""
+
+    def __init__(self) -> None:
+        self._said: list[tuple[str, str]] = []
+
+    def of(self, kernel: float, kind: str, digits: int = 4, sign: str = "") -> str:
+        """'1.23 mm' of a kernel number."""
+        words = shown.text(kernel, kind, digits, sign)
+        if math.isfinite(kernel):
+            self._said.append((words, f"{shown.value(float(kernel), kind)!r} {shown.unit(kind)}".strip()))
+        return words
+
+    def plain(self, value: float, form: str = ".4g", after: str = "") -> str:
+        """'3.021' of a plain number, or with something `after` it, such as ' %'."""
+        words = f"{value:{form}}{after}"
+        if math.isfinite(value):
+            self._said.append((words, f"{float(value)!r}{after}"))
+        return words
+
+    def span(self, text: str, tone: str = "") -> Span:
+        """The text with what was written into it since the last one."""
+        said, self._said = tuple(self._said), []
+        return Span(text, tone=tone, figures=said)
 
 
 def name_span(name: str, path: Path) -> Span:

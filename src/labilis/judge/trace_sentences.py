@@ -6,7 +6,7 @@ import math
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.findings import TraceFindings
 from labilis.judge.imperfections import recommended, weaker_side
-from labilis.judge.spans import Sentence, Span, value_span
+from labilis.judge.spans import Figures, Sentence, Span, value_span
 from labilis.judge.trace_ends import what_to_try
 from labilis.model import Project, shown
 
@@ -73,23 +73,25 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
     if trace is None:
         return [*found, (Span("Not traced. The first mode's factor is of an ideal part; this finds what the real one carries.",
                               tone="quiet"),)]
+    said = Figures()
     if not trace.done:
-        return [*found, (Span(f"Traced so far: {len(trace.factors) - 1} steps, factor {trace.factors[-1]:.4g}.", tone="quiet"),)]
+        return [*found, (said.span(f"Traced so far: {len(trace.factors) - 1} steps, factor {said.plain(float(trace.factors[-1]))}.",
+                                   "quiet"),)]
     loss = f", {trace.loss_words}" if trace.loss_words else ""
     tone = "good" if trace.verified >= 1 else "bad"
-    found.insert(0, (Span(f"Verified to {trace.verified:.4g} × the load, {trace.end_words}{loss}.", tone=tone),))
+    found.insert(0, (said.span(f"Verified to {said.plain(trace.verified)} × the load, {trace.end_words}{loss}.", tone),))
     if math.isfinite(trace.about_at):
-        found.append((Span(_about_words(trace)),))
+        found.append((said.span(_about_words(trace, said)),))
     if math.isfinite(trace.bifurcation):
-        found.append((Span(f"At {trace.bifurcation:.4g} × the load another path branches off, and the one that was followed is not stable "
-                           "from there on. Mix that mode into the starting shape.", tone="caution"),))
+        found.append((said.span(f"At {said.plain(trace.bifurcation)} × the load another path branches off, and the one that was followed "
+                                "is not stable from there on. Mix that mode into the starting shape.", "caution"),))
     taken = f"{len(trace.factors) - 1} steps, {trace.cut_backs} cut back"
     if trace.yielding and math.isfinite(trace.first_yield):
-        found.append((Span(f"First yield at {trace.first_yield:.4g}; "
-                           f"at the end {100 * float(trace.plastic[-1]):.2g} % of plastic strain."),))
+        found.append((said.span(f"First yield at {said.plain(trace.first_yield)}; at the end "
+                                f"{said.plain(100 * float(trace.plastic[-1]), '.2g', ' %')} of plastic strain."),))
     side = f", to its {'own' if trace.amplitude > 0 else 'other'} side" if trace.amplitude else ""
-    found.append((Span(f"Imperfection {shown.length(abs(trace.amplitude), 3)}{side}{_why(project, facts)}; {taken}; it ended because "
-                       f"{trace.reason}. {what_to_try(trace.reason)}".strip(), tone="quiet"),))
+    found.append((said.span(f"Imperfection {said.of(abs(trace.amplitude), 'length', 3)}{side}{_why(project, facts)}; {taken}; it ended "
+                            f"because {trace.reason}. {what_to_try(trace.reason)}".strip(), "quiet"),))
     return found
 
 
@@ -103,10 +105,10 @@ def _why(project: Project, facts: CaseFacts | None) -> str:
     return f" ({weaker_side(amplitude, float(facts.modes.pull[mode - 1]), float(facts.modes.skew[mode - 1]))[1]})"
 
 
-def _about_words(trace: TraceFindings) -> str:
+def _about_words(trace: TraceFindings, said: Figures) -> str:
     """The factor from a loaded state, as the total with both parts named."""
     if len(trace.about) == 0:
-        return f"About the state at {trace.about_at:.4g} × the load no instability lies ahead."
+        return f"About the state at {said.plain(trace.about_at)} × the load no instability lies ahead."
     more = trace.about[0] - trace.about_at
-    return (f"About the loaded state at {trace.about_at:.4g} × the load: unstable at {trace.about[0]:.4g} × in all, "
-            f"{trace.about_at:.4g} that stands and {more:.4g} more.")
+    return (f"About the loaded state at {said.plain(trace.about_at)} × the load: unstable at {said.plain(float(trace.about[0]))} × in "
+            f"all, {trace.about_at:.4g} that stands and {said.plain(float(more))} more.")

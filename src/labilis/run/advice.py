@@ -13,6 +13,7 @@ from scipy.optimize import brentq
 
 from labilis.judge.findings import ModesFindings, TrialFindings
 from labilis.judge.numbers import place_text
+from labilis.judge.spans import Figures, Span
 from labilis.model import LabilisError, Piece, Project, shown
 from labilis.run.keys import stage_keys
 from labilis.run.masses import mass_of
@@ -53,19 +54,30 @@ class Remedy:
     harms: str = ""
     adds: Piece | None = None
 
+    def _added(self, said: Figures) -> str:
+        """', +0.12 kg', '' where it adds none or a density is missing."""
+        return f", {said.of(self.mass / 1000.0, 'mass', 3, '+')}" if math.isfinite(self.mass) and self.mass else ""
+
     @property
     def mass_words(self) -> str:
         """', +0.12 kg', '' where it adds none or a density is missing."""
-        return f", {shown.mass(self.mass / 1000.0, 3, '+')}" if math.isfinite(self.mass) and self.mass else ""
+        return self._added(Figures())
+
+    @property
+    def span(self) -> Span:
+        """What to do, what it is expected to give, what it weighs and whom it harms."""
+        said = Figures()
+        if self.adds is not None:
+            return said.span(f"{self.words}: what it gives is found by trying it{self._added(said)}.")
+        most = "expected" if self.path else "at most"
+        harms = f"; {self.harms}" if self.harms else ""
+        gain = f"{said.plain(self.factor)} → {said.plain(self.expected)} {most}"
+        return said.span(f"{self.words}: {gain}{self._added(said)}{harms}.")
 
     @property
     def sentence(self) -> str:
-        """What to do, what it is expected to give, what it weighs and whom it harms."""
-        if self.adds is not None:
-            return f"{self.words}: what it gives is found by trying it{self.mass_words}."
-        most = "expected" if self.path else "at most"
-        harms = f"; {self.harms}" if self.harms else ""
-        return f"{self.words}: {self.factor:.4g} → {self.expected:.4g} {most}{self.mass_words}{harms}."
+        """The same as a text."""
+        return self.span.text
 
     @property
     def gain(self) -> float:

@@ -138,7 +138,7 @@ def copy_menu(parent: QWidget, rows: Callable[[], Rows], cell: str = "", drawing
     """What can be taken along: one number, all of it, a file, and what is drawn of it as a picture."""
     menu = QMenu(parent)
     if cell:
-        menu.addAction(f"copy {cell}").triggered.connect(lambda _=False: _copy_text(cell))  # type: ignore[union-attr]
+        menu.addAction(f"copy {cell}").triggered.connect(lambda _=False: copy_text(cell))  # type: ignore[union-attr]
     menu.addAction("copy all of it").triggered.connect(lambda _=False: copy_rows(rows()))  # type: ignore[union-attr]
     menu.addAction("save as CSV…").triggered.connect(lambda _=False: save_rows(parent, rows()))  # type: ignore[union-attr]
     if drawing is not None:
@@ -153,7 +153,8 @@ def show_menu(menu: QMenu, widget: QWidget, place: QPoint) -> None:
     menu.popup(widget.mapToGlobal(place))
 
 
-def _copy_text(text: str) -> None:
+def copy_text(text: str) -> None:
+    """To the clipboard."""
     clipboard = QApplication.clipboard()
     assert clipboard is not None
     clipboard.setText(text)

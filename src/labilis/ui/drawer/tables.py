@@ -77,8 +77,9 @@ def column_widths(table: QTableWidget, widths: tuple[int | None, ...], stretched
 
 
 def note_below(words: str) -> Label:
-    """A small wrapped label."""
+    """A small wrapped label whose words can be taken along."""
     note = Label(words)
+    note.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
     note.setObjectName("note")
     note.setWordWrap(True)
     return note

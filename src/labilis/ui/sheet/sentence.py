@@ -6,7 +6,7 @@ from html import escape
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QCursor, QKeyEvent, QResizeEvent
+from PyQt6.QtGui import QContextMenuEvent, QCursor, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFrame,
@@ -22,7 +22,8 @@ from PyQt6.QtWidgets import (
 
 from labilis.judge.spans import Sentence, Span
 from labilis.model import LabilisError
-from labilis.ui.plain import Label, polish_again
+from labilis.ui.copying import copy_text, show_menu
+from labilis.ui.plain import Label, plain_tip, polish_again
 from labilis.ui.theme import LIGHT
 
 
@@ -40,7 +41,7 @@ class SentenceLabel(QLabel):
         self.setWordWrap(True)
         self.setTextFormat(Qt.TextFormat.RichText)
         self.setTextInteractionFlags(Qt.TextInteractionFlag.LinksAccessibleByMouse
-                                     | Qt.TextInteractionFlag.LinksAccessibleByKeyboard)
+                                     | Qt.TextInteractionFlag.LinksAccessibleByKeyboard | Qt.TextInteractionFlag.TextSelectableByMouse)
         html = "".join(self._html(number, span) for number, span in enumerate(sentence))
         if fold:
             html += f'&nbsp;<a href="fold" style="color:{LIGHT.accent};text-decoration:none">{fold}</a>'
@@ -49,13 +50,30 @@ class SentenceLabel(QLabel):
         self.setText(html)
         self.setAccessibleName("".join(span.text for span in sentence))
         self.linkActivated.connect(self._clicked)
-        tips = {"": "", "remove": removable, "fold": "Where it stands, and what is cut into it"}
-        self.linkHovered.connect(lambda link: self.setToolTip(tips.get(link, "Change")))
+        self.figures = [full for span in sentence for _, full in span.figures]
+        tips = {"": "\n".join(self.figures), "remove": removable, "fold": "Where it stands, and what is cut into it"}
+        self.linkHovered.connect(lambda link: self.setToolTip(plain_tip(tips.get(link, "Change"))))
+        self.setToolTip(plain_tip(tips[""]))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Keeps room for every line: the sheet asks for heights before its scroll bar takes some of the width, and a line would be cut."""
         super().resizeEvent(event)
         self.setMinimumHeight(self.heightForWidth(self.width()))
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is not None:
+            show_menu(self.menu(), self, event.pos())
+
+    def menu(self) -> QMenu:
+        """What can be taken along: what is marked, the sentence, and each found number of it with all of its digits."""
+        menu = QMenu(self)
+        whole = "".join(span.text for span in self.sentence if not span.act)
+        marked = [("copy what is marked", self.selectedText())] if self.hasSelectedText() else []
+        for words, text in [*marked, ("copy the sentence", whole), *((f"copy {full}", full) for full in self.figures)]:
+            action = menu.addAction(words)
+            assert action is not None
+            action.triggered.connect(lambda _=False, text=text: copy_text(text))
+        return menu
 
     def _html(self, number: int, span: Span) -> str:
         text = escape(span.text).replace("\n", "<br>")

@@ -178,7 +178,7 @@ class Sheet(QScrollArea):
             improve.append((Span("Sized: ", strong=True), Span(session.sizing_words, tone=tone)))
         advice = session.advice
         for remedy in [*[item for item in advice if item.adds is None][:3], *[item for item in advice if item.adds is not None]]:
-            improve.append((Span("Advice: ", strong=True), Span(remedy.sentence),))
+            improve.append((Span("Advice: ", strong=True), remedy.span))
         if (promised := session.promise) is not None:
             case = session.report.case(promised.case)
             then = case.facts.modes if case is not None else None
