@@ -53,7 +53,7 @@ def screen(project: Project, members: MemberFindings, required: float) -> tuple[
 
 HOW = ("Rough factors: members pinned over their whole length, walls as long plates in even compression, from the mean force and the "
        "largest compression of the linear run.")
-HEADS = ("", "piece", "compression", "L / i", "b / t", "member", "walls", "why")
+HEADS = ("", "piece", "compression", "L/i", "b/t", "member", "walls", "why")
 
 
 def screened_cells(item: Screened) -> tuple[tuple[str, float | None], ...]:

@@ -164,7 +164,7 @@ def _verdict(case: CaseReport) -> list[Block]:
     tone = {True: "good", False: "bad", None: "caution"}[case.verdict.meets]
     found.append(Words(f"{case.facts.case}: {case.verdict.headline}. {_capital(case.verdict.detail)}.", tone))
     if case.verdict.gates:
-        rows = tuple((gate.name, "left out" if gate.left_out else gate.state, gate.left_out or gate.reason or "–")
+        rows = tuple((gate.name.replace(" ", "\u00a0"), "left out" if gate.left_out else gate.state, gate.left_out or gate.reason or "–")
                      for gate in case.verdict.gates)
         found.append(Table(f"Gates of the verdict on {case.facts.case}", ("gate", "", "why"), rows, (0, 1, 2)))
     ladder = _ladder(case)

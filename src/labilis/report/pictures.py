@@ -117,7 +117,7 @@ def _body(plotter: Any, mesh: MeshFindings, places: Floats, values: Floats | Non
     _outline(plotter, mesh, places, _INK, 1.6)
     if values is not None and unit and drawn is not None:
         plotter.add_scalar_bar(title=f"{unit}\n", mapper=drawn.mapper, color=_INK, n_labels=5, fmt="%.3g", vertical=True, position_x=0.86,
-                               position_y=0.25, height=0.5, width=0.06, title_font_size=22, label_font_size=20)
+                               position_y=0.25, height=0.5, width=0.06, title_font_size=34, label_font_size=32)
 
 
 def _between(colours: list[str]) -> list[str]:
@@ -186,8 +186,8 @@ def _marks(plotter: Any, project: Project, results: Mapping[str, Any], case: str
         tags.append(load.tag)
     names = list(dict.fromkeys(support.name for support in supports))
     places = [next(support.place for support in supports if support.name == name) - [0, 0, 1.6 * size] for name in names]
-    if names:
-        plotter.add_point_labels(np.array(places), names, text_color=_INK, font_size=26, shape=None, show_points=False, always_visible=True)
+    look = {"shape": None, "show_points": False, "always_visible": True}
+    if names:  # below their places, what the loads are above theirs
+        plotter.add_point_labels(np.array(places), [f"\n   {name}" for name in names], text_color=_INK, font_size=26, **look)
     if tags:
-        plotter.add_point_labels(np.array(tips), tags, text_color=_LOAD, font_size=28, shape=None, show_points=False, always_visible=True,
-                                 bold=True)
+        plotter.add_point_labels(np.array(tips), [f"{tag}\n" for tag in tags], text_color=_LOAD, font_size=28, bold=True, **look)

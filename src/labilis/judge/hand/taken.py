@@ -113,7 +113,8 @@ def raised(text: str) -> str:
 
 def _said(value: float, kind: str) -> str:
     """As it can be typed as well: '5000 mm^4'."""
-    return f"{shown.value(value, kind):.5g} {shown.unit(kind)}".replace("²", "^2").replace("⁴", "^4").strip()
+    size = shown.figure(shown.value(value, kind), 5).replace(",", "")
+    return f"{size} {shown.unit(kind)}".replace("²", "^2").replace("⁴", "^4").strip()
 
 
 def _from_model(project: Project, facts: HandFacts, k: int, form: Form, symbol: Symbol) -> float | str | None:
