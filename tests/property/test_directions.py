@@ -123,3 +123,47 @@ def test_a_web_in_shear_is_compressed_by_nothing_and_not_by_rounding() -> None:
         case = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0]
         assert {item.problem for item in case.hand_checks("web") if item.form.key != "cylinder"} == {"nothing compresses this piece"}
         assert not [item for item in case.hand_checks("web") if np.isfinite(item.factor)]
+
+
+def outlined(corners: list[tuple[float, float]], turns: list[tuple[str, float]], mesh_as: str, bow: str = "0") -> dict[str, Any]:
+    outline = [{"x": f"{x!r} mm", "y": f"{y!r} mm", "bow": bow} for x, y in corners]
+    return {"name": "a", "material": "steel", "mesh_as": mesh_as, "recipe": {"kind": "plate", "thickness": "2 mm", "outline": outline},
+            "place": {"turns": [{"about": about, "angle": f"{angle!r} deg"} for about, angle in turns]}}
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.floats(20, 300), st.lists(st.tuples(st.sampled_from("xyz"), st.floats(-180, 180)), max_size=2),
+       st.sampled_from(["shell", "solid"]))
+def test_of_a_square_it_is_a_side_and_never_the_diagonal(side: float, turns: list[tuple[str, float]], mesh_as: str) -> None:
+    """Its second moments know no direction: by rounding it was the diagonal, Euler's length 1.41 times too long, half of the area gone."""
+    square = outlined([(0, 0), (side, 0), (side, side), (0, side)], turns, mesh_as)
+    axes = turned(turns)
+    view = view_of(square)
+    assert max(abs(view.long_axis @ axes[:, k]) for k in range(2)) == pytest.approx(1.0, abs=1e-6)
+    assert view.length == pytest.approx(side, rel=1e-6)
+
+
+@pytest.mark.parametrize("mesh_as", ["shell", "solid"])
+def test_a_square_and_one_that_is_hardly_longer_have_the_same_hand_checks(mesh_as: str) -> None:
+    def members(length: float) -> Any:
+        plate = outlined([(0, 0), (length, 0), (length, 150), (0, 150)], [], mesh_as)
+        held = ["x", "y", "z"] + (["turn_x", "turn_y", "turn_z"] if mesh_as == "shell" else [])
+        regions = [{"name": "foot", "names": ["a/side.4"]}, {"name": "head", "names": ["a/side.2"]}]
+        project = load_project(strip(pieces=[plate], regions=regions, supports=[{"name": "foot", "on": "foot", "held": held}],
+                                     mesh={"size": "15 mm"}))
+        case = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0]
+        return case.facts.members, [check.factor for check in case.hand_checks()]
+    (square, checks), (longer, others) = members(150.0), members(150.6)
+    for field in ("length", "area", "i_min", "wall_width"):
+        assert getattr(square, field) == pytest.approx(getattr(longer, field), rel=0.01), field
+    assert checks == pytest.approx(others, rel=0.02, nan_ok=True)
+
+
+@pytest.mark.parametrize("mesh_as", ["shell", "solid"])
+@pytest.mark.parametrize("angle", [0.0, 33.0])
+def test_of_a_disc_and_a_cube_it_lies_in_them(mesh_as: str, angle: float) -> None:
+    disc = view_of(outlined([(-80, 0), (80, 0)], [("y", angle)], mesh_as, "1"))
+    assert abs(disc.long_axis @ turned([("y", angle)])[:, 2]) < 1e-6 and disc.length == pytest.approx(160, rel=3e-3)
+    cube = view_of({"name": "a", "material": "steel", "recipe": {"kind": "block", "width": "30 mm", "height": "30 mm", "depth": "30 mm"},
+                    "place": {"turns": [{"about": "z", "angle": f"{angle!r} deg"}]}})
+    assert cube.length == pytest.approx(30, rel=1e-6)

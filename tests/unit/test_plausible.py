@@ -77,10 +77,71 @@ def test_a_strut_that_a_support_holds_along_its_length_is_told() -> None:
     along = {**PUSH, "components": ["-1 kN", "0 N", "0 N"]}
     stated = model(plate, supports=[("foot", ALL), ("low", ["z"]), ("high", ["z"])], loads=[along])
     stated["regions"] = [{"name": name, "names": [f"bar/side.{k}"]} for name, k in (("low", 1), ("head", 2), ("high", 3), ("foot", 4))]
+    stated["criteria"] = {"required_factor": "0.1", "modes": 3, "capacity": "0.01"}
     case = judged(stated)
-    assert said(case).state == "bad" and "stiffer" in said(case).text
+    doubt = next(item for item in case.evidence if item.name == "held along its length")
+    assert doubt.state == "caution" and "'low 1' and 1 more hold 'bar' along its length" in doubt.text
+    assert case.verdict.meets is None and next(gate for gate in case.verdict.gates if gate.name == "stated right").doubt == doubt.name
+    meant = judged({**stated, "criteria": {**stated["criteria"], "meant": {doubt.name: "glued into a groove on both sides"}}})
+    assert meant.verdict.meets is True
     stated["supports"] = stated["supports"][:1]
-    assert said(judged(stated)).state == "good"
+    assert said(judged(stated)).state == "good" and "held along its length" not in {item.name for item in judged(stated).evidence}
+
+
+def wide(length: float, width: float, thickness: float, turns: list[str], **fields: Any) -> dict[str, Any]:
+    """A plate that is pushed along x with all of its sides held, as the textbooks have it."""
+    plate = {"name": "p", "material": "steel", "mesh_as": "shell", "recipe": {"kind": "plate", "thickness": f"{thickness} mm", "outline": [
+        {"x": f"{x} mm", "y": f"{y} mm"} for x, y in ((0, 0), (length, 0), (length, width), (0, width))]}}
+    held = [("e1", ["y", "z", *turns]), ("e2", ["z", *turns]), ("e3", ["z", *turns]), ("e4", ["x", "z", *turns])]
+    line = {"kind": "line", "name": "push", "on": "e2", "components": ["-10 N/mm", "0 N/mm", "0 N/mm"]}
+    stated = model(plate, supports=held, loads=[line], **fields)
+    stated["regions"] = [{"name": f"e{k}", "names": [f"p/side.{k}"]} for k in (1, 2, 3, 4)]
+    stated["cases"] = [{"name": "one", "loads": [{"load": "push"}]}]
+    return stated
+
+
+# k of Timoshenko and Gere 1961, sections 9.2 and 9.4 (all sides clamped), for length over width
+@pytest.mark.parametrize(("ratio", "turns", "k"), [(1.0, [], 4.0), (1.0, ["turn_x", "turn_y", "turn_z"], 10.07), (2.0, [], 4.0),
+                                                   (3.0, ["turn_x", "turn_y", "turn_z"], 7.37), (4.0, [], 4.0)])
+def test_a_plate_that_is_held_all_round_has_a_verdict(ratio: float, turns: list[str], k: float) -> None:
+    """It lay far over what a column between firm ends bears, and got none: whatever was right of it was called not computed well."""
+    case = judged(wide(150 * ratio, 150, 1.5, turns, criteria={"required_factor": "0.5", "modes": 2, "capacity": "0.01"}))
+    stress = k * math.pi**2 * 210e3 / (12 * 0.91) * (1.5 / 150) ** 2
+    first = float(case.facts.modes.positive[0])
+    assert first == pytest.approx(stress * 1.5 / 10, rel=0.01)
+    assert said(case).state == "good" and case.verdict.meets is True, case.verdict
+    allowed = plausible_range(case.facts.project, case.facts.members, True)
+    assert first <= 1.05 * allowed.high and not allowed.holds(3 * allowed.high)
+
+
+def test_a_strut_with_braces_is_doubted_once_and_its_walls_still_bound_it() -> None:
+    """Held across at third points it goes nine times later than pinned: a reason in writing is enough."""
+    tube = bar("bar", 3000, {"shape": "square tube", "width": "40 mm", "thickness": "2 mm"}) | {"mesh_as": "shell"}
+    stated = model(tube, supports=[("foot", ["x", "y", "z"]), ("head", ["x", "y"]), ("one", ["x", "y"]), ("two", ["x", "y"])])
+    stated["scribes"] = [{"kind": "line", "name": f"{name}-{wall}", "face": f"bar/wall.{wall}", "run": "crosswise", "offset": offset}
+                         for name, offset in (("one", "-500 mm"), ("two", "500 mm")) for wall in range(1, 5)]
+    stated["regions"] += [{"name": name, "names": [f"{name}-{wall}/line" for wall in range(1, 5)]} for name in ("one", "two")]
+    stated["criteria"] = {"required_factor": "0.5", "modes": 2, "capacity": "0.01", "meant": {"held along its length": "braces"}}
+    case = judged(stated)
+    second = (40**4 - 36**4) / 12
+    pinned = math.pi**2 * 210e3 * second / 1000**2 / 1e3
+    assert case.facts.modes.positive[0] == pytest.approx(pinned, rel=0.15)
+    assert said(case).state == "good" and case.verdict.meets is True
+    assert case.facts.modes.positive[0] > 1.8 * plausible_range(case.facts.project, case.facts.members).ends
+    far = dataclasses.replace(case.facts.modes, factors=30.0 * case.facts.modes.factors)
+    assert plausible(dataclasses.replace(case.facts, modes=far)).state == "bad"
+
+
+def test_a_sheet_that_is_warmed_between_firm_edges_has_a_verdict() -> None:
+    """What holds it presses it: no load that goes straight into a support. Two equal pressures, k = 2 (Timoshenko and Gere 1961)."""
+    stated = wide(150, 150, 1.5, [], criteria={"required_factor": "0.05", "modes": 2, "capacity": "0.01"})
+    stated["materials"][0]["expansion"] = "12e-6/K"
+    stated["loads"] = [{"kind": "temperature", "name": "push", "change": "20 K"}]
+    stated["supports"] = [{"name": f"s{k}", "on": f"e{k}", "held": ["y" if k in (1, 3) else "x", "z"]} for k in (1, 2, 3, 4)]
+    case = judged(stated)
+    stress = 210e3 * 12e-6 * 20 / 0.7
+    assert case.facts.modes.positive[0] == pytest.approx(2 * math.pi**2 * 210e3 / (12 * 0.91) * (1.5 / 150) ** 2 / stress, rel=0.01)
+    assert case.verdict.meets is True, case.verdict
 
 
 def test_what_stands_on_springs_or_bends_is_not_called_soft() -> None:
@@ -120,7 +181,8 @@ def test_a_factor_beside_the_range_is_not_told_to_be_in_it(first: float, word: s
 
     monkeypatch.setattr(sys.modules["labilis.judge.evidence.plausible"], "plausible_range",
                         lambda *_: Range(1.0, "a", 1.83, "a", (0.7, 1.8)))
-    facts = SimpleNamespace(project=None, modes=SimpleNamespace(positive=[first]), members=SimpleNamespace(names=["a"]))
+    facts = SimpleNamespace(project=None, modes=SimpleNamespace(positive=[first]), members=SimpleNamespace(names=["a"]), strength=None,
+                            mesh=None)
     found = plausible(facts)  # type: ignore[arg-type]
     assert found is not None and found.state == "good" and found.unit == f"{word} 1 to 1.83"
     assert ("1.8 times the largest" in found.text) is (word == "near")

@@ -24,7 +24,8 @@ STATED: dict[str, GateState] = {"held loaded direction": "void", "balance": "voi
 COMPUTED: dict[str, GateState] = {"completeness": "open", "elements per half wave": "open", "element order": "open", "stretch": "open",
                                   "cross-check": "open", "plausible factor": "open"}
 # evidence whose caution doubts what is stated: such models are sometimes meant, so a reason in writing (`criteria.meant`) is enough
-DOUBTS = ("edges for faces", "total or each", "proportions", "effective length", "negative factors", "all loads together")
+DOUBTS = ("edges for faces", "total or each", "proportions", "effective length", "negative factors", "all loads together",
+          "held along its length")
 CENTRED = "centred load"  # doubts a trace
 _APART = 0.05  # between the first factor and a second opinion, from which the path to buckling is not straight
 

@@ -24,23 +24,29 @@ ONE, SEVERAL = (0.7, 1.8), (0.1, 10.0)
 @dataclass(frozen=True)
 class Range:
     """low: nothing goes before, by member `weakest`; high: by then member `first_to_go` has gone, inf where none is compressed evenly;
-    beyond: how many times a factor may lie under and over them. low is 0 where walls are not known."""
+    beyond: how many times a factor may lie under and over them. low is 0 where walls are not known. ends: the same as high for a member
+    that is held at its ends only; plate: whether the member is one flat wall that is not much longer than wide."""
 
     low: float
     weakest: str
     high: float
     first_to_go: str
     beyond: tuple[float, float] = ONE
+    ends: float = math.inf
+    plate: bool = False
 
     def holds(self, first: float) -> bool:
         """Whether a factor is plausible."""
         return self.beyond[0] * self.low <= first <= self.beyond[1] * self.high
 
 
-def plausible_range(project: Project, members: MemberFindings) -> Range:
-    """Least and largest first factor on the growing load. Raises LabilisError without a material."""
+def plausible_range(project: Project, members: MemberFindings, along: bool = False) -> Range:
+    """Least and largest first factor on the growing load; `along`: a single member is held along its length as well, so that its walls
+    have to buckle, or the whole of it between firm ends: a long wall and a wide column together, which for a plate that is held firmly all
+    round comes to k = 6.97 + 4 / a² (10.97 where Timoshenko and Gere 1961 have 10.07 for a square, 7.41 and 7.37 for a = 3). Raises
+    LabilisError without a material."""
     largest, several = float(members.peak.max(initial=0.0)), len(members.names) > 1
-    low, high = (math.inf, ""), (math.inf, "")
+    low, high, ends = (math.inf, ""), (math.inf, ""), math.inf
     for k, name in enumerate(str(item) for item in members.names):
         peak = float(members.peak[k])
         if peak <= _LITTLE * largest:
@@ -60,10 +66,26 @@ def plausible_range(project: Project, members: MemberFindings) -> Range:
         low = min(low, (min(column[0], plate[0]), name))
         if mean >= _MOSTLY * peak:
             # among several pieces one may be held along its length by another: then its wall has to buckle
-            high = min(high, (max(column[1], plate[1]) if several else min(column[1], plate[1]), name))
+            most = min(column[1], plate[1])
+            ends = min(ends, most)
+            if several:
+                most = max(column[1], plate[1])
+            elif along:
+                most = column[1] / (1.0 - ratio**2) + plate[1]
+            high = min(high, (most, name))
     if project.springs or any(hub.at is not None for hub in project.hubs):  # what stands on them, or is reached by an arm, may be softer
         low = (0.0, low[1])
-    return Range(*low, *high, SEVERAL if several else ONE)
+    return Range(*low, *high, SEVERAL if several else ONE, ends, not several and _is_plate(members))
+
+
+_WIDE = 5.0  # times its width that a plate is long at most: what is longer is a strap, and is held along its length by mistake
+_FLAT = 0.05  # of a section's area, by which its one wall may miss it
+
+
+def _is_plate(members: MemberFindings) -> bool:
+    width, thick = float(members.wall_width[0]), float(members.wall_thickness[0])
+    alone = abs(width * thick / float(members.area[0]) - 1.0) < _FLAT
+    return alone and float(members.length[0]) <= _WIDE * width
 
 
 def _walls(members: MemberFindings, k: int, e: float, ratio: float) -> tuple[float, float]:

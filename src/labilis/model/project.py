@@ -178,7 +178,7 @@ class Criteria(Statement):
     left_out: dict[Literal["stated right", "computed right", "strength", "capacity"], str] = Field(
         default={}, description="gates of the verdict that are not asked, each with the reason in writing")
     meant: dict[Literal["edges for faces", "total or each", "proportions", "effective length", "negative factors", "all loads together",
-                        "centred load"], str] = Field(
+                        "held along its length", "centred load"], str] = Field(
         default={}, description="evidence that doubts what is stated, and why it is meant so all the same, in writing")
 
     @field_validator("left_out", "meant")

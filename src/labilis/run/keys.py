@@ -11,7 +11,7 @@ from labilis.judge.once import once_for
 from labilis.model import LabilisError, Piece, Project
 
 STAGES = ("shape", "mesh", "strength", "modes", "trace")
-_VERSION = 17  # raise when a result's content changes its meaning
+_VERSION = 18  # raise when a result's content changes its meaning
 
 # of a trace: where it ends and what is found on the way, not the path itself
 _ENDS = {"steps", "target", "deflection", "plastic_strain", "strain", "fall", "beyond_yield", "modes_at"}

@@ -142,7 +142,8 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
         weight = np.linalg.norm(forces.nodal.reshape(-1, 3), axis=1)
         sizes.append((float(weight[places].sum()), load.growth))
         moments.append(float(weight[~places].sum()))
-        swallowed.append(_swallowed(forces, tied))
+        # a part that cannot grow is pressed by what holds it: of warmth nothing is lost in a support
+        swallowed.append(0.0 if load.kind == "temperature" else _swallowed(forces, tied))
         stations.append(float(weight @ along / weight.sum()) if weight.sum() > 0 else float(along.mean()))
     solutions, applied, reactions, axial = [], [], [], []
     everyone = np.arange(numbering.total)

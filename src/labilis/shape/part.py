@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from labilis.model import LabilisError, LineCopies, MirrorCopy, Piece, Place, Project
 from labilis.shape.ancestry import find_ancestry
 from labilis.shape.lines import LineSet, LineShape, line_of, line_set
+from labilis.shape.long_direction import longest_direction
 from labilis.shape.members import Member, again, member_of
 from labilis.shape.midsurface import MidSurface, find_midsurface
 from labilis.shape.recipes.kinds import make_recipe
@@ -85,8 +86,7 @@ class PartShape:
         # ∫ (x - c)(x - c)ᵀ dA of each triangle: about its own middle A / 12 Σ of its corners, and of its middle
         own = triangles - middle[:, None]
         spread = np.einsum("k,ki,kj->ij", area, middle - centroid, middle - centroid) + np.einsum("k,kci,kcj->ij", area / 12.0, own, own)
-        long_axis = np.linalg.eigh(spread)[1][:, -1]
-        long_axis = long_axis * (1.0 if long_axis[np.argmax(np.abs(long_axis))] > 0 else -1.0)
+        long_axis = longest_direction(spread, triangles.reshape(-1, 3))
         extents = np.stack([triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))], axis=1)
         return self._with_ghosts(ShapeView(
             _join_faces([part.faces for part in self.components]), _join_edges(self.components), joined, volume, centroid, long_axis,

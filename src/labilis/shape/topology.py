@@ -13,6 +13,7 @@ from scipy.spatial import cKDTree
 
 from labilis.model import LabilisError
 from labilis.shape.free_surface import FreeSurface
+from labilis.shape.long_direction import longest_direction
 from labilis.shape.surfaces import project_analytic
 from labilis.shape.tables import EdgeTable, FaceTable, Floats, Ints, ShapeView, Tessellation, Whole
 
@@ -173,15 +174,16 @@ class BodyShape:
             raise LabilisError("The solid has no volume, or its faces are turned inside out.", "part",
                                "Repair it where it was drawn and export it again.", "no-volume")
         principal = properties.PrincipalProperties()
-        axes = [np.array(_xyz(getattr(principal, f"{which}AxisOfInertia")())) for which in ("First", "Second", "Third")]
-        moments = principal.Moments()
-        long_axis = axes[int(np.argmin(moments))]
-        long_axis = long_axis * (1.0 if long_axis[np.argmax(np.abs(long_axis))] > 0 else -1.0)
+        axes = np.array([_xyz(getattr(principal, f"{which}AxisOfInertia")()) for which in ("First", "Second", "Third")])
+        moments = np.array(principal.Moments())
+        # about an axis of inertia counts what lies across it: half of their sum less each is what lies along it
+        second = np.einsum("k,ki,kj->ij", 0.5 * moments.sum() - moments, axes, axes)
         rough = np.array([_xyz(properties.CentreOfMass())])
         diagonal = max(float(np.ptp(self.edges.centroid, axis=0).max()) if len(self.edges) else 0.0,
                        float(np.sqrt(self.faces.area.max())))
         tessellation = self.tessellate(diagonal * 1e-3, 0.15)
         extents = np.stack([tessellation.points.min(axis=0), tessellation.points.max(axis=0)], axis=1)
+        long_axis = longest_direction(second, tessellation.points)
         return ShapeView(self.faces, self.edges, tessellation, float(properties.Mass()), rough[0], long_axis, extents,
                          float(2.0 * properties.Mass() / self.faces.area.sum()), np.array([""]), whole=self.whole)
 

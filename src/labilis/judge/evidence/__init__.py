@@ -28,7 +28,7 @@ from labilis.judge.evidence.mesh_error import mesh_error
 from labilis.judge.evidence.midsurface import midsurface, narrow_walls
 from labilis.judge.evidence.negative import negative_factors
 from labilis.judge.evidence.overall import overall
-from labilis.judge.evidence.plausible import plausible
+from labilis.judge.evidence.plausible import along_its_length, plausible
 from labilis.judge.evidence.proportions import proportions
 from labilis.judge.evidence.southwell import southwell_line
 from labilis.judge.evidence.stretch import stretch
@@ -39,7 +39,7 @@ from labilis.judge.evidence.yield_first import yield_first
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     free_motion, balance, held_direction, compression, element_order, half_waves, mesh_error, cross_check, completeness, under_required,
     negative_factors, interacting_modes, symmetry, mesh_as_asked, joints, bolts, contact, midsurface, narrow_walls,
-    deflection_before_buckling, following_pressure, yield_first, overall, traced, hand_check, plausible,
+    deflection_before_buckling, following_pressure, yield_first, overall, traced, hand_check, plausible, along_its_length,
     edge_support, each_load, held_part, together, centred, proportions, effective_length, stretch, southwell_line,
     linear_or_not, kept_length,
 )

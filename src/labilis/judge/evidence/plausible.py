@@ -16,13 +16,51 @@ def _bent_across(facts: CaseFacts) -> bool:
     return facts.yield_strength / facts.strength.strength_factor > _BENT * peak
 
 
+_END = 0.15  # of its length from an end, within which a support holds the end
+
+
+def held_along(facts: CaseFacts) -> list[str]:
+    """Supports that hold a part of one piece elsewhere than at its ends, springs among them."""
+    members, strength, mesh = facts.members, facts.strength, facts.mesh
+    if members is None or strength is None or mesh is None or len(members.names) != 1:
+        return []
+    reach = mesh.nodes @ members.axis[0]
+    low, high = float(reach.min()), float(reach.max())
+    band = _END * (high - low)
+    found = [str(name) for name, (one, two) in zip(strength.supports, strength.reach) if not (two <= low + band or one >= high - band)]
+    return found + [spring.name for spring in facts.project.springs]
+
+
+def along_its_length(facts: CaseFacts) -> Evidence | None:
+    """With care where a slender member goes far later than firm ends alone would let it, since supports hold it along its length: sometimes
+    meant, as braces, and often an edge or a face too many."""
+    modes, members = facts.modes, facts.members
+    if modes is None or members is None or len(modes.positive) == 0 or len(members.names) != 1:
+        return None
+    cut = {support.name for support in facts.project.supports if support.axes.kind == "symmetry"}
+    holders = [name for name in held_along(facts) if name not in cut]
+    if not holders:
+        return None
+    try:
+        allowed = plausible_range(facts.project, members, True)
+    except LabilisError:
+        return None
+    first = float(modes.positive[0])
+    if allowed.plate or not math.isfinite(allowed.ends) or first <= allowed.beyond[1] * allowed.ends:
+        return None
+    who = f"'{holders[0]}'" + (f" and {len(holders) - 1} more" if len(holders) > 1 else "")
+    return Evidence("held along its length", f"{first / allowed.ends:.3g}", "times what firm ends allow", "caution",
+                    f"{who} {'hold' if len(holders) > 1 else 'holds'} '{allowed.first_to_go}' along its length: its first factor of "
+                    f"{first:.4g} lies far over the {allowed.ends:.3g} that two firm ends alone would allow.", "supports")
+
+
 def plausible(facts: CaseFacts) -> Evidence | None:
     """Bad outside of the range, where the model is something else than it looks like."""
     modes, members = facts.modes, facts.members
     if modes is None or members is None or len(modes.positive) == 0 or len(members.names) == 0:
         return None
     try:
-        allowed = plausible_range(facts.project, members)
+        allowed = plausible_range(facts.project, members, bool(held_along(facts)))
     except LabilisError:
         return None
     first = float(modes.positive[0])

@@ -1,0 +1,32 @@
+"""The longest direction of a part, also where its second moments know none: a square, a disc, a cube."""
+from __future__ import annotations
+
+import numpy as np
+from scipy.spatial import ConvexHull, QhullError
+
+from labilis.shape.tables import Floats
+
+_ALIKE = 1e-3  # of the largest second moment, by which others count as large: below it the principal axes are a matter of rounding
+_TIE = 2e-3  # of a reach, within which others are as long: arcs come as chords
+
+
+def longest_direction(second: Floats, points: Floats) -> Floats:
+    """(3,) unit vector of second moments (3, 3) of a part about its middle (∫ x xᵀ) and points (n, 3) of its border: the principal axis of
+    the largest; where several are alike the direction square to a side in which it reaches furthest, of such ones the nearest to x, y, z in
+    that order. Its largest component is positive."""
+    values, vectors = np.linalg.eigh(second)
+    alike = vectors[:, values > (1.0 - _ALIKE) * values[-1]]
+    found = vectors[:, -1] if alike.shape[1] == 1 else _square_to_a_side(alike, points)
+    return found * (1.0 if found[np.argmax(np.abs(found))] > 0 else -1.0)
+
+
+def _square_to_a_side(alike: Floats, points: Floats) -> Floats:
+    flat = points @ alike
+    try:
+        normals = ConvexHull(flat).equations[:, :-1]
+    except (QhullError, ValueError):  # nothing between them
+        return np.asarray(alike[:, -1])
+    reach = np.ptp(flat @ normals.T, axis=0)
+    near = normals[reach > (1.0 - _TIE) * reach.max()] @ alike.T
+    towards = np.round(np.abs(near), 9)
+    return np.asarray(near[np.lexsort((towards[:, 2], towards[:, 1], towards[:, 0]))[-1]])
