@@ -132,6 +132,18 @@ def test_a_strut_with_braces_is_doubted_once_and_its_walls_still_bound_it() -> N
     assert plausible(dataclasses.replace(case.facts, modes=far)).state == "bad"
 
 
+def test_a_strip_on_a_bed_of_springs_is_not_doubted() -> None:
+    """A bar on an elastic foundation goes in several waves (Timoshenko and Gere 1961, 2.10), far above firm ends, as is stated."""
+    stated = wide(1000, 30, 6, [], criteria={"required_factor": "0.5", "modes": 2, "capacity": "0.01"})
+    stated["regions"].append({"name": "face", "names": ["p/face"]})
+    stated["supports"] = [{"name": "on e4", "on": "e4", "held": ["x", "y", "z"]}, {"name": "on e2", "on": "e2", "held": ["y", "z"]}]
+    stated["springs"] = [{"name": "bed", "on": "face", "per": "area", "z": "0.01 N/mm^3"}]
+    case = judged(stated)
+    least = min((n * math.pi / 1000) ** 2 * 210e3 * 540 + 0.3 / (n * math.pi / 1000) ** 2 for n in range(1, 15)) / 300
+    assert case.facts.modes.positive[0] == pytest.approx(least, rel=2e-3)
+    assert case.verdict.meets is True and "held along its length" not in {item.name for item in case.evidence}
+
+
 def test_a_sheet_that_is_warmed_between_firm_edges_has_a_verdict() -> None:
     """What holds it presses it: no load that goes straight into a support. Two equal pressures, k = 2 (Timoshenko and Gere 1961)."""
     stated = wide(150, 150, 1.5, [], criteria={"required_factor": "0.05", "modes": 2, "capacity": "0.01"})

@@ -78,14 +78,15 @@ def plausible_range(project: Project, members: MemberFindings, along: bool = Fal
     return Range(*low, *high, SEVERAL if several else ONE, ends, not several and _is_plate(members))
 
 
-_WIDE = 5.0  # times its width that a plate is long at most: what is longer is a strap, and is held along its length by mistake
-_FLAT = 0.05  # of a section's area, by which its one wall may miss it
+_WIDE = 5.0  # times its width that a plate is long at most, unless it is
+_THICKS = 30.0  # thicknesses wide: what is narrower and longer is a strap, which a support along its length holds by mistake more often
+_FLAT = 1.05  # times the area of its one wall that a plate's section has at most, holes taken out
 
 
 def _is_plate(members: MemberFindings) -> bool:
     width, thick = float(members.wall_width[0]), float(members.wall_thickness[0])
-    alone = abs(width * thick / float(members.area[0]) - 1.0) < _FLAT
-    return alone and float(members.length[0]) <= _WIDE * width
+    alone = 0.0 < float(members.area[0]) <= _FLAT * width * thick
+    return alone and (float(members.length[0]) <= 1.001 * _WIDE * width or width >= _THICKS * thick)
 
 
 def _walls(members: MemberFindings, k: int, e: float, ratio: float) -> tuple[float, float]:

@@ -37,8 +37,9 @@ def along_its_length(facts: CaseFacts) -> Evidence | None:
     modes, members = facts.modes, facts.members
     if modes is None or members is None or len(modes.positive) == 0 or len(members.names) != 1:
         return None
-    cut = {support.name for support in facts.project.supports if support.axes.kind == "symmetry"}
-    holders = [name for name in held_along(facts) if name not in cut]
+    # a plane of symmetry, and a bed of springs with its figure, are stated for nothing else
+    stated = {support.name for support in facts.project.supports if support.axes.kind == "symmetry"}
+    holders = [name for name in held_along(facts) if name not in stated | {spring.name for spring in facts.project.springs}]
     if not holders:
         return None
     try:
