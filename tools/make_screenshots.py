@@ -119,8 +119,9 @@ def main() -> None:
     window.drawer.set_open(False)
     window.sheet.open_station("Report")
     window.preview_report()
-    idle()
-    assert window.preview is not None
+    assert window.preview is not None and window.printer is not None
+    while window.printer.busy or not window.preview.isVisible():
+        wait(0.05)
     window.preview.setGeometry(305, 44, 731, 719)  # on the stage
     wait(1.0)
     picture("report")
