@@ -230,7 +230,7 @@ class ImprovePage(QWidget):
         rows = side_by_side([design for design, _, _ in known], [found for _, found, _ in known],
                             ["" if said is None else worst_headline(said) for _, _, said in known])
         self.designs.setColumnCount(1 + len(names))
-        self.designs.setHorizontalHeaderLabels(["", f"{names[0]} (shown)", *names[1:]])
+        self.designs.setHorizontalHeaderLabels(["", f"(shown) {names[0]}", *names[1:]])
         self.designs.setRowCount(len(rows))
         for row, beside in enumerate(rows):
             for column, words in enumerate([beside.title, *beside.texts]):
@@ -238,7 +238,12 @@ class ImprovePage(QWidget):
                 full = None if found is None else float(found["responses"][beside.response]) / shown.per(RESPONSE_KINDS[beside.response][0])
                 cell = text_cell(words, LIGHT.quiet if column == 0 else "", full)
                 self.designs.setItem(row, column, cell)
-        _fit(self.designs)
+        for column, name in enumerate(names, 1):  # a long name is cut, so that all designs are seen beside each other
+            self.designs.setColumnWidth(column, min(max(self.designs.sizeHintForColumn(column) + 8, 118), 170))
+            head = self.designs.horizontalHeaderItem(column)
+            assert head is not None
+            head.setToolTip(plain_tip(name))
+        self.designs.resizeColumnToContents(0)
         case = self.session.case_name
         reports = [(name, None if said is None else said.case(case) or said.cases[0]) for name, (_, _, said) in zip(names, known)]
         self.ladders.show_ladders([(name, rungs(one.facts, "")) for name, one in reports if one is not None])
