@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from labilis.judge.evidence.plausible import plausible
+from labilis.judge.evidence.plausible import held_along, plausible
 from labilis.judge.plausible import plausible_range
 from labilis.judge.verdict import verdict_of_case
 from labilis.model import load_project
@@ -130,6 +130,25 @@ def test_a_strut_with_braces_is_doubted_once_and_its_walls_still_bound_it() -> N
     assert case.facts.modes.positive[0] > 1.8 * plausible_range(case.facts.project, case.facts.members).ends
     far = dataclasses.replace(case.facts.modes, factors=30.0 * case.facts.modes.factors)
     assert plausible(dataclasses.replace(case.facts, modes=far)).state == "bad"
+
+
+def test_a_bar_that_is_held_by_its_side_instead_of_its_foot_does_not_pass() -> None:
+    """A wrong pick of one face: the side takes the load at once, nothing is compressed evenly, the factor is hundreds of times off."""
+    stated = model(bar("bar", 300, {"shape": "flat", "width": "20 mm", "thickness": "5 mm"}) | {"mesh_as": "solid"}, supports=[])
+    stated["regions"].append({"name": "side", "names": ["bar/skin.1"]})
+    stated["supports"] = [{"name": "foot", "on": "side", "held": ["x", "y", "z"]}]
+    case = judged(stated)
+    assert case.facts.modes.positive[0] > 100 and case.verdict.meets is None
+    assert next(gate for gate in case.verdict.gates if gate.name == "stated right").doubt == "held along its length"
+
+
+@pytest.mark.parametrize("sign", [1, -1])
+def test_supports_are_told_apart_whichever_way_the_axis_runs(sign: int) -> None:
+    """Of a part that is not about the origin, as its supports are measured along an axis or against it."""
+    case = judged(wide(300, 100, 2, []))
+    reach = case.facts.strength.reach if sign == 1 else -case.facts.strength.reach[:, ::-1]
+    strength = dataclasses.replace(case.facts.strength, reach=np.ascontiguousarray(reach))
+    assert held_along(dataclasses.replace(case.facts, strength=strength)) == ["e1 0", "e3 2"]
 
 
 def test_a_strip_on_a_bed_of_springs_is_not_doubted() -> None:

@@ -40,11 +40,11 @@ class Range:
         return self.beyond[0] * self.low <= first <= self.beyond[1] * self.high
 
 
-def plausible_range(project: Project, members: MemberFindings, along: bool = False) -> Range:
+def plausible_range(project: Project, members: MemberFindings, along: bool = False, push: float = 0.0) -> Range:
     """Least and largest first factor on the growing load; `along`: a single member is held along its length as well, so that its walls
     have to buckle, or the whole of it between firm ends: a long wall and a wide column together, which for a plate that is held firmly all
-    round comes to k = 6.97 + 4 / a² (10.97 where Timoshenko and Gere 1961 have 10.07 for a square, 7.41 and 7.37 for a = 3). Raises
-    LabilisError without a material."""
+    round comes to k = 6.97 + 4 / a² (10.97 where Timoshenko and Gere 1961 have 10.07 for a square, 7.41 and 7.37 for a = 3); push N:
+    the growing load along it, which a side that is held may take away before the other end. Raises LabilisError without a material."""
     largest, several = float(members.peak.max(initial=0.0)), len(members.names) > 1
     low, high, ends = (math.inf, ""), (math.inf, ""), math.inf
     for k, name in enumerate(str(item) for item in members.names):
@@ -67,12 +67,14 @@ def plausible_range(project: Project, members: MemberFindings, along: bool = Fal
         if mean >= _MOSTLY * peak:
             # among several pieces one may be held along its length by another: then its wall has to buckle
             most = min(column[1], plate[1])
-            ends = min(ends, most)
             if several:
                 most = max(column[1], plate[1])
             elif along:
                 most = column[1] / (1.0 - ratio**2) + plate[1]
             high = min(high, (most, name))
+        pressed = max(growing, push)
+        if pressed > 0:
+            ends = min(ends, (euler / FIRMEST**2 - held) / pressed, wall[1] * float(members.area[k]) / pressed)
     if project.springs or any(hub.at is not None for hub in project.hubs):  # what stands on them, or is reached by an arm, may be softer
         low = (0.0, low[1])
     return Range(*low, *high, SEVERAL if several else ONE, ends, not several and _is_plate(members))

@@ -1,6 +1,8 @@
 """The first factor against the range that members and walls allow, however they are held."""
 import math
 
+import numpy as np
+
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.plausible import FIRMEST, FREEST, plausible_range
 from labilis.model import LabilisError
@@ -24,10 +26,12 @@ def held_along(facts: CaseFacts) -> list[str]:
     members, strength, mesh = facts.members, facts.strength, facts.mesh
     if members is None or strength is None or mesh is None or len(members.names) != 1:
         return []
-    reach = mesh.nodes @ members.axis[0]
-    low, high = float(reach.min()), float(reach.max())
+    run = mesh.nodes @ members.axis[0]
+    low, high = float(run.min()), float(run.max())
+    # a direction and its opposite are one axis: the supports are told along that in which they lie on the part
+    reach = min((strength.reach, -strength.reach[:, ::-1]), key=lambda one: float(np.maximum(low - one, one - high).max(initial=0.0)))
     band = _END * (high - low)
-    found = [str(name) for name, (one, two) in zip(strength.supports, strength.reach) if not (two <= low + band or one >= high - band)]
+    found = [str(name) for name, (one, two) in zip(strength.supports, reach) if not (two <= low + band or one >= high - band)]
     return found + [spring.name for spring in facts.project.springs]
 
 
@@ -35,7 +39,8 @@ def along_its_length(facts: CaseFacts) -> Evidence | None:
     """With care where a slender member goes far later than firm ends alone would let it, since supports hold it along its length: sometimes
     meant, as braces, and often an edge or a face too many."""
     modes, members = facts.modes, facts.members
-    if modes is None or members is None or len(modes.positive) == 0 or len(members.names) != 1:
+    strength = facts.strength
+    if modes is None or members is None or strength is None or len(modes.positive) == 0 or len(members.names) != 1:
         return None
     # a plane of symmetry, and a bed of springs with its figure, are stated for nothing else
     stated = {support.name for support in facts.project.supports if support.axes.kind == "symmetry"}
@@ -43,7 +48,7 @@ def along_its_length(facts: CaseFacts) -> Evidence | None:
     if not holders:
         return None
     try:
-        allowed = plausible_range(facts.project, members, True)
+        allowed = plausible_range(facts.project, members, True, abs(float(strength.applied[0, :3] @ members.axis[0])))
     except LabilisError:
         return None
     first = float(modes.positive[0])
@@ -51,7 +56,7 @@ def along_its_length(facts: CaseFacts) -> Evidence | None:
         return None
     who = f"'{holders[0]}'" + (f" and {len(holders) - 1} more" if len(holders) > 1 else "")
     return Evidence("held along its length", f"{first / allowed.ends:.3g}", "times what firm ends allow", "caution",
-                    f"{who} {'hold' if len(holders) > 1 else 'holds'} '{allowed.first_to_go}' along its length: its first factor of "
+                    f"{who} {'hold' if len(holders) > 1 else 'holds'} '{members.names[0]}' along its length: its first factor of "
                     f"{first:.4g} lies far over the {allowed.ends:.3g} that two firm ends alone would allow.", "supports")
 
 
