@@ -216,6 +216,7 @@ def test_designs_stand_on_the_stage_and_on_one_ladder(hand: Hand, stated: Path) 
     page = hand.window.drawer.improve
     hand.window.drawer.show_page("Improve")
     hand.click(page.buttons["designs"])
+    assert page.designs.columnCount() == 3 and all(page.designs.columnWidth(column) <= 170 for column in range(1, 3))
     assert page.on_stage.isHidden() and page.alike.isHidden() and page.ladders.isHidden()  # one of them was run only
     hand.run()
     hand.qtbot.wait(100)

@@ -4,7 +4,17 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QTableWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QStackedWidget,
+    QTableWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from labilis.edit.variants import design_names, meshed_alike
 from labilis.judge.findings import TrialFindings
@@ -93,6 +103,7 @@ class ImprovePage(QWidget):
         self.note = note_below(_NOTHING)
         inner.addWidget(self.note)
         self.designs = plain_table([""], "Designs side by side")
+        self.designs.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Interactive)  # type: ignore[union-attr]
         side = QWidget()
         below = QVBoxLayout(side)
         below.setContentsMargins(0, 0, 0, 0)
