@@ -124,6 +124,7 @@ def test_pressures_stay_on_faces_and_each_place_gets_one_point(tmp_path: Path) -
     ("case,load\na,wind\n", "no load called 'wind'"), ('case,on,"Fx, N"\n', "nothing below them"),
     ('case,on,factor,"Fx, N"\na,head,much,5\n', "much"), ('case,on,"Fx, N"\na,head,5,7\n', "4 cells under 3 heads"),
     ('case,on,"pressure, MPa","Mz, N*m"\na,head,1,2\n', "a pressure acts on faces"),
+    ("case;on;Fx [N]\na;head;1.000\n", "'1.000' may be 1000 or 1 here"), ("case;on;Fx [N]\na;head;-12.500 kN\n", "'-12.500 kN' may be"),
     ('case,on,"Fx, N"\na,head,1e999\n', "")])
 def test_what_is_doubtful_is_refused_with_its_row(tmp_path: Path, text: str, words: str) -> None:
     project = post()

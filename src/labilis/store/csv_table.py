@@ -9,18 +9,26 @@ from pathlib import Path
 from labilis.model import LabilisError
 
 _MOST_BYTES = 5_000_000
+_THOUSANDS = re.compile(r"[+-]?\d{1,3}(\.\d{3})+(?!\d)")
 
 
 @dataclass(frozen=True)
 class CsvTable:
-    """heads as written; rows (number of the line in the file, cells, as many as heads); comma: whether a comma is a decimal sign."""
+    """heads as written; rows (number of the line in the file, cells, as many as heads); comma: whether a comma is a decimal sign; where,
+    code: of errors."""
 
     heads: tuple[str, ...]
     rows: tuple[tuple[int, tuple[str, ...]], ...]
     comma: bool
+    where: str
+    code: str
 
     def number(self, cell: str) -> str:
-        """A cell's text as a number is written here; what is none stays as it is."""
+        """A cell's text as a number is written here; what is none stays as it is. Raises LabilisError for '1.000' beside decimal commas,
+        which is a thousand to some and one to others."""
+        if self.comma and _THOUSANDS.match(cell):
+            raise LabilisError(f"'{cell}' may be {cell.replace('.', '')} or {cell.split('.')[0]} here, where commas are decimal signs.",
+                               self.where, "Write it without a point, or with a comma.", self.code)
         return cell.replace(",", ".") if self.comma else cell
 
 
@@ -52,7 +60,7 @@ def read_csv(path: Path, code: str) -> CsvTable:
                                "numbers with decimal commas, in quotes, or set the cells apart by ;.", code)
         if any(cells):
             rows.append((number, cells + ("",) * (len(heads) - len(cells))))
-    return CsvTable(heads, tuple(rows), comma)
+    return CsvTable(heads, tuple(rows), comma, where, code)
 
 
 def head_and_unit(head: str) -> tuple[str, str]:
