@@ -1,8 +1,9 @@
 """python -m benchmarks [--unknowns 50000 270000 600000] [--json FILE] [--no-plain]
 
-A clamped second-order plate of solids is solved for ten modes, part by part. Each size runs in a process of its own, so that
-peak memory is its own. Writes docs/performance.md.
+A clamped second-order plate of solids is solved for ten modes, part by part. Each size runs in a
+process of its own, so that peak memory is its own. Writes docs/performance.md.
 """
+
 from __future__ import annotations
 
 import argparse
@@ -19,7 +20,8 @@ ROOT = Path(__file__).parents[1]
 
 
 def _solids(unknowns: int) -> tuple[Any, Any, Any, Any]:
-    """Mesh, ties, block and forces of a clamped plate of ten-node tetrahedra, pushed at its free end."""
+    """Mesh, ties, block and forces of a clamped plate of ten-node tetrahedra, pushed at its free
+    end."""
     import numpy as np
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
     from OCP.gp import gp_Pnt
@@ -38,7 +40,9 @@ def _solids(unknowns: int) -> tuple[Any, Any, Any, Any]:
         size *= (3 * len(mesh.nodes) / unknowns) ** 0.4
     ends = [int(np.argmin(body.faces.direction[:, 0])), int(np.argmax(body.faces.direction[:, 0]))]
     foot = mesh.region_nodes(np.array(ends[:1]), np.array([], dtype=int))
-    tied = ties.make_ties(mesh.nodes, [ties.HeldNodes(foot, np.broadcast_to(np.eye(3), (len(foot), 3, 3)), 0)])
+    tied = ties.make_ties(
+        mesh.nodes, [ties.HeldNodes(foot, np.broadcast_to(np.eye(3), (len(foot), 3, 3)), 0)]
+    )
     top = mesh.skin(np.array(ends[1:]))[0]
     weights, _ = loads.face_weights(mesh.nodes, top)
     force = loads.traction(mesh.nodes, weights, top, np.array([-1000.0, 0, 0])).ravel()
@@ -46,7 +50,8 @@ def _solids(unknowns: int) -> tuple[Any, Any, Any, Any]:
 
 
 def _shells(unknowns: int) -> tuple[Any, Any, Any, Any]:
-    """The same for a clamped square tube of shells, 100 mm wide, 1000 mm long, pushed at its free end."""
+    """The same for a clamped square tube of shells, 100 mm wide, 1000 mm long, pushed at its
+    free end."""
     import numpy as np
 
     from labilis.mechanics import ties
@@ -57,18 +62,35 @@ def _shells(unknowns: int) -> tuple[Any, Any, Any, Any]:
     from labilis.run.numbering import make_numbering
     from labilis.shape import build_part
 
-    project = load_project({"pieces": [{"name": "tube", "mesh_as": "shell", "recipe": {
-        "kind": "strut", "length": "1000 mm", "section": {"shape": "square tube", "width": "102 mm", "thickness": "2 mm"}}}]})
+    project = load_project(
+        {
+            "pieces": [
+                {
+                    "name": "tube",
+                    "mesh_as": "shell",
+                    "recipe": {
+                        "kind": "strut",
+                        "length": "1000 mm",
+                        "section": {"shape": "square tube", "width": "102 mm", "thickness": "2 mm"},
+                    },
+                }
+            ]
+        }
+    )
     part = build_part(project, {})
     mesh = mesh_part(part, (6 * 400_000 / unknowns) ** 0.5)
     numbering = make_numbering(mesh, [])
     foot = np.flatnonzero(mesh.nodes[:, 2] < 1e-6)
-    held = [ties.HeldNodes(nodes, np.broadcast_to(np.eye(3), (len(nodes), 3, 3)), 0, turn)
-            for nodes, turn in ((foot, False), (numbering.turn_of[foot], True))]
+    held = [
+        ties.HeldNodes(nodes, np.broadcast_to(np.eye(3), (len(nodes), 3, 3)), 0, turn)
+        for nodes, turn in ((foot, False), (numbering.turn_of[foot], True))
+    ]
     tied = ties.make_ties(numbering.places, held, place_of=numbering.place_of)
     cell = mesh.cells[0]
     triads = smooth_triads(mesh.nodes[cell.elements], cell.elements)
-    block = ShellBlock(mesh.nodes, cell.elements, numbering.turn_of, cell.thickness, triads, 210e3, 0.3)
+    block = ShellBlock(
+        mesh.nodes, cell.elements, numbering.turn_of, cell.thickness, triads, 210e3, 0.3
+    )
     head = np.flatnonzero(mesh.nodes[:, 2] > 1000 - 1e-6)
     force = np.zeros((numbering.total, 3))
     force[head, 2] = -1000.0 / len(head)
@@ -102,26 +124,49 @@ def measure(unknowns: int, plain: bool, kind: str = "solid") -> dict[str, Any]:
     k = timed("assembly of K", lambda: system.reduced_stiffness)
     solver = timed("factorisation with ordering", lambda: factor(k, groups=tied.groups))
     answer = timed("static", lambda: solve_linear(system, solver, force, np.zeros(tied.size)))
-    k_g = timed("stress and K_G", lambda: system.geometric(system.stress(answer.u), answer.internal))
+    k_g = timed(
+        "stress and K_G", lambda: system.geometric(system.stress(answer.u), answer.internal)
+    )
     found = timed("ten modes with pivot count", lambda: find_modes(k, solver, k_g, 10))
-    timed("recovery", lambda: [system.ties.expand(found.vectors[:, i]) for i in range(len(found.factors))])
+    timed(
+        "recovery",
+        lambda: [system.ties.expand(found.vectors[:, i]) for i in range(len(found.factors))],
+    )
     total = sum(part.values())
-    bare = solver.numeric_s if isinstance(solver, PardisoFactor) else part["factorisation with ordering"]
+    bare = (
+        solver.numeric_s
+        if isinstance(solver, PardisoFactor)
+        else part["factorisation with ordering"]
+    )
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
     matrices = 2 * (12 * k.nnz) + 12 * system.stiffness.nnz
     factors = getattr(solver, "memory", 0)
 
     def again() -> Any:
-        return assemble(system.pattern, ((0, rows, matrices) for rows, matrices in system.blocks[0].stiffness()))
+        return assemble(
+            system.pattern, ((0, rows, matrices) for rows, matrices in system.blocks[0].stiffness())
+        )
+
     timed("assembly again on the known pattern", again)
     result: dict[str, Any] = {
-        "unknowns": tied.size, "kind": kind, "elements": mesh.count, "bare_factorisation_s": bare, "parts_s": dict(part),
-        "peaks": dict(high), "total_s": total,
-        "multiple": total / bare, "assembly_multiple": part["assembly again on the known pattern"] / bare,
-        "solves": found.solves, "factors": [float(value) for value in found.factors],
+        "unknowns": tied.size,
+        "kind": kind,
+        "elements": mesh.count,
+        "bare_factorisation_s": bare,
+        "parts_s": dict(part),
+        "peaks": dict(high),
+        "total_s": total,
+        "multiple": total / bare,
+        "assembly_multiple": part["assembly again on the known pattern"] / bare,
+        "solves": found.solves,
+        "factors": [float(value) for value in found.factors],
         "complete": all(check.holds for check in found.checks),
-        "peak_bytes": peak, "before_bytes": before, "factor_bytes": factors, "matrix_bytes": matrices,
-        "memory_multiple": (peak - before) / (factors + matrices) if factors else None}
+        "peak_bytes": peak,
+        "before_bytes": before,
+        "factor_bytes": factors,
+        "matrix_bytes": matrices,
+        "memory_multiple": (peak - before) / (factors + matrices) if factors else None,
+    }
     if plain:
         from scipy.sparse.linalg import LinearOperator, eigsh, splu
 
@@ -132,14 +177,23 @@ def measure(unknowns: int, plain: bool, kind: str = "solid") -> dict[str, Any]:
         inverse = LinearOperator(whole.shape, matvec=lu.solve, dtype=float)
         mu = eigsh(-geometric, k=10, M=whole, Minv=inverse, which="LA", return_eigenvectors=False)
         result["plain_s"] = time.perf_counter() - started
-        ours = total - part["pattern and geometry"] - part["assembly of K"] - part["stress and K_G"] - part["recovery"]
+        ours = (
+            total
+            - part["pattern and geometry"]
+            - part["assembly of K"]
+            - part["stress and K_G"]
+            - part["recovery"]
+        )
         result["faster_than_plain"] = result["plain_s"] / ours
-        result["agrees"] = bool(np.allclose(np.sort(1 / mu), np.sort(found.factors), rtol=1e-6) and np.isfinite(q).all())
+        result["agrees"] = bool(
+            np.allclose(np.sort(1 / mu), np.sort(found.factors), rtol=1e-6) and np.isfinite(q).all()
+        )
     return result
 
 
 def measure_trace(size: str) -> dict[str, Any]:
-    """Figures of the cabinet stand's elastic-plastic trace: iterations beside bare factorisations of the same tangents."""
+    """Figures of the cabinet stand's elastic-plastic trace: iterations beside bare
+    factorisations of the same tangents."""
     from labilis.run import Plan, Runner, Snapshot, stage_keys
     from labilis.solve import trace as following
     from labilis.solve.factor import PardisoFactor
@@ -158,6 +212,7 @@ def measure_trace(size: str) -> dict[str, Any]:
         made = bare(*arguments, **more)
         numeric.append(made.numeric_s if isinstance(made, PardisoFactor) else 0.0)
         return made
+
     following.Tracer._balance, following.factor = counted, timed  # type: ignore[method-assign]
     runner = Runner()
     case = project.cases[0].name
@@ -165,37 +220,76 @@ def measure_trace(size: str) -> dict[str, Any]:
     keys = stage_keys(project, case)
     trace, mesh = results[keys.trace], results[keys.mesh]
     seconds = runner.timing["trace"]
-    return {"elements": mesh.count, "unknowns": mesh.unknowns, "steps": len(trace.factors) - 1, "reason": trace.reason,
-            "cut_backs": trace.cut_backs, **counts, "factorisations": len(numeric), "seconds": seconds,
-            "per_iteration_s": seconds / max(counts["tangents"], 1), "bare_factorisation_s": sorted(numeric)[len(numeric) // 2],
-            "limit": float(trace.limit), "forty_steps_s": 40 * seconds / max(len(trace.factors) - 1, 1)}
+    return {
+        "elements": mesh.count,
+        "unknowns": mesh.unknowns,
+        "steps": len(trace.factors) - 1,
+        "reason": trace.reason,
+        "cut_backs": trace.cut_backs,
+        **counts,
+        "factorisations": len(numeric),
+        "seconds": seconds,
+        "per_iteration_s": seconds / max(counts["tangents"], 1),
+        "bare_factorisation_s": sorted(numeric)[len(numeric) // 2],
+        "limit": float(trace.limit),
+        "forty_steps_s": 40 * seconds / max(len(trace.factors) - 1, 1),
+    }
 
 
 def trace_table(found: dict[str, Any]) -> str:
     """The part of docs/performance.md about traces."""
-    rows = [("elements", f"{found['elements']:,}"), ("unknowns", f"{found['unknowns']:,}"),
-            ("steps until it ended", f"{found['steps']} ({found['reason']}), {found['cut_backs']} cut back"),
-            ("tangents, further residuals, factorisations", f"{found['tangents']}, {found['residuals']}, {found['factorisations']}"),
-            ("whole trace, s", f"{found['seconds']:.0f}"), ("one iteration, s", f"{found['per_iteration_s']:.2f}"),
-            ("one bare factorisation, s", f"{found['bare_factorisation_s']:.2f}"),
-            ("one iteration over one factorisation (asked: at most 1.5)",
-             f"**{found['per_iteration_s'] / found['bare_factorisation_s']:.1f}**"),
-            ("forty such steps, s (asked: at most 300)", f"**{found['forty_steps_s']:.0f}**")]
-    head = "\n## A trace\n\nThe cabinet stand, elastic-plastic, five layers through the sheet, from the shape of mode 1.\n\n"
-    return (head + "| | |\n|---|---|\n" + "\n".join(f"| {name} | {value} |" for name, value in rows) + "\n")
+    rows = [
+        ("elements", f"{found['elements']:,}"),
+        ("unknowns", f"{found['unknowns']:,}"),
+        (
+            "steps until it ended",
+            f"{found['steps']} ({found['reason']}), {found['cut_backs']} cut back",
+        ),
+        (
+            "tangents, further residuals, factorisations",
+            f"{found['tangents']}, {found['residuals']}, {found['factorisations']}",
+        ),
+        ("whole trace, s", f"{found['seconds']:.0f}"),
+        ("one iteration, s", f"{found['per_iteration_s']:.2f}"),
+        ("one bare factorisation, s", f"{found['bare_factorisation_s']:.2f}"),
+        (
+            "one iteration over one factorisation (asked: at most 1.5)",
+            f"**{found['per_iteration_s'] / found['bare_factorisation_s']:.1f}**",
+        ),
+        ("forty such steps, s (asked: at most 300)", f"**{found['forty_steps_s']:.0f}**"),
+    ]
+    head = (
+        "\n## A trace\n\nThe cabinet stand, elastic-plastic, five layers through the sheet, "
+        "from the shape of mode 1.\n\n"
+    )
+    return (
+        head
+        + "| | |\n|---|---|\n"
+        + "\n".join(f"| {name} | {value} |" for name, value in rows)
+        + "\n"
+    )
 
 
 def table(results: list[dict[str, Any]]) -> str:
     """docs/performance.md."""
     from labilis.run.about import solver_name
 
-    lines = ["# Performance", "",
-             "Measured by `python -m benchmarks`: a clamped plate 300 × 200 × 6 mm of ten-node tetrahedra (solid) and a clamped square "
-             "tube 100 × 100 × 1000 mm of MITC4 shells (shell), pushed at the free end, ten modes with proof of completeness. Times are "
-             "multiples of **one bare numeric factorisation** of the same K by the same library in the same process; these machines "
-             "are shared and noisy.", "",
-             f"Solver: {solver_name()}. Machine: {platform.machine()}, {platform.system()}.", "",
-             "| | " + " | ".join(f"{r['kind']}, {r['unknowns']:,} unknowns" for r in results) + " |", "|---" * (len(results) + 1) + "|"]
+    lines = [
+        "# Performance",
+        "",
+        "Measured by `python -m benchmarks`: a clamped plate 300 × 200 × 6 mm of ten-node "
+        "tetrahedra (solid) and a clamped square "
+        "tube 100 × 100 × 1000 mm of MITC4 shells (shell), pushed at the free end, ten modes with "
+        "proof of completeness. Times are "
+        "multiples of **one bare numeric factorisation** of the same K by the same library in the "
+        "same process; these machines "
+        "are shared and noisy.",
+        "",
+        f"Solver: {solver_name()}. Machine: {platform.machine()}, {platform.system()}.",
+        "",
+        "| | " + " | ".join(f"{r['kind']}, {r['unknowns']:,} unknowns" for r in results) + " |",
+        "|---" * (len(results) + 1) + "|",
+    ]
 
     def row(name: str, values: list[str]) -> None:
         lines.append(f"| {name} | " + " | ".join(values) + " |")
@@ -206,11 +300,15 @@ def table(results: list[dict[str, Any]]) -> str:
         row(name, [f"{r['parts_s'][name] / r['bare_factorisation_s']:.2f}" for r in results])
     row("**whole modes run** (asked: at most 3.0)", [f"**{r['multiple']:.2f}**" for r in results])
     row("block solves of the Lanczos process", [str(r["solves"]) for r in results])
-    row("peak memory over factors and matrices (asked: at most 1.6)",
-        [f"{r['memory_multiple']:.2f}" if r["memory_multiple"] else "–" for r in results])
+    row(
+        "peak memory over factors and matrices (asked: at most 1.6)",
+        [f"{r['memory_multiple']:.2f}" if r["memory_multiple"] else "–" for r in results],
+    )
     row("peak memory, GiB", [f"{r['peak_bytes'] / 2**30:.1f}" for r in results])
-    row("times faster than plain SciPy (asked: 8 at 270,000)",
-        [f"{r['faster_than_plain']:.1f}" if "plain_s" in r else "not run" for r in results])
+    row(
+        "times faster than plain SciPy (asked: 8 at 270,000)",
+        [f"{r['faster_than_plain']:.1f}" if "plain_s" in r else "not run" for r in results],
+    )
     return "\n".join(lines) + "\n"
 
 
@@ -218,7 +316,9 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="benchmarks", description=__doc__)
     parser.add_argument("--unknowns", type=int, nargs="+", default=[50_000, 270_000, 600_000])
     parser.add_argument("--json", type=Path)
-    parser.add_argument("--no-plain", action="store_true", help="leave the plain SciPy route out (it takes minutes)")
+    parser.add_argument(
+        "--no-plain", action="store_true", help="leave the plain SciPy route out (it takes minutes)"
+    )
     parser.add_argument("--kind", choices=["solid", "shell"], help="only one kind")
     parser.add_argument("--trace", action="store_true", help="only the trace of the cabinet stand")
     parser.add_argument("--one", type=int, help=argparse.SUPPRESS)
@@ -230,11 +330,19 @@ def main() -> None:
     if options.trace:
         found = measure_trace("7.2 mm")
         print(json.dumps(found, indent=2))
-        page.write_text(page.read_text(encoding="utf-8").split("\n## A trace")[0].rstrip() + "\n" + trace_table(found), encoding="utf-8")
+        page.write_text(
+            page.read_text(encoding="utf-8").split("\n## A trace")[0].rstrip()
+            + "\n"
+            + trace_table(found),
+            encoding="utf-8",
+        )
         return
     results = []
-    for kind, unknowns in ((kind, unknowns) for kind in ([options.kind] if options.kind else ["solid", "shell"])
-                           for unknowns in options.unknowns):
+    for kind, unknowns in (
+        (kind, unknowns)
+        for kind in ([options.kind] if options.kind else ["solid", "shell"])
+        for unknowns in options.unknowns
+    ):
         command = [sys.executable, "-m", "benchmarks", "--one", str(unknowns), "--kind", kind]
         if options.no_plain or unknowns > 300_000:
             command.append("--no-plain")
@@ -242,7 +350,10 @@ def main() -> None:
         if done.returncode:
             sys.exit(done.stderr)
         results.append(json.loads(done.stdout.splitlines()[-1]))
-        print(f"{kind}, {results[-1]['unknowns']:,} unknowns: {results[-1]['multiple']:.2f} factorisations in all")
+        print(
+            f"{kind}, {results[-1]['unknowns']:,} unknowns: {results[-1]['multiple']:.2f} "
+            "factorisations in all"
+        )
     traced = page.read_text(encoding="utf-8").partition("\n## A trace")
     page.write_text(table(results) + traced[1] + traced[2], encoding="utf-8")
     if options.json:

@@ -1,4 +1,6 @@
-"""The command line run as a user runs it, in a process forked from one that has all packages loaded, which saves their seconds."""
+"""The command line run as a user runs it, in a process forked from one that has all packages
+loaded, which saves their seconds."""
+
 from __future__ import annotations
 
 import io
@@ -30,12 +32,22 @@ def labilis(*arguments: object) -> CompletedProcess[str]:
 def _run(words: list[str], folder: str, at: str, environment: dict[str, str]) -> None:
     os.chdir(at)
     os.environ.clear()
-    os.environ.update({key: value for key, value in environment.items() if key not in ("DISPLAY", "WAYLAND_DISPLAY")})
+    os.environ.update(
+        {
+            key: value
+            for key, value in environment.items()
+            if key not in ("DISPLAY", "WAYLAND_DISPLAY")
+        }
+    )
     for number, name in ((1, "out"), (2, "err")):
         target = os.open(Path(folder) / name, os.O_CREAT | os.O_WRONLY)
         os.dup2(target, number)
-    sys.stdout = io.TextIOWrapper(os.fdopen(1, "wb", closefd=False), encoding="utf-8", line_buffering=True)
-    sys.stderr = io.TextIOWrapper(os.fdopen(2, "wb", closefd=False), encoding="utf-8", line_buffering=True)
+    sys.stdout = io.TextIOWrapper(
+        os.fdopen(1, "wb", closefd=False), encoding="utf-8", line_buffering=True
+    )
+    sys.stderr = io.TextIOWrapper(
+        os.fdopen(2, "wb", closefd=False), encoding="utf-8", line_buffering=True
+    )
     sys.argv = ["labilis", *words]
     status = 0
     try:

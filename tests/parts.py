@@ -1,4 +1,5 @@
 """Parts made by the tests, as STEP bytes, and projects about them."""
+
 from __future__ import annotations
 
 import hashlib
@@ -27,7 +28,13 @@ from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.run.picking import make_pick
 from labilis.shape import BodyShape, build_body, read_step
 
-STEEL = Material(name="steel", youngs_modulus="210 GPa", poisson_ratio="0.3", density="7850 kg/m^3", yield_strength="235 MPa")
+STEEL = Material(
+    name="steel",
+    youngs_modulus="210 GPa",
+    poisson_ratio="0.3",
+    density="7850 kg/m^3",
+    yield_strength="235 MPa",
+)
 
 
 def to_step(shape: Any, schema: str = "AP214IS", unit: str = "MM") -> bytes:
@@ -61,16 +68,20 @@ def bar_step(length: float = 240.0, width: float = 16.0, thickness: float = 4.0)
 
 
 @lru_cache
-def bored_step(length: float = 320.0, width: float = 18.0, height: float = 8.0, bore: float = 4.0) -> bytes:
-    """Rectangular strut along x with bores along y at x = 0 and x = length; height (z) less than width (y), so that it
-    bends about the bores' axis."""
+def bored_step(
+    length: float = 320.0, width: float = 18.0, height: float = 8.0, bore: float = 4.0
+) -> bytes:
+    """Rectangular strut along x with bores along y at x = 0 and x = length; height (z) less than
+    width (y), so that it bends about the bores' axis."""
     from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
     from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 
     part = box(length + 2 * height, width, height, (-height, 0, -height / 2))
     for x in (0.0, length):
-        hole = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, -1, 0), gp_Dir(0, 1, 0)), bore / 2, width + 2).Shape()
+        hole = BRepPrimAPI_MakeCylinder(
+            gp_Ax2(gp_Pnt(x, -1, 0), gp_Dir(0, 1, 0)), bore / 2, width + 2
+        ).Shape()
         part = BRepAlgoAPI_Cut(part, hole).Shape()
     return to_step(part)
 
@@ -95,25 +106,38 @@ def bores(body: BodyShape) -> list[int]:
 
 def start(data: bytes, name: str = "part.step", **fields: Any) -> Project:
     """A project on one body, in steel."""
-    base = dict(geometry=[Geometry(file=name, sha256=hashlib.sha256(data).hexdigest())], materials=[STEEL],
-                pieces=[Piece(name="part", geometry=name, material="steel")])
+    base = dict(
+        geometry=[Geometry(file=name, sha256=hashlib.sha256(data).hexdigest())],
+        materials=[STEEL],
+        pieces=[Piece(name="part", geometry=name, material="steel")],
+    )
     return Project(**{**base, **fields})
 
 
 def region(body: BodyShape, name: str, *faces: int) -> Region:
     """Region of faces."""
-    return Region(name=name, piece="part", picks=tuple(make_pick(body.view, "face", face) for face in faces))
+    return Region(
+        name=name, piece="part", picks=tuple(make_pick(body.view, "face", face) for face in faces)
+    )
 
 
-def cantilever(data: bytes, push: str = "-1 kN", size: str | None = None, order: int = 2, **fields: Any) -> Project:
+def cantilever(
+    data: bytes, push: str = "-1 kN", size: str | None = None, order: int = 2, **fields: Any
+) -> Project:
     """A bar along x, fixed at its low end, pushed along x at its high end."""
     body = body_of(data)
     return start(
-        data, regions=[region(body, "foot", face_towards(body, (-1, 0, 0))), region(body, "head", face_towards(body, (1, 0, 0)))],
+        data,
+        regions=[
+            region(body, "foot", face_towards(body, (-1, 0, 0))),
+            region(body, "head", face_towards(body, (1, 0, 0))),
+        ],
         supports=[Support(name="foot fixed", on="foot", held=("x", "y", "z"))],
         loads=[ForceLoad(name="push", on="head", components=(push, "0 N", "0 N"))],
-        cases=[LoadCase(name="service", loads=(CaseLoad(load="push"),))], mesh=MeshPlan(size=size, order=order),
-        **{"criteria": Criteria(modes=4), **fields})
+        cases=[LoadCase(name="service", loads=(CaseLoad(load="push"),))],
+        mesh=MeshPlan(size=size, order=order),
+        **{"criteria": Criteria(modes=4), **fields},
+    )
 
 
 def pinned(data: bytes, push: str = "-1 kN", size: str | None = None, **fields: Any) -> Project:
@@ -121,13 +145,18 @@ def pinned(data: bytes, push: str = "-1 kN", size: str | None = None, **fields: 
     body = body_of(data)
     low, high = bores(body)
     return start(
-        data, regions=[region(body, "low bore", low), region(body, "high bore", high)],
+        data,
+        regions=[region(body, "low bore", low), region(body, "high bore", high)],
         hubs=[Hub(name="low pin", region="low bore"), Hub(name="high pin", region="high bore")],
-        supports=[Support(name="low", on="low pin", held=("x", "y", "z", "turn_x", "turn_z")),
-                  Support(name="high", on="high pin", held=("y", "z", "turn_x", "turn_z"))],
+        supports=[
+            Support(name="low", on="low pin", held=("x", "y", "z", "turn_x", "turn_z")),
+            Support(name="high", on="high pin", held=("y", "z", "turn_x", "turn_z")),
+        ],
         loads=[ForceLoad(name="push", on="high pin", components=(push, "0 N", "0 N"))],
-        cases=[LoadCase(name="service", loads=(CaseLoad(load="push"),))], mesh=MeshPlan(size=size),
-        **{"criteria": Criteria(modes=3), **fields})
+        cases=[LoadCase(name="service", loads=(CaseLoad(load="push"),))],
+        mesh=MeshPlan(size=size),
+        **{"criteria": Criteria(modes=3), **fields},
+    )
 
 
 def run(project: Project, data: bytes, upto: str = "modes") -> Any:

@@ -1,9 +1,11 @@
-"""Writes the demo part: the panel prop of the made-up Vellmark tide station, a thin machined flat strut with eyed ends.
+"""Writes the demo part: the panel prop of the made-up Vellmark tide station, a thin machined flat
+strut with eyed ends.
 
     python tools/make_panel_prop.py [FILE]
 
 420 mm between the eyes, 3 mm thick, shank 20 mm wide, eyes R 16 mm with bores Ø 12 mm.
 """
+
 import sys
 from pathlib import Path
 
@@ -19,8 +21,11 @@ LENGTH, THICKNESS, WIDTH, EYE, BORE = 420.0, 3.0, 20.0, 16.0, 12.0
 
 def panel_prop():
     """The solid: foot eye at the origin, head eye at x = LENGTH, flat in x and y."""
+
     def disc(x: float, radius: float):
-        return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, 0, 0), gp_Dir(0, 0, 1)), radius, THICKNESS).Shape()
+        return BRepPrimAPI_MakeCylinder(
+            gp_Ax2(gp_Pnt(x, 0, 0), gp_Dir(0, 0, 1)), radius, THICKNESS
+        ).Shape()
 
     part = BRepPrimAPI_MakeBox(gp_Pnt(0, -WIDTH / 2, 0), LENGTH, WIDTH, THICKNESS).Shape()
     for x in (0.0, LENGTH):

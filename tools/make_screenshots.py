@@ -1,7 +1,9 @@
-"""Pictures of the main views for docs/screenshots, made from the demo. Needs a display of 1280 x 800 (Xvfb will do):
+"""Pictures of the main views for docs/screenshots, made from the demo. Needs a display of 1280 x
+800 (Xvfb will do):
 
-    xvfb-run -s "-screen 0 1280x800x24" python tools/make_screenshots.py [FOLDER]
+xvfb-run -s "-screen 0 1280x800x24" python tools/make_screenshots.py [FOLDER]
 """
+
 import os
 import sys
 import tempfile
@@ -19,12 +21,36 @@ def line_model(project: Any) -> Any:
 
     data = project.model_dump()
     tube = {**next(piece for piece in data["pieces"] if piece["name"] == "tube"), "mesh_as": "line"}
-    return load_project({
-        "name": "Antenna mast as a line", "scenario": data["scenario"], "parameters": data["parameters"], "materials": data["materials"],
-        "pieces": [tube], "regions": [{"name": "foot", "names": ["tube/start"]}, {"name": "head", "names": ["tube/end"]}],
-        "supports": [{"name": "foot", "on": "foot", "held": ["x", "y", "z", "turn_x", "turn_y", "turn_z"]}],
-        "loads": [{"kind": "force", "name": "cable", "on": "head", "components": ["0 N", "0 N", "-3 kN"]}],
-        "cases": [{"name": "taut cable", "loads": [{"load": "cable"}]}], "criteria": {"modes": 4}})
+    return load_project(
+        {
+            "name": "Antenna mast as a line",
+            "scenario": data["scenario"],
+            "parameters": data["parameters"],
+            "materials": data["materials"],
+            "pieces": [tube],
+            "regions": [
+                {"name": "foot", "names": ["tube/start"]},
+                {"name": "head", "names": ["tube/end"]},
+            ],
+            "supports": [
+                {
+                    "name": "foot",
+                    "on": "foot",
+                    "held": ["x", "y", "z", "turn_x", "turn_y", "turn_z"],
+                }
+            ],
+            "loads": [
+                {
+                    "kind": "force",
+                    "name": "cable",
+                    "on": "head",
+                    "components": ["0 N", "0 N", "-3 kN"],
+                }
+            ],
+            "cases": [{"name": "taut cable", "loads": [{"load": "cable"}]}],
+            "criteria": {"modes": 4},
+        }
+    )
 
 
 def main() -> None:
@@ -65,7 +91,11 @@ def main() -> None:
     window.load_path(DEMOS / "panel-prop/panel-prop.json")
     idle()
     view = window.session.current("shape")
-    bore = next(face for face in range(len(view.faces)) if view.faces.inner[face] and view.faces.centroid[face][0] > 200)
+    bore = next(
+        face
+        for face in range(len(view.faces))
+        if view.faces.inner[face] and view.faces.centroid[face][0] > 200
+    )
     window.sheet.open_station("Supports")
     window.stage.select((("face", bore),))
     window.stage._place_bar(470, 330)
@@ -101,6 +131,7 @@ def main() -> None:
         window.drawer.show_page("Modes")
         freeze()
         picture(name)
+
     window.load_path(DEMOS / "cabinet-stand/cabinet-stand.json")
     idle()
     window.sheet.open_station("Part")
@@ -191,14 +222,30 @@ def main() -> None:
 
     def rims(body: str) -> list[tuple[str, int]]:
         view = session.current("shape")
-        return [("edge", row) for row in range(len(view.edges)) if str(view.edges.kind[row]) == "circle"
-                and str(view.bodies[view.body_of("edge", row)]) == body]
+        return [
+            ("edge", row)
+            for row in range(len(view.edges))
+            if str(view.edges.kind[row]) == "circle"
+            and str(view.bodies[view.body_of("edge", row)]) == body
+        ]
+
     window.stage.select(tuple(rims("foot")))
     window.hold_picked("fixed")
     idle()
     view = session.current("shape")
-    window.stage.select((("face", next(row for row in range(len(view.faces)) if str(view.bodies[view.faces.body[row]]) == "bracket"
-                                       and abs(view.faces.direction[row][2]) > 0.9)),))
+    window.stage.select(
+        (
+            (
+                "face",
+                next(
+                    row
+                    for row in range(len(view.faces))
+                    if str(view.bodies[view.faces.body[row]]) == "bracket"
+                    and abs(view.faces.direction[row][2]) > 0.9
+                ),
+            ),
+        )
+    )
     window.push_picked("force")
     session.set_value(("loads", 0, "components"), ["0 N", "0 N", "-1 kN"], "a gauge of 100 kg")
     idle()

@@ -1,7 +1,8 @@
 """Seconds from the start of the interpreter until the window has painted, on the present display.
 
-    python tools/measure_start.py [RUNS]
+python tools/measure_start.py [RUNS]
 """
+
 import os
 import subprocess
 import sys
@@ -33,10 +34,17 @@ def main() -> None:
     runs = int(sys.argv[1]) if len(sys.argv) > 1 else 5
     times = []
     for _ in range(runs):
-        out = subprocess.run([sys.executable, "-c", CHILD], capture_output=True, text=True, check=True).stdout
+        out = subprocess.run(
+            [sys.executable, "-c", CHILD], capture_output=True, text=True, check=True
+        ).stdout
         times.append(float(out))
         time.sleep(0.2)
-    print("window painted after", ", ".join(f"{value:.2f}" for value in times), "s; least", f"{min(times):.2f} s")
+    print(
+        "window painted after",
+        ", ".join(f"{value:.2f}" for value in times),
+        "s; least",
+        f"{min(times):.2f} s",
+    )
 
 
 if __name__ == "__main__":

@@ -3,12 +3,14 @@
     pip install -e ".[mutate]" -c constraints.txt
     python tools/mutate.py --count 60 --seed 7
 
-Works in a clone of its own of the last commit, so that nothing here is touched. The tests without the window and the validation table are
-run once under coverage, with a context per test (kept in the clone; --work names it, to go on there). Then lines that a test executes are
-drawn from model, run, judge, solve and mesh; on each one thing is changed (a sign, a bound, a constant, a dropped term, a condition turned
-round), and the tests that execute the line are run, those first that execute the least besides. Caught means that one of them fails, or
-does not end in 300 s.
+Works in a clone of its own of the last commit, so that nothing here is touched. The tests without
+the window and the validation table are run once under coverage, with a context per test (kept in
+the clone; --work names it, to go on there). Then lines that a test executes are drawn from model,
+run, judge, solve and mesh; on each one thing is changed (a sign, a bound, a constant, a dropped
+term, a condition turned round), and the tests that execute the line are run, those first that
+execute the least besides. Caught means that one of them fails, or does not end in 300 s.
 """
+
 from __future__ import annotations
 
 import argparse
@@ -28,8 +30,18 @@ ROOT = Path(__file__).resolve().parents[1]
 ROOMS = ("model", "run", "judge", "solve", "mesh")
 MOST_TESTS = 80  # of one line
 LONGEST = 900.0  # s for the tests of one line; what has not been noticed by then counts as missed
-_COMPARED = {ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
-             ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is}
+_COMPARED = {
+    ast.Lt: ast.LtE,
+    ast.LtE: ast.Lt,
+    ast.Gt: ast.GtE,
+    ast.GtE: ast.Gt,
+    ast.Eq: ast.NotEq,
+    ast.NotEq: ast.Eq,
+    ast.In: ast.NotIn,
+    ast.NotIn: ast.In,
+    ast.Is: ast.IsNot,
+    ast.IsNot: ast.Is,
+}
 _TURNED = {ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult}
 
 
@@ -55,63 +67,118 @@ def changes_of(path: Path, relative: str) -> list[Change]:
         old, text = source[start:end], ast.unparse(new)
         if isinstance(node, (ast.BinOp, ast.BoolOp, ast.Compare, ast.UnaryOp)):
             text = f"({text})"
-        found.append(Change(relative, node.lineno, f"{what}: {old} -> {text}", source[:start] + text + source[end:]))  # type: ignore[attr-defined]
+        found.append(
+            Change(
+                relative,
+                node.lineno,
+                f"{what}: {old} -> {text}",
+                source[:start] + text + source[end:],
+            )
+        )  # type: ignore[attr-defined]
+
     for node in ast.walk(tree):
-        if id(node) in skipped or getattr(node, "lineno", None) != getattr(node, "end_lineno", None):
+        if id(node) in skipped or getattr(node, "lineno", None) != getattr(
+            node, "end_lineno", None
+        ):
             continue
         if isinstance(node, ast.Compare) and len(node.ops) == 1:
             if _of_whole_numbers(node):
-                add(node, ast.Compare(node.left, [_COMPARED[type(node.ops[0])]()], node.comparators), "bound")
+                add(
+                    node,
+                    ast.Compare(node.left, [_COMPARED[type(node.ops[0])]()], node.comparators),
+                    "bound",
+                )
             add(node, ast.UnaryOp(ast.Not(), node), "condition")
         elif isinstance(node, ast.BinOp) and type(node.op) in _TURNED and not _of_text(node):
             add(node, ast.BinOp(node.left, _TURNED[type(node.op)](), node.right), "sign")
             add(node, node.left, "dropped term")
         elif isinstance(node, ast.BoolOp):
-            add(node, ast.BoolOp(ast.Or() if isinstance(node.op, ast.And) else ast.And(), node.values), "condition")
-            add(node, node.values[0] if len(node.values) == 2 else ast.BoolOp(node.op, node.values[:-1]), "dropped condition")
-        elif isinstance(node, ast.UnaryOp) and isinstance(node.op, (ast.USub, ast.Not)) and not isinstance(node.operand, ast.Constant):
+            add(
+                node,
+                ast.BoolOp(ast.Or() if isinstance(node.op, ast.And) else ast.And(), node.values),
+                "condition",
+            )
+            add(
+                node,
+                node.values[0] if len(node.values) == 2 else ast.BoolOp(node.op, node.values[:-1]),
+                "dropped condition",
+            )
+        elif (
+            isinstance(node, ast.UnaryOp)
+            and isinstance(node.op, (ast.USub, ast.Not))
+            and not isinstance(node.operand, ast.Constant)
+        ):
             add(node, node.operand, "sign")
-        elif isinstance(node, ast.Constant) and type(node.value) in (int, float) and node.value not in (0, 0.0):
-            add(node, ast.Constant(node.value * 10 if isinstance(node.value, float) else node.value + 1), "constant")
+        elif (
+            isinstance(node, ast.Constant)
+            and type(node.value) in (int, float)
+            and node.value not in (0, 0.0)
+        ):
+            add(
+                node,
+                ast.Constant(node.value * 10 if isinstance(node.value, float) else node.value + 1),
+                "constant",
+            )
     return found
 
 
 def _span(source: str, node: Any) -> tuple[int, int]:
     """Places of a node in the text; its columns count bytes."""
     lines = source.splitlines(keepends=True)
-    before = sum(len(line) for line in lines[:node.lineno - 1])
+    before = sum(len(line) for line in lines[: node.lineno - 1])
     line = lines[node.lineno - 1].encode()
-    return (before + len(line[:node.col_offset].decode()), before + len(line[:node.end_col_offset].decode()))
+    return (
+        before + len(line[: node.col_offset].decode()),
+        before + len(line[: node.end_col_offset].decode()),
+    )
 
 
 def _of_whole_numbers(node: ast.Compare) -> bool:
-    """Whether < and <= can differ: of real numbers they are the same but for a case that never comes."""
+    """Whether < and <= can differ: of real numbers they are the same but for a case that never
+    comes."""
     sides = (node.left, node.comparators[0])
     return not isinstance(node.ops[0], (ast.Lt, ast.LtE, ast.Gt, ast.GtE)) or any(
         (isinstance(side, ast.Constant) and type(side.value) is int)
-        or (isinstance(side, ast.Call) and getattr(side.func, "id", "") in ("len", "int")) for side in sides)
+        or (isinstance(side, ast.Call) and getattr(side.func, "id", "") in ("len", "int"))
+        for side in sides
+    )
 
 
 def _of_text(node: ast.BinOp) -> bool:
-    return any(isinstance(side, (ast.JoinedStr, ast.List, ast.Tuple)) or (isinstance(side, ast.Constant) and isinstance(side.value, str))
-               for side in (node.left, node.right))
+    return any(
+        isinstance(side, (ast.JoinedStr, ast.List, ast.Tuple))
+        or (isinstance(side, ast.Constant) and isinstance(side.value, str))
+        for side in (node.left, node.right)
+    )
 
 
 def _skipped(tree: ast.AST) -> set[int]:
-    """What is no arithmetic of the program: annotations, words with numbers in them and their formats, decorators, subscripts of types."""
+    """What is no arithmetic of the program: annotations, words with numbers in them and their
+    formats, decorators, subscripts of types."""
     found: set[int] = set()
     for node in ast.walk(tree):
         parts: list[Any] = []
         if isinstance(node, ast.JoinedStr):
-            parts = [value.format_spec for value in node.values if isinstance(value, ast.FormattedValue)]
+            parts = [
+                value.format_spec for value in node.values if isinstance(value, ast.FormattedValue)
+            ]
         elif isinstance(node, (ast.FunctionDef, ast.ClassDef)):
-            parts = [*node.decorator_list, *([node.returns] if isinstance(node, ast.FunctionDef) else [])]
+            parts = [
+                *node.decorator_list,
+                *([node.returns] if isinstance(node, ast.FunctionDef) else []),
+            ]
         elif isinstance(node, (ast.arg, ast.AnnAssign)):
             parts = [node.annotation]
-        elif isinstance(node, ast.Call) and getattr(node.func, "attr", "") in ("zeros", "empty") and node.args and _is_empty(node.args[0]):
+        elif (
+            isinstance(node, ast.Call)
+            and getattr(node.func, "attr", "") in ("zeros", "empty")
+            and node.args
+            and _is_empty(node.args[0])
+        ):
             parts = [node]  # whose shape says nothing
-        elif isinstance(node, ast.Call) and getattr(node.func, "id", getattr(node.func, "attr", "")) in (
-                "deque", "lru_cache", "Progress", "case_progress", "progress", "show", "tell"):
+        elif isinstance(node, ast.Call) and getattr(
+            node.func, "id", getattr(node.func, "attr", "")
+        ) in ("deque", "lru_cache", "Progress", "case_progress", "progress", "show", "tell"):
             parts = [node]  # memory and where a bar stands
         for part in parts:
             found.update(id(inner) for inner in ast.walk(part)) if part is not None else None
@@ -131,25 +198,64 @@ def clone(work: Path) -> None:
 
 def surroundings(work: Path) -> dict[str, str]:
     """Environment in which the clone's program is the one that is imported, on one thread."""
-    return {**os.environ, "PYTHONPATH": f"{work / 'src'}{os.pathsep}{work}", "MKL_NUM_THREADS": "1", "OMP_NUM_THREADS": "1",
-            "PYTHONDONTWRITEBYTECODE": "1",
-            "PYTEST_ADDOPTS": f"--basetemp={work}-tests"}  # pytest takes old folders away, those of a run that is on among them
+    return {
+        **os.environ,
+        "PYTHONPATH": f"{work / 'src'}{os.pathsep}{work}",
+        "MKL_NUM_THREADS": "1",
+        "OMP_NUM_THREADS": "1",
+        "PYTHONDONTWRITEBYTECODE": "1",
+        "PYTEST_ADDOPTS": f"--basetemp={work}-tests",
+    }  # pytest takes old folders away, those of a run that is on among them
 
 
 def covered(work: Path) -> dict[str, dict[int, list[str]]]:
     """Tests that execute each line, by file under src/labilis."""
     data = work / "contexts.json"
     if not data.exists():
-        subprocess.run([sys.executable, "-m", "labilis.mesh.prepare"], cwd=work, env=surroundings(work), check=False)
-        subprocess.run([sys.executable, "-m", "pytest", "-n", "2", "--dist", "worksteal", "-m", "not full", "--ignore=tests/interface",
-                        "--ignore=tests/validation", "--timeout=900", "--cov=labilis", "--cov-context=test", "--cov-report=",
-                        f"--junitxml={work / 'first.xml'}"], cwd=work, env=surroundings(work), check=False)
-        subprocess.run([sys.executable, "-m", "coverage", "json", "--show-contexts", "-q", "-o", str(data)], cwd=work,
-                       env=surroundings(work), check=True)
+        subprocess.run(
+            [sys.executable, "-m", "labilis.mesh.prepare"],
+            cwd=work,
+            env=surroundings(work),
+            check=False,
+        )
+        subprocess.run(
+            [
+                sys.executable,
+                "-m",
+                "pytest",
+                "-n",
+                "2",
+                "--dist",
+                "worksteal",
+                "-m",
+                "not full",
+                "--ignore=tests/interface",
+                "--ignore=tests/validation",
+                "--timeout=900",
+                "--cov=labilis",
+                "--cov-context=test",
+                "--cov-report=",
+                f"--junitxml={work / 'first.xml'}",
+            ],
+            cwd=work,
+            env=surroundings(work),
+            check=False,
+        )
+        subprocess.run(
+            [sys.executable, "-m", "coverage", "json", "--show-contexts", "-q", "-o", str(data)],
+            cwd=work,
+            env=surroundings(work),
+            check=True,
+        )
     files, failed = json.loads(data.read_text())["files"], failing(work / "first.xml")
-    return {name[name.index("src/labilis/"):]: {int(line): sorted({context.split("|")[0] for context in contexts if context} - failed)
-                                                for line, contexts in file["contexts"].items()}
-            for name, file in files.items() if "src/labilis/" in name}
+    return {
+        name[name.index("src/labilis/") :]: {
+            int(line): sorted({context.split("|")[0] for context in contexts if context} - failed)
+            for line, contexts in file["contexts"].items()
+        }
+        for name, file in files.items()
+        if "src/labilis/" in name
+    }
 
 
 def failing(report: Path) -> set[str]:
@@ -163,14 +269,17 @@ def failing(report: Path) -> set[str]:
 
 
 def tests_for(change: Change, work: Path, lines: dict[int, list[str]]) -> list[str]:
-    """Tests that execute the line; for a constant of the file those that execute a line where its name stands."""
+    """Tests that execute the line; for a constant of the file those that execute a line where
+    its name stands."""
     if lines.get(change.line):
         return lines[change.line]
     text = (work / change.file).read_text(encoding="utf-8").splitlines()
     name = text[change.line - 1].split("=")[0].split(":")[0].strip()
     if not name.isidentifier():
         return []
-    return sorted({test for number, tests in lines.items() if name in text[number - 1] for test in tests})
+    return sorted(
+        {test for number, tests in lines.items() if name in text[number - 1] for test in tests}
+    )
 
 
 def caught(change: Change, work: Path, tests: list[str]) -> tuple[bool, float]:
@@ -179,8 +288,13 @@ def caught(change: Change, work: Path, tests: list[str]) -> tuple[bool, float]:
     before = path.read_text(encoding="utf-8")
     path.write_text(change.text, encoding="utf-8")
     try:
-        done = subprocess.run([sys.executable, "-m", "pytest", "-x", "-q", "-n", "2", "--timeout=300", *tests], cwd=work,
-                              env=surroundings(work), timeout=LONGEST, capture_output=True)
+        done = subprocess.run(
+            [sys.executable, "-m", "pytest", "-x", "-q", "-n", "2", "--timeout=300", *tests],
+            cwd=work,
+            env=surroundings(work),
+            timeout=LONGEST,
+            capture_output=True,
+        )
         return done.returncode != 0, time.perf_counter() - started
     except subprocess.TimeoutExpired:  # of a single test that does not end pytest's own limit tells
         return False, time.perf_counter() - started
@@ -189,10 +303,17 @@ def caught(change: Change, work: Path, tests: list[str]) -> tuple[bool, float]:
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     parser.add_argument("--count", type=int, default=60)
     parser.add_argument("--seed", type=int, default=1)
-    parser.add_argument("--work", type=Path, default=Path("/tmp/labilis-mutate"), help="the clone, kept to go on with")
+    parser.add_argument(
+        "--work",
+        type=Path,
+        default=Path("/tmp/labilis-mutate"),
+        help="the clone, kept to go on with",
+    )
     options = parser.parse_args()
     clone(options.work)
     known = covered(options.work)
@@ -213,12 +334,21 @@ def main() -> None:
     noticed = 0
     for number, place in enumerate(drawn, 1):
         change = chosen.choice(places[place])
-        tests = sorted(tests_for(change, options.work, known[change.file]), key=lambda test: weight[test])[:MOST_TESTS]
+        tests = sorted(
+            tests_for(change, options.work, known[change.file]), key=lambda test: weight[test]
+        )[:MOST_TESTS]
         found, seconds = caught(change, options.work, tests)
         noticed += found
-        print(f"{'caught' if found else 'MISSED'} {change.file.removeprefix('src/labilis/')}:{change.line} {change.what} "
-              f"({len(tests)} tests, {seconds:.0f} s; {noticed} of {number})", flush=True)
-    print(f"{noticed} of {len(drawn)} caught, {100 * noticed / max(len(drawn), 1):.0f} %, of {len(places)} lines that tests execute")
+        print(
+            f"{'caught' if found else 'MISSED'} "
+            f"{change.file.removeprefix('src/labilis/')}:{change.line} {change.what} "
+            f"({len(tests)} tests, {seconds:.0f} s; {noticed} of {number})",
+            flush=True,
+        )
+    print(
+        f"{noticed} of {len(drawn)} caught, {100 * noticed / max(len(drawn), 1):.0f} %, of "
+        f"{len(places)} lines that tests execute"
+    )
 
 
 if __name__ == "__main__":

@@ -1,4 +1,6 @@
-"""Single elements and small meshes: patches, motions without energy, and the obstacle course of curved shells."""
+"""Single elements and small meshes: patches, motions without energy, and the obstacle course of
+curved shells."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -26,7 +28,11 @@ def grid(nx: int, ny: int, lx: float, ly: float, distort: float = 0.0) -> tuple[
     x, y = np.meshgrid(np.linspace(0, lx, nx + 1), np.linspace(0, ly, ny + 1), indexing="ij")
     nodes = np.stack([x.ravel(), y.ravel(), np.zeros(x.size)], axis=1)
     inner = (nodes[:, 0] > 0) & (nodes[:, 0] < lx) & (nodes[:, 1] > 0) & (nodes[:, 1] < ly)
-    nodes[inner, :2] += distort * np.random.default_rng(2).uniform(-1, 1, (int(inner.sum()), 2)) * [lx / nx, ly / ny]
+    nodes[inner, :2] += (
+        distort
+        * np.random.default_rng(2).uniform(-1, 1, (int(inner.sum()), 2))
+        * [lx / nx, ly / ny]
+    )
     i, j = np.meshgrid(np.arange(nx), np.arange(ny), indexing="ij")
     a = (i * (ny + 1) + j).ravel()
     return nodes, np.stack([a, a + ny + 1, a + ny + 2, a + 1], axis=1)
@@ -35,11 +41,21 @@ def grid(nx: int, ny: int, lx: float, ly: float, distort: float = 0.0) -> tuple[
 class Shells:
     """Shells on a grid with held motions, through the same system as a part."""
 
-    def __init__(self, nodes: Floats, elements: Ints, thickness: float, e: float, nu: float, triads: Floats | None = None) -> None:
+    def __init__(
+        self,
+        nodes: Floats,
+        elements: Ints,
+        thickness: float,
+        e: float,
+        nu: float,
+        triads: Floats | None = None,
+    ) -> None:
         self.count, self.nodes = len(nodes), nodes
         self.turn_of = self.count + np.arange(self.count)
         triads = smooth_triads(nodes[elements], elements) if triads is None else triads
-        self.block = ShellBlock(nodes, elements, self.turn_of, np.full(len(elements), thickness), triads, e, nu)
+        self.block = ShellBlock(
+            nodes, elements, self.turn_of, np.full(len(elements), thickness), triads, e, nu
+        )
         self.held = np.zeros((self.count, 6), dtype=bool)
 
     def solve(self, force: Floats, given: Floats | None = None) -> Floats:
@@ -53,13 +69,22 @@ class Shells:
         ties = make_ties(np.concatenate([self.nodes] * 2), held, (), (), place_of)
         system = System(self.nodes, (self.block,), ties)
         moved = None if given is None else np.concatenate([given[:, :3], given[:, 3:]]).ravel()
-        solution = solve_linear(system, factor(system.reduced_stiffness, groups=ties.groups),
-                                np.concatenate([force[:, :3], force[:, 3:]]).ravel(), np.zeros(ties.size), moved)
-        return np.concatenate([solution.u.reshape(2, self.count, 3)[0], solution.u.reshape(2, self.count, 3)[1]], axis=1)
+        solution = solve_linear(
+            system,
+            factor(system.reduced_stiffness, groups=ties.groups),
+            np.concatenate([force[:, :3], force[:, 3:]]).ravel(),
+            np.zeros(ties.size),
+            moved,
+        )
+        return np.concatenate(
+            [solution.u.reshape(2, self.count, 3)[0], solution.u.reshape(2, self.count, 3)[1]],
+            axis=1,
+        )
 
 
 def patch(kind: str) -> Direct:
-    """A distorted patch whose border moves as a constant strain asks for: largest error inside, relative, plus one."""
+    """A distorted patch whose border moves as a constant strain asks for: largest error inside,
+    relative, plus one."""
     nodes, elements = grid(4, 3, 12, 9, distort=0.25)
     model = Shells(nodes, elements, 0.6, 200e3, 0.3)
     x, y = nodes[:, 0], nodes[:, 1]
@@ -76,8 +101,8 @@ def patch(kind: str) -> Direct:
 
 
 def free_motions(n_nodes: int) -> Direct:
-    """Motions without energy of a distorted solid element; of two hexahedra together, for one alone has six more at its 2 × 2 × 2
-    points, which it cannot hand on to a neighbour."""
+    """Motions without energy of a distorted solid element; of two hexahedra together, for one alone
+    has six more at its 2 × 2 × 2 points, which it cannot hand on to a neighbour."""
     if n_nodes == 10:
         corners = np.array([[0.0, 0.0, 0.0], [2.1, 0.2, 0.1], [0.3, 1.8, -0.2], [0.4, 0.3, 1.6]])
         ideal = np.concatenate([corners, corners[tetrahedra.SIDES].mean(axis=1)])
@@ -98,7 +123,13 @@ def twisted_beam(t: float, load: float, axis: int) -> Direct:
     nx, ny = 48, 8
     flat, elements = grid(nx, ny, 12.0, 1.1)
     angle, across = flat[:, 0] * (np.pi / 2) / 12.0, flat[:, 1] - 0.55
-    model = Shells(np.stack([flat[:, 0], across * np.cos(angle), across * np.sin(angle)], axis=1), elements, t, 29e6, 0.22)
+    model = Shells(
+        np.stack([flat[:, 0], across * np.cos(angle), across * np.sin(angle)], axis=1),
+        elements,
+        t,
+        29e6,
+        0.22,
+    )
     model.held[flat[:, 0] == 0] = True
     tip = np.isclose(flat[:, 0], 12.0)
     force = np.zeros((len(flat), 6))
@@ -111,10 +142,21 @@ def pinched_cylinder() -> Direct:
     """R 300, L 600, t 3, rigid end diaphragms, opposite unit forces; an eighth."""
     n, radius = 32, 300.0
     flat, elements = grid(n, n, 300.0, np.pi / 2)
-    model = Shells(np.stack([flat[:, 0], radius * np.sin(flat[:, 1]), radius * np.cos(flat[:, 1])], axis=1), elements, 3.0, 3e6, 0.3)
+    model = Shells(
+        np.stack([flat[:, 0], radius * np.sin(flat[:, 1]), radius * np.cos(flat[:, 1])], axis=1),
+        elements,
+        3.0,
+        3e6,
+        0.3,
+    )
     middle, end = flat[:, 0] == 0, np.isclose(flat[:, 0], 300.0)
     top, side = flat[:, 1] == 0, np.isclose(flat[:, 1], np.pi / 2)
-    for where, motions in ((middle, [0, 4, 5]), (top, [1, 3, 5]), (side, [2, 3, 4]), (end, [1, 2, 3])):
+    for where, motions in (
+        (middle, [0, 4, 5]),
+        (top, [1, 3, 5]),
+        (side, [2, 3, 4]),
+        (end, [1, 2, 3]),
+    ):
         model.held[np.ix_(where, motions)] = True
     force = np.zeros((len(flat), 6))
     corner = int(np.flatnonzero(middle & top)[0])
@@ -128,7 +170,13 @@ def hemisphere() -> Direct:
     n, radius = 16, 10.0
     flat, elements = grid(n, n, np.pi / 2, np.radians(72))
     a, b = flat[:, 0], flat[:, 1]
-    model = Shells(radius * np.stack([np.cos(b) * np.cos(a), np.cos(b) * np.sin(a), np.sin(b)], 1), elements, 0.04, 6.825e7, 0.3)
+    model = Shells(
+        radius * np.stack([np.cos(b) * np.cos(a), np.cos(b) * np.sin(a), np.sin(b)], 1),
+        elements,
+        0.04,
+        6.825e7,
+        0.3,
+    )
     one, two = a == 0, np.isclose(a, np.pi / 2)
     model.held[np.ix_(one, [1, 3, 5])] = True
     model.held[np.ix_(two, [0, 4, 5])] = True
@@ -140,21 +188,103 @@ def hemisphere() -> Direct:
     return Direct(float(u[out, 0]), len(elements), u.size)
 
 
-def row(name: str, note: str, compute: Callable[[], Direct], reference: float, source: str, within: float) -> Case:
+def row(
+    name: str,
+    note: str,
+    compute: Callable[[], Direct],
+    reference: float,
+    source: str,
+    within: float,
+) -> Case:
     """A row of the Elements table."""
-    return Case(name, note, None, None, {}, reference, source, within, quick=True, table="Elements", direct=compute)
+    return Case(
+        name,
+        note,
+        None,
+        None,
+        {},
+        reference,
+        source,
+        within,
+        quick=True,
+        table="Elements",
+        direct=compute,
+    )
 
 
 CASES = [
-    *(row(f"patch, {kind}, distorted quadrilaterals", "1 + largest error", lambda kind=kind: patch(kind), 1.0, "constant strain is exact",
-          1e-7) for kind in ("membrane", "bending")),
-    *(row(f"motions without energy, {name}", "of distorted elements", lambda n=n: free_motions(n), 6.0, "three slides, three turns", 1e-9)
-      for n, name in ((10, "ten-node tetrahedron"), (20, "two twenty-node hexahedra"), (15, "fifteen-node wedge"))),
-    row("twisted beam, t 0.32, across", "48 × 8 shells", lambda: twisted_beam(0.32, 1.0, 2), 5.424e-3, MACNEAL, 0.01),
-    row("twisted beam, t 0.32, in its plane", "48 × 8 shells", lambda: twisted_beam(0.32, 1.0, 1), 1.754e-3, MACNEAL, 0.01),
-    row("twisted beam, t 0.0032, across", "48 × 8 shells", lambda: twisted_beam(0.0032, 1e-6, 2), 5.256e-3,
-        "Belytschko, Wong and Stolarski 1989", 0.01),
-    row("twisted beam, t 0.0032, in its plane", "48 × 8 shells", lambda: twisted_beam(0.0032, 1e-6, 1), 1.294e-3,
-        "Belytschko, Wong and Stolarski 1989", 0.01),
-    row("pinched cylinder", "32 × 32 shells on an eighth", pinched_cylinder, 1.8248e-5, MACNEAL, 0.02),
-    row("hemisphere with a hole", "16 × 16 shells on a quarter", hemisphere, 0.0924, "Simo, Fox and Rifai 1989", 0.02)]
+    *(
+        row(
+            f"patch, {kind}, distorted quadrilaterals",
+            "1 + largest error",
+            lambda kind=kind: patch(kind),
+            1.0,
+            "constant strain is exact",
+            1e-7,
+        )
+        for kind in ("membrane", "bending")
+    ),
+    *(
+        row(
+            f"motions without energy, {name}",
+            "of distorted elements",
+            lambda n=n: free_motions(n),
+            6.0,
+            "three slides, three turns",
+            1e-9,
+        )
+        for n, name in (
+            (10, "ten-node tetrahedron"),
+            (20, "two twenty-node hexahedra"),
+            (15, "fifteen-node wedge"),
+        )
+    ),
+    row(
+        "twisted beam, t 0.32, across",
+        "48 × 8 shells",
+        lambda: twisted_beam(0.32, 1.0, 2),
+        5.424e-3,
+        MACNEAL,
+        0.01,
+    ),
+    row(
+        "twisted beam, t 0.32, in its plane",
+        "48 × 8 shells",
+        lambda: twisted_beam(0.32, 1.0, 1),
+        1.754e-3,
+        MACNEAL,
+        0.01,
+    ),
+    row(
+        "twisted beam, t 0.0032, across",
+        "48 × 8 shells",
+        lambda: twisted_beam(0.0032, 1e-6, 2),
+        5.256e-3,
+        "Belytschko, Wong and Stolarski 1989",
+        0.01,
+    ),
+    row(
+        "twisted beam, t 0.0032, in its plane",
+        "48 × 8 shells",
+        lambda: twisted_beam(0.0032, 1e-6, 1),
+        1.294e-3,
+        "Belytschko, Wong and Stolarski 1989",
+        0.01,
+    ),
+    row(
+        "pinched cylinder",
+        "32 × 32 shells on an eighth",
+        pinched_cylinder,
+        1.8248e-5,
+        MACNEAL,
+        0.02,
+    ),
+    row(
+        "hemisphere with a hole",
+        "16 × 16 shells on a quarter",
+        hemisphere,
+        0.0924,
+        "Simo, Fox and Rifai 1989",
+        0.02,
+    ),
+]

@@ -1,4 +1,6 @@
-"""Parts of the validation cases, built by OpenCASCADE and written as STEP; faces keep the marks where boxes met."""
+"""Parts of the validation cases, built by OpenCASCADE and written as STEP; faces keep the marks
+where boxes met."""
+
 from __future__ import annotations
 
 import tempfile
@@ -9,7 +11,8 @@ from typing import Any
 
 
 def marked_box(xs: Sequence[float], ys: Sequence[float], zs: Sequence[float]) -> Any:
-    """A box made of the cells between the given coordinates: its faces carry edges where cells meet."""
+    """A box made of the cells between the given coordinates: its faces carry edges where cells
+    meet."""
     from OCP.BRepAlgoAPI import BRepAlgoAPI_Fuse
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
     from OCP.gp import gp_Pnt
@@ -54,7 +57,8 @@ def write_step(shape: Any, path: Path) -> bytes:
 
 
 def written(writer: Any, path: Path) -> bytes:
-    """What a STEP writer has, in a file (whose name may hold what the library cannot write) and as bytes."""
+    """What a STEP writer has, in a file (whose name may hold what the library cannot write) and
+    as bytes."""
     with tempfile.TemporaryDirectory() as folder:
         part = Path(folder) / "part.step"
         writer.Write(str(part))

@@ -1,4 +1,6 @@
-"""A long ring (plane strain) under outside pressure that follows it and that keeps its direction."""
+"""A long ring (plane strain) under outside pressure that follows it and that keeps its
+direction."""
+
 from __future__ import annotations
 
 from typing import Any
@@ -9,7 +11,11 @@ from labilis.shape import ShapeView
 from validation.case import Case, edges_where, faces_at
 
 E, NU = 210e3, 0.3
-RADIUS, THICKNESS, WIDTH = 100.0, 1.5, 3.0  # thin, so that it hardly matters at which radius the pressure acts
+RADIUS, THICKNESS, WIDTH = (
+    100.0,
+    1.5,
+    3.0,
+)  # thin, so that it hardly matters at which radius the pressure acts
 LEVY = "Levy 1884; Timoshenko and Gere 1961, art. 7.2; Boresi 1955"
 
 
@@ -29,27 +35,58 @@ def ring() -> Any:
     return whole
 
 
-# Tangents are held at four points, where an oval does not move along them. Fewer would let the ring turn as a whole, which
-# pressure of fixed direction drives by itself.
+# Tangents are held at four points, where an oval does not move along them. Fewer would let the ring
+# turn as a whole, which pressure of fixed direction drives by itself.
 def regions(view: ShapeView) -> dict[str, list[tuple[str, int]]]:
     out = RADIUS + THICKNESS / 2
-    outside = [("face", int(index)) for index in np.flatnonzero((view.faces.kind == "cylinder") & ~view.faces.inner)]
-    return {"sides": faces_at(view, 2, 0.0) + faces_at(view, 2, WIDTH), "outside": outside,
-            "east and west": edges_where(view, 2, x=out, y=0.0) + edges_where(view, 2, x=-out, y=0.0),
-            "north and south": edges_where(view, 2, x=0.0, y=out) + edges_where(view, 2, x=0.0, y=-out)}
+    outside = [
+        ("face", int(index))
+        for index in np.flatnonzero((view.faces.kind == "cylinder") & ~view.faces.inner)
+    ]
+    return {
+        "sides": faces_at(view, 2, 0.0) + faces_at(view, 2, WIDTH),
+        "outside": outside,
+        "east and west": edges_where(view, 2, x=out, y=0.0) + edges_where(view, 2, x=-out, y=0.0),
+        "north and south": edges_where(view, 2, x=0.0, y=out) + edges_where(view, 2, x=0.0, y=-out),
+    }
 
 
 def case(direction: str, times: float) -> Case:
-    """Pressure in MPa; N = p (R + t/2) is compared with `times` E I / R² per unit length, E/(1-nu²) for plane strain."""
+    """Pressure in MPa; N = p (R + t/2) is compared with `times` E I / R² per unit length,
+    E/(1-nu²) for plane strain."""
     inertia = THICKNESS**3 / 12
     reference = times * E / (1 - NU**2) * inertia / (RADIUS**2 * (RADIUS + THICKNESS / 2))
-    model = {"supports": [{"name": "sides", "on": "sides", "held": ["z"]}, {"name": "tangent", "on": "east and west", "held": ["y"]},
-                          {"name": "top", "on": "north and south", "held": ["x"]}],
-             "loads": [{"kind": "pressure", "name": "outside", "on": "outside", "pressure": "1 MPa", "direction": direction}],
-             "cases": [{"name": "pressed", "loads": [{"load": "outside"}]}], "mesh": {"size": "4 mm"}, "criteria": {"modes": 2}}
+    model = {
+        "supports": [
+            {"name": "sides", "on": "sides", "held": ["z"]},
+            {"name": "tangent", "on": "east and west", "held": ["y"]},
+            {"name": "top", "on": "north and south", "held": ["x"]},
+        ],
+        "loads": [
+            {
+                "kind": "pressure",
+                "name": "outside",
+                "on": "outside",
+                "pressure": "1 MPa",
+                "direction": direction,
+            }
+        ],
+        "cases": [{"name": "pressed", "loads": [{"load": "outside"}]}],
+        "mesh": {"size": "4 mm"},
+        "criteria": {"modes": 2},
+    }
     words = "following it" if direction == "following" else "fixed in direction"
-    return Case(f"long ring under pressure {words}, solid", "sides held, so plane strain", ring, regions, model, reference,
-                f"{times:g} E I / ((1 - ν²) R³); {LEVY}", 0.015, quick=True)
+    return Case(
+        f"long ring under pressure {words}, solid",
+        "sides held, so plane strain",
+        ring,
+        regions,
+        model,
+        reference,
+        f"{times:g} E I / ((1 - ν²) R³); {LEVY}",
+        0.015,
+        quick=True,
+    )
 
 
 CASES = [case("following", 3.0), case("fixed", 4.0)]

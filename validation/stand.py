@@ -1,4 +1,6 @@
-"""One stand three ways: shells from its recipes, shells from its exported STEP solids, and solids."""
+"""One stand three ways: shells from its recipes, shells from its exported STEP solids, and
+solids."""
+
 from __future__ import annotations
 
 import hashlib
@@ -18,9 +20,17 @@ from validation.recipes import case_of, flat, force, hold, mm, region, shell
 
 WIDE, DEEP, TALL, LEG, TOP = 200.0, 150.0, 300.0, 2.0, 3.0
 SIX = ("x", "y", "z", "turn_x", "turn_y", "turn_z")
-ANGLE = {"kind": "folded sheet", "profile": [["30 mm", mm(LEG / 2)], [mm(LEG / 2), mm(LEG / 2)], [mm(LEG / 2), "30 mm"]],
-         "thickness": mm(LEG), "bend": "3 mm", "length": mm(TALL)}
-MIRRORED = [{"kind": "mirror", "across": "x", "at": mm(WIDE / 2)}, {"kind": "mirror", "across": "y", "at": mm(DEEP / 2)}]
+ANGLE = {
+    "kind": "folded sheet",
+    "profile": [["30 mm", mm(LEG / 2)], [mm(LEG / 2), mm(LEG / 2)], [mm(LEG / 2), "30 mm"]],
+    "thickness": mm(LEG),
+    "bend": "3 mm",
+    "length": mm(TALL),
+}
+MIRRORED = [
+    {"kind": "mirror", "across": "x", "at": mm(WIDE / 2)},
+    {"kind": "mirror", "across": "y", "at": mm(DEEP / 2)},
+]
 LOAD = {**case_of(force("top", z=-1.0)), "mesh": {"size": "5 mm"}, "criteria": {"modes": 4}}
 
 
@@ -33,12 +43,22 @@ def _made(mesh_as: str) -> dict[str, Any]:
     face = "plate/face" if mesh_as == "shell" else "plate/top"
     held = SIX if mesh_as == "shell" else SIX[:3]
     regions = [region("feet", "leg/start"), region("top", face)]
-    return {"pieces": _pieces(mesh_as), "regions": regions, "supports": [hold("feet", *held)], **LOAD}
+    return {
+        "pieces": _pieces(mesh_as),
+        "regions": regions,
+        "supports": [hold("feet", *held)],
+        **LOAD,
+    }
 
 
 @lru_cache
 def _solids() -> tuple[float, ...]:
-    project = load_project({**_made("solid"), "materials": [{"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3"}]})
+    project = load_project(
+        {
+            **_made("solid"),
+            "materials": [{"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3"}],
+        }
+    )
     facts = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0].facts
     assert facts.modes is not None
     return tuple(float(value) for value in facts.modes.positive[:3])
@@ -52,7 +72,9 @@ def _exported() -> bytes:
 
     whole, builder = TopoDS_Compound(), BRep_Builder()
     builder.MakeCompound(whole)
-    for solid in build_part(load_project({"pieces": [{**piece, "material": None} for piece in _pieces("solid")]}), {}).solids:
+    for solid in build_part(
+        load_project({"pieces": [{**piece, "material": None} for piece in _pieces("solid")]}), {}
+    ).solids:
         builder.Add(whole, solid.solid)
     return step_bytes(whole)
 
@@ -60,15 +82,44 @@ def _exported() -> bytes:
 def _imported() -> dict[str, Any]:
     data = _exported()
     sha = hashlib.sha256(data).hexdigest()
-    pieces = [{"name": f"body {info.number}", "geometry": "stand.step", "body": info.number, "material": "steel", "mesh_as": "shell"}
-              for info in list_bodies(data, "stand.step")]
+    pieces = [
+        {
+            "name": f"body {info.number}",
+            "geometry": "stand.step",
+            "body": info.number,
+            "material": "steel",
+            "mesh_as": "shell",
+        }
+        for info in list_bodies(data, "stand.step")
+    ]
     bare = [{**piece, "material": None} for piece in pieces]
-    view = build_part(load_project({"geometry": [{"file": "stand.step", "sha256": sha}], "pieces": bare}), {sha: data}).view
-    feet = [make_pick(view, "edge", int(row)) for row in np.flatnonzero(np.abs(view.edges.centroid[:, 2]) < 1e-6)]
-    top = [make_pick(view, "face", int(row)) for row in np.flatnonzero(np.abs(view.faces.centroid[:, 2] - TALL - TOP / 2) < 1e-6)]
-    regions = [{"name": name, "piece": piece["name"], "picks": [pick.model_dump(mode="json") for pick in picks]}
-               for name, picks, piece in (("feet", feet, pieces[0]), ("top", top, pieces[-1]))]
-    return {"geometry": [{"file": "stand.step"}], "pieces": pieces, "regions": regions, "supports": [hold("feet", *SIX)], **LOAD}
+    view = build_part(
+        load_project({"geometry": [{"file": "stand.step", "sha256": sha}], "pieces": bare}),
+        {sha: data},
+    ).view
+    feet = [
+        make_pick(view, "edge", int(row))
+        for row in np.flatnonzero(np.abs(view.edges.centroid[:, 2]) < 1e-6)
+    ]
+    top = [
+        make_pick(view, "face", int(row))
+        for row in np.flatnonzero(np.abs(view.faces.centroid[:, 2] - TALL - TOP / 2) < 1e-6)
+    ]
+    regions = [
+        {
+            "name": name,
+            "piece": piece["name"],
+            "picks": [pick.model_dump(mode="json") for pick in picks],
+        }
+        for name, picks, piece in (("feet", feet, pieces[0]), ("top", top, pieces[-1]))
+    ]
+    return {
+        "geometry": [{"file": "stand.step"}],
+        "pieces": pieces,
+        "regions": regions,
+        "supports": [hold("feet", *SIX)],
+        **LOAD,
+    }
 
 
 def _reference(k: int) -> Callable[[], float]:
@@ -80,8 +131,34 @@ def _figure(k: int) -> Callable[[Any], float]:
 
 
 CASES = [
-    *(Case(f"stand of angle legs, factor {k + 1} against solids", "shells from recipes beside swept hexahedra", None, None, _made("shell"),
-           _reference(k), "the same recipes as solids", 0.03, _figure(k)) for k in range(3)),
-    *(Case(f"stand of angle legs from STEP, factor {k + 1} against solids", "mid-surfaces of the exported solids", None, None, {},
-           _reference(k), "the same recipes as solids", 0.03, _figure(k), model_of=_imported,
-           files=lambda: {"stand.step": _exported()}) for k in range(3))]
+    *(
+        Case(
+            f"stand of angle legs, factor {k + 1} against solids",
+            "shells from recipes beside swept hexahedra",
+            None,
+            None,
+            _made("shell"),
+            _reference(k),
+            "the same recipes as solids",
+            0.03,
+            _figure(k),
+        )
+        for k in range(3)
+    ),
+    *(
+        Case(
+            f"stand of angle legs from STEP, factor {k + 1} against solids",
+            "mid-surfaces of the exported solids",
+            None,
+            None,
+            {},
+            _reference(k),
+            "the same recipes as solids",
+            0.03,
+            _figure(k),
+            model_of=_imported,
+            files=lambda: {"stand.step": _exported()},
+        )
+        for k in range(3)
+    ),
+]

@@ -1,4 +1,5 @@
 """`python -m labilis`."""
+
 from labilis.cli.main import main
 
 if __name__ == "__main__":

@@ -1,4 +1,5 @@
 """The command line, run as a user runs it."""
+
 import csv
 import json
 import os
@@ -20,9 +21,19 @@ DEMO = Path(__file__).parents[2] / "src/labilis/demos/panel-prop/panel-prop.json
 
 def started(*arguments: object, display: bool = False) -> subprocess.CompletedProcess[str]:
     """The program from nothing, as a shell starts it."""
-    environment = {key: value for key, value in os.environ.items() if display or key not in ("DISPLAY", "WAYLAND_DISPLAY")}
-    return subprocess.run([sys.executable, "-m", "labilis", *map(str, arguments)], capture_output=True, text=True,
-                          env=environment, timeout=120, check=False)
+    environment = {
+        key: value
+        for key, value in os.environ.items()
+        if display or key not in ("DISPLAY", "WAYLAND_DISPLAY")
+    }
+    return subprocess.run(
+        [sys.executable, "-m", "labilis", *map(str, arguments)],
+        capture_output=True,
+        text=True,
+        env=environment,
+        timeout=120,
+        check=False,
+    )
 
 
 def bar(folder: Path, **fields: object) -> Path:
@@ -35,14 +46,31 @@ def bar(folder: Path, **fields: object) -> Path:
 
 def test_check_writes_the_promised_json(tmp_path: Path) -> None:
     model = bar(tmp_path)
-    done = labilis("check", model, "--json", tmp_path / "r.json", "--out", tmp_path / "out", "--modes", 2)
+    done = labilis(
+        "check", model, "--json", tmp_path / "r.json", "--out", tmp_path / "out", "--modes", 2
+    )
     assert done.returncode == 1, done.stderr  # 0.77 against a required 3
     result = json.loads((tmp_path / "r.json").read_text())
     case = result["cases"][0]
     assert result["verdict"] == "does not meet"
-    assert set(case["strength"]) == {"max_displacement_mm", "max_von_mises_mpa", "reaction_n", "yield_factor", "wall_yield_factor",
-                                     "peak", "bolts"}
-    assert set(case["modes"][0]) >= {"number", "factor", "critical_load_n", "driver", "kind", "required_factor", "meets"}
+    assert set(case["strength"]) == {
+        "max_displacement_mm",
+        "max_von_mises_mpa",
+        "reaction_n",
+        "yield_factor",
+        "wall_yield_factor",
+        "peak",
+        "bolts",
+    }
+    assert set(case["modes"][0]) >= {
+        "number",
+        "factor",
+        "critical_load_n",
+        "driver",
+        "kind",
+        "required_factor",
+        "meets",
+    }
     assert len(case["modes"]) == 2
     assert case["modes_complete"] is True
     assert case["modes"][0]["critical_load_n"] == pytest.approx(1000 * case["modes"][0]["factor"])
@@ -52,7 +80,11 @@ def test_check_writes_the_promised_json(tmp_path: Path) -> None:
     assert {"shape", "mesh", "assemble", "factorise", "modes", "total"} <= set(result["timing_s"])
     names = {path.name for path in (tmp_path / "out").iterdir()}
     assert names == {"service.vtu", "service-modes.csv", "service-evidence.csv"}
-    rows = list(csv.DictReader((tmp_path / "out/service-modes.csv").read_text(encoding="utf-8").splitlines()))
+    rows = list(
+        csv.DictReader(
+            (tmp_path / "out/service-modes.csv").read_text(encoding="utf-8").splitlines()
+        )
+    )
     assert float(rows[0]["factor"]) == pytest.approx(case["modes"][0]["factor"])
     import meshio
 
@@ -65,7 +97,9 @@ def test_exit_status_follows_the_verdict(tmp_path: Path) -> None:
     from labilis.model import Criteria
 
     kept = bar(tmp_path, criteria=Criteria(required_factor="0.5", modes=2))
-    assert labilis("check", kept).returncode == 3  # it buckles under the service load, whatever is asked of the ideal part
+    assert (
+        labilis("check", kept).returncode == 3
+    )  # it buckles under the service load, whatever is asked of the ideal part
     good = bar(tmp_path, criteria=Criteria(required_factor="0.5", capacity="0.5", modes=2))
     done = started("check", good, "--json", "-")
     assert done.returncode == 0, done.stderr
@@ -74,8 +108,14 @@ def test_exit_status_follows_the_verdict(tmp_path: Path) -> None:
     assert labilis("check", draft).returncode == 3  # a draft is never a pass, nor a fail
 
 
-@pytest.mark.parametrize(("text", "said"), [
-    ("{", "not JSON"), ('{"labilis": 1, "mesh": {"size": "12 kg"}}', "mesh/size: '12 kg' is a mass"), ('{"labilis": 1}', "no part")])
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("{", "not JSON"),
+        ('{"labilis": 1, "mesh": {"size": "12 kg"}}', "mesh/size: '12 kg' is a mass"),
+        ('{"labilis": 1}', "no part"),
+    ],
+)
 def test_wrong_models_exit_with_two_and_say_where(tmp_path: Path, text: str, said: str) -> None:
     path = tmp_path / "m.json"
     path.write_text(text)
@@ -115,8 +155,11 @@ def test_the_demo_is_what_its_script_writes(tmp_path: Path) -> None:
     """The shipped STEP file has the sizes of the script that is said to have written it."""
     from labilis.shape import list_bodies
 
-    subprocess.run([sys.executable, DEMO.parents[4] / "tools/make_panel_prop.py", tmp_path / "p.step"], check=True,
-                   capture_output=True)
+    subprocess.run(
+        [sys.executable, DEMO.parents[4] / "tools/make_panel_prop.py", tmp_path / "p.step"],
+        check=True,
+        capture_output=True,
+    )
     fresh = list_bodies((tmp_path / "p.step").read_bytes())[0]
     shipped = list_bodies((DEMO.parent / "panel-prop.step").read_bytes())[0]
     assert fresh.volume == pytest.approx(shipped.volume, rel=1e-12)
@@ -133,8 +176,13 @@ def test_model_to_project_and_back(tmp_path: Path) -> None:
     assert labilis("import-model", DEMO, project).returncode == 2
     done = labilis("export-model", project, tmp_path / "back/m.json")
     assert done.returncode == 0, done.stderr
-    assert load_project((tmp_path / "back/m.json").read_text()).name == load_project(DEMO.read_text()).name
-    assert (tmp_path / "back/panel-prop.step").read_bytes() == (DEMO.parent / "panel-prop.step").read_bytes()
+    assert (
+        load_project((tmp_path / "back/m.json").read_text()).name
+        == load_project(DEMO.read_text()).name
+    )
+    assert (tmp_path / "back/panel-prop.step").read_bytes() == (
+        DEMO.parent / "panel-prop.step"
+    ).read_bytes()
 
 
 def test_doctor_names_the_solver() -> None:
@@ -155,7 +203,16 @@ STAND = DEMO.parents[1] / "cabinet-stand/cabinet-stand.json"
 def test_trace_writes_its_curve(tmp_path: Path) -> None:
     coarse = {**json.loads(BRACKET.read_text(encoding="utf-8")), "mesh": {"size": "14 mm"}}
     (tmp_path / "coarse.json").write_text(json.dumps(coarse), encoding="utf-8")
-    done = labilis("trace", tmp_path / "coarse.json", "--amplitude", "0.3 mm", "--json", tmp_path / "t.json", "--out", tmp_path / "out")
+    done = labilis(
+        "trace",
+        tmp_path / "coarse.json",
+        "--amplitude",
+        "0.3 mm",
+        "--json",
+        tmp_path / "t.json",
+        "--out",
+        tmp_path / "out",
+    )
     assert done.returncode == 0, done.stderr
     trace = json.loads((tmp_path / "t.json").read_text())["cases"][0]["trace"]
     assert trace["amplitude_mm"] == pytest.approx(0.3)
@@ -163,7 +220,13 @@ def test_trace_writes_its_curve(tmp_path: Path) -> None:
     assert trace["reason_stopped"] and trace["yielding"] and trace["plastic_strain"] >= 0
     factors = [point["factor"] for point in trace["curve"]]
     assert factors[0] == 0 and len(factors) > 4
-    assert {"probe_mm", "max_displacement_mm", "max_von_mises_mpa", "iterations", "negative_pivots"} <= set(trace["curve"][0])
+    assert {
+        "probe_mm",
+        "max_displacement_mm",
+        "max_von_mises_mpa",
+        "iterations",
+        "negative_pivots",
+    } <= set(trace["curve"][0])
     assert (tmp_path / "out/maintenance.vtu").exists()
 
 
@@ -197,11 +260,15 @@ def test_screening_lists_pieces_and_a_hidden_mode_is_in_the_json(tmp_path: Path)
     done = labilis("screen", BRACKET)
     assert done.returncode == 0 and "look closer" in done.stdout and "leave it" in done.stdout
     steel = {"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3"}
-    (tmp_path / "half.json").write_text(json.dumps({"labilis": 1, "materials": [steel], **half("line", True)}), encoding="utf-8")
+    (tmp_path / "half.json").write_text(
+        json.dumps({"labilis": 1, "materials": [steel], **half("line", True)}), encoding="utf-8"
+    )
     done = labilis("check", tmp_path / "half.json", "--json", "-")
     case = json.loads(done.stdout)["cases"][0]
     assert case["antisymmetric_factor"] < case["modes"][0]["factor"]
-    assert case["screening"][0]["member"] == "strut" and {item["check"] for item in case["hand_checks"]} >= {"euler", "johnson", "ec3"}
+    assert case["screening"][0]["member"] == "strut" and {
+        item["check"] for item in case["hand_checks"]
+    } >= {"euler", "johnson", "ec3"}
 
 
 def test_revise_lists_what_is_blocked(tmp_path: Path) -> None:
@@ -211,11 +278,16 @@ def test_revise_lists_what_is_blocked(tmp_path: Path) -> None:
     (tmp_path / "thicker.step").write_bytes(to_step(box(244, 16, 5)))
     done = labilis("revise", model, tmp_path / "thicker.step", "--out", tmp_path / "new.json")
     assert done.returncode == 0 and "Every region found" in done.stdout, done.stderr
-    checked = labilis("check", tmp_path / "new.json", "--modes", 1)  # (5/4)³ (240/244)² of the first one's factor
+    checked = labilis(
+        "check", tmp_path / "new.json", "--modes", 1
+    )  # (5/4)³ (240/244)² of the first one's factor
     assert checked.returncode == 1 and "1.45" in checked.stdout
     (tmp_path / "other.step").write_bytes(to_step(box(10, 9, 8, (900, 0, 0))))
     done = labilis("revise", model, tmp_path / "other.step", "--out", tmp_path / "bad.labilis")
     assert done.returncode == 2
     assert "blocked: support" in done.stdout and "blocked: load" in done.stdout
     assert labilis("check", tmp_path / "bad.labilis").returncode == 2
-    assert labilis("revise", model, tmp_path / "missing.step", "--out", tmp_path / "x.json").returncode == 2
+    assert (
+        labilis("revise", model, tmp_path / "missing.step", "--out", tmp_path / "x.json").returncode
+        == 2
+    )

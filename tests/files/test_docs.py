@@ -1,4 +1,5 @@
 """What the documents show is true: the example of the model format runs, links lead somewhere."""
+
 import json
 import re
 import shutil
@@ -54,15 +55,24 @@ def test_the_example_of_lines_runs(tmp_path: Path) -> None:
 
 def test_the_example_of_bolts_and_seams_runs(tmp_path: Path) -> None:
     text = (ROOT / "docs/model-format.md").read_text(encoding="utf-8")
-    (tmp_path / "m.json").write_text(re.findall(r"```json\n(.*?)```", text, re.S)[3], encoding="utf-8")
+    (tmp_path / "m.json").write_text(
+        re.findall(r"```json\n(.*?)```", text, re.S)[3], encoding="utf-8"
+    )
     snapshot = load_model(tmp_path / "m.json")
     case = judge_project(snapshot.project, Runner().run(snapshot, Plan("modes"))).cases[0]
-    assert len(case.facts.modes.positive) == 2 and list(case.facts.strength.bolts) == ["M8 first", "M8 second"]
+    assert len(case.facts.modes.positive) == 2 and list(case.facts.strength.bolts) == [
+        "M8 first",
+        "M8 second",
+    ]
     assert any(item.name == "bolts" for item in case.evidence)
 
 
 def test_the_example_of_plans_runs(tmp_path: Path) -> None:
-    text = (ROOT / "docs/model-format.md").read_text(encoding="utf-8").split("## Trial plans and designs")[1]
+    text = (
+        (ROOT / "docs/model-format.md")
+        .read_text(encoding="utf-8")
+        .split("## Trial plans and designs")[1]
+    )
     path = tmp_path / "plan.json"
     path.write_text(text.split("```json")[1].split("```")[0], encoding="utf-8")
     snapshot = load_model(path)
@@ -74,11 +84,17 @@ def test_the_example_of_plans_runs(tmp_path: Path) -> None:
 
 def test_the_examples_are_the_demos() -> None:
     demos = ROOT / "src/labilis/demos"
-    shipped = {path.name: path.read_bytes() for path in demos.glob("*/*") if path.suffix in (".json", ".step")}
+    shipped = {
+        path.name: path.read_bytes()
+        for path in demos.glob("*/*")
+        if path.suffix in (".json", ".step")
+    }
     assert {path.name: path.read_bytes() for path in (ROOT / "examples").iterdir()} == shipped
 
 
-@pytest.mark.parametrize("page", ["README.md", "CONTRIBUTING.md", "docs/guide/README.md", "docs/method/README.md"])
+@pytest.mark.parametrize(
+    "page", ["README.md", "CONTRIBUTING.md", "docs/guide/README.md", "docs/method/README.md"]
+)
 def test_links_lead_somewhere(page: str) -> None:
     path = ROOT / page
     for target in re.findall(r"\]\(([^)#]+)\)", path.read_text(encoding="utf-8")):

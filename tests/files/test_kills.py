@@ -1,4 +1,6 @@
-"""A process that is killed while it writes a project file: what it was told to be kept is there, and what is there is whole."""
+"""A process that is killed while it writes a project file: what it was told to be kept is there,
+and what is there is whole."""
+
 from __future__ import annotations
 
 import subprocess
@@ -7,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-PROGRAM = r'''
+PROGRAM = r"""
 import os, random, signal, sys, time
 import numpy as np
 from pathlib import Path
@@ -79,12 +81,18 @@ for kill in range(count):
     last = found
     file.close()
 print("kept", last)
-'''
+"""  # noqa: E501
 
 
-@pytest.mark.parametrize("count", [12, pytest.param(1000, marks=[pytest.mark.full, pytest.mark.timeout(3600)])])
+@pytest.mark.parametrize(
+    "count", [12, pytest.param(1000, marks=[pytest.mark.full, pytest.mark.timeout(3600)])]
+)
 def test_a_killed_writer_loses_nothing_that_was_kept(count: int, tmp_path: Path) -> None:
-    ran = subprocess.run([sys.executable, "-c", PROGRAM, str(tmp_path / "p.labilis"), str(count), str(count)], capture_output=True,
-                         text=True, check=False)
+    ran = subprocess.run(
+        [sys.executable, "-c", PROGRAM, str(tmp_path / "p.labilis"), str(count), str(count)],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     assert ran.returncode == 0, ran.stderr[-2000:]
     assert int(ran.stdout.split()[-1]) > 2 * count  # the writer was at work when it was killed

@@ -1,4 +1,5 @@
 """The project file: history, damage, full disks, results."""
+
 import sqlite3
 import zlib
 from pathlib import Path
@@ -43,7 +44,9 @@ def test_history_survives_closing(tmp_path: Path) -> None:
 
 @given(st.lists(st.sampled_from(["edit", "undo", "redo"]), max_size=25))
 @settings(max_examples=25, deadline=None)
-def test_history_behaves_like_two_stacks(tmp_path_factory: pytest.TempPathFactory, moves: list[str]) -> None:
+def test_history_behaves_like_two_stacks(
+    tmp_path_factory: pytest.TempPathFactory, moves: list[str]
+) -> None:
     store = ProjectFile.create(tmp_path_factory.mktemp("h") / "p.labilis", named("0"))
     past, future = ["0"], []
     for number, move in enumerate(moves, 1):
@@ -83,8 +86,12 @@ def test_results_come_back_equal(tmp_path: Path) -> None:
     store = ProjectFile.create(tmp_path / "p.labilis", project, project_files(project, {"x": b"y"}))
     keys = stage_keys(project)
     facts = report.cases[0].facts
-    for key, result in ((keys.shape, body.view), (keys.mesh, facts.mesh), (keys.strength, facts.strength),
-                        (keys.modes, facts.modes)):
+    for key, result in (
+        (keys.shape, body.view),
+        (keys.mesh, facts.mesh),
+        (keys.strength, facts.strength),
+        (keys.modes, facts.modes),
+    ):
         store.put_result(key, result)
     store.close()
     found = ProjectFile.open(tmp_path / "p.labilis").results()
@@ -100,7 +107,13 @@ def test_results_come_back_equal(tmp_path: Path) -> None:
 def test_pack_refuses_objects_and_strange_parts() -> None:
     empty = np.zeros(0)
     odd = SectionFindings(
-        axis=empty, station=empty, area=empty, i_min=empty, i_max=empty, weak=np.array([[{}, {}, {}]], dtype=object), strong=empty
+        axis=empty,
+        station=empty,
+        area=empty,
+        i_min=empty,
+        i_max=empty,
+        weak=np.array([[{}, {}, {}]], dtype=object),
+        strong=empty,
     )
     with pytest.raises(TypeError):
         pack(odd)
@@ -108,7 +121,9 @@ def test_pack_refuses_objects_and_strange_parts() -> None:
         unpack("Unheard", {}, {})
 
 
-@pytest.mark.parametrize(("content", "code"), [(b"", "not-project"), (b"hello world, not a database", "not-project")])
+@pytest.mark.parametrize(
+    ("content", "code"), [(b"", "not-project"), (b"hello world, not a database", "not-project")]
+)
 def test_files_of_another_kind(tmp_path: Path, content: bytes, code: str) -> None:
     path = tmp_path / "p.labilis"
     path.write_bytes(content)
@@ -139,7 +154,7 @@ def test_a_damaged_file_says_what_can_be_saved(tmp_path: Path) -> None:
     store.close()
     whole = bytearray(path.read_bytes())
     for start in range(len(whole) // 2, len(whole) - 4096, 4096):
-        whole[start:start + 4096] = b"\xa5" * 4096
+        whole[start : start + 4096] = b"\xa5" * 4096
     path.write_bytes(whole)
     with pytest.raises(LabilisError) as caught:
         ProjectFile.open(path).files()
@@ -205,14 +220,19 @@ def test_json_model_beside_its_geometry(tmp_path: Path) -> None:
     (tmp_path / "latin.json").write_bytes(b'{"name": "\xe9"}')
     with pytest.raises(LabilisError, match="UTF-8"):
         load_model(tmp_path / "latin.json")
-    outside = project.model_copy(update={"geometry": (project.geometry[0].model_copy(update={"file": "../part.step"}),)})
-    (tmp_path / "outside.json").write_text(outside.to_json().replace('"geometry": "part.step"', '"geometry": "../part.step"'))
+    outside = project.model_copy(
+        update={"geometry": (project.geometry[0].model_copy(update={"file": "../part.step"}),)}
+    )
+    (tmp_path / "outside.json").write_text(
+        outside.to_json().replace('"geometry": "part.step"', '"geometry": "../part.step"')
+    )
     with pytest.raises(LabilisError, match="named without folders"):
         load_model(tmp_path / "outside.json")
 
 
 def test_a_stored_result_that_was_changed_is_not_believed(tmp_path: Path) -> None:
-    """Bits flipped at random, factors multiplied, entries taken out: what is read is what was written, or nothing."""
+    """Bits flipped at random, factors multiplied, entries taken out: what is read is what was
+    written, or nothing."""
     data = bar_step()
     project = cantilever(data)
     modes = run(project, data).cases[0].facts.modes
@@ -235,20 +255,27 @@ def test_a_stored_result_that_was_changed_is_not_believed(tmp_path: Path) -> Non
             return found.results()
         finally:
             found.close()
+
     database = sqlite3.connect(tmp_path / "p.labilis")
-    meta, = database.execute("SELECT meta FROM results").fetchone()
+    (meta,) = database.execute("SELECT meta FROM results").fetchone()
     arrays = dict(database.execute("SELECT name, packed FROM arrays").fetchall())
     database.close()
     assert np.array_equal(read_after("UPDATE results SET made=1")[key].factors, modes.factors)
     raw = bytearray(zlib.decompress(arrays["factors"]))
     raw[-16:] = (100 * np.frombuffer(bytes(raw[-16:]))).tobytes()
-    assert read_after("UPDATE arrays SET packed=? WHERE name='factors'", zlib.compress(bytes(raw), 1)) == {}
+    assert (
+        read_after("UPDATE arrays SET packed=? WHERE name='factors'", zlib.compress(bytes(raw), 1))
+        == {}
+    )
     assert read_after("DELETE FROM arrays WHERE name='checks'") == {}
     assert read_after("UPDATE results SET kind='StrengthFindings'") == {}
     for _ in range(20):
         text = bytearray(meta.encode())
         text[int(rng.integers(len(text)))] ^= 1 << int(rng.integers(7))
-        assert read_after("UPDATE results SET meta=?", text.decode(errors="replace")) == {} or text.decode(errors="replace") == meta
+        assert (
+            read_after("UPDATE results SET meta=?", text.decode(errors="replace")) == {}
+            or text.decode(errors="replace") == meta
+        )
     for name, data in arrays.items():
         spoilt = bytearray(data)
         spoilt[int(rng.integers(len(spoilt)))] ^= 1 << int(rng.integers(8))

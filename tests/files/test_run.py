@@ -1,4 +1,5 @@
 """Runs: what stops them, keys, the worker process."""
+
 import csv
 import hashlib
 import os
@@ -9,11 +10,33 @@ from pathlib import Path
 
 import pytest
 
-from labilis.model import CylindricalAxes, Hub, LabilisError, LoadCase, LocalAxes, Material, NormalAxes, Project, Support, load_project
+from labilis.model import (
+    CylindricalAxes,
+    Hub,
+    LabilisError,
+    LoadCase,
+    LocalAxes,
+    Material,
+    NormalAxes,
+    Project,
+    Support,
+    load_project,
+)
 from labilis.run import Plan, Progress, Runner, Snapshot, Worker, judge_project, stage_keys
 from labilis.run.worker import BodyQuery
 from labilis.store.export import plain_cell, write_results
-from tests.parts import bar_step, body_of, bored_step, bores, cantilever, face_towards, first_factor, pinned, region, run
+from tests.parts import (
+    bar_step,
+    body_of,
+    bored_step,
+    bores,
+    cantilever,
+    face_towards,
+    first_factor,
+    pinned,
+    region,
+    run,
+)
 
 DATA = bar_step()
 
@@ -38,7 +61,10 @@ def test_no_load_and_no_case() -> None:
     project = cantilever(DATA)
     assert refused(project.changed(cases=[LoadCase(name="service")])).code == "no-load"
     assert refused(project.changed(cases=[])).code == "no-load"
-    assert refused(project.with_value(("loads", 0, "components"), ["0 N", "0 N", "0 N"])).code == "no-load"
+    assert (
+        refused(project.with_value(("loads", 0, "components"), ["0 N", "0 N", "0 N"])).code
+        == "no-load"
+    )
     assert refused(project.with_value(("loads", 0, "growth"), "held")).code == "no-growing"
 
 
@@ -69,8 +95,11 @@ def test_several_pieces_and_a_lost_region() -> None:
     second = project.pieces[0].model_copy(update={"name": "second"})
     assert refused(project.changed(pieces=[*project.pieces, second])).code == "overlap"
     other = bored_step()
-    swapped = project.changed(geometry=[project.geometry[0].model_copy(
-        update={"sha256": hashlib.sha256(other).hexdigest()})])
+    swapped = project.changed(
+        geometry=[
+            project.geometry[0].model_copy(update={"sha256": hashlib.sha256(other).hexdigest()})
+        ]
+    )
     error = refused(swapped, other)
     assert error.code == "lost-region"
     assert "Pick it again" in error.remedy
@@ -85,7 +114,9 @@ def test_hub_and_support_on_one_face() -> None:
 
 def test_cylindrical_axes_need_an_axis() -> None:
     project = cantilever(DATA)
-    support = Support(name="foot fixed", on="foot", axes=CylindricalAxes(), held=("radial", "tangential", "axial"))
+    support = Support(
+        name="foot fixed", on="foot", axes=CylindricalAxes(), held=("radial", "tangential", "axial")
+    )
     assert refused(project.changed(supports=[support])).code == "no-axis"
 
 
@@ -96,18 +127,30 @@ def test_bore_held_point_by_point_in_its_own_cylinder() -> None:
     foot = region(body, "foot", bores(body)[0])
     head = region(body, "head", face_towards(body, (1, 0, 0)))
     base = cantilever(bar_step()).changed(regions=[], supports=[], loads=[], cases=[])
-    base = base.changed(geometry=[base.geometry[0].model_copy(update={"sha256": hashlib.sha256(data).hexdigest()})])
+    base = base.changed(
+        geometry=[base.geometry[0].model_copy(update={"sha256": hashlib.sha256(data).hexdigest()})]
+    )
     template = cantilever(DATA)
     factors = []
-    for axes, held in ((CylindricalAxes(), ("radial", "tangential", "axial")), (None, ("x", "y", "z"))):
+    for axes, held in (
+        (CylindricalAxes(), ("radial", "tangential", "axial")),
+        (None, ("x", "y", "z")),
+    ):
         extra = {} if axes is None else {"axes": axes}
-        project = base.changed(regions=[foot, head], supports=[Support(name="s", on="foot", held=held, **extra)],
-                               loads=template.loads, cases=template.cases)
+        project = base.changed(
+            regions=[foot, head],
+            supports=[Support(name="s", on="foot", held=held, **extra)],
+            loads=template.loads,
+            cases=template.cases,
+        )
         factors.append(first_factor(project, data))
     assert factors[0] == pytest.approx(factors[1], rel=1e-8)
-    free = base.changed(regions=[foot, head], supports=[Support(name="s", on="foot", axes=CylindricalAxes(),
-                                                                held=("radial", "axial"))],
-                        loads=template.loads, cases=template.cases)
+    free = base.changed(
+        regions=[foot, head],
+        supports=[Support(name="s", on="foot", axes=CylindricalAxes(), held=("radial", "axial"))],
+        loads=template.loads,
+        cases=template.cases,
+    )
     error = refused(free, data)
     assert error.code == "free-motion"
     assert "turns about y" in str(error)
@@ -125,8 +168,10 @@ def test_sliding_on_faces_equals_the_global_directions() -> None:
     project = cantilever(DATA)
     sides = region(body, "side", face_towards(body, (0, 1, 0)))
     foot = project.supports[0]
-    normal = project.changed(regions=[*project.regions, sides],
-                             supports=[foot, Support(name="side", on="side", axes=NormalAxes(), held=("normal",))])
+    normal = project.changed(
+        regions=[*project.regions, sides],
+        supports=[foot, Support(name="side", on="side", axes=NormalAxes(), held=("normal",))],
+    )
     plain = normal.changed(supports=[foot, Support(name="side", on="side", held=("y",))])
     assert first_factor(normal, DATA) == pytest.approx(first_factor(plain, DATA), rel=1e-8)
 
@@ -163,16 +208,26 @@ def test_keys_follow_what_matters_and_nothing_else() -> None:
 
 def test_keys_are_found_once_for_each_state_of_the_project(monkeypatch: pytest.MonkeyPatch) -> None:
     """The window asks dozens of times between two edits."""
+
     def plate(name: str, width: str) -> dict[str, object]:
-        outline = [{"x": x, "y": y} for x, y in (("0 mm", "0 mm"), (width, "0 mm"), (width, "50 mm"))]
+        outline = [
+            {"x": x, "y": y} for x, y in (("0 mm", "0 mm"), (width, "0 mm"), (width, "50 mm"))
+        ]
         return {"name": name, "recipe": {"kind": "plate", "thickness": "2 mm", "outline": outline}}
+
     looked: list[int] = []
     stated = Project.evaluated
-    monkeypatch.setattr(Project, "evaluated", lambda self, *args: looked.append(1) or stated(self, *args))
-    project = Project.model_validate({"pieces": [plate("a", "90 mm"), plate("a/b", "w")], "parameters": {"w": "80 mm"}})
+    monkeypatch.setattr(
+        Project, "evaluated", lambda self, *args: looked.append(1) or stated(self, *args)
+    )
+    project = Project.model_validate(
+        {"pieces": [plate("a", "90 mm"), plate("a/b", "w")], "parameters": {"w": "80 mm"}}
+    )
     first = [stage_keys(project) for _ in range(40)]
     assert all(keys is first[0] for keys in first) and len(looked) < 16
-    wider = project.changed(parameters={"w": "81 mm"})  # a name with a stroke in it has its numbers too
+    wider = project.changed(
+        parameters={"w": "81 mm"}
+    )  # a name with a stroke in it has its numbers too
     assert stage_keys(wider).shape != first[0].shape and stage_keys(project) == first[0]
     assert stage_keys(project.changed(parameters={"w": "8 cm"})).shape == first[0].shape
 
@@ -187,7 +242,8 @@ def test_a_second_run_reuses_what_did_not_change() -> None:
     assert "factorise" not in runner.timing
 
 
-# --- the process ----------------------------------------------------------------------------------------------------
+# --- the process
+# --------------------------------------------------------------------------------------------------
 def drain(worker: Worker, until: set[str], limit: float = 60.0) -> list:
     events, end = [], time.monotonic() + limit
     while time.monotonic() < end:
@@ -252,7 +308,9 @@ def test_a_killed_worker_is_an_event_and_the_next_run_works(worker: Worker) -> N
 
 
 @pytest.mark.parametrize("end", ["killed", "stopped"])
-def test_a_run_that_ends_while_it_is_held_does_not_hold_its_window(worker: Worker, end: str) -> None:
+def test_a_run_that_ends_while_it_is_held_does_not_hold_its_window(
+    worker: Worker, end: str
+) -> None:
     """What it waits on must not wait for it in turn."""
     worker.submit(snapshot(cantilever(DATA, size="1.3 mm")), Plan("modes"))
     drain(worker, {"found"})
@@ -282,12 +340,17 @@ def test_another_mesh_never_meets_an_old_system() -> None:
     for size in ("9 mm", "7 mm", "9 mm"):
         project = cantilever(DATA, size=size)
         found = runner.run(snapshot(project), Plan("modes"))[stage_keys(project).modes].factors
-        fresh = first.setdefault(size, Runner().run(snapshot(project), Plan("modes"))[stage_keys(project).modes].factors)
+        fresh = first.setdefault(
+            size, Runner().run(snapshot(project), Plan("modes"))[stage_keys(project).modes].factors
+        )
         assert found == pytest.approx(fresh, rel=1e-9)
 
 
-# --- what is written -------------------------------------------------------------------------------------------------------
-@pytest.mark.parametrize("name", ["../../x.step", "/etc/x.step", "a\\b.step", "..", "", "a\nb.step", "n" * 300 + ".step"])
+# --- what is written
+# --------------------------------------------------------------------------------------------------
+@pytest.mark.parametrize(
+    "name", ["../../x.step", "/etc/x.step", "a\\b.step", "..", "", "a\nb.step", "n" * 300 + ".step"]
+)
 def test_an_imported_file_cannot_be_named_into_another_folder(name: str) -> None:
     """Exporting a project writes its files under their names."""
     model = cantilever(DATA).model_dump(mode="json")
@@ -299,10 +362,14 @@ def test_an_imported_file_cannot_be_named_into_another_folder(name: str) -> None
 def test_tables_hold_no_formulas_and_no_case_takes_the_file_of_another(tmp_path: Path) -> None:
     project = cantilever(DATA)
     piece = '=HYPERLINK("x")'
-    project = project.changed(pieces=[project.pieces[0].model_copy(update={"name": piece})], regions=[
-        item.model_copy(update={"piece": piece}) for item in project.regions])
+    project = project.changed(
+        pieces=[project.pieces[0].model_copy(update={"name": piece})],
+        regions=[item.model_copy(update={"piece": piece}) for item in project.regions],
+    )
     case = project.cases[0]
-    project = project.changed(cases=[case.model_copy(update={"name": name}) for name in ("A b", "a-b", "a/b")])
+    project = project.changed(
+        cases=[case.model_copy(update={"name": name}) for name in ("A b", "a-b", "a/b")]
+    )
     report = judge_project(project, Runner().run(snapshot(project), Plan("modes")))
     written = [path for found in report.cases for path in write_results(found, tmp_path / "out")]
     assert len(set(written)) == len(written) == 9
@@ -316,7 +383,18 @@ def test_tables_hold_no_formulas_and_no_case_takes_the_file_of_another(tmp_path:
     assert "'=HYPERLINK" in modes and modes.splitlines()[1].startswith("1,")
 
 
-@pytest.mark.parametrize(("cell", "kept"), [("-3.5", "-3.5"), ("+1e5", "+1e5"), ("=1+1", "'=1+1"), ("-cmd", "'-cmd"), ("@a", "'@a"),
-                                            ("plain", "plain"), (7, 7), ("", "")])
+@pytest.mark.parametrize(
+    ("cell", "kept"),
+    [
+        ("-3.5", "-3.5"),
+        ("+1e5", "+1e5"),
+        ("=1+1", "'=1+1"),
+        ("-cmd", "'-cmd"),
+        ("@a", "'@a"),
+        ("plain", "plain"),
+        (7, 7),
+        ("", ""),
+    ],
+)
 def test_a_cell_is_text_or_a_number(cell: object, kept: object) -> None:
     assert plain_cell(cell) == kept

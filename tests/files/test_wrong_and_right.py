@@ -1,5 +1,7 @@
-"""Every mistake that people make, once as a model that must not pass and once as the right one beside it that does, on the command line;
-the same pairs are opened in the window by tests/interface/test_wrong_and_right.py."""
+"""Every mistake that people make, once as a model that must not pass and once as the right one
+beside it that does, on the command line; the same pairs are opened in the window by
+tests/interface/test_wrong_and_right.py."""
+
 from __future__ import annotations
 
 import json
@@ -12,7 +14,10 @@ from tests.commands import labilis
 from tests.unit.test_mistakes import ALL, flat, force, solid, strip
 
 QUICK: dict[str, Any] = {"mesh": {"size": "20 mm"}}
-_TWO_HEADS = [{"name": "foot", "names": ["strip/side.4"]}, {"name": "head", "names": ["strip/side.2", "strip/side.3"]}]
+_TWO_HEADS = [
+    {"name": "foot", "names": ["strip/side.4"]},
+    {"name": "head", "names": ["strip/side.2", "strip/side.3"]},
+]
 
 
 def _criteria(**more: Any) -> dict[str, Any]:
@@ -24,24 +29,53 @@ def _side(name: str, y: float) -> dict[str, Any]:
 
 
 def two(second: str) -> dict[str, Any]:
-    """Two strips of their own; the other one is a member, of which 15 is asked, under a force of its own."""
+    """Two strips of their own; the other one is a member, of which 15 is asked, under a force of
+    its own."""
     other = {**_side("other", 100.0), "acts_as": "member"}
-    return strip(force("-300 N"), {**force(second), "name": "along", "on": "other head"}, pieces=[flat(), other], regions=[
-        {"name": "foot", "names": ["strip/side.4"]}, {"name": "head", "names": ["strip/side.2"]},
-        {"name": "other foot", "names": ["other/side.4"]}, {"name": "other head", "names": ["other/side.2"]}],
-        supports=[{"name": "foot", "on": "foot", "held": ALL}, {"name": "other foot", "on": "other foot", "held": ALL}],
-        criteria={"modes": 4, "required_factor": "3", "member_factor": "15"}, **QUICK)
+    return strip(
+        force("-300 N"),
+        {**force(second), "name": "along", "on": "other head"},
+        pieces=[flat(), other],
+        regions=[
+            {"name": "foot", "names": ["strip/side.4"]},
+            {"name": "head", "names": ["strip/side.2"]},
+            {"name": "other foot", "names": ["other/side.4"]},
+            {"name": "other head", "names": ["other/side.2"]},
+        ],
+        supports=[
+            {"name": "foot", "on": "foot", "held": ALL},
+            {"name": "other foot", "on": "other foot", "held": ALL},
+        ],
+        criteria={"modes": 4, "required_factor": "3", "member_factor": "15"},
+        **QUICK,
+    )
 
 
 def half(required: str) -> dict[str, Any]:
-    """Half of a strip that is propped in its middle: both halves bow to one side long before they bow alike."""
-    return strip(force("-100 N"), supports=[
-        {"name": "foot", "on": "foot", "held": ["y", "z"]},
-        {"name": "middle", "on": "head", "axes": {"kind": "symmetry", "normal": "x"}, "held": ["symmetry"]},
-        {"name": "prop", "on": "head", "held": ["z"]}], regions=[
-            {"name": "foot", "names": ["strip/side.4"]}, {"name": "head", "names": ["strip/side.2"]}],
-        criteria=_criteria(required_factor=required), **QUICK) | {
-            "loads": [{**force("100 N"), "on": "foot"}], "cases": [{"name": "one", "loads": [{"load": "push"}]}]}
+    """Half of a strip that is propped in its middle: both halves bow to one side long before
+    they bow alike."""
+    return strip(
+        force("-100 N"),
+        supports=[
+            {"name": "foot", "on": "foot", "held": ["y", "z"]},
+            {
+                "name": "middle",
+                "on": "head",
+                "axes": {"kind": "symmetry", "normal": "x"},
+                "held": ["symmetry"],
+            },
+            {"name": "prop", "on": "head", "held": ["z"]},
+        ],
+        regions=[
+            {"name": "foot", "names": ["strip/side.4"]},
+            {"name": "head", "names": ["strip/side.2"]},
+        ],
+        criteria=_criteria(required_factor=required),
+        **QUICK,
+    ) | {
+        "loads": [{**force("100 N"), "on": "foot"}],
+        "cases": [{"name": "one", "loads": [{"load": "push"}]}],
+    }
 
 
 def traced(**plan: Any) -> dict[str, Any]:
@@ -51,36 +85,123 @@ def traced(**plan: Any) -> dict[str, Any]:
 
 # the wrong model, the right one, and what is said of the wrong one
 PAIRS: dict[str, tuple[dict[str, Any], dict[str, Any], str]] = {
-    "1 first-order solids": (solid(mesh={"size": "6 mm", "order": 1}), solid(mesh={"size": "6 mm"}), "draft"),
-    "2 a support swallows the load": (strip(supports=[
-        {"name": "foot", "on": "foot", "held": ALL}, {"name": "head", "on": "head", "held": ["x"]}], **QUICK), strip(**QUICK),
-                                      "straight into a support"),
-    "3 an edge for a face": (solid(regions=[{"name": "foot", "names": ["strip/side.4+bottom"]},
-                                            {"name": "head", "names": ["strip/side.2"]}], edge_held=True, **QUICK),
-                             solid(**QUICK), "an edge of a solid"),
-    "4 force on each instead of the total": (strip(force(share="each"), regions=_TWO_HEADS, **QUICK),
-                                             strip(force(), regions=_TWO_HEADS, **QUICK), "in all"),
+    "1 first-order solids": (
+        solid(mesh={"size": "6 mm", "order": 1}),
+        solid(mesh={"size": "6 mm"}),
+        "draft",
+    ),
+    "2 a support swallows the load": (
+        strip(
+            supports=[
+                {"name": "foot", "on": "foot", "held": ALL},
+                {"name": "head", "on": "head", "held": ["x"]},
+            ],
+            **QUICK,
+        ),
+        strip(**QUICK),
+        "straight into a support",
+    ),
+    "3 an edge for a face": (
+        solid(
+            regions=[
+                {"name": "foot", "names": ["strip/side.4+bottom"]},
+                {"name": "head", "names": ["strip/side.2"]},
+            ],
+            edge_held=True,
+            **QUICK,
+        ),
+        solid(**QUICK),
+        "an edge of a solid",
+    ),
+    "4 force on each instead of the total": (
+        strip(force(share="each"), regions=_TWO_HEADS, **QUICK),
+        strip(force(), regions=_TWO_HEADS, **QUICK),
+        "in all",
+    ),
     "6 a factor beside a preload": (
-        strip(force("-50 N"), {**force("-1000 N", growth="held"), "name": "stays"}, criteria=_criteria(
-            required_factor="3", left_out={"capacity": "traced elsewhere"}), **QUICK),
-        strip(force("-50 N"), {**force("-100 N", growth="held"), "name": "stays"}, criteria=_criteria(
-            required_factor="3", left_out={"capacity": "traced elsewhere"}), **QUICK), "Were the held loads to grow"),
-    "7 the load the other way round": (strip(force("600 N"), criteria=_criteria(required_factor="3", sign="both"), **QUICK),
-                                       strip(force("100 N"), criteria=_criteria(required_factor="3", sign="both"), **QUICK), "negative"),
-    "8 a second mode of a piece of which more is asked": (two("-150 N"), two("-50 N"), "other goes unstable"),
-    "10 the ideal factor read as capacity": (strip(force("-1250 N"), **QUICK), strip(force("-1000 N"), **QUICK), "overall check"),
-    "11 a plane of symmetry hides the lowest mode": (half("80"), half("40"), "plane of symmetry hides"),
-    "12 a centred load on a perfect part": (traced(mode=0), traced(amplitude="0.2 mm"), "perfect part"),
-    "13 a thickness ten times too small": (strip(force("-0.0001 N"), pieces=[flat("0.04 mm")], **QUICK), strip(**QUICK), "thinner than"),
-    "13 a thickness far too large": (strip(pieces=[flat("14 mm")], **QUICK), strip(**QUICK), "no sheet"),
-    "14 the effective length of another case": (strip(euler={"ends": "fixed-fixed"}, **QUICK),
-                                                strip(euler={"ends": "fixed-free"}, **QUICK), "The check takes K"),
-    "15 too few elements": (strip(mesh={"size": "200 mm"}, criteria=_criteria(modes=4)), strip(criteria=_criteria(modes=4)), "elements"),
-    "17 large turns under linear theory": (strip(force("-1 N", z="300 N"), criteria=_criteria(left_out={
-        "strength": "a spring", "capacity": "a spring"})), strip(force("-1 N", z="1 N"), **QUICK), "longer, which it is not"),
-    "18 yield long before buckling": (strip(force("-100 N", z="80 N"), **QUICK), strip(force("-100 N", z="20 N"), **QUICK), "yields at"),
-    "19 pieces that are not connected": (strip(pieces=[flat(), {**flat(), "name": "loose", "place": {"at": ["0 mm", "0 mm", "30 mm"]}}],
-                                               **QUICK), strip(**QUICK), "not connected"),
+        strip(
+            force("-50 N"),
+            {**force("-1000 N", growth="held"), "name": "stays"},
+            criteria=_criteria(required_factor="3", left_out={"capacity": "traced elsewhere"}),
+            **QUICK,
+        ),
+        strip(
+            force("-50 N"),
+            {**force("-100 N", growth="held"), "name": "stays"},
+            criteria=_criteria(required_factor="3", left_out={"capacity": "traced elsewhere"}),
+            **QUICK,
+        ),
+        "Were the held loads to grow",
+    ),
+    "7 the load the other way round": (
+        strip(force("600 N"), criteria=_criteria(required_factor="3", sign="both"), **QUICK),
+        strip(force("100 N"), criteria=_criteria(required_factor="3", sign="both"), **QUICK),
+        "negative",
+    ),
+    "8 a second mode of a piece of which more is asked": (
+        two("-150 N"),
+        two("-50 N"),
+        "other goes unstable",
+    ),
+    "10 the ideal factor read as capacity": (
+        strip(force("-1250 N"), **QUICK),
+        strip(force("-1000 N"), **QUICK),
+        "overall check",
+    ),
+    "11 a plane of symmetry hides the lowest mode": (
+        half("80"),
+        half("40"),
+        "plane of symmetry hides",
+    ),
+    "12 a centred load on a perfect part": (
+        traced(mode=0),
+        traced(amplitude="0.2 mm"),
+        "perfect part",
+    ),
+    "13 a thickness ten times too small": (
+        strip(force("-0.0001 N"), pieces=[flat("0.04 mm")], **QUICK),
+        strip(**QUICK),
+        "thinner than",
+    ),
+    "13 a thickness far too large": (
+        strip(pieces=[flat("14 mm")], **QUICK),
+        strip(**QUICK),
+        "no sheet",
+    ),
+    "14 the effective length of another case": (
+        strip(euler={"ends": "fixed-fixed"}, **QUICK),
+        strip(euler={"ends": "fixed-free"}, **QUICK),
+        "The check takes K",
+    ),
+    "15 too few elements": (
+        strip(mesh={"size": "200 mm"}, criteria=_criteria(modes=4)),
+        strip(criteria=_criteria(modes=4)),
+        "elements",
+    ),
+    "17 large turns under linear theory": (
+        strip(
+            force("-1 N", z="300 N"),
+            criteria=_criteria(left_out={"strength": "a spring", "capacity": "a spring"}),
+        ),
+        strip(force("-1 N", z="1 N"), **QUICK),
+        "longer, which it is not",
+    ),
+    "18 yield long before buckling": (
+        strip(force("-100 N", z="80 N"), **QUICK),
+        strip(force("-100 N", z="20 N"), **QUICK),
+        "yields at",
+    ),
+    "19 pieces that are not connected": (
+        strip(
+            pieces=[
+                flat(),
+                {**flat(), "name": "loose", "place": {"at": ["0 mm", "0 mm", "30 mm"]}},
+            ],
+            **QUICK,
+        ),
+        strip(**QUICK),
+        "not connected",
+    ),
 }
 TRACED = {name for name in PAIRS if name.startswith("12 ")}
 
@@ -96,23 +217,36 @@ def test_the_wrong_one_does_not_pass_and_the_right_one_does(mistake: str, tmp_pa
     command = "trace" if mistake in TRACED else "check"
     wrong, right, reason = PAIRS[mistake]
     first = labilis(command, written(tmp_path, wrong), "--json", tmp_path / "r.json")
-    assert first.returncode in ((2,) if mistake.startswith("19 ") else (1, 3)), first.stdout + first.stderr
+    assert first.returncode in ((2,) if mistake.startswith("19 ") else (1, 3)), (
+        first.stdout + first.stderr
+    )
     assert reason in " ".join((first.stdout + first.stderr).split()), first.stdout
     second = labilis(command, written(tmp_path, right), "--json", tmp_path / "r.json")
     assert second.returncode == 0, second.stdout + second.stderr
 
 
-DOUBTED = {"edges for faces": "3 an edge for a face", "total or each": "4 force on each instead of the total",
-           "all loads together": "6 a factor beside a preload", "negative factors": "7 the load the other way round",
-           "proportions": "13 a thickness ten times too small", "effective length": "14 the effective length of another case",
-           "centred load": "12 a centred load on a perfect part"}
+DOUBTED = {
+    "edges for faces": "3 an edge for a face",
+    "total or each": "4 force on each instead of the total",
+    "all loads together": "6 a factor beside a preload",
+    "negative factors": "7 the load the other way round",
+    "proportions": "13 a thickness ten times too small",
+    "effective length": "14 the effective length of another case",
+    "centred load": "12 a centred load on a perfect part",
+}
 
 
 @pytest.mark.parametrize("doubt", DOUBTED)
-def test_what_is_doubted_passes_with_a_written_reason_and_no_other(doubt: str, tmp_path: Path) -> None:
+def test_what_is_doubted_passes_with_a_written_reason_and_no_other(
+    doubt: str, tmp_path: Path
+) -> None:
     model = PAIRS[DOUBTED[doubt]][0]
     command = "trace" if DOUBTED[doubt] in TRACED else "check"
-    for meant, status in (({doubt: "as the drawing says"}, 0), ({doubt: " "}, 3), (dict.fromkeys(set(DOUBTED) - {doubt}, "so"), 3)):
+    for meant, status in (
+        ({doubt: "as the drawing says"}, 0),
+        ({doubt: " "}, 3),
+        (dict.fromkeys(set(DOUBTED) - {doubt}, "so"), 3),
+    ):
         stated = {**model, "criteria": {**model["criteria"], "meant": meant}}
         done = labilis(command, written(tmp_path, stated))
         assert done.returncode == status, done.stdout + done.stderr

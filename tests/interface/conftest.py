@@ -1,4 +1,5 @@
 """A real window on a virtual screen."""
+
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
@@ -21,7 +22,12 @@ class Hand:
     """What a user's hand can do with a window."""
 
     def __init__(self, window: Window, qtbot: Any, monkeypatch: pytest.MonkeyPatch) -> None:
-        self.window, self.session, self.qtbot, self.patch = window, window.session, qtbot, monkeypatch
+        self.window, self.session, self.qtbot, self.patch = (
+            window,
+            window.session,
+            qtbot,
+            monkeypatch,
+        )
 
     def click(self, widget: QWidget) -> None:
         assert widget.isEnabled(), f"{widget.accessibleName() or widget.objectName()} is disabled"
@@ -68,7 +74,9 @@ class Hand:
 
     def click_in_view(self, point: Any, modifier: Any = Qt.KeyboardModifier.NoModifier) -> None:
         self.move_in_view(point)
-        self.qtbot.mouseClick(self.window.stage.plotter, Qt.MouseButton.LeftButton, modifier, self.pixel(point))
+        self.qtbot.mouseClick(
+            self.window.stage.plotter, Qt.MouseButton.LeftButton, modifier, self.pixel(point)
+        )
         self.qtbot.wait(40)
 
     def menu(self, menu: Any, words: str) -> None:
@@ -86,10 +94,15 @@ class Hand:
         return " ".join(label.accessibleName() for label in self.window.sheet.cards[name].sentences)
 
     def type_value(self, station: str, shown: str, text: str) -> Any:
-        """Click a value of a station by what it shows and type another; returns the editor if it stays open."""
+        """Click a value of a station by what it shows and type another; returns the editor if it
+        stays open."""
         card = self.card(station)
-        label, span = next((label, span) for label in card.sentences for span in label.sentence
-                           if span.path is not None and shown in span.text)
+        label, span = next(
+            (label, span)
+            for label in card.sentences
+            for span in label.sentence
+            if span.path is not None and shown in span.text
+        )
         label.linkActivated.emit(str(label.sentence.index(span)))
         editor = card.editor
         editor.line.setText("")
@@ -98,17 +111,24 @@ class Hand:
         self.qtbot.wait(30)
         return card.editor
 
-
     def choose(self, station: str, path: tuple[Any, ...], words: str, shown: str = "") -> None:
-        """Click a choice of a station, found by where it leads and what it shows, and take the first that holds these words."""
+        """Click a choice of a station, found by where it leads and what it shows, and take the
+        first that holds these words."""
         from labilis.ui.sheet import card as cards
 
         offered: list[Any] = []
-        self.patch.setattr(cards, "choose", lambda _parent, span, take: offered.append((span, take)))
+        self.patch.setattr(
+            cards, "choose", lambda _parent, span, take: offered.append((span, take))
+        )
         card = self.card(station)
-        label, span = next((label, span) for label in card.sentences for span in label.sentence
-                           if span.path == path and shown in span.text
-                           and any(words in text for text, _ in span.choices))
+        label, span = next(
+            (label, span)
+            for label in card.sentences
+            for span in label.sentence
+            if span.path == path
+            and shown in span.text
+            and any(words in text for text, _ in span.choices)
+        )
         label.linkActivated.emit(str(label.sentence.index(span)))
         span, take = offered[0]
         take(next(value for text, value in span.choices if words in text))
@@ -146,4 +166,5 @@ def bar_file(tmp_path: Path) -> Callable[..., Path]:
         path = tmp_path / name
         path.write_bytes(bar_step())
         return path
+
     return write

@@ -1,4 +1,5 @@
 """Pieces from recipes, shells and the trace, by the real controls."""
+
 import json
 import re
 from pathlib import Path
@@ -29,7 +30,9 @@ def piece_menu(hand: Hand) -> QMenu:
 
 def edge(hand: Hand, name: str) -> tuple[str, int]:
     view = hand.session.current("shape")
-    return "edge", next(row for row, words in enumerate(view.edges.name) if name in str(words).split("|"))
+    return "edge", next(
+        row for row, words in enumerate(view.edges.name) if name in str(words).split("|")
+    )
 
 
 def test_a_strut_from_nothing_to_its_trace(hand: Hand) -> None:
@@ -92,7 +95,9 @@ def test_the_stand_runs_renames_and_loses_a_piece(hand: Hand) -> None:
     hand.wait_idle()
     assert session.project.regions[0].names == ("post/start",)
     card = hand.card("Part")
-    label = next(label for label in card.sentences if label.accessibleName().startswith("2 × side-rail"))
+    label = next(
+        label for label in card.sentences if label.accessibleName().startswith("2 × side-rail")
+    )
     label.removed.emit()
     hand.wait_idle()
     assert "side-rail" not in hand.text("Part")
@@ -107,8 +112,12 @@ def test_the_stand_runs_renames_and_loses_a_piece(hand: Hand) -> None:
     load, hub = session.project.loads[-1], session.project.hubs[-1]
     assert load.components[2] == "-6931 N" and hub.kind == "spread"  # 0.5 × 0.4 × 0.45 m of steel
     assert hub.at == ("250 mm", "200 mm", "1125 mm")
-    assert set(session.project.named("regions", hub.region).names) == {"front-rail.1/run.1", "front-rail.2/run.1", "side-rail.1/run.1",
-                                                                       "side-rail.2/run.1"}
+    assert set(session.project.named("regions", hub.region).names) == {
+        "front-rail.1/run.1",
+        "front-rail.2/run.1",
+        "side-rail.1/run.1",
+        "side-rail.2/run.1",
+    }
 
 
 def test_a_grade_from_the_library(hand: Hand) -> None:
@@ -118,7 +127,12 @@ def test_a_grade_from_the_library(hand: Hand) -> None:
     taken: list[Any] = []
     hand.patch.setattr(cards, "choose", lambda _parent, span, take: taken.append((span, take)))
     card = hand.card("Part")
-    label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == ("pieces", 0, "material"))
+    label, span = next(
+        (label, span)
+        for label in card.sentences
+        for span in label.sentence
+        if span.path == ("pieces", 0, "material")
+    )
     label.linkActivated.emit(str(label.sentence.index(span)))
     shown, take = taken[0]
     assert ("aluminium EN AW-6082 T6 (library)", "aluminium EN AW-6082 T6") in shown.choices
@@ -126,7 +140,10 @@ def test_a_grade_from_the_library(hand: Hand) -> None:
     hand.wait_idle()
     project = hand.session.project
     assert project.pieces[0].material == "aluminium EN AW-6082 T6"
-    assert {item.name for item in project.materials} == {"aluminium EN AW-6082 T6", "structural steel S235"}
+    assert {item.name for item in project.materials} == {
+        "aluminium EN AW-6082 T6",
+        "structural steel S235",
+    }
     assert "70 GPa" in hand.text("Part")
 
 
@@ -138,9 +155,16 @@ def test_convergence_study_fills_the_drawer(hand: Hand) -> None:
     hand.wait_idle()
     table = window.drawer.studies.convergence.table
     assert table.rowCount() == 4
-    assert [table.item(row, 0).text() for row in range(4)] == ["7.94 mm", "6.3 mm", "5 mm", "3.97 mm"]
+    assert [table.item(row, 0).text() for row in range(4)] == [
+        "7.94 mm",
+        "6.3 mm",
+        "5 mm",
+        "3.97 mm",
+    ]
     found = hand.session.current("converge")
-    assert found.done and window.drawer.studies.convergence.note.text().startswith(("The meshes", "They go to"))
+    assert found.done and window.drawer.studies.convergence.note.text().startswith(
+        ("The meshes", "They go to")
+    )
 
 
 @pytest.mark.full
@@ -166,8 +190,14 @@ def test_a_failing_mode_is_labelled_under_the_bar(hand: Hand) -> None:
 def test_trace_curve_says_what_to_do_and_draws(hand: Hand) -> None:
     from labilis.ui.drawer.chart import between
 
-    assert between(0.0, 3.6) == [0.0, 1.0, 2.0, 3.0] and between(-0.3, 0.25) == pytest.approx([-0.2, 0.0, 0.2])
-    assert between(0.0, 0.0) == [0.0] and between(float("nan"), 1.0) == [] and len(between(3.49, 3.51)) > 1
+    assert between(0.0, 3.6) == [0.0, 1.0, 2.0, 3.0] and between(-0.3, 0.25) == pytest.approx(
+        [-0.2, 0.0, 0.2]
+    )
+    assert (
+        between(0.0, 0.0) == [0.0]
+        and between(float("nan"), 1.0) == []
+        and len(between(3.49, 3.51)) > 1
+    )
     hand.load(BRACKET)
     hand.session.set_value(("mesh", "size"), "14 mm", "coarser")
     hand.wait_idle()
@@ -196,7 +226,9 @@ def test_a_scribed_line_is_held_and_a_patch_is_pushed(hand: Hand) -> None:
     editor.line.setText("40 mm")
     hand.qtbot.keyClick(editor.line, Qt.Key.Key_Return)
     hand.wait_idle()
-    assert "line is scribed: a line crosswise on plate/face, 40 mm from its middle." in hand.text("Part")
+    assert "line is scribed: a line crosswise on plate/face, 40 mm from its middle." in hand.text(
+        "Part"
+    )
     window.stage.select((edge(hand, "line/line"),))
     window.hold_picked("fixed")
     window.stage.select((("face", 0),))
@@ -207,7 +239,10 @@ def test_a_scribed_line_is_held_and_a_patch_is_pushed(hand: Hand) -> None:
     window.stage.select((("face", patch),))
     window.push_picked("normal")
     hand.wait_idle()
-    assert [region.names for region in session.project.regions] == [("line/line",), ("circle/patch",)]
+    assert [region.names for region in session.project.regions] == [
+        ("line/line",),
+        ("circle/patch",),
+    ]
     session.set_value(("mesh", "size"), "20 mm", "coarse")
     session.set_value(("scribes", 0, "name"), "rest line", "renamed")
     hand.wait_idle()
@@ -216,7 +251,11 @@ def test_a_scribed_line_is_held_and_a_patch_is_pushed(hand: Hand) -> None:
     hand.wait_idle()
     strength = session.case_report.facts.strength
     assert abs(strength.applied[0, :3]).max() == pytest.approx(1000.0, rel=1e-9)
-    label = next(label for label in hand.card("Part").sentences if label.accessibleName().startswith("rest line is scribed"))
+    label = next(
+        label
+        for label in hand.card("Part").sentences
+        if label.accessibleName().startswith("rest line is scribed")
+    )
     label.removed.emit()
     hand.wait_idle()
     assert not session.project.supports and len(session.project.scribes) == 1
@@ -236,7 +275,10 @@ def test_a_revised_file_keeps_what_it_finds_and_blocks_the_rest(hand: Hand, tmp_
     window.stage.select((("face", int(ends[-1])),))
     window.push_picked("force")
     window.escape()
-    for name, shape in (("longer.step", box(255, 16, 5)), ("other.step", box(120, 90, 80, (400, 0, 0)))):
+    for name, shape in (
+        ("longer.step", box(255, 16, 5)),
+        ("other.step", box(120, 90, 80, (400, 0, 0))),
+    ):
         (tmp_path / name).write_bytes(to_step(shape))
     hand.answer_open(tmp_path / "longer.step")
     hand.click(hand.card("Part").tools["revised file…"])
@@ -245,7 +287,11 @@ def test_a_revised_file_keeps_what_it_finds_and_blocks_the_rest(hand: Hand, tmp_
     hand.answer_open(tmp_path / "other.step")
     hand.click(hand.card("Part").tools["revised file…"])
     hand.wait_idle()
-    assert len(session.project.supports) == 1 and "Blocked" in hand.text("Supports") and "Blocked" in hand.text("Loads")
+    assert (
+        len(session.project.supports) == 1
+        and "Blocked" in hand.text("Supports")
+        and "Blocked" in hand.text("Loads")
+    )
     assert window.sheet.marks["Loads"].state == "blocked"
     ends = np.argsort(session.current("shape").faces.centroid[:, 0])
     for end in (0, -1):
@@ -257,18 +303,23 @@ def test_a_revised_file_keeps_what_it_finds_and_blocks_the_rest(hand: Hand, tmp_
     for _ in range(4):
         window.session.undo()
     hand.wait_idle()
-    assert session.current("shape").length == pytest.approx(240), "the first file's bytes are still there"
+    assert session.current("shape").length == pytest.approx(240), (
+        "the first file's bytes are still there"
+    )
 
 
 def test_a_stand_from_nothing(hand: Hand) -> None:
-    """Legs, rails and a plate by recipes, turned, mirrored, drilled, with parameters; held, loaded, combined, run."""
+    """Legs, rails and a plate by recipes, turned, mirrored, drilled, with parameters; held,
+    loaded, combined, run."""
     from PyQt6.QtWidgets import QInputDialog
 
     window, session = hand.window, hand.session
     window.add_piece("folded angle")
     hand.wait_idle()
     for name, value in (("wide", "300 mm"), ("tall", "400 mm")):
-        hand.patch.setattr(QInputDialog, "getText", staticmethod(lambda *_, name=name: (name, True)))
+        hand.patch.setattr(
+            QInputDialog, "getText", staticmethod(lambda *_, name=name: (name, True))
+        )
         hand.click(hand.card("Part").tools["+ parameter"])
         editor = hand.card("Part").editor
         assert editor is not None
@@ -286,7 +337,9 @@ def test_a_stand_from_nothing(hand: Hand) -> None:
     hand.wait_idle()
     plate = session.project.pieces[1]
     corners = [["0 mm", "0 mm"], ["wide", "0 mm"], ["wide", "wide"], ["0 mm", "wide"]]
-    session.set_value(("pieces", 1, "recipe", "outline"), [{"x": x, "y": y} for x, y in corners], "outline")
+    session.set_value(
+        ("pieces", 1, "recipe", "outline"), [{"x": x, "y": y} for x, y in corners], "outline"
+    )
     for axis, text in enumerate(("0 mm", "0 mm", "tall + 1.5 mm")):
         session.set_value(("pieces", 1, "place", "at", axis), text, "moved")
     hand.choose("Part", ("pieces", 1, "recipe", "openings"), "a slot")
@@ -297,10 +350,14 @@ def test_a_stand_from_nothing(hand: Hand) -> None:
     hand.wait_idle()
     assert "cut along z Ø 20 mm x wide/2 (150 mm) y wide/2 (150 mm)" in hand.text("Part")
     view = session.current("shape")
-    feet = tuple(("edge", row) for row, words in enumerate(view.edges.name) if "/start" in str(words))
+    feet = tuple(
+        ("edge", row) for row, words in enumerate(view.edges.name) if "/start" in str(words)
+    )
     window.stage.select(feet)
     window.hold_picked("fixed")
-    face = next(row for row, words in enumerate(view.faces.name) if str(words).startswith(f"{plate.name}/"))
+    face = next(
+        row for row, words in enumerate(view.faces.name) if str(words).startswith(f"{plate.name}/")
+    )
     window.stage.select((("face", face),))
     window.push_picked("normal")
     window.escape()
@@ -325,7 +382,8 @@ def test_a_stand_from_nothing(hand: Hand) -> None:
 
 
 def test_a_joint_is_released_and_made_again(hand: Hand) -> None:
-    """Solid pieces in one mesh: the sentence tells what joins them, and its choice lets go of it."""
+    """Solid pieces in one mesh: the sentence tells what joins them, and its choice lets go of
+    it."""
     hand.load(BRACKET)
     session = hand.session
     for number in range(len(session.project.pieces)):
@@ -350,7 +408,9 @@ def test_no_line_of_a_sentence_is_cut(hand: Hand) -> None:
         hand.window.sheet.open_station(name)
         hand.qtbot.wait(80)
         shown = [label for label in hand.card(name).sentences if label.isVisible()]
-        assert shown and all(label.height() >= label.heightForWidth(label.width()) for label in shown)
+        assert shown and all(
+            label.height() >= label.heightForWidth(label.width()) for label in shown
+        )
 
 
 def test_a_material_is_copied_hardened_and_kept(hand: Hand, tmp_path: Path) -> None:
@@ -366,15 +426,23 @@ def test_a_material_is_copied_hardened_and_kept(hand: Hand, tmp_path: Path) -> N
         found = QApplication.activePopupWidget()
         assert isinstance(found, QMenu)
         return found
+
     opened = menu()
     hand.menu(opened, f"Copy {name}")
     opened.close()
     copied = f"{name} copy"
-    assert {piece.material for piece in session.project.pieces} == {copied} and copied in hand.text("Part")
+    assert {piece.material for piece in session.project.pieces} == {copied} and copied in hand.text(
+        "Part"
+    )
     taken: list[Any] = []
     hand.patch.setattr(cards, "choose", lambda _parent, span, take: taken.append((span, take)))
     card = hand.card("Part")
-    label, span = next((label, span) for label in card.sentences for span in label.sentence if span.text == "no hardening")
+    label, span = next(
+        (label, span)
+        for label in card.sentences
+        for span in label.sentence
+        if span.text == "no hardening"
+    )
     label.linkActivated.emit(str(label.sentence.index(span)))
     chosen, take = taken[0]
     take(dict(chosen.choices)["add a point"])
@@ -390,7 +458,12 @@ def test_a_material_is_copied_hardened_and_kept(hand: Hand, tmp_path: Path) -> N
     hand.menu(opened, "Export own grades")
     opened.close()
     assert (tmp_path / "mine.json").is_file()
-    label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == ("pieces", 0, "material"))
+    label, span = next(
+        (label, span)
+        for label in card.sentences
+        for span in label.sentence
+        if span.path == ("pieces", 0, "material")
+    )
     label.linkActivated.emit(str(label.sentence.index(span)))
     assert (f"{name} (library)", name) in taken[-1][0].choices
 
@@ -409,7 +482,10 @@ def test_a_further_file_brings_its_bodies(hand: Hand, tmp_path: Path) -> None:
         hand.answer_open(tmp_path / "bar.stp")
         hand.click(hand.card("Part").tools["+ file…"])
         hand.wait_idle()
-        assert [(piece.name, piece.geometry) for piece in session.project.pieces] == [("bar", "bar.step"), ("bar 2", "bar.stp")], twice
+        assert [(piece.name, piece.geometry) for piece in session.project.pieces] == [
+            ("bar", "bar.step"),
+            ("bar 2", "bar.stp"),
+        ], twice
     assert session.current("shape").volume == pytest.approx(240 * 16 * 4 + 50 * 40 * 30)
 
 
@@ -422,15 +498,24 @@ def test_the_guide_s_assembly_from_file_to_verdict(hand: Hand) -> None:
 
     def rims(body: str) -> list[tuple[str, int]]:
         view = session.current("shape")
-        return [("edge", row) for row in range(len(view.edges)) if str(view.edges.kind[row]) == "circle"
-                and str(view.bodies[view.body_of("edge", row)]) == body]
+        return [
+            ("edge", row)
+            for row in range(len(view.edges))
+            if str(view.edges.kind[row]) == "circle"
+            and str(view.bodies[view.body_of("edge", row)]) == body
+        ]
+
     window.stage.select(tuple(rims("foot")))
     window.stage.fill_menus()
     hand.menu(window.stage.hold_menu, "Fixed")
     hand.wait_idle()
     view = session.current("shape")
-    shelf = next(row for row in range(len(view.faces)) if str(view.bodies[view.faces.body[row]]) == "bracket"
-                 and abs(view.faces.direction[row][2]) > 0.9)
+    shelf = next(
+        row
+        for row in range(len(view.faces))
+        if str(view.bodies[view.faces.body[row]]) == "bracket"
+        and abs(view.faces.direction[row][2]) > 0.9
+    )
     window.stage.select((("face", shelf),))
     window.push_picked("force")
     hand.wait_idle()
@@ -440,7 +525,10 @@ def test_the_guide_s_assembly_from_file_to_verdict(hand: Hand) -> None:
         window.stage.fill_menus()
         hand.menu(window.stage.join_menu, "A bolt through them")
         hand.wait_idle()
-    assert [set(bolt.through) for bolt in session.project.bolts] == [{"post bore", "bracket bore"}, {"post bore 2", "bracket bore 2"}]
+    assert [set(bolt.through) for bolt in session.project.bolts] == [
+        {"post bore", "bracket bore"},
+        {"post bore 2", "bracket bore 2"},
+    ]
     assert {bolt.diameter for bolt in session.project.bolts} == {"8 mm"}
     session.set_value(("mesh", "within"), "6 %", "the first mesh will do here")
     hand.run()
@@ -448,15 +536,22 @@ def test_the_guide_s_assembly_from_file_to_verdict(hand: Hand) -> None:
     assert case.verdict.meets is True and "Meets 3" in case.verdict.headline
     found = case.facts.settled
     assert found.sizes[0] == pytest.approx(5.6) and 0.02 < found.errors[0] < 0.05 and found.enough
-    assert "bolt 'M8" in case.facts.strength.peak and 1.4 < case.facts.strength.wall_factor < 1.75  # 1.6 on the finer mesh
-    assert case.facts.modes.positive[0] > 50 and any("bolt M8" in rung.title for rung in rungs(case.facts, "1 kN"))
+    assert (
+        "bolt 'M8" in case.facts.strength.peak and 1.4 < case.facts.strength.wall_factor < 1.75
+    )  # 1.6 on the finer mesh
+    assert case.facts.modes.positive[0] > 50 and any(
+        "bolt M8" in rung.title for rung in rungs(case.facts, "1 kN")
+    )
 
 
 def test_bolts_and_a_seam_by_hand(hand: Hand, tmp_path: Path) -> None:
-    """Bores of two straps picked and bolted, edges of a tab welded, the factor found, a bolt's grade and size changed, one removed."""
+    """Bores of two straps picked and bolted, edges of a tab welded, the factor found, a bolt's
+    grade and size changed, one removed."""
     text = (DOCS / "model-format.md").read_text(encoding="utf-8")
     model = json.loads(re.findall(r"```json\n(.*?)```", text, re.S)[3])
-    (tmp_path / "lap.json").write_text(json.dumps({**model, "bolts": [], "seams": []}), encoding="utf-8")
+    (tmp_path / "lap.json").write_text(
+        json.dumps({**model, "bolts": [], "seams": []}), encoding="utf-8"
+    )
     hand.load(tmp_path / "lap.json")
     window, session = hand.window, hand.session
     for number in (1, 2):
@@ -464,32 +559,57 @@ def test_bolts_and_a_seam_by_hand(hand: Hand, tmp_path: Path) -> None:
         window.stage._place_bar(300, 300)
         assert window.stage.bar_buttons["Join"].isVisible()
         window.stage.join_menu.actions()[0].trigger()
-        hand.qtbot.waitUntil(lambda number=number: len(session.project.bolts) == number, timeout=3000)
+        hand.qtbot.waitUntil(
+            lambda number=number: len(session.project.bolts) == number, timeout=3000
+        )
         hand.wait_idle()
     first, second = session.project.bolts
-    assert first.diameter == "8 mm" and first.faces == "apart" and set(first.through) == {"low 1", "up 1"} and first.name != second.name
+    assert (
+        first.diameter == "8 mm"
+        and first.faces == "apart"
+        and set(first.through) == {"low 1", "up 1"}
+        and first.name != second.name
+    )
     window.stage.select((edge(hand, "tab/side.1"), edge(hand, "tab/side.3")))
     window.stage._place_bar(300, 300)
     words = [action.text() for action in window.stage.join_menu.actions()]
-    assert any("Welded to up" in word for word in words) and not any("tab" in word for word in words)
-    window.stage.join_menu.actions()[next(k for k, word in enumerate(words) if "Welded to up" in word)].trigger()
+    assert any("Welded to up" in word for word in words) and not any(
+        "tab" in word for word in words
+    )
+    window.stage.join_menu.actions()[
+        next(k for k, word in enumerate(words) if "Welded to up" in word)
+    ].trigger()
     hand.wait_idle()
     assert session.project.seams[0].to == "up" and session.project.seams[0].along == "tab sides"
     said = hand.text("Mesh")
-    assert "grade 8.8" in said and "only bolted" in said and "is welded to up along its edges" in said
+    assert (
+        "grade 8.8" in said and "only bolted" in said and "is welded to up along its edges" in said
+    )
     hand.run()
     report = session.case_report
-    assert report is not None and len(report.facts.strength.bolts) == 2 and len(window.stage.glyphs.hubs) >= 4
+    assert (
+        report is not None
+        and len(report.facts.strength.bolts) == 2
+        and len(window.stage.glyphs.hubs) >= 4
+    )
     both = float(report.facts.modes.positive[0])
     hand.choose("Mesh", ("bolts", 0, "grade"), "grade 10.9")
     hand.wait_idle()
     assert session.project.bolts[0].grade == "10.9"
-    assert session.case_report.facts.modes is not None  # the judge's own: nothing has to be run again
+    assert (
+        session.case_report.facts.modes is not None
+    )  # the judge's own: nothing has to be run again
     hand.choose("Mesh", ("bolts", 0, "turning"), "held from turning by friction")
-    label = next(label for label in hand.card("Mesh").sentences if label.accessibleName().startswith(second.name))
+    label = next(
+        label
+        for label in hand.card("Mesh").sentences
+        if label.accessibleName().startswith(second.name)
+    )
     label.removed.emit()
     hand.wait_idle()
-    assert [bolt.name for bolt in session.project.bolts] == [first.name] and session.case_report.facts.modes is None
+    assert [bolt.name for bolt in session.project.bolts] == [
+        first.name
+    ] and session.case_report.facts.modes is None
     hand.run()
     assert float(session.case_report.facts.modes.positive[0]) < both
     tool = hand.card("Mesh").tools["touching faces"]
@@ -498,7 +618,10 @@ def test_bolts_and_a_seam_by_hand(hand: Hand, tmp_path: Path) -> None:
     hand.wait_idle(120)
     assert window.drawer.studies.buttons["contact"].isChecked()
     rows = window.drawer.studies.tables["contact"].table
-    assert [rows.item(row, 0).text() for row in range(rows.rowCount())] == ["as it stands", "faces bonded"]
+    assert [rows.item(row, 0).text() for row in range(rows.rowCount())] == [
+        "as it stands",
+        "faces bonded",
+    ]
     assert float(rows.item(1, 1).text()) > float(rows.item(0, 1).text())
     assert "hangs on the faces that touch" in window.drawer.studies.tables["contact"].note.text()
     assert any(item.name == "faces that touch" for item in session.case_report.evidence)
@@ -508,7 +631,8 @@ def test_bolts_and_a_seam_by_hand(hand: Hand, tmp_path: Path) -> None:
 
 
 def test_a_plate_of_a_dxf_outline(hand: Hand, tmp_path: Path) -> None:
-    """From a drawing to a plate with its holes; a drawing that is none is told and nothing is changed."""
+    """From a drawing to a plate with its holes; a drawing that is none is told and nothing is
+    changed."""
     from PyQt6.QtWidgets import QInputDialog
 
     from labilis.ui.building import FROM_DXF
@@ -536,25 +660,43 @@ def test_a_plate_of_a_dxf_outline(hand: Hand, tmp_path: Path) -> None:
     hand.window.add_piece(STRUT_FROM_DXF)
     hand.wait_idle()
     assert hand.session.project.pieces[1].recipe.length == "200 mm"
-    assert hand.session.current("shape").volume == pytest.approx(4 * AREA + 200 * 36 * np.pi, rel=1e-6)
+    assert hand.session.current("shape").volume == pytest.approx(
+        4 * AREA + 200 * 36 * np.pi, rel=1e-6
+    )
 
 
 def test_loads_and_cases_of_a_table(hand: Hand, tmp_path: Path) -> None:
-    """From a CSV file to a case that runs, in one edit that one undo takes back; a table that is none changes nothing."""
-    (tmp_path / "strip.json").write_text(json.dumps({"labilis": 1, **strip(force("-100 N"), mesh={"size": "20 mm"})}))
+    """From a CSV file to a case that runs, in one edit that one undo takes back; a table that is
+    none changes nothing."""
+    (tmp_path / "strip.json").write_text(
+        json.dumps({"labilis": 1, **strip(force("-100 N"), mesh={"size": "20 mm"})})
+    )
     hand.load(tmp_path / "strip.json")
     before = hand.session.project
     region = before.regions[-1].name
-    (tmp_path / "loads.csv").write_text(f'case,on,"Fz, kN","Fx, N"\nlifting,{region},-0.02,1\ntransport,{region},,-3\n')
+    (tmp_path / "loads.csv").write_text(
+        f'case,on,"Fz, kN","Fx, N"\nlifting,{region},-0.02,1\ntransport,{region},,-3\n'
+    )
     hand.answer_open(tmp_path / "loads.csv")
     hand.click(hand.card("Loads").tools["+ other"])
     hand.menu(hand.window.findChildren(QMenu)[-1], "of a table (CSV)")
     hand.wait_idle()
-    assert [case.name for case in hand.session.project.cases] == [*(case.name for case in before.cases), "lifting", "transport"]
+    assert [case.name for case in hand.session.project.cases] == [
+        *(case.name for case in before.cases),
+        "lifting",
+        "transport",
+    ]
     load = hand.session.project.named("loads", f"lifting, {region}")
-    assert hand.session.project.numbers(load, "components") == [1.0, 0.0, -20.0] and "lifting" in hand.text("Loads")
+    assert hand.session.project.numbers(load, "components") == [
+        1.0,
+        0.0,
+        -20.0,
+    ] and "lifting" in hand.text("Loads")
     hand.click(hand.window.buttons["undo"])
     assert hand.session.project == before
     (tmp_path / "loads.csv").write_text('case,on,"Fz, kN"\nlifting,nowhere,-2\n')
     hand.window.load_table()
-    assert hand.session.project == before and "no region or hub called 'nowhere'" in hand.window.banner_text.text()
+    assert (
+        hand.session.project == before
+        and "no region or hub called 'nowhere'" in hand.window.banner_text.text()
+    )

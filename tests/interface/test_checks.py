@@ -1,4 +1,6 @@
-"""Lines, screening, hand checks, classes, studies, and all kinds of supports and loads, by the real controls."""
+"""Lines, screening, hand checks, classes, studies, and all kinds of supports and loads, by the
+real controls."""
+
 from __future__ import annotations
 
 import json
@@ -19,8 +21,12 @@ from tests.unit.test_mistakes import force, strip
 def short(tmp_path: Path) -> Path:
     """A strip that runs in no time."""
     path = tmp_path / "strip.json"
-    model = strip(force("-100 N"), mesh={"size": "20 mm"}, criteria={"modes": 2, "required_factor": "1"},
-                  trace={"target": "30", "amplitude": "0.2 mm"})
+    model = strip(
+        force("-100 N"),
+        mesh={"size": "20 mm"},
+        criteria={"modes": 2, "required_factor": "1"},
+        trace={"target": "30", "amplitude": "0.2 mm"},
+    )
     path.write_text(json.dumps({"labilis": 1, **model}), encoding="utf-8")
     return path
 
@@ -60,7 +66,9 @@ def test_a_line_is_made_picked_and_judged(hand: Hand) -> None:
     hand.click(editor.ok)
     hand.run()
     facts = session.case_report.facts
-    assert facts.modes.positive[0] == pytest.approx(np.pi**2 * 210e3 * np.pi * 40**4 / 64 / (2 * 500) ** 2 / 1000, rel=0.01)
+    assert facts.modes.positive[0] == pytest.approx(
+        np.pi**2 * 210e3 * np.pi * 40**4 / 64 / (2 * 500) ** 2 / 1000, rel=0.01
+    )
     assert "line elements" in facts.mesh.words
     window.stage.show_view("Mode", 0)
     assert window.stage.scene.field.n_points > 5
@@ -75,7 +83,11 @@ def test_screening_and_hand_checks_show_and_take_numbers(hand: Hand) -> None:
     hand.wait_idle()
     hand.click(window.drawer.tabs["Screening"])
     table = window.drawer.screening.table
-    assert table.rowCount() == 1 and "look closer" in table.item(0, 0).text() and "pinned" in table.item(0, 7).text()
+    assert (
+        table.rowCount() == 1
+        and "look closer" in table.item(0, 0).text()
+        and "pinned" in table.item(0, 7).text()
+    )
     hand.run()
     hand.click(window.drawer.tabs["Hand checks"])
     page = window.drawer.hand
@@ -84,25 +96,36 @@ def test_screening_and_hand_checks_show_and_take_numbers(hand: Hand) -> None:
     before = page.table.item(0, 2).text()
     assert page.table.item(0, 3).text().endswith("above")
     names = [page.symbols.item(row, 0).text() for row in range(page.symbols.rowCount())]
-    length = page.symbols.cellWidget(next(k for k, text in enumerate(names) if text.startswith("L,")), 1)
+    length = page.symbols.cellWidget(
+        next(k for k, text in enumerate(names) if text.startswith("L,")), 1
+    )
     assert isinstance(length, QLineEdit) and length.text() == "420 mm"
     length.setText("400 mm")
     hand.qtbot.keyClick(length, Qt.Key.Key_Return)
     hand.qtbot.wait(60)
     assert session.project.checks[0].values == {"L": "400 mm"}
-    assert float(page.table.item(0, 2).text()) == pytest.approx(float(before) * (420 / 400) ** 2, rel=1e-3)
+    assert float(page.table.item(0, 2).text()) == pytest.approx(
+        float(before) * (420 / 400) ** 2, rel=1e-3
+    )
     names = [page.symbols.item(row, 0).text() for row in range(page.symbols.rowCount())]
-    hand.click(page.symbols.cellWidget(next(k for k, text in enumerate(names) if text.startswith("L,")), 3))
+    hand.click(
+        page.symbols.cellWidget(next(k for k, text in enumerate(names) if text.startswith("L,")), 3)
+    )
     assert session.project.checks == () and page.table.item(0, 2).text() == before
     # a choice, and a rung on the ladder
     page.table.selectRow(titles.index("EN 1993-1-1"))
     hand.qtbot.wait(40)
-    curve = next(page.symbols.cellWidget(row, 1) for row in range(page.symbols.rowCount())
-                 if isinstance(page.symbols.cellWidget(row, 1), QComboBox))
+    curve = next(
+        page.symbols.cellWidget(row, 1)
+        for row in range(page.symbols.rowCount())
+        if isinstance(page.symbols.cellWidget(row, 1), QComboBox)
+    )
     curve.setCurrentText("a")
     curve.textActivated.emit("a")
     assert session.project.checks[0].values == {"curve": "a"}
-    row = next(k for k in range(page.table.rowCount()) if page.table.item(k, 0).text() == "EN 1993-1-1")
+    row = next(
+        k for k in range(page.table.rowCount()) if page.table.item(k, 0).text() == "EN 1993-1-1"
+    )
     page.table.item(row, 4).setCheckState(Qt.CheckState.Checked)
     hand.qtbot.wait(60)
     assert session.project.checks[0].on_ladder
@@ -132,15 +155,20 @@ def test_supports_and_loads_of_every_kind(hand: Hand, short: Path) -> None:
     def pick(name: str) -> None:
         window.stage.select((named(hand, name),))
         window.stage.fill_menus()
+
     pick("strip/face")
     hand.menu(window.stage.hold_menu, "Elastic foundation")
-    assert session.project.springs[0].per == "area" and "foundation of 1 N/mm^3" in hand.text("Supports")
+    assert session.project.springs[0].per == "area" and "foundation of 1 N/mm^3" in hand.text(
+        "Supports"
+    )
     pick("strip/side.1")
     hand.menu(window.stage.hold_menu, "Springs along")
     assert session.project.springs[1].x == "100 N/mm"
     pick("strip/side.3")
     hand.menu(window.stage.hold_menu, "Plane of symmetry")
-    assert session.project.supports[-1].axes.normal == "y" and "plane of symmetry square to y" in hand.text("Supports")
+    assert session.project.supports[
+        -1
+    ].axes.normal == "y" and "plane of symmetry square to y" in hand.text("Supports")
     pick("strip/side.2")
     hand.menu(window.stage.push_menu, "per length")
     window.sheet.cards["Loads"].close_editor()
@@ -155,7 +183,11 @@ def test_supports_and_loads_of_every_kind(hand: Hand, short: Path) -> None:
     assert session.project.loads[0].tilt.toward == "z" and "leaning 1 deg" in hand.text("Loads")
     hand.type_value("Loads", "1 deg", "2 deg")
     assert session.project.loads[0].tilt.angle == "2 deg"
-    for words, kind in (("temperature", "temperature"), ("displacement of foot", "move"), ("own weight", "weight")):
+    for words, kind in (
+        ("temperature", "temperature"),
+        ("displacement of foot", "move"),
+        ("own weight", "weight"),
+    ):
         hand.click(hand.card("Loads").tools["+ other"])
         hand.qtbot.wait(60)
         menu = QApplication.activePopupWidget()
@@ -185,13 +217,19 @@ def test_studies_of_amplitude_tilt_and_the_other_way(hand: Hand, short: Path) ->
     assert [panel.under for panel in drawn["tilt"].panels] == ["tilt, °", "offset, mm"]
     assert drawn["tilt"].dashes == "y, dashed z"
     assert all(len(line.points) == 7 for panel in drawn["tilt"].panels for line in panel.lines)
-    assert [line.name for line in drawn["amplitude"].panels[0].lines] == ["verified factor", "limit", "first yield"]
+    assert [line.name for line in drawn["amplitude"].panels[0].lines] == [
+        "verified factor",
+        "limit",
+        "first yield",
+    ]
     assert "first yield over tilt, °" in drawn["tilt"].accessibleDescription()
     hand.click(hand.card("Mesh").tools["cross-check"])
     assert window.drawer.studies.buttons["cross"].isChecked()
     hand.wait_idle(120)
     crossed = window.drawer.studies.tables["cross"]
-    assert crossed.table.rowCount() == 2 and [crossed.table.item(row, 0).text() for row in (0, 1)] == ["shells", "a solid"]
+    assert crossed.table.rowCount() == 2 and [
+        crossed.table.item(row, 0).text() for row in (0, 1)
+    ] == ["shells", "a solid"]
     assert "As a solid the first factor is" in crossed.note.text() and not crossed.chart.isVisible()
     hand.click(window.drawer.studies.buttons["converge"])
     assert window.drawer.studies.pages.currentIndex() == 0
@@ -205,9 +243,18 @@ def test_a_trace_that_yields_says_so(hand: Hand, short: Path) -> None:
     window, page = hand.window, hand.window.drawer.findChild(TracePage)
     hand.click(window.stage.chips["Trace"])
     strip = window.stage.playback
-    assert [strip.what.itemText(k) for k in range(strip.what.count())] == ["movement", "stress", "plastic strain"]
-    for number, (unit, least, most) in enumerate((("movement, mm", 1.0, 50.0), ("von Mises stress, MPa", 200.0, 236.0),
-                                                  ("plastic strain, %", 0.01, 6.0))):
+    assert [strip.what.itemText(k) for k in range(strip.what.count())] == [
+        "movement",
+        "stress",
+        "plastic strain",
+    ]
+    for number, (unit, least, most) in enumerate(
+        (
+            ("movement, mm", 1.0, 50.0),
+            ("von Mises stress, MPa", 200.0, 236.0),
+            ("plastic strain, %", 0.01, 6.0),
+        )
+    ):
         strip.what.setCurrentIndex(number)
         strip.what.activated.emit(number)
         assert strip.unit.text() == unit and least < window.stage.field.most < most
@@ -215,7 +262,9 @@ def test_a_trace_that_yields_says_so(hand: Hand, short: Path) -> None:
     hand.qtbot.wait(200)
     hand.click(strip.button)
     places = [page.over.itemText(k) for k in range(page.over.count())]
-    assert places[0] == "motion of the mode's point, mm" and any(", x, mm" in place for place in places)
+    assert places[0] == "motion of the mode's point, mm" and any(
+        ", x, mm" in place for place in places
+    )
     page.over.setCurrentIndex(len(places) - 1)
     page.over.activated.emit(len(places) - 1)
     assert page.curve.axis == places[-1]
@@ -223,7 +272,9 @@ def test_a_trace_that_yields_says_so(hand: Hand, short: Path) -> None:
     assert hand.session.current("trace") is None and "stays elastic" in hand.text("Trace")
 
 
-def test_measures_stand_on_the_small_bar_and_films_are_saved(hand: Hand, short: Path, tmp_path: Path) -> None:
+def test_measures_stand_on_the_small_bar_and_films_are_saved(
+    hand: Hand, short: Path, tmp_path: Path
+) -> None:
     window = hand.window
     hand.load(short)
     view = hand.session.current("shape")
@@ -235,11 +286,18 @@ def test_measures_stand_on_the_small_bar_and_films_are_saved(hand: Hand, short: 
     hand.click(window.stage.chips["Stress"])
     window.stage.playback.set_playing(False)
     hand.click_in_view(view.faces.centroid[0])  # on the shape under load as well
-    assert window.stage.selection == (("face", 0),) and "under the load" in window.stage.bar_note.text()
+    assert (
+        window.stage.selection == (("face", 0),)
+        and "under the load" in window.stage.bar_note.text()
+    )
     assert "picked" in window.stage.scene.actors and "drawn ×" in window.stage.playback.story.text()
     stage, bar = window.stage, window.stage.pointer_bar
     whole = QRect(stage.mapToGlobal(QPoint(0, 0)), stage.size())
-    for x, y in ((5, 5), (stage.plotter.width() - 5, 5), (stage.plotter.width() - 5, stage.plotter.height() - 5)):
+    for x, y in (
+        (5, 5),
+        (stage.plotter.width() - 5, 5),
+        (stage.plotter.width() - 5, stage.plotter.height() - 5),
+    ):
         stage._place_bar(x, y)  # it stands whole on the stage wherever the click was
         assert whole.contains(bar.frameGeometry()), (x, y)
     window.stage.select(())
@@ -256,13 +314,22 @@ def test_measures_stand_on_the_small_bar_and_films_are_saved(hand: Hand, short: 
     assert np.abs(film[0].astype(int) - film[12]).max() > 40  # it moves
     hand.answer_open(tmp_path / "mode.avi")
     hand.click(window.stage.playback.save)
-    assert not (tmp_path / "mode.avi").exists() and "no kind of picture" in window.banner_text.text()
+    assert (
+        not (tmp_path / "mode.avi").exists() and "no kind of picture" in window.banner_text.text()
+    )
 
 
 def test_the_worst_of_several_cases_is_told(hand: Hand, tmp_path: Path) -> None:
-    model = strip(force("-100 N"), {**force("-900 N"), "name": "more"}, mesh={"size": "20 mm"},
-                  criteria={"modes": 1, "required_factor": "8"})
-    model["cases"] = [{"name": "little", "loads": [{"load": "push"}]}, {"name": "much", "loads": [{"load": "more"}]}]
+    model = strip(
+        force("-100 N"),
+        {**force("-900 N"), "name": "more"},
+        mesh={"size": "20 mm"},
+        criteria={"modes": 1, "required_factor": "8"},
+    )
+    model["cases"] = [
+        {"name": "little", "loads": [{"load": "push"}]},
+        {"name": "much", "loads": [{"load": "more"}]},
+    ]
     path = tmp_path / "two.json"
     path.write_text(json.dumps({"labilis": 1, **model}), encoding="utf-8")
     hand.load(path)
@@ -278,18 +345,30 @@ def test_looking_at_stress_energy_and_several_modes(hand: Hand, short: Path) -> 
     stage = hand.window.stage
     hand.click(stage.chips["Stress"])
     what = stage.playback.what
-    assert [what.itemText(k) for k in range(what.count())] == ["worst side", "top", "middle", "bottom"]
+    assert [what.itemText(k) for k in range(what.count())] == [
+        "worst side",
+        "top",
+        "middle",
+        "bottom",
+    ]
     strength = hand.session.case_report.facts.strength
     what.setCurrentText("middle")
     what.activated.emit(2)
-    assert stage.field.most == pytest.approx(float(strength.layers[1].max())) and "membrane" in stage.playback.unit.text()
+    assert (
+        stage.field.most == pytest.approx(float(strength.layers[1].max()))
+        and "membrane" in stage.playback.unit.text()
+    )
     arrows = [mark for mark in stage.glyphs.loads if mark.reaction]
     total = sum(mark.direction * float(mark.tag.split()[0]) for mark in arrows)
     assert len(arrows) >= 1 and abs(total[0]) == pytest.approx(100.0, rel=1e-3)
     mesh = hand.session.current("mesh")
     node = int(np.argmax(mesh.nodes[:, 0]))
     hand.qtbot.waitUntil(lambda: stage.scene.field is not None)
-    at = hand.pixel(stage.scene.field.points[int(np.flatnonzero(stage.scene.field.point_data["node"] == node)[0])])
+    at = hand.pixel(
+        stage.scene.field.points[
+            int(np.flatnonzero(stage.scene.field.point_data["node"] == node)[0])
+        ]
+    )
     found = stage.spot_at(at.x(), stage.plotter.height() - at.y())
     assert np.linalg.norm(mesh.nodes[found] - mesh.nodes[node]) < 25.0
     hand.click(stage.chips["Mode"])
@@ -319,9 +398,14 @@ def test_a_trace_is_paused_stopped_and_gone_on_with(hand: Hand) -> None:
     def steps() -> int:
         found = session.current("path")
         return 0 if found is None else found.steps
+
     hand.qtbot.waitUntil(lambda: steps() >= 1, timeout=90000)
     hand.click(window.banner_pause)
-    assert session.paused and window.banner_pause.text() == "go on" and "paused" in window.banner_text.text()
+    assert (
+        session.paused
+        and window.banner_pause.text() == "go on"
+        and "paused" in window.banner_text.text()
+    )
     hand.qtbot.wait(300)  # what was on its way has come in
     before = steps()
     hand.qtbot.wait(1500)
@@ -353,13 +437,20 @@ def session_key(session: Any) -> str:
     return stage_keys(session.project, session.case_name).path
 
 
-def test_a_starting_shape_is_mixed_and_its_amplitude_taken_from_a_standard(hand: Hand, short: Path) -> None:
+def test_a_starting_shape_is_mixed_and_its_amplitude_taken_from_a_standard(
+    hand: Hand, short: Path
+) -> None:
     hand.load(short)
     hand.run()
     hand.choose("Trace", ("trace", "seeds"), "mix in mode 2")
     assert "with mode 2 0.2 mm to its own side" in hand.text("Trace")
     card = hand.card("Trace")
-    span = next(span for label in card.sentences for span in label.sentence if span.text == "recommended amplitudes")
+    span = next(
+        span
+        for label in card.sentences
+        for span in label.sentence
+        if span.text == "recommended amplitudes"
+    )
     words, value = span.choices[1]
     assert "EN 1993" in words
     hand.session.set_value(("trace", "amplitude"), value, "recommended")
@@ -396,7 +487,10 @@ def test_modes_show_energy_and_half_waves_and_traces_are_compared(hand: Hand, sh
     second = page.curve.trace
     assert second is not first and page.curve.kept == [("A", first)]
     change = 100 * (second.verified / first.verified - 1)
-    assert page.note.text() == f"A: one: mode 1, 0.2 mm, verified {first.verified:.4g} (now {change:+.1f} %)"
+    assert (
+        page.note.text()
+        == f"A: one: mode 1, 0.2 mm, verified {first.verified:.4g} (now {change:+.1f} %)"
+    )
     assert change < -0.5
     image = page.curve.grab().toImage()
     hand.click(page.clear)

@@ -1,4 +1,6 @@
-"""The station Improve in a real window: a plan, its trials, the best one kept as a design beside the first."""
+"""The station Improve in a real window: a plan, its trials, the best one kept as a design beside
+the first."""
+
 from __future__ import annotations
 
 import json
@@ -18,7 +20,10 @@ from tests.unit.test_mistakes import flat, force, strip
 @pytest.fixture
 def stated(tmp_path: Path) -> Path:
     path = tmp_path / "strip.json"
-    path.write_text(json.dumps(strip(parameters={"t": "4 mm"}, pieces=[flat("t")], mesh={"size": "20 mm"})), encoding="utf-8")
+    path.write_text(
+        json.dumps(strip(parameters={"t": "4 mm"}, pieces=[flat("t")], mesh={"size": "20 mm"})),
+        encoding="utf-8",
+    )
     return path
 
 
@@ -40,7 +45,9 @@ def test_from_a_plan_to_a_design_beside_the_first(hand: Hand, stated: Path, tmp_
     assert hand.session.project.plans[0].vary[0].low == "2 mm"
     assert "try t from 2 mm to 6 mm in 5" in hand.text("Improve")
     # a limit by the choices of the sentence: the mass, at most
-    hand.session.set_value(("plans", 0, "limits"), [{"response": "mass", "at_most": "0.13 kg"}], "limit")
+    hand.session.set_value(
+        ("plans", 0, "limits"), [{"response": "mass", "at_most": "0.13 kg"}], "limit"
+    )
     assert "mass at most 0.13 kg" in hand.text("Improve")
     page = hand.window.drawer.improve
     started = time.monotonic()
@@ -49,8 +56,12 @@ def test_from_a_plan_to_a_design_beside_the_first(hand: Hand, stated: Path, tmp_
     hand.wait_idle(120)
     took = time.monotonic() - started
     assert page.table.rowCount() == 5
-    assert cells(page.table, 0)[:2] == ["◉ best", "4 mm"] and cells(page.table, 4)[-1].endswith("over 0.13 kg")
-    assert "Of 5 trials 3 keep to the limits" in page.note.text() and page.note.text() in hand.text("Improve")
+    assert cells(page.table, 0)[:2] == ["◉ best", "4 mm"] and cells(page.table, 4)[-1].endswith(
+        "over 0.13 kg"
+    )
+    assert "Of 5 trials 3 keep to the limits" in page.note.text() and page.note.text() in hand.text(
+        "Improve"
+    )
     # the whole plan again: nothing is left to run
     started = time.monotonic()
     hand.click(tools["run the trials"])
@@ -60,12 +71,20 @@ def test_from_a_plan_to_a_design_beside_the_first(hand: Hand, stated: Path, tmp_
     hand.click(page.keep)
     assert design_names(hand.session.project) == ("first design", "t 2 mm")
     assert page.buttons["designs"].isChecked()
-    shown = {page.designs.item(row, 0).text(): cells(page.designs, row)[1:] for row in range(page.designs.rowCount())}
+    shown = {
+        page.designs.item(row, 0).text(): cells(page.designs, row)[1:]
+        for row in range(page.designs.rowCount())
+    }
     assert shown["t"] == ["4 mm", "2 mm"] and shown["verdict"] == ["not run", "not run"]
     assert shown["mass"][1].startswith("0.0628 kg")  # known from the trial that it came from
     hand.run()
-    shown = {page.designs.item(row, 0).text(): cells(page.designs, row)[1:] for row in range(page.designs.rowCount())}
-    assert shown["mass"] == ["0.1256 kg", "0.0628 kg  (-50.0 %)"] and shown["first factor"][1].endswith("(-87.5 %)")
+    shown = {
+        page.designs.item(row, 0).text(): cells(page.designs, row)[1:]
+        for row in range(page.designs.rowCount())
+    }
+    assert shown["mass"] == ["0.1256 kg", "0.0628 kg  (-50.0 %)"] and shown["first factor"][
+        1
+    ].endswith("(-87.5 %)")
     assert shown["verdict"] == ["Meets 1", "not run"]
 
 
@@ -76,7 +95,10 @@ def test_designs_are_switched_at_once_and_undone(hand: Hand, stated: Path) -> No
     tools = open_improve(hand)
     hand.click(tools["+ design"])
     box = hand.window.design_box
-    assert box.isVisible() and [box.itemText(row) for row in range(box.count())] == ["Design: first design", "Design: new design"]
+    assert box.isVisible() and [box.itemText(row) for row in range(box.count())] == [
+        "Design: first design",
+        "Design: new design",
+    ]
     hand.session.set_value(("parameters", "t"), "5 mm", "thicker")
     hand.wait_idle()
     assert hand.session.current("modes") is None
@@ -84,15 +106,23 @@ def test_designs_are_switched_at_once_and_undone(hand: Hand, stated: Path) -> No
     box.setCurrentIndex(1)
     box.activated.emit(1)
     assert time.thread_time() - started < 0.2
-    assert hand.session.project.design == "new design" and hand.session.project.parameters["t"] == "4 mm"
+    assert (
+        hand.session.project.design == "new design"
+        and hand.session.project.parameters["t"] == "4 mm"
+    )
     hand.wait_idle()
     assert hand.session.current("modes") is first  # found before, by its key
     assert hand.window.design_box.currentText() == "Design: new design"
     hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert hand.session.project.design == "first design" and hand.session.project.parameters["t"] == "5 mm"
+    assert (
+        hand.session.project.design == "first design"
+        and hand.session.project.parameters["t"] == "5 mm"
+    )
 
 
-def test_trials_that_are_stopped_go_on_after_the_file_is_opened_again(hand: Hand, stated: Path, tmp_path: Path) -> None:
+def test_trials_that_are_stopped_go_on_after_the_file_is_opened_again(
+    hand: Hand, stated: Path, tmp_path: Path
+) -> None:
     hand.load(stated)
     path = tmp_path / "strip.labilis"
     hand.session.save(path)
@@ -116,7 +146,9 @@ def test_trials_that_are_stopped_go_on_after_the_file_is_opened_again(hand: Hand
     assert len(hand.session.trials) == 12
 
 
-def test_without_a_parameter_there_is_nothing_to_vary_and_it_says_so(hand: Hand, tmp_path: Path) -> None:
+def test_without_a_parameter_there_is_nothing_to_vary_and_it_says_so(
+    hand: Hand, tmp_path: Path
+) -> None:
     path = tmp_path / "plain.json"
     path.write_text(json.dumps(strip()), encoding="utf-8")
     hand.load(path)
@@ -129,7 +161,10 @@ def test_without_a_parameter_there_is_nothing_to_vary_and_it_says_so(hand: Hand,
 
 def test_advice_is_tried_and_held_against_what_it_promised(hand: Hand, tmp_path: Path) -> None:
     path = tmp_path / "strip.json"
-    path.write_text(json.dumps(strip(mesh={"size": "20 mm"}, criteria={"modes": 3, "required_factor": "100"})), encoding="utf-8")
+    path.write_text(
+        json.dumps(strip(mesh={"size": "20 mm"}, criteria={"modes": 3, "required_factor": "100"})),
+        encoding="utf-8",
+    )
     hand.load(path)
     tools = open_improve(hand)
     assert not tools["try the advice"].isVisible()
@@ -139,13 +174,24 @@ def test_advice_is_tried_and_held_against_what_it_promised(hand: Hand, tmp_path:
     assert "Advice: strip 5 mm thick instead of 4 mm: 13.9" in hand.text("Improve")
     hand.click(tools["try the advice"])
     hand.wait_idle()
-    assert hand.session.project.design == "strip 5 mm thick" and design_names(hand.session.project)[1] == "first design"
-    assert "strip 5 mm thick: expected 2" in hand.text("Improve") and ", found 2" in hand.text("Improve")
+    assert (
+        hand.session.project.design == "strip 5 mm thick"
+        and design_names(hand.session.project)[1] == "first design"
+    )
+    assert "strip 5 mm thick: expected 2" in hand.text("Improve") and ", found 2" in hand.text(
+        "Improve"
+    )
     page = hand.window.drawer.improve
     hand.window.drawer.show_page("Improve")
     page.choose("designs")
-    shown = {page.designs.item(row, 0).text(): cells(page.designs, row)[1:] for row in range(page.designs.rowCount())}
-    assert shown["pieces/strip/recipe/thickness"] == ["5 mm", "4 mm"] and shown["verdict"] == ["Does not meet 100"] * 2
+    shown = {
+        page.designs.item(row, 0).text(): cells(page.designs, row)[1:]
+        for row in range(page.designs.rowCount())
+    }
+    assert (
+        shown["pieces/strip/recipe/thickness"] == ["5 mm", "4 mm"]
+        and shown["verdict"] == ["Does not meet 100"] * 2
+    )
     # what was promised is of those statements: changed ones do not stand beside it
     hand.session.set_value(("mesh", "size"), "25 mm", "coarser")
     assert "expected 2" not in hand.text("Improve").replace("expected, ", "")
@@ -153,22 +199,34 @@ def test_advice_is_tried_and_held_against_what_it_promised(hand: Hand, tmp_path:
     hand.wait_idle()
     hand.click(tools["try the advice"])
     hand.wait_idle()
-    assert hand.session.project.design == "strip 5 mm thick 2" and ", found 2" in hand.text("Improve")
+    assert hand.session.project.design == "strip 5 mm thick 2" and ", found 2" in hand.text(
+        "Improve"
+    )
 
 
 def test_a_value_is_varied_by_a_click(hand: Hand, tmp_path: Path) -> None:
-    """It becomes a parameter in a plan, the station of plans opens, and the plan runs as it is; one undo takes it back."""
+    """It becomes a parameter in a plan, the station of plans opens, and the plan runs as it is;
+    one undo takes it back."""
     path = tmp_path / "strip.json"
-    path.write_text(json.dumps(strip(mesh={"size": "20 mm"}, criteria={"modes": 2, "required_factor": "1"})), encoding="utf-8")
+    path.write_text(
+        json.dumps(strip(mesh={"size": "20 mm"}, criteria={"modes": 2, "required_factor": "1"})),
+        encoding="utf-8",
+    )
     hand.load(path)
     card = hand.card("Part")
-    label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == (
-        "pieces", 0, "recipe", "thickness"))
+    label, span = next(
+        (label, span)
+        for label in card.sentences
+        for span in label.sentence
+        if span.path == ("pieces", 0, "recipe", "thickness")
+    )
     label.linkActivated.emit(str(label.sentence.index(span)))
     hand.click(card.editor.vary)
     hand.wait_idle()
     project = hand.session.project
-    assert project.parameters == {"strip_thickness": "4 mm"} and project.plans[0].vary[0].low == "2 mm"
+    assert (
+        project.parameters == {"strip_thickness": "4 mm"} and project.plans[0].vary[0].low == "2 mm"
+    )
     assert hand.window.sheet.cards["Improve"].is_open and "strip_thickness" in hand.text("Improve")
     hand.click(hand.card("Improve").tools["run the trials"])
     hand.wait_idle(120)
@@ -178,20 +236,33 @@ def test_a_value_is_varied_by_a_click(hand: Hand, tmp_path: Path) -> None:
 
 
 def test_gauges_are_sized_in_the_window(hand: Hand, tmp_path: Path) -> None:
-    """The lightest becomes a design that is shown; each run stands in the journal and is known as a trial; a stop keeps what was found."""
+    """The lightest becomes a design that is shown; each run stands in the journal and is known
+    as a trial; a stop keeps what was found."""
     path = tmp_path / "strip.json"
-    path.write_text(json.dumps(strip(force("-300 N"), mesh={"size": "20 mm"}, criteria={"modes": 2, "required_factor": "3"})),
-                    encoding="utf-8")
+    path.write_text(
+        json.dumps(
+            strip(
+                force("-300 N"),
+                mesh={"size": "20 mm"},
+                criteria={"modes": 2, "required_factor": "3"},
+            )
+        ),
+        encoding="utf-8",
+    )
     hand.load(path)
     hand.click(hand.card("Improve").tools["size it"])
     assert hand.session.running is not None
     hand.wait_idle(120)
     assert hand.session.project.design == "sized" and "Sized: Lightest of" in hand.text("Improve")
-    thickness = hand.session.project.value(hand.session.project.pieces[0].recipe.thickness, "length")
+    thickness = hand.session.project.value(
+        hand.session.project.pieces[0].recipe.thickness, "length"
+    )
     assert thickness == pytest.approx(4.0)  # 4.6 × at 4 mm, 1.9 × at 3 mm
     assert any("Sizing, run 1: 4 mm" in line for line in hand.session.journal)
     _, figures, _ = hand.session.figures_of_design("sized")
-    assert figures is not None and figures["responses"]["first factor"] == pytest.approx(4.6, rel=0.05)  # without another run
+    assert figures is not None and figures["responses"]["first factor"] == pytest.approx(
+        4.6, rel=0.05
+    )  # without another run
     before = len(hand.session.sized)
     hand.session.set_value(("criteria", "required_factor"), "4", "more asked for")
     assert "Sized:" not in hand.text("Improve")  # it was found for 3
@@ -202,11 +273,16 @@ def test_gauges_are_sized_in_the_window(hand: Hand, tmp_path: Path) -> None:
     hand.click(hand.card("Improve").tools["size it"])
     hand.session.stop()
     hand.wait_idle()
-    assert hand.session.project.design == "first design" and len(hand.session.project.variants) == 1 and before >= 1
+    assert (
+        hand.session.project.design == "first design"
+        and len(hand.session.project.variants) == 1
+        and before >= 1
+    )
 
 
 def test_designs_stand_on_the_stage_and_on_one_ladder(hand: Hand, stated: Path) -> None:
-    """Two designs at one scale under one camera, their ladders joined; meshes that differ are said and made alike."""
+    """Two designs at one scale under one camera, their ladders joined; meshes that differ are
+    said and made alike."""
     hand.load(stated)
     hand.run()
     hand.session.keep_design("thin", {"t": "2 mm"})
@@ -216,12 +292,19 @@ def test_designs_stand_on_the_stage_and_on_one_ladder(hand: Hand, stated: Path) 
     page = hand.window.drawer.improve
     hand.window.drawer.show_page("Improve")
     hand.click(page.buttons["designs"])
-    assert page.designs.columnCount() == 3 and all(page.designs.columnWidth(column) <= 170 for column in range(1, 3))
-    assert page.on_stage.isHidden() and page.alike.isHidden() and page.ladders.isHidden()  # one of them was run only
+    assert page.designs.columnCount() == 3 and all(
+        page.designs.columnWidth(column) <= 170 for column in range(1, 3)
+    )
+    assert (
+        page.on_stage.isHidden() and page.alike.isHidden() and page.ladders.isHidden()
+    )  # one of them was run only
     hand.run()
     hand.qtbot.wait(100)
     assert [name for name, _ in page.ladders.ladders] == ["thin", "first design"]
-    factors = {name: [rung.factor for rung in rungs if rung.mode == 0] for name, rungs in page.ladders.ladders}
+    factors = {
+        name: [rung.factor for rung in rungs if rung.mode == 0]
+        for name, rungs in page.ladders.ladders
+    }
     assert factors["first design"][0] == pytest.approx(8 * factors["thin"][0], rel=0.02)
     labels = [words for words, _ in page.ladders.labels(1)]
     change = 100 * (factors["first design"][0] / factors["thin"][0] - 1)
@@ -232,7 +315,9 @@ def test_designs_stand_on_the_stage_and_on_one_ladder(hand: Hand, stated: Path) 
     stage = hand.window.stage
     assert stage.compared.count == 2 and stage.view_name == "Mode"
     assert [label.GetInput() for label in stage.compared._labels] == [
-        f"thin: factor {factors['thin'][0]:.4g}", f"first design: factor {factors['first design'][0]:.4g}"]
+        f"thin: factor {factors['thin'][0]:.4g}",
+        f"first design: factor {factors['first design'][0]:.4g}",
+    ]
     parts = stage.compared._parts
     assert len(parts[0][2]) > 1.5 * len(parts[1][2])  # each on its own mesh
     assert [abs(motion).max() for *_, motion in parts] == pytest.approx([1.0, 1.0], abs=0.05)
@@ -240,7 +325,9 @@ def test_designs_stand_on_the_stage_and_on_one_ladder(hand: Hand, stated: Path) 
     hand.click(page.alike)
     hand.wait_idle()
     project = hand.session.project
-    assert project.mesh.size == "10 mm" and project.variants[0].statements["mesh"]["size"] == "10 mm"
+    assert (
+        project.mesh.size == "10 mm" and project.variants[0].statements["mesh"]["size"] == "10 mm"
+    )
     hand.session.choose_design("first design")
     hand.wait_idle()
     hand.run()
@@ -251,15 +338,20 @@ def test_designs_stand_on_the_stage_and_on_one_ladder(hand: Hand, stated: Path) 
 
 
 def test_a_choice_is_tried_and_kept_as_a_design(hand: Hand, tmp_path: Path) -> None:
-    """Without any parameter: a material is chosen, its trials run, the other one becomes a design."""
+    """Without any parameter: a material is chosen, its trials run, the other one becomes a
+    design."""
     model = strip(pieces=[flat("4 mm")], mesh={"size": "20 mm"})
-    model["materials"].append({**model["materials"][0], "name": "alloy", "youngs_modulus": "70 GPa"})
+    model["materials"].append(
+        {**model["materials"][0], "name": "alloy", "youngs_modulus": "70 GPa"}
+    )
     path = tmp_path / "m.json"
     path.write_text(json.dumps(model), encoding="utf-8")
     hand.load(path)
     hand.click(open_improve(hand)["+ plan"])
     plan = hand.session.project.plans[0]
-    assert plan.vary[0].parameter.endswith("/material") and "strip material at steel, alloy" in hand.text("Improve")
+    assert plan.vary[0].parameter.endswith(
+        "/material"
+    ) and "strip material at steel, alloy" in hand.text("Improve")
     hand.click(open_improve(hand)["run the trials"])
     hand.wait_idle(120)
     page = hand.window.drawer.improve
@@ -267,13 +359,18 @@ def test_a_choice_is_tried_and_kept_as_a_design(hand: Hand, tmp_path: Path) -> N
     page.table.selectRow(1)
     hand.click(page.keep)
     hand.session.choose_design(design_names(hand.session.project)[1])
-    assert hand.session.project.pieces[0].material == "alloy" and hand.session.project.parameters == {}
+    assert (
+        hand.session.project.pieces[0].material == "alloy" and hand.session.project.parameters == {}
+    )
 
 
 @pytest.mark.full
 @pytest.mark.timeout(600)
-def test_a_rib_is_swept_and_the_best_kept_beside_the_first_design_in_ten_actions(hand: Hand, tmp_path: Path) -> None:
-    """A click, or typing a value with Enter, is one action: five by five places and thicknesses against the required factor and a mass."""
+def test_a_rib_is_swept_and_the_best_kept_beside_the_first_design_in_ten_actions(
+    hand: Hand, tmp_path: Path
+) -> None:
+    """A click, or typing a value with Enter, is one action: five by five places and thicknesses
+    against the required factor and a mass."""
     source = Path(__file__).parents[2] / "src/labilis/demos/sensor-bracket/sensor-bracket.json"
     model = json.loads(source.read_text(encoding="utf-8"))
     path = tmp_path / "bracket.json"
@@ -283,8 +380,17 @@ def test_a_rib_is_swept_and_the_best_kept_beside_the_first_design_in_ten_actions
 
     def click_value(station: str, where: tuple[Any, ...]) -> Any:
         done[0] += 1
-        card = hand.card(station) if not hand.window.sheet.cards[station].is_open else hand.window.sheet.cards[station]
-        label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == where)
+        card = (
+            hand.card(station)
+            if not hand.window.sheet.cards[station].is_open
+            else hand.window.sheet.cards[station]
+        )
+        label, span = next(
+            (label, span)
+            for label in card.sentences
+            for span in label.sentence
+            if span.path == where
+        )
         label.linkActivated.emit(str(label.sentence.index(span)))
         return card.editor
 
@@ -292,6 +398,7 @@ def test_a_rib_is_swept_and_the_best_kept_beside_the_first_design_in_ten_actions
         done[0] += 1
         hand.click(widget)
         hand.wait_idle(300)
+
     def choose(where: tuple[Any, ...], shown: str, words: str) -> None:
         done[0] += 2  # the word in the sentence, the choice in the list
         hand.choose("Improve", where, words, shown)
@@ -308,9 +415,15 @@ def test_a_rib_is_swept_and_the_best_kept_beside_the_first_design_in_ten_actions
     press(hand.window.sheet.cards["Improve"].tools["run the trials"])
     page = hand.window.drawer.improve
     assert page.table.rowCount() == 25 and cells(page.table, 0)[0] == "◉ best"
-    assert {limit.response for limit in hand.session.project.plans[0].limits} == {"first factor", "mass"}
+    assert {limit.response for limit in hand.session.project.plans[0].limits} == {
+        "first factor",
+        "mass",
+    }
     press(page.keep)
-    assert design_names(hand.session.project)[0] == "first design" and len(design_names(hand.session.project)) == 2
+    assert (
+        design_names(hand.session.project)[0] == "first design"
+        and len(design_names(hand.session.project)) == 2
+    )
     assert page.buttons["designs"].isChecked() and page.designs.columnCount() == 3
     best = hand.session.project.variants[0].statements["parameters"]
     assert best["rib_z"] != "45 mm" and float(best["plate_t"].split()[0]) >= 1.0
@@ -321,19 +434,34 @@ def test_a_rib_is_tried_on_what_bulges(hand: Hand, tmp_path: Path) -> None:
     from tests.unit.test_ribs import plate
 
     path = tmp_path / "plate.json"
-    path.write_text(json.dumps(plate(criteria={"modes": 2, "required_factor": "20", "mesh_error": False})), encoding="utf-8")
+    path.write_text(
+        json.dumps(plate(criteria={"modes": 2, "required_factor": "20", "mesh_error": False})),
+        encoding="utf-8",
+    )
     hand.load(path)
     tools = open_improve(hand)
     assert not tools["try a rib"].isVisible()
     hand.run()
     open_improve(hand)
-    assert "a rib on wall along its x" in hand.text("Improve") and "found by trying it" in hand.text("Improve")
+    assert "a rib on wall along its x" in hand.text(
+        "Improve"
+    ) and "found by trying it" in hand.text("Improve")
     hand.click(tools["try a rib"])
     hand.wait_idle()
-    assert hand.session.project.design == "a rib on wall along its x" and hand.session.project.pieces[-1].name == "rib"
+    assert (
+        hand.session.project.design == "a rib on wall along its x"
+        and hand.session.project.pieces[-1].name == "rib"
+    )
     assert " before, found " in hand.text("Improve")
-    before, found = (float(word) for word in hand.text("Improve").partition("along its x: ")[2].partition(".  ")[0].replace(
-        " before, found ", " ").rstrip(".").split()[:2])
+    before, found = (
+        float(word)
+        for word in hand.text("Improve")
+        .partition("along its x: ")[2]
+        .partition(".  ")[0]
+        .replace(" before, found ", " ")
+        .rstrip(".")
+        .split()[:2]
+    )
     assert found > 3 * before
     hand.session.choose_design("first design")
     assert [piece.name for piece in hand.session.project.pieces] == ["wall"]

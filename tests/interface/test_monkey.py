@@ -1,4 +1,6 @@
-"""Random actions in the real window over the demos: no exception that nothing took, nothing stated lost, no standstill."""
+"""Random actions in the real window over the demos: no exception that nothing took, nothing
+stated lost, no standstill."""
+
 from __future__ import annotations
 
 import json
@@ -12,47 +14,135 @@ from typing import Any
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QInputDialog, QMenu, QMessageBox, QPushButton, QTableWidget, QToolButton, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QInputDialog,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QTableWidget,
+    QToolButton,
+    QWidget,
+)
 
 from labilis.model import load_project
 from tests.interface.conftest import DEMO, Hand
 
 DEMOS = DEMO.parents[1]
-TYPED = ["1 mm", "5 mm", "0", "-3 mm", "12", "abc", "", "1e9 mm", "2 kN", "1/0", "x", "thickness", "300 MPa", "3 deg", "0.3", "ä ü", "=1+1",
-         "<b>name</b>", "10 %", "2*(1+", "99999999999999999999", "'", "../x", "nan"]
-LONGEST = 10.0  # s that the window's own thread may be busy with one action; measured in its own time, not the machine's
+TYPED = [
+    "1 mm",
+    "5 mm",
+    "0",
+    "-3 mm",
+    "12",
+    "abc",
+    "",
+    "1e9 mm",
+    "2 kN",
+    "1/0",
+    "x",
+    "thickness",
+    "300 MPa",
+    "3 deg",
+    "0.3",
+    "ä ü",
+    "=1+1",
+    "<b>name</b>",
+    "10 %",
+    "2*(1+",
+    "99999999999999999999",
+    "'",
+    "../x",
+    "nan",
+]
+# s that the window's own thread may be busy with one action; measured in its own time, not the
+# machine's
+LONGEST = 10.0
 
 
 class Monkey:
     """Chooses and does things; `said` is what it did."""
 
     def __init__(self, hand: Hand, seed: int, folder: Path) -> None:
-        self.hand, self.dice, self.folder, self.said = hand, random.Random(seed), folder, [f"seed {seed}"]
+        self.hand, self.dice, self.folder, self.said = (
+            hand,
+            random.Random(seed),
+            folder,
+            [f"seed {seed}"],
+        )
         shutil.copytree(DEMOS, folder / "demos")  # what is saved over is a copy
         self.demos = sorted((folder / "demos").glob("*/*.json"))
         hand.load(self.demos[seed % len(self.demos)])
         self.slowest = (0.0, "")
         patch = hand.patch
-        patch.setattr(QFileDialog, "getOpenFileName", staticmethod(lambda *_, **__: (str(self.dice.choice([*self.demos, ""])), "")))
-        patch.setattr(QFileDialog, "getSaveFileName", staticmethod(lambda *_, **__: (str(self.dice.choice(
-            [folder / "a.labilis", folder / "b.png", folder / "c.json", folder / "none" / "d.labilis", ""])), "")))
-        patch.setattr(QFileDialog, "getExistingDirectory", staticmethod(lambda *_, **__: str(self.dice.choice(
-            [folder / "out", folder / "none" / "out", ""]))))
-        patch.setattr(QInputDialog, "getText", staticmethod(lambda *_, **__: (self.dice.choice(TYPED), self.dice.random() < 0.8)))
+        patch.setattr(
+            QFileDialog,
+            "getOpenFileName",
+            staticmethod(lambda *_, **__: (str(self.dice.choice([*self.demos, ""])), "")),
+        )
+        patch.setattr(
+            QFileDialog,
+            "getSaveFileName",
+            staticmethod(
+                lambda *_, **__: (
+                    str(
+                        self.dice.choice(
+                            [
+                                folder / "a.labilis",
+                                folder / "b.png",
+                                folder / "c.json",
+                                folder / "none" / "d.labilis",
+                                "",
+                            ]
+                        )
+                    ),
+                    "",
+                )
+            ),
+        )
+        patch.setattr(
+            QFileDialog,
+            "getExistingDirectory",
+            staticmethod(
+                lambda *_, **__: str(
+                    self.dice.choice([folder / "out", folder / "none" / "out", ""])
+                )
+            ),
+        )
+        patch.setattr(
+            QInputDialog,
+            "getText",
+            staticmethod(lambda *_, **__: (self.dice.choice(TYPED), self.dice.random() < 0.8)),
+        )
         patch.setattr(QMessageBox, "exec", lambda _self: 0)
         patch.setattr(QMenu, "exec", lambda menu, *_: self._from(menu))
 
     def _from(self, menu: QMenu) -> Any:
         """One of a menu that would be waited for."""
-        actions = [action for action in menu.actions() if action.isEnabled() and not action.isSeparator()]
+        actions = [
+            action for action in menu.actions() if action.isEnabled() and not action.isSeparator()
+        ]
         chosen = self.dice.choice([*actions, None])
         if chosen is not None:
             chosen.trigger()
         return chosen
 
     def step(self) -> None:
-        act = self.dice.choices([self.command, self.value, self.button, self.pick, self.undo, self.table, self.box, self.key, self.station],
-                                [6, 10, 5, 5, 3, 2, 2, 2, 3])[0]
+        act = self.dice.choices(
+            [
+                self.command,
+                self.value,
+                self.button,
+                self.pick,
+                self.undo,
+                self.table,
+                self.box,
+                self.key,
+                self.station,
+            ],
+            [6, 10, 5, 5, 3, 2, 2, 2, 3],
+        )[0]
         started = time.thread_time()
         act()
         self.hand.qtbot.wait(1)
@@ -72,7 +162,12 @@ class Monkey:
         """Click a value of a sentence; type or choose something."""
         cards = self.hand.window.sheet.cards
         card = cards[self.dice.choice(list(cards))]
-        links = [(label, number, span) for label in card.sentences for number, span in enumerate(label.sentence) if span.path is not None]
+        links = [
+            (label, number, span)
+            for label in card.sentences
+            for number, span in enumerate(label.sentence)
+            if span.path is not None
+        ]
         if not links:
             return
         label, number, span = self.dice.choice(links)
@@ -87,7 +182,11 @@ class Monkey:
         editor.line.returnPressed.emit() if self.dice.random() < 0.5 else editor.ok.click()
 
     def _shown(self, kind: type[QWidget]) -> Any:
-        found = [widget for widget in self.hand.window.findChildren(kind) if widget.isVisible() and widget.isEnabled()]
+        found = [
+            widget
+            for widget in self.hand.window.findChildren(kind)
+            if widget.isVisible() and widget.isEnabled()
+        ]
         return self.dice.choice(found) if found else None
 
     def button(self) -> None:
@@ -108,7 +207,10 @@ class Monkey:
     def table(self) -> None:
         widget = self._shown(QTableWidget)
         if widget is not None and widget.rowCount():
-            row, column = self.dice.randrange(widget.rowCount()), self.dice.randrange(widget.columnCount())
+            row, column = (
+                self.dice.randrange(widget.rowCount()),
+                self.dice.randrange(widget.columnCount()),
+            )
             self.said.append(f"table {widget.accessibleName()!r}, row {row}, column {column}")
             item = widget.item(row, column)
             widget.setCurrentCell(row, column)
@@ -125,8 +227,21 @@ class Monkey:
         self.hand.qtbot.mouseClick(plotter, Qt.MouseButton.LeftButton, way, at)
 
     def key(self) -> None:
-        key = self.dice.choice([Qt.Key.Key_Escape, Qt.Key.Key_Delete, Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight, Qt.Key.Key_F,
-                                Qt.Key.Key_G, Qt.Key.Key_D, Qt.Key.Key_Space, Qt.Key.Key_1, Qt.Key.Key_5, Qt.Key.Key_Tab])
+        key = self.dice.choice(
+            [
+                Qt.Key.Key_Escape,
+                Qt.Key.Key_Delete,
+                Qt.Key.Key_BracketLeft,
+                Qt.Key.Key_BracketRight,
+                Qt.Key.Key_F,
+                Qt.Key.Key_G,
+                Qt.Key.Key_D,
+                Qt.Key.Key_Space,
+                Qt.Key.Key_1,
+                Qt.Key.Key_5,
+                Qt.Key.Key_Tab,
+            ]
+        )
         self.said.append(f"key {key.name}")
         self.hand.qtbot.keyClick(self.hand.window, key)
 
@@ -138,7 +253,9 @@ class Monkey:
 def restlessly(hand: Hand, folder: Path, seed: int, actions: int) -> tuple[float, str]:
     """The slowest action. Raises AssertionError with the last things that were done."""
     failed: list[str] = []
-    hand.patch.setattr(sys, "excepthook", lambda *trail: failed.append("".join(traceback.format_exception(*trail))))
+    hand.patch.setattr(
+        sys, "excepthook", lambda *trail: failed.append("".join(traceback.format_exception(*trail)))
+    )
     monkey = Monkey(hand, seed, folder)
     for number in range(actions):
         try:
@@ -160,8 +277,20 @@ def restlessly(hand: Hand, folder: Path, seed: int, actions: int) -> tuple[float
     return monkey.slowest
 
 
-@pytest.mark.parametrize(("seed", "actions"), [(1, 100), (2, 100), (3, 100), *(pytest.param(
-    seed, 1250, marks=[pytest.mark.full, pytest.mark.timeout(7200)]) for seed in range(11, 15))])
-def test_random_actions_lose_nothing_and_raise_nothing(hand: Hand, tmp_path: Path, seed: int, actions: int) -> None:
+@pytest.mark.parametrize(
+    ("seed", "actions"),
+    [
+        (1, 100),
+        (2, 100),
+        (3, 100),
+        *(
+            pytest.param(seed, 1250, marks=[pytest.mark.full, pytest.mark.timeout(7200)])
+            for seed in range(11, 15)
+        ),
+    ],
+)
+def test_random_actions_lose_nothing_and_raise_nothing(
+    hand: Hand, tmp_path: Path, seed: int, actions: int
+) -> None:
     slowest, what = restlessly(hand, tmp_path, seed, actions)
     assert slowest < LONGEST, what

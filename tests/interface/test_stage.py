@@ -1,4 +1,5 @@
 """Moving about on the stage, which way things lie, and what an empty window offers."""
+
 from __future__ import annotations
 
 from pathlib import Path
@@ -19,8 +20,16 @@ DEMO = Path(__file__).parents[2] / "src/labilis/demos/panel-prop/panel-prop.json
 
 def wheel(hand: Hand, at: QPoint, clicks: int) -> None:
     plotter = hand.window.stage.plotter
-    event = QWheelEvent(QPointF(at), QPointF(plotter.mapToGlobal(at)), QPoint(0, 0), QPoint(0, 120 * clicks), Qt.MouseButton.NoButton,
-                        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)
+    event = QWheelEvent(
+        QPointF(at),
+        QPointF(plotter.mapToGlobal(at)),
+        QPoint(0, 0),
+        QPoint(0, 120 * clicks),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
     QApplication.sendEvent(plotter, event)
     hand.qtbot.wait(30)
 
@@ -53,8 +62,14 @@ def test_a_bore_of_a_thin_part_can_be_picked_after_it_was_framed(hand: Hand) -> 
     def under(point: np.ndarray) -> tuple[float, float, Any]:
         x, y, _ = world_to_display(stage.plotter.renderer, point[None])[0]
         return x, y, stage.pick_at(x, y)
+
     assert not any(under(point)[2] == ("face", bore) for point in mine.mean(axis=1))
-    x, y = next((x, y) for edge in rims for x, y, found in map(under, view.tessellation.edge(edge)) if found == ("edge", edge))
+    x, y = next(
+        (x, y)
+        for edge in rims
+        for x, y, found in map(under, view.tessellation.edge(edge))
+        if found == ("edge", edge)
+    )
     stage.frame(x, y)
     hand.qtbot.wait(30)
     assert stage.plotter.camera.parallel_scale < 0.5 * before
@@ -96,12 +111,23 @@ def test_a_click_on_a_letter_looks_along_it(hand: Hand) -> None:
     assert abs(forward[1]) / np.linalg.norm(forward) > 0.999
 
 
-def test_an_empty_window_offers_the_demos_and_what_was_saved_last(hand: Hand, tmp_path: Path) -> None:
+def test_an_empty_window_offers_the_demos_and_what_was_saved_last(
+    hand: Hand, tmp_path: Path
+) -> None:
     begin = hand.window.stage.begin
-    assert begin.isVisible() and {"Sensor bracket", "Cabinet stand", "Panel prop", "Antenna mast"} <= set(begin.buttons)
+    assert begin.isVisible() and {
+        "Sensor bracket",
+        "Cabinet stand",
+        "Panel prop",
+        "Antenna mast",
+    } <= set(begin.buttons)
     hand.click(begin.buttons["Panel prop"])
     hand.wait_idle()
-    assert hand.session.project.name == "Panel prop" and hand.session.current("shape") is not None and not begin.isVisible()
+    assert (
+        hand.session.project.name == "Panel prop"
+        and hand.session.current("shape") is not None
+        and not begin.isVisible()
+    )
     saved = tmp_path / "my prop.labilis"
     hand.session.save(saved)
     assert recent_files() == [saved]
@@ -118,24 +144,40 @@ def test_where_pieces_stand_is_folded_away_where_there_are_many(hand: Hand) -> N
 
     def seen() -> list[str]:
         return [label.accessibleName() for label in card.sentences if label.isVisible()]
-    assert not any(text.startswith("At x") for text in seen()) and any(text.startswith("4 × leg") for text in seen())
-    head = next(label for label in card.sentences if label.accessibleName().startswith("2 × front-rail"))
+
+    assert not any(text.startswith("At x") for text in seen()) and any(
+        text.startswith("4 × leg") for text in seen()
+    )
+    head = next(
+        label for label in card.sentences if label.accessibleName().startswith("2 × front-rail")
+    )
     assert "▸" in head.text()
     head.linkActivated.emit("fold")
     assert sum(text.startswith("At x") for text in seen()) == 1
-    place = next(label for label in card.sentences if label.isVisible() and label.accessibleName().startswith("At x"))
+    place = next(
+        label
+        for label in card.sentences
+        if label.isVisible() and label.accessibleName().startswith("At x")
+    )
     assert card.sentences.index(place) == 1 + next(
-        number for number, label in enumerate(card.sentences) if label.accessibleName().startswith("2 × front-rail"))
+        number
+        for number, label in enumerate(card.sentences)
+        if label.accessibleName().startswith("2 × front-rail")
+    )
     hand.type_value("Part", "leg_t + rail_t/2", "leg_t + rail_t/2 + 1 mm")  # an edit leaves it open
     assert sum(text.startswith("At x") for text in seen()) == 1
     hand.window.sheet.open_station("Loads")
     hand.window.sheet.open_station("Part")
     assert sum(text.startswith("At x") for text in seen()) == 1
-    next(label for label in card.sentences if label.accessibleName().startswith("2 × front-rail")).linkActivated.emit("fold")
+    next(
+        label for label in card.sentences if label.accessibleName().startswith("2 × front-rail")
+    ).linkActivated.emit("fold")
     assert not any(text.startswith("At x") for text in seen())
 
 
-def test_name_and_scenario_are_changed_where_they_stand_and_undo_says_what_it_takes_back(hand: Hand) -> None:
+def test_name_and_scenario_are_changed_where_they_stand_and_undo_says_what_it_takes_back(
+    hand: Hand,
+) -> None:
     hand.load(DEMO)
     window, session = hand.window, hand.session
     keys = session.current("shape")
@@ -146,11 +188,18 @@ def test_name_and_scenario_are_changed_where_they_stand_and_undo_says_what_it_ta
         hand.qtbot.keyClicks(label.editor, text)
         hand.qtbot.keyClick(label.editor, Qt.Key.Key_Return)
         assert label.editor is None and label.stated == text
-    assert session.project.name == "Prop <b>7</b>" and session.project.scenario == "" and window.scenario.text() == "belongs to…"
+    assert (
+        session.project.name == "Prop <b>7</b>"
+        and session.project.scenario == ""
+        and window.scenario.text() == "belongs to…"
+    )
     assert window.name.text() == "Prop <b>7</b>" and session.current("shape") is keys
     assert window.buttons["undo"].toolTip() == "Undo: scenario set to nothing (Ctrl+Z)"
     hand.click(window.buttons["undo"])
-    assert session.project.scenario == "Vellmark tide station" and "scenario set to nothing" in window.buttons["redo"].toolTip()
+    assert (
+        session.project.scenario == "Vellmark tide station"
+        and "scenario set to nothing" in window.buttons["redo"].toolTip()
+    )
     hand.qtbot.mouseClick(window.name, Qt.MouseButton.LeftButton)
     hand.qtbot.keyClicks(window.name.editor, "never")
     hand.qtbot.keyClick(window.name.editor, Qt.Key.Key_Escape)
@@ -161,7 +210,9 @@ def test_name_and_scenario_are_changed_where_they_stand_and_undo_says_what_it_ta
     assert session.project.name == "Prop <b>7</b>" and "needs a name" in window.banner_text.text()
 
 
-def test_a_parameter_is_renamed_in_the_window_and_one_in_use_is_not_removed(hand: Hand, tmp_path: Path) -> None:
+def test_a_parameter_is_renamed_in_the_window_and_one_in_use_is_not_removed(
+    hand: Hand, tmp_path: Path
+) -> None:
     hand.load(DEMO.parents[1] / "cabinet-stand/cabinet-stand.json")
     before = hand.session.current("shape")
     card = hand.card("Part")
@@ -171,13 +222,19 @@ def test_a_parameter_is_renamed_in_the_window_and_one_in_use_is_not_removed(hand
     hand.qtbot.keyClicks(card.editor.line, "wall")
     hand.qtbot.keyClick(card.editor.line, Qt.Key.Key_Return)
     hand.wait_idle()
-    assert "wall" in hand.session.project.parameters and "rail_t" not in hand.session.project.to_json()
+    assert (
+        "wall" in hand.session.project.parameters and "rail_t" not in hand.session.project.to_json()
+    )
     assert hand.session.current("shape") is before  # nothing that counts has changed
-    next(label for label in card.sentences if label.accessibleName().startswith("wall =")).linkActivated.emit("remove")
+    next(
+        label for label in card.sentences if label.accessibleName().startswith("wall =")
+    ).linkActivated.emit("remove")
     assert "wall" in hand.session.project.parameters and "is used" in hand.window.banner_text.text()
 
 
-def test_the_list_of_files_survives_what_is_in_it(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+def test_the_list_of_files_survives_what_is_in_it(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
     monkeypatch.setenv("LABILIS_STATE", str(tmp_path / "state"))
     files = [tmp_path / f"{number}.labilis" for number in range(12)]
     for path in files:
@@ -207,23 +264,37 @@ def test_what_is_being_read_is_said_in_place_of_the_offers(hand: Hand) -> None:
 
 def test_the_buttons_of_a_station_stand_in_rows_without_gaps(hand: Hand) -> None:
     """Those that are not offered now take no room; all that are can be reached."""
+
     def rows(card: Any) -> list[list[str]]:
         hand.qtbot.wait(60)
         found: dict[int, list[tuple[int, str]]] = {}
         for button in card.tools.values():
             if button.isVisible():
                 found.setdefault(button.y(), []).append((button.x(), button.text()))
-                assert card.rect().contains(button.mapTo(card, button.rect().bottomRight())), button.text()
+                assert card.rect().contains(button.mapTo(card, button.rect().bottomRight())), (
+                    button.text()
+                )
         return [[text for _, text in sorted(row)] for _, row in sorted(found.items())]
+
     assert rows(hand.card("Part")) == [["open STEP…", "+ piece"], ["+ parameter", "materials"]]
     hand.load(DEMO)
     offered = [text for row in rows(hand.card("Part")) for text in row]
-    assert offered == ["open STEP…", "revised file…", "+ file…", "+ piece", "+ parameter", "materials"]
+    assert offered == [
+        "open STEP…",
+        "revised file…",
+        "+ file…",
+        "+ piece",
+        "+ parameter",
+        "materials",
+    ]
     assert not any("touching faces" in row for row in rows(hand.card("Mesh")))
 
 
-def test_what_was_picked_on_one_part_is_not_picked_on_another(hand: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Faces are numbered: a number taken over would hold or load another face than the one that was clicked."""
+def test_what_was_picked_on_one_part_is_not_picked_on_another(
+    hand: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Faces are numbered: a number taken over would hold or load another face than the one that
+    was clicked."""
     stand = DEMO.parents[1] / "cabinet-stand/cabinet-stand.json"
     hand.load(stand)
     stage, view = hand.window.stage, hand.session.current("shape")
@@ -231,7 +302,9 @@ def test_what_was_picked_on_one_part_is_not_picked_on_another(hand: Hand, monkey
     stage.select((("face", last),))
     stage.hovered = ("face", last)
     project = hand.session.project
-    hand.session.edit(project.changed(parameters={**project.parameters, "width": "510 mm"}), "wider")  # drawn anew: picked anew
+    hand.session.edit(
+        project.changed(parameters={**project.parameters, "width": "510 mm"}), "wider"
+    )  # drawn anew: picked anew
     assert stage.selection == ()
     hand.wait_idle()
     assert stage.selection == () and stage.hovered is None and not stage.pointer_bar.isVisible()

@@ -1,4 +1,6 @@
-"""What nobody foresaw: errors in the window itself, a reading that was stopped, no folder for unsaved work."""
+"""What nobody foresaw: errors in the window itself, a reading that was stopped, no folder for
+unsaved work."""
+
 from __future__ import annotations
 
 import json
@@ -31,7 +33,9 @@ def test_an_error_in_the_window_is_told_and_the_window_stays(hand: Hand) -> None
     assert str(hand.session.file.path) in watched.box.informativeText()
     hand.click(watched.copy)  # type: ignore[arg-type]
     assert "test_unforeseen.py" in QApplication.clipboard().text()  # type: ignore[union-attr]
-    watched.take(LabilisError, LabilisError("This is told in the window.", "mesh", "Mend it."), None)
+    watched.take(
+        LabilisError, LabilisError("This is told in the window.", "mesh", "Mend it."), None
+    )
     assert "This is told in the window. Mend it." in hand.window.banner_text.text()
     assert hand.session.project.pieces and hand.window.isVisible()
 
@@ -56,8 +60,13 @@ sys.exit(app.run_window())
 
 def test_the_process_outlives_an_error_in_a_slot(tmp_path: Path) -> None:
     """Without a hook Qt ends it with status 134."""
-    ran = subprocess.run([sys.executable, "-c", PROGRAM], env=os.environ | {"LABILIS_STATE": str(tmp_path)}, capture_output=True, text=True,
-                         timeout=120)
+    ran = subprocess.run(
+        [sys.executable, "-c", PROGRAM],
+        env=os.environ | {"LABILIS_STATE": str(tmp_path)},
+        capture_output=True,
+        text=True,
+        timeout=120,
+    )
     assert ran.returncode == 0, ran.stderr[-2000:]
     assert "ZeroDivisionError: in a slot" in ran.stderr
 
@@ -78,13 +87,19 @@ def test_a_reading_that_ends_early_is_forgotten(hand: Hand, end: str, tmp_path: 
     assert hand.session.current("modes") is not None
 
 
-def test_without_a_folder_for_unsaved_work_the_window_works_and_says_so(hand: Hand, monkeypatch: Any, tmp_path: Path) -> None:
+def test_without_a_folder_for_unsaved_work_the_window_works_and_says_so(
+    hand: Hand, monkeypatch: Any, tmp_path: Path
+) -> None:
     (tmp_path / "file").write_text("no folder")
     monkeypatch.setenv("LABILIS_STATE", str(tmp_path / "file"))
     problems: list[LabilisError] = []
     hand.session.problem.connect(problems.append)
     hand.load(DEMO)
-    assert problems and problems[0].code == "disk" and "Unsaved work cannot be kept" in problems[0].what
+    assert (
+        problems
+        and problems[0].code == "disk"
+        and "Unsaved work cannot be kept" in problems[0].what
+    )
     hand.session.save(tmp_path / "kept.labilis")
     assert (tmp_path / "kept.labilis").stat().st_size > 0
 
@@ -95,8 +110,14 @@ BIG = "<h1>=Big"
 def test_names_never_become_markup(hand: Hand, tmp_path: Path) -> None:
     """A name from a file or a keyboard is shown letter by letter, on labels and in tooltips."""
     model = strip()
-    model = json.loads(json.dumps(model).replace('"strip"', f'"{BIG}"').replace('"strip/', f'"{BIG}/').replace('"foot"', f'"{BIG} foot"')
-                       .replace('"one"', f'"{BIG} case"').replace('"push"', f'"{BIG} push"'))
+    model = json.loads(
+        json.dumps(model)
+        .replace('"strip"', f'"{BIG}"')
+        .replace('"strip/', f'"{BIG}/')
+        .replace('"foot"', f'"{BIG} foot"')
+        .replace('"one"', f'"{BIG} case"')
+        .replace('"push"', f'"{BIG} push"')
+    )
     path = tmp_path / "model.json"
     path.write_text(json.dumps(model), encoding="utf-8")
     hand.load(path)
@@ -119,7 +140,9 @@ def test_names_never_become_markup(hand: Hand, tmp_path: Path) -> None:
                     assert "<h1>" not in item.toolTip()
 
 
-def test_a_file_that_another_window_has_open_is_for_reading_only(hand: Hand, tmp_path: Path, monkeypatch: Any) -> None:
+def test_a_file_that_another_window_has_open_is_for_reading_only(
+    hand: Hand, tmp_path: Path, monkeypatch: Any
+) -> None:
     from labilis.store import holders
 
     monkeypatch.setenv("LABILIS_STATE", str(tmp_path / "state"))
@@ -135,7 +158,10 @@ def test_a_file_that_another_window_has_open_is_for_reading_only(hand: Hand, tmp
         note.write_text(holders.mark_of(sleeper.pid))
         hand.session.open(path)
         hand.wait_idle()
-        assert f"process {sleeper.pid}" in hand.window.banner_text.text() and hand.session.file.read_only
+        assert (
+            f"process {sleeper.pid}" in hand.window.banner_text.text()
+            and hand.session.file.read_only
+        )
         hand.session.edit(hand.session.project.changed(name="other"), "renamed")
         assert "reading only" in hand.window.banner_text.text()
     finally:
@@ -148,7 +174,9 @@ def test_a_file_that_another_window_has_open_is_for_reading_only(hand: Hand, tmp
 
 
 @pytest.mark.parametrize("way", ["deleted", "moved", "replaced"])
-def test_a_file_that_is_gone_while_it_is_open_is_told_and_saved_anew(hand: Hand, tmp_path: Path, way: str) -> None:
+def test_a_file_that_is_gone_while_it_is_open_is_told_and_saved_anew(
+    hand: Hand, tmp_path: Path, way: str
+) -> None:
     path = tmp_path / "here.labilis"
     hand.load(DEMO)
     hand.session.save(path)

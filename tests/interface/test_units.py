@@ -1,4 +1,6 @@
-"""With another set of units no figure of any screen is left in the first one, and none differs beyond its rounding."""
+"""With another set of units no figure of any screen is left in the first one, and none differs
+beyond its rounding."""
+
 from __future__ import annotations
 
 import json
@@ -26,20 +28,39 @@ CHOICE = {"mm N MPa", "m kN MPa"}  # the names of the sets on offer
 
 def inches(data: dict[str, Any]) -> dict[str, Any]:
     """A model with everything typed in in, lbf, psi and lb."""
+
     def one(found: re.Match[str]) -> str:
         number, unit = float(found[1]), found[2]
-        into = {"mm": (25.4, "in"), "N": (4.4482216152605, "lbf"), "MPa": (0.006894757293168361, "psi"),
-                "GPa": (6.894757293168361e-6, "psi"), "kg/m^3": (27679.9047102, "lb/in^3")}[unit]
+        into = {
+            "mm": (25.4, "in"),
+            "N": (4.4482216152605, "lbf"),
+            "MPa": (0.006894757293168361, "psi"),
+            "GPa": (6.894757293168361e-6, "psi"),
+            "kg/m^3": (27679.9047102, "lb/in^3"),
+        }[unit]
         return f"{number / into[0]:.12g} {into[1]}"
+
     text = json.dumps(data)
-    return json.loads(re.sub(r"(-?\d+(?:\.\d+)?) (mm|N|MPa|GPa|kg/m\^3)(?=\")", one, text))  # type: ignore[no-any-return]
+    return json.loads(
+        re.sub(
+            r"(-?\d+(?:\.\d+)?) "
+            r"(mm|N|MPa|GPa|kg/m\^3)(?=\")",
+            one,
+            text,
+        )
+    )  # type: ignore[no-any-return]
 
 
 def words_of(widget: QWidget) -> list[str]:
     """All that a window says anywhere, hidden pages and tips included."""
     found: list[str] = []
     for child in widget.findChildren(QWidget):
-        found += [child.toolTip(), child.accessibleName(), child.accessibleDescription(), child.statusTip()]
+        found += [
+            child.toolTip(),
+            child.accessibleName(),
+            child.accessibleDescription(),
+            child.statusTip(),
+        ]
         if isinstance(child, QLabel | QAbstractButton | QLineEdit):
             found.append(child.text())
         if isinstance(child, QLineEdit):
@@ -54,19 +75,37 @@ def words_of(widget: QWidget) -> list[str]:
                     if (item := child.item(row, column)) is not None:
                         found += [item.text(), item.toolTip()]
         panels = getattr(child, "panels", ())
-        found += [text for panel in panels for text in (panel.under, panel.beside, *(line.name for line in panel.lines))]
-    return [text for text in found if text and text not in CHOICE and not text.startswith("Show figures in")]
+        found += [
+            text
+            for panel in panels
+            for text in (panel.under, panel.beside, *(line.name for line in panel.lines))
+        ]
+    return [
+        text
+        for text in found
+        if text and text not in CHOICE and not text.startswith("Show figures in")
+    ]
 
 
 def metric(texts: list[str]) -> list[str]:
-    return [text for text in texts if METRIC.search(re.sub(r"<[^>]*>", " ", text).replace("mm N MPa", "").replace("m kN MPa", ""))]
+    return [
+        text
+        for text in texts
+        if METRIC.search(
+            re.sub(r"<[^>]*>", " ", text).replace("mm N MPa", "").replace("m kN MPa", "")
+        )
+    ]
 
 
 @pytest.fixture
 def ran(hand: Hand, tmp_path: Path) -> Hand:
     """A strip in inches, with all that can be run quickly."""
-    model = strip(force("-100 N"), mesh={"size": "15 mm"}, criteria={"modes": 2, "mesh_error": False},
-                  trace={"steps": 4, "amplitude": "0.3 mm"})
+    model = strip(
+        force("-100 N"),
+        mesh={"size": "15 mm"},
+        criteria={"modes": 2, "mesh_error": False},
+        trace={"steps": 4, "amplitude": "0.3 mm"},
+    )
     path = tmp_path / "strip.json"
     path.write_text(json.dumps({**inches(model), "units": "in-lbf-psi"}), encoding="utf-8")
     hand.load(path)
@@ -83,7 +122,16 @@ def test_no_metric_unit_is_left_on_any_screen(ran: Hand) -> None:
     for station in window.sheet.cards:
         window.sheet.open_station(station)
         told |= set(words_of(window))
-    for page in ("Modes", "Screening", "Hand checks", "Studies", "Trace", "Improve", "Evidence", "Journal"):
+    for page in (
+        "Modes",
+        "Screening",
+        "Hand checks",
+        "Studies",
+        "Trace",
+        "Improve",
+        "Evidence",
+        "Journal",
+    ):
         window.drawer.show_page(page)
         told |= set(words_of(window))
     for view in ("Shape", "Mesh", "Stress", "Mode", "Trace"):
@@ -96,6 +144,7 @@ def test_no_metric_unit_is_left_on_any_screen(ran: Hand) -> None:
             if stage.field is not None:
                 told |= {stage.field.unit, stage.field.story, stage.field.high}
                 from labilis.ui.stage.fields import spot_words
+
                 told |= set(spot_words(stage.field, ran.session.current("mesh"), 0))
     view = ran.session.current("shape")
     for of, table in (("face", view.faces), ("edge", view.edges)):
@@ -108,13 +157,19 @@ def test_no_metric_unit_is_left_on_any_screen(ran: Hand) -> None:
         told |= set(words_of(window))
     told |= {text for rung in window.ladder.rungs for text in (rung.title, rung.note, rung.story)}
     told |= {tag.GetInput() for tag in stage.glyphs._tags}
-    assert len(told) > 300 and any(" in" in text for text in told) and any("psi" in text for text in told)
+    assert (
+        len(told) > 300
+        and any(" in" in text for text in told)
+        and any("psi" in text for text in told)
+    )
     assert metric(sorted(told)) == []
 
 
 def test_no_metric_unit_is_left_in_the_report(ran: Hand) -> None:
     told: list[str] = []
-    for section in content_of(ran.session.project, ran.session.report, ran.session.results).sections:
+    for section in content_of(
+        ran.session.project, ran.session.report, ran.session.results
+    ).sections:
         told.append(section.title)
         for block in section.blocks:
             if isinstance(block, Words):
@@ -126,17 +181,32 @@ def test_no_metric_unit_is_left_in_the_report(ran: Hand) -> None:
     assert len(told) > 100 and metric(told) == []
 
 
-def test_the_trace_in_the_report_runs_over_the_motion_in_the_unit_that_stands_under_it(ran: Hand) -> None:
+def test_the_trace_in_the_report_runs_over_the_motion_in_the_unit_that_stands_under_it(
+    ran: Hand,
+) -> None:
     """Read back from the drawing: the place of a number on the axis says how far the axis goes."""
     reach = float(abs(ran.session.current("trace").probe).max())
     for name, unit in (("in-lbf-psi", "in"), ("mm-N-MPa", "mm")):
         project = ran.session.project.changed(units=name)
-        found = content_of(project, judge_project(project, ran.session.results), ran.session.results).sections
-        curve = next(block for section in found if section.key == "trace" for block in section.blocks if isinstance(block, Figure))
+        found = content_of(
+            project, judge_project(project, ran.session.results), ran.session.results
+        ).sections
+        curve = next(
+            block
+            for section in found
+            if section.key == "trace"
+            for block in section.blocks
+            if isinstance(block, Figure)
+        )
         assert f"moves most, {unit}<" in curve.svg
-        ticks = [(float(at), float(number)) for at, number in re.findall(r'<text x="([\d.]+)" y="228"[^>]*>([^<]+)<', curve.svg)]
+        ticks = [
+            (float(at), float(number))
+            for at, number in re.findall(r'<text x="([\d.]+)" y="228"[^>]*>([^<]+)<', curve.svg)
+        ]
         at, number = ticks[-1]
-        assert number > 0 and 470 * number / (at - 56) == pytest.approx(reach / shown.per("length"), rel=0.02)
+        assert number > 0 and 470 * number / (at - 56) == pytest.approx(
+            reach / shown.per("length"), rel=0.02
+        )
 
 
 def test_every_figure_of_every_table_means_the_same_in_other_units(ran: Hand) -> None:
@@ -152,17 +222,26 @@ def test_every_figure_of_every_table_means_the_same_in_other_units(ran: Hand) ->
         found = {}
         for page in ("Modes", "Screening", "Hand checks", "Studies", "Improve"):
             window.drawer.show_page(page)
-            found |= {table.accessibleName(): table_rows(table) for table in window.drawer.findChildren(QTableWidget)}
+            found |= {
+                table.accessibleName(): table_rows(table)
+                for table in window.drawer.findChildren(QTableWidget)
+            }
         return found
+
     before, studies = tables(), window.drawer.studies
-    charts = [(panel.under, [line.points for line in panel.lines]) for panel in studies.convergence.chart.panels]
+    charts = [
+        (panel.under, [line.points for line in panel.lines])
+        for panel in studies.convergence.chart.panels
+    ]
     session.show_in("mm-N-MPa")
     after, compared = tables(), 0
     for name, rows in before.items():
         for column, (head, metric_head) in enumerate(zip(rows[0], after[name][0])):
             unit = head.rpartition(", ")[2]
             times = sizes.get(unit, 1.0)
-            assert metric_head == (head if times == 1.0 else head.removesuffix(unit) + units[unit]), name
+            assert metric_head == (
+                head if times == 1.0 else head.removesuffix(unit) + units[unit]
+            ), name
             for row, metric_row in zip(rows[1:], after[name][1:]):
                 try:
                     one, other = float(row[column]), float(metric_row[column])
@@ -171,8 +250,8 @@ def test_every_figure_of_every_table_means_the_same_in_other_units(ran: Hand) ->
                 assert other == pytest.approx(times * one, rel=1e-9), (name, head)
                 compared += times != 1.0
     assert compared >= 12
-    (under, lines), = charts
-    panel, = studies.convergence.chart.panels
+    ((under, lines),) = charts
+    (panel,) = studies.convergence.chart.panels
     assert under == "element size, in" and panel.under == "element size, mm"
     for line, metric_line in zip(lines, panel.lines):
         for (x, y), (x_metric, y_metric) in zip(line, metric_line.points):
@@ -180,13 +259,25 @@ def test_every_figure_of_every_table_means_the_same_in_other_units(ran: Hand) ->
 
 
 def test_values_on_the_stage_are_those_of_the_results(ran: Hand) -> None:
-    stage, strength, trace = ran.window.stage, ran.session.current("strength"), ran.session.current("trace")
-    for name, stress, length in (("in-lbf-psi", 0.006894757293168361, 25.4), ("m-kN-MPa", 1.0, 1000.0)):
+    stage, strength, trace = (
+        ran.window.stage,
+        ran.session.current("strength"),
+        ran.session.current("trace"),
+    )
+    for name, stress, length in (
+        ("in-lbf-psi", 0.006894757293168361, 25.4),
+        ("m-kN-MPa", 1.0, 1000.0),
+    ):
         ran.session.show_in(name)
         stage.show_view("Stress")
-        assert stage.field.values * stress == pytest.approx(von_mises(strength.stress)) and stage.field.most == stage.field.values.max()
+        assert (
+            stage.field.values * stress == pytest.approx(von_mises(strength.stress))
+            and stage.field.most == stage.field.values.max()
+        )
         stage.show_view("Trace")
-        assert stage.field.most * length == pytest.approx(float(np.linalg.norm(trace.motions[-1], axis=1).max()))
+        assert stage.field.most * length == pytest.approx(
+            float(np.linalg.norm(trace.motions[-1], axis=1).max())
+        )
 
 
 def test_what_the_command_line_asked_for_ends_with_a_choice_in_the_window(hand: Hand) -> None:
@@ -197,9 +288,15 @@ def test_what_the_command_line_asked_for_ends_with_a_choice_in_the_window(hand: 
 
 def test_a_point_of_a_plot_is_clicked_in_any_units(hand: Hand, tmp_path: Path) -> None:
     path = tmp_path / "plan.json"
-    model = strip(force("-100 N"), parameters={"t": "4 mm"}, pieces=[flat("t")], mesh={"size": "20 mm"}, units="in-lbf-psi",
-                  criteria={"modes": 1, "mesh_error": False},
-                  plans=[{"name": "p", "vary": [{"parameter": "t", "values": ["3 mm", "5 mm"]}]}])
+    model = strip(
+        force("-100 N"),
+        parameters={"t": "4 mm"},
+        pieces=[flat("t")],
+        mesh={"size": "20 mm"},
+        units="in-lbf-psi",
+        criteria={"modes": 1, "mesh_error": False},
+        plans=[{"name": "p", "vary": [{"parameter": "t", "values": ["3 mm", "5 mm"]}]}],
+    )
     path.write_text(json.dumps(model), encoding="utf-8")
     hand.load(path)
     hand.window.drawer.show_page("Improve")
@@ -228,22 +325,33 @@ def test_choosing_units_changes_figures_and_no_statement_and_no_result(ran: Hand
     window.drawer.show_page("Modes")
     load = window.drawer.modes.item(0, 3).text()
     rows = table_rows(window.drawer.modes)
-    assert rows[0][3] == "critical load, lbf" and float(rows[1][3]) == pytest.approx(float(load.split()[0]), rel=1e-3)
+    assert rows[0][3] == "critical load, lbf" and float(rows[1][3]) == pytest.approx(
+        float(load.split()[0]), rel=1e-3
+    )
     ran.menu(window.stage.units_menu, "mm N MPa")
-    assert session.project.units == "mm-N-MPa" and stated.changed(units="mm-N-MPa") == session.project
-    assert session.running is None and any(session.current("modes") is result for result in results.values())
+    assert (
+        session.project.units == "mm-N-MPa" and stated.changed(units="mm-N-MPa") == session.project
+    )
+    assert session.running is None and any(
+        session.current("modes") is result for result in results.values()
+    )
     newton = window.drawer.modes.item(0, 3).text()
     rows = table_rows(window.drawer.modes)
-    assert rows[0][3] == "critical load, N" and float(rows[1][3]) == pytest.approx(1000 * float(newton.split()[0]), rel=1e-3)
+    assert rows[0][3] == "critical load, N" and float(rows[1][3]) == pytest.approx(
+        1000 * float(newton.split()[0]), rel=1e-3
+    )
     assert load.endswith(" lbf") and newton.endswith(" kN")
-    assert float(newton.split()[0]) == pytest.approx(4.4482216152605e-3 * float(load.split()[0]), rel=1e-3)
+    assert float(newton.split()[0]) == pytest.approx(
+        4.4482216152605e-3 * float(load.split()[0]), rel=1e-3
+    )
     assert "MPa" in ran.text("Strength") and " in " in ran.text("Part")  # what was typed stays
     session.undo()
     assert session.project.units == "in-lbf-psi" and window.drawer.modes.item(0, 3).text() == load
 
 
 def test_what_was_typed_is_left_alone_by_every_edit(hand: Hand, tmp_path: Path) -> None:
-    """In other units than it was typed in, renamed, in another design, tried or taken back: rounding would make another part of it."""
+    """In other units than it was typed in, renamed, in another design, tried or taken back:
+    rounding would make another part of it."""
     path = tmp_path / "strip.json"
     path.write_text(json.dumps({**strip(force("-100 N")), "units": "in-lbf-psi"}), encoding="utf-8")
     hand.load(path)
@@ -260,9 +368,15 @@ def test_what_was_typed_is_left_alone_by_every_edit(hand: Hand, tmp_path: Path) 
     for name in (first, "second", first):
         session.choose_design(name)
     hand.wait_idle()
-    texts = [leaf.text for design in design_names(session.project) for leaf, kind in design_of(session.project, design).quantities()
-             if kind in ("length", "force")]
-    assert {"4 mm", "3 mm", "-100 N"} <= set(texts) and not any(text.endswith((" in", " lbf")) for text in texts), texts
+    texts = [
+        leaf.text
+        for design in design_names(session.project)
+        for leaf, kind in design_of(session.project, design).quantities()
+        if kind in ("length", "force")
+    ]
+    assert {"4 mm", "3 mm", "-100 N"} <= set(texts) and not any(
+        text.endswith((" in", " lbf")) for text in texts
+    ), texts
 
 
 def test_new_statements_are_written_in_the_units_that_are_shown(hand: Hand) -> None:
@@ -273,6 +387,13 @@ def test_new_statements_are_written_in_the_units_that_are_shown(hand: Hand) -> N
     assert hand.session.project.pieces[0].recipe.thickness == "0.12 in"  # type: ignore[union-attr]
     hand.window.stage.select((("face", 0),))
     hand.window.push_picked("pressure")
-    assert hand.session.project.loads[0].pressure == "14.5 psi" or hand.session.project.loads[0].pressure == "15 psi"  # type: ignore[union-attr]
+    assert (
+        hand.session.project.loads[0].pressure == "14.5 psi"
+        or hand.session.project.loads[0].pressure == "15 psi"
+    )  # type: ignore[union-attr]
     hand.window.add_piece("rib")
-    assert all("mm" not in text for text in re.findall(r'"[^"]*"', hand.session.project.to_json()) if "in-lbf" not in text)
+    assert all(
+        "mm" not in text
+        for text in re.findall(r'"[^"]*"', hand.session.project.to_json())
+        if "in-lbf" not in text
+    )

@@ -1,4 +1,5 @@
 """The window from import to verdict, by its real controls."""
+
 import json
 from collections.abc import Callable
 from pathlib import Path
@@ -41,7 +42,9 @@ def test_from_a_step_file_to_the_verdict(hand: Hand, bar_file: Callable[..., Pat
     assert not window.stage.pointer_bar.isVisible()
 
     camera = window.stage.plotter.camera
-    camera.position = tuple(2 * np.array(camera.focal_point) - np.array(camera.position))  # to the other end
+    camera.position = tuple(
+        2 * np.array(camera.focal_point) - np.array(camera.position)
+    )  # to the other end
     window.stage.plotter.render()
     hand.click_in_view(foot)
     hand.menu(window.stage.hold_menu, "Fixed")
@@ -91,10 +94,17 @@ def test_shift_adds_to_the_selection_and_a_drag_picks_nothing(hand: Hand) -> Non
     hand.key(Qt.Key.Key_Escape)
     assert stage.selection == ()
     start = hand.pixel((210, 3, 3))
-    hand.qtbot.mousePress(stage.plotter, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+    hand.qtbot.mousePress(
+        stage.plotter, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start
+    )
     for step in range(1, 6):
         hand.qtbot.mouseMove(stage.plotter, start + QPoint(10 * step, 4 * step))
-    hand.qtbot.mouseRelease(stage.plotter, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start + QPoint(50, 20))
+    hand.qtbot.mouseRelease(
+        stage.plotter,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+        start + QPoint(50, 20),
+    )
     assert stage.selection == ()
 
 
@@ -155,20 +165,30 @@ def test_ladder_and_table_lead_to_the_mode(hand: Hand) -> None:
     window.drawer.modes.selectRow(4)
     assert window.stage.mode == 4
     hand.click(window.drawer.tabs["Evidence"])
-    texts = [window.drawer.evidence.item(row, 1).text() for row in range(window.drawer.evidence.rowCount())]
+    texts = [
+        window.drawer.evidence.item(row, 1).text()
+        for row in range(window.drawer.evidence.rowCount())
+    ]
     assert any("completeness" in text for text in texts)
     link = window.drawer.evidence.item(0, 3)
     window.drawer.evidence.itemClicked.emit(link)
     assert window.sheet.open_name == link.data(Qt.ItemDataRole.UserRole)
     window.drawer.evidence.itemClicked.emit(window.drawer.evidence.item(0, 2))
-    # ends chosen wrongly: the slip that explains the difference stands below with where it is changed
+    # ends chosen wrongly: the slip that explains the difference stands below with where it is
+    # changed
     session = hand.session
     found = next(item for item in session.case_report.evidence if item.name == "hand check")
     assert not found.causes
-    session.edit(session.project.changed(euler={"ends": "pinned-pinned", "length": "406.6 mm"}), "Other ends")
+    session.edit(
+        session.project.changed(euler={"ends": "pinned-pinned", "length": "406.6 mm"}), "Other ends"
+    )
     hand.wait_idle()
     table = window.drawer.evidence
-    row = next(row for row in range(table.rowCount()) if "the ratio when the ends are" in table.item(row, 2).text())
+    row = next(
+        row
+        for row in range(table.rowCount())
+        if "the ratio when the ends are" in table.item(row, 2).text()
+    )
     assert table.item(row, 1).text() == "" and table.item(row, 3).text() == "→ Supports"
     window.sheet.open_station("Part")
     window.drawer.evidence.itemClicked.emit(table.item(row, 3))
@@ -223,7 +243,9 @@ def test_wrong_values_stay_in_their_editor_and_change_nothing(hand: Hand) -> Non
     assert "whole number" in hand.type_value("Modes", "6", "six").note.text()
     assert "Poisson" in hand.type_value("Part", "0.3", "0.5").note.text()
     assert hand.session.project == before
-    assert hand.type_value("Mesh", "5 mm", "6") is None  # a bare number takes the unit that stood there
+    assert (
+        hand.type_value("Mesh", "5 mm", "6") is None
+    )  # a bare number takes the unit that stood there
     assert hand.session.project.mesh.size == "6 mm"
 
 
@@ -234,7 +256,11 @@ def test_choices_and_motions(hand: Hand) -> None:
     label.linkActivated.emit("0")
     from PyQt6.QtWidgets import QApplication, QMenu
 
-    menu = next(widget for widget in QApplication.topLevelWidgets() if isinstance(widget, QMenu) and widget.isVisible())
+    menu = next(
+        widget
+        for widget in QApplication.topLevelWidgets()
+        if isinstance(widget, QMenu) and widget.isVisible()
+    )
     hand.menu(menu, "first-order draft")
     menu.close()
     assert hand.session.project.mesh.order == 1
@@ -246,8 +272,10 @@ def test_choices_and_motions(hand: Hand) -> None:
     assert "foot on its pin: fixed" in hand.text("Supports")
     hand.run()
     assert hand.window.ladder.verdict.meets is not True
-    assert any("first-order" in rung.lower() or "draft" in rung.lower() for rung in
-               [hand.window.ladder.verdict.detail, hand.text("Modes")])
+    assert any(
+        "first-order" in rung.lower() or "draft" in rung.lower()
+        for rung in [hand.window.ladder.verdict.detail, hand.text("Modes")]
+    )
 
 
 def test_free_motion_is_shown_moving_with_the_way_out(hand: Hand) -> None:
@@ -266,8 +294,12 @@ def test_free_motion_is_shown_moving_with_the_way_out(hand: Hand) -> None:
     first = np.array(window.stage.scene.field.points)
     hand.qtbot.wait(300)
     assert np.abs(np.array(window.stage.scene.field.points) - first).max() > 1e-3
-    window.stage.select((("face", 0),))  # chosen in the sheet, or clicked, while nothing but the motion is shown
-    window.stage.click(*(float(c) / 2 for c in (window.stage.plotter.width(), window.stage.plotter.height())))
+    window.stage.select(
+        (("face", 0),)
+    )  # chosen in the sheet, or clicked, while nothing but the motion is shown
+    window.stage.click(
+        *(float(c) / 2 for c in (window.stage.plotter.width(), window.stage.plotter.height()))
+    )
     assert window.stage._free is not None
     hand.click(window.banner_fix)
     assert window.sheet.open_name == "Supports"
@@ -281,7 +313,10 @@ def test_a_mechanism_is_shown_moving_piece_by_piece(hand: Hand, tmp_path: Path) 
     hand.load(tmp_path / "hinged.json")
     hand.run()
     window, stage = hand.window, hand.window.stage
-    assert "'up' turns about x" in window.banner_text.text() and "The stage shows it" in window.banner_text.text()
+    assert (
+        "'up' turns about x" in window.banner_text.text()
+        and "The stage shows it" in window.banner_text.text()
+    )
     assert "mechanism" in stage.playback.unit.text() and stage.playback.isVisible()
     first = np.array(stage.scene.field.points)
     hand.qtbot.wait(300)
@@ -316,8 +351,10 @@ def test_pins_zones_and_pressure_by_the_small_bar(hand: Hand, tmp_path: Path) ->
     hand.load(path)
     stage, session = hand.window.stage, hand.session
     view = session.current("shape")
-    low, high = sorted((face for face in range(len(view.faces)) if view.faces.inner[face]),
-                       key=lambda face: view.faces.centroid[face][0])
+    low, high = sorted(
+        (face for face in range(len(view.faces)) if view.faces.inner[face]),
+        key=lambda face: view.faces.centroid[face][0],
+    )
     stage.select((("face", low),))
     stage.fill_menus()
     hand.menu(stage.hold_menu, "turns about its axis")
@@ -375,10 +412,18 @@ def test_a_worker_killed_in_the_middle(hand: Hand) -> None:
     assert hand.session.case_report.facts.modes is not None
 
 
-@pytest.mark.parametrize(("name", "content", "said"), [
-    ("a.step", b"no step", "not a STEP file"), ("b.step", b"", "empty"), ("c.labilis", b"nothing", "not a Labilis project"),
-    ("d.json", b"{", "not JSON")])
-def test_bad_files_leave_the_present_project(hand: Hand, tmp_path: Path, name: str, content: bytes, said: str) -> None:
+@pytest.mark.parametrize(
+    ("name", "content", "said"),
+    [
+        ("a.step", b"no step", "not a STEP file"),
+        ("b.step", b"", "empty"),
+        ("c.labilis", b"nothing", "not a Labilis project"),
+        ("d.json", b"{", "not JSON"),
+    ],
+)
+def test_bad_files_leave_the_present_project(
+    hand: Hand, tmp_path: Path, name: str, content: bytes, said: str
+) -> None:
     hand.load(DEMO)
     before = hand.session.project
     path = tmp_path / name
@@ -391,11 +436,19 @@ def test_bad_files_leave_the_present_project(hand: Hand, tmp_path: Path, name: s
     assert hand.session.current("shape") is not None
 
 
-def test_a_disk_that_is_full_is_said_and_nothing_is_lost(hand: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_disk_that_is_full_is_said_and_nothing_is_lost(
+    hand: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
     hand.load(DEMO)
 
     def full(*_: object) -> None:
-        raise LabilisError("The disk is full; this change is not saved.", "x", "Make room, then save again.", "disk-full")
+        raise LabilisError(
+            "The disk is full; this change is not saved.",
+            "x",
+            "Make room, then save again.",
+            "disk-full",
+        )
+
     monkeypatch.setattr(ProjectFile, "commit", full)
     hand.type_value("Mesh", "5 mm", "7 mm")
     assert "disk is full" in hand.window.banner_text.text()
@@ -433,7 +486,11 @@ def test_the_ladder_is_saved_as_picture_and_page(hand: Hand, tmp_path: Path) -> 
         hand.qtbot.keyClick(window.find_box, Qt.Key.Key_Return)
     picture = QImage(str(tmp_path / "ladder ä.png"))
     assert picture.size() == 3 * size
-    colours = {picture.pixelColor(x, y).name() for x in range(0, picture.width(), 5) for y in range(0, picture.height(), 5)}
+    colours = {
+        picture.pixelColor(x, y).name()
+        for x in range(0, picture.width(), 5)
+        for y in range(0, picture.height(), 5)
+    }
     assert len(colours) > 20
     page = (tmp_path / "ladder.pdf").read_bytes()
     assert page.startswith(b"%PDF") and b"/Font" in page  # text, not a picture of it
@@ -498,23 +555,46 @@ def test_every_control_has_a_name(hand: Hand) -> None:
     for kind in (QAbstractButton, QComboBox, QLineEdit):
         for widget in hand.window.findChildren(kind):
             if widget.isVisible() and not widget.objectName().startswith("qt_"):
-                named = widget.accessibleName() or getattr(widget, "text", lambda: "")() or widget.toolTip()
+                named = (
+                    widget.accessibleName()
+                    or getattr(widget, "text", lambda: "")()
+                    or widget.toolTip()
+                )
                 parent = widget.parent()
-                assert named or isinstance(parent, QComboBox) or "QTableCornerButton" in type(widget).__name__ or (
-                    parent is not None and parent.metaObject().className().startswith("QTable")), widget
+                assert (
+                    named
+                    or isinstance(parent, QComboBox)
+                    or "QTableCornerButton" in type(widget).__name__
+                    or (parent is not None and parent.metaObject().className().startswith("QTable"))
+                ), widget
 
 
 def test_what_is_picked_takes_only_what_it_can(hand: Hand) -> None:
-    """Commands are there whatever is picked: a line on an edge, a pressure on an edge, a washer on a face."""
+    """Commands are there whatever is picked: a line on an edge, a pressure on an edge, a washer
+    on a face."""
     hand.load(DEMO)
     window, view = hand.window, hand.session.current("shape")
     straight = int(np.flatnonzero(view.edges.kind == "line")[0])
     before = hand.session.project
-    for pick, act, words in ((("edge", straight), lambda: window.scribe_picked("lengthwise"), "line is scribed on one face"),
-                             (("edge", straight), lambda: window.scribe_picked("washer"), "washer goes round the edge of a hole"),
-                             (("face", 0), lambda: window.scribe_picked("washer"), "washer goes round"),
-                             (("edge", straight), lambda: window.scribe_picked("circle"), "circle is scribed on one face"),
-                             (("edge", straight), lambda: window.push_picked("pressure"), "pressure acts on faces")):
+    for pick, act, words in (
+        (
+            ("edge", straight),
+            lambda: window.scribe_picked("lengthwise"),
+            "line is scribed on one face",
+        ),
+        (
+            ("edge", straight),
+            lambda: window.scribe_picked("washer"),
+            "washer goes round the edge of a hole",
+        ),
+        (("face", 0), lambda: window.scribe_picked("washer"), "washer goes round"),
+        (
+            ("edge", straight),
+            lambda: window.scribe_picked("circle"),
+            "circle is scribed on one face",
+        ),
+        (("edge", straight), lambda: window.push_picked("pressure"), "pressure acts on faces"),
+    ):
         window.stage.select((pick,))
         act()
         assert words in window.banner_text.text() and hand.session.project == before

@@ -1,5 +1,7 @@
-"""Project files that are spoilt in every way: whatever is wrong with one, opening it ends in the project or in words, and never in a crash,
-in a hang or in memory that runs out. 60 files here, thousands in the full run."""
+"""Project files that are spoilt in every way: whatever is wrong with one, opening it ends in the
+project or in words, and never in a crash, in a hang or in memory that runs out. 60 files here,
+thousands in the full run."""
+
 from __future__ import annotations
 
 import hashlib
@@ -19,10 +21,34 @@ from labilis.store import ProjectFile
 from tests.unit.test_mistakes import strip
 
 COUNT, MANY = 60, 5000
-VALUES: list[Any] = [None, 0, 1, -1, 2**63 - 1, 1.5, float("inf"), "", "x", "null", "[]", "{}", "0", "[" * 5000, b"", b"\x00\xff" * 20,
-                     '{"version": 1}', '{"labilis": 1, "name": 7}', "9" * 400]
-TABLES = {"history": ("id", "made", "title", "statements"), "state": ("name", "value"), "files": ("sha256", "name", "bytes"),
-          "results": ("key", "kind", "meta", "made"), "arrays": ("key", "name", "size", "packed")}
+VALUES: list[Any] = [
+    None,
+    0,
+    1,
+    -1,
+    2**63 - 1,
+    1.5,
+    float("inf"),
+    "",
+    "x",
+    "null",
+    "[]",
+    "{}",
+    "0",
+    "[" * 5000,
+    b"",
+    b"\x00\xff" * 20,
+    '{"version": 1}',
+    '{"labilis": 1, "name": 7}',
+    "9" * 400,
+]
+TABLES = {
+    "history": ("id", "made", "title", "statements"),
+    "state": ("name", "value"),
+    "files": ("sha256", "name", "bytes"),
+    "results": ("key", "kind", "meta", "made"),
+    "arrays": ("key", "name", "size", "packed"),
+}
 
 
 @pytest.fixture(scope="module")
@@ -63,7 +89,10 @@ def spoil(data: bytes, path: Path, rng: np.random.Generator) -> str:
             rows = [row[0] for row in db.execute(f"SELECT rowid FROM {table}")]
             try:
                 if rows:
-                    db.execute(f"UPDATE {table} SET {column}=? WHERE rowid=?", (value, int(rng.choice(rows))))
+                    db.execute(
+                        f"UPDATE {table} SET {column}=? WHERE rowid=?",
+                        (value, int(rng.choice(rows))),
+                    )
             except sqlite3.Error:
                 return "nothing"
             found = f"{table}.{column}={value!r:.20}"
@@ -73,8 +102,11 @@ def spoil(data: bytes, path: Path, rng: np.random.Generator) -> str:
         elif way == "view":
             db.execute(f"DROP TABLE {table}")
             columns = ", ".join(TABLES[table])
-            db.execute(f"CREATE VIEW {table} AS WITH RECURSIVE n({columns}) AS (SELECT {', '.join('1' for _ in TABLES[table])} UNION ALL "
-                       f"SELECT {columns} FROM n) SELECT * FROM n")
+            db.execute(
+                f"CREATE VIEW {table} AS WITH RECURSIVE n({columns}) AS (SELECT "
+                f"{', '.join('1' for _ in TABLES[table])} UNION ALL "
+                f"SELECT {columns} FROM n) SELECT * FROM n"
+            )
             found = f"{table} without end"
         elif way == "bomb":
             size = int(rng.choice([2**31, 2**40]))
@@ -88,7 +120,8 @@ def spoil(data: bytes, path: Path, rng: np.random.Generator) -> str:
 
 
 def use(path: Path) -> str:
-    """Everything that the program does with a file, one after the other: 'read', or what it refused with."""
+    """Everything that the program does with a file, one after the other: 'read', or what it
+    refused with."""
     try:
         opened = ProjectFile.open(path)
     except LabilisError as error:
@@ -96,8 +129,15 @@ def use(path: Path) -> str:
         return "refused"
     said = "read"
     try:
-        for act in (opened.files, opened.history, opened.results, opened.undo, opened.redo,
-                    lambda: opened.commit(opened.project.changed(name="later"), "later"), lambda: opened.project):
+        for act in (
+            opened.files,
+            opened.history,
+            opened.results,
+            opened.undo,
+            opened.redo,
+            lambda: opened.commit(opened.project.changed(name="later"), "later"),
+            lambda: opened.project,
+        ):
             try:
                 act()
             except LabilisError as error:
@@ -118,7 +158,9 @@ def test_the_whole_file_is_read(whole: bytes, tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("count", [COUNT, pytest.param(MANY, marks=pytest.mark.full)])
-def test_a_spoilt_project_file_is_read_or_refused_in_words(whole: bytes, tmp_path: Path, count: int) -> None:
+def test_a_spoilt_project_file_is_read_or_refused_in_words(
+    whole: bytes, tmp_path: Path, count: int
+) -> None:
     rng = np.random.default_rng(count)
     seen: dict[str, int] = {}
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
@@ -139,7 +181,9 @@ def test_a_spoilt_project_file_is_read_or_refused_in_words(whole: bytes, tmp_pat
 
 
 @pytest.mark.parametrize("size", [2**40, 64, -1])
-def test_an_array_is_not_unpacked_to_a_size_that_its_head_does_not_tell(whole: bytes, tmp_path: Path, size: int) -> None:
+def test_an_array_is_not_unpacked_to_a_size_that_its_head_does_not_tell(
+    whole: bytes, tmp_path: Path, size: int
+) -> None:
     """Whatever a checksum says: it is looked at before memory is asked for."""
     path = tmp_path / "size.labilis"
     path.write_bytes(whole)

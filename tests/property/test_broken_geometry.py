@@ -1,5 +1,7 @@
-"""STEP and STL files that are spoilt at random: read, proposed and meshed they end in an answer or in a sentence, not in a defect; where
-the geometry library itself crashes, only the child process does. 5,000 of each with ./test --full."""
+"""STEP and STL files that are spoilt at random: read, proposed and meshed they end in an answer or
+in a sentence, not in a defect; where the geometry library itself crashes, only the child process
+does. 5,000 of each with ./test --full."""
+
 from __future__ import annotations
 
 import hashlib
@@ -29,31 +31,63 @@ LONGEST = 90.0  # s
 def box(x: float, y: float, z: float) -> np.ndarray:
     """Triangles (12, 3, 3) of a block."""
     corners = np.array([[a, b, c] for a in (0, x) for b in (0, y) for c in (0, z)], dtype=float)
-    return corners[np.array([(0, 1, 3), (0, 3, 2), (4, 6, 7), (4, 7, 5), (0, 4, 5), (0, 5, 1), (2, 3, 7), (2, 7, 6), (0, 2, 6), (0, 6, 4),
-                             (1, 5, 7), (1, 7, 3)])]
+    return corners[
+        np.array(
+            [
+                (0, 1, 3),
+                (0, 3, 2),
+                (4, 6, 7),
+                (4, 7, 5),
+                (0, 4, 5),
+                (0, 5, 1),
+                (2, 3, 7),
+                (2, 7, 6),
+                (0, 2, 6),
+                (0, 6, 4),
+                (1, 5, 7),
+                (1, 7, 3),
+            ]
+        )
+    ]
 
 
 def binary(triangles: np.ndarray) -> bytes:
-    return b"x" * 80 + struct.pack("<I", len(triangles)) + b"".join(
-        struct.pack("<12f", 0, 0, 0, *corners.ravel()) + b"\0\0" for corners in triangles)
+    return (
+        b"x" * 80
+        + struct.pack("<I", len(triangles))
+        + b"".join(
+            struct.pack("<12f", 0, 0, 0, *corners.ravel()) + b"\0\0" for corners in triangles
+        )
+    )
 
 
 def words(triangles: np.ndarray) -> bytes:
-    facets = "".join("facet normal 0 0 0\nouter loop\n" + "".join(f"vertex {x} {y} {z}\n" for x, y, z in corners) + "endloop\nendfacet\n"
-                     for corners in triangles)
+    facets = "".join(
+        "facet normal 0 0 0\nouter loop\n"
+        + "".join(f"vertex {x} {y} {z}\n" for x, y, z in corners)
+        + "endloop\nendfacet\n"
+        for corners in triangles
+    )
     return f"solid a\n{facets}endsolid a\n".encode()
 
 
 @lru_cache
 def whole(kind: str) -> list[tuple[str, bytes]]:
     if kind == "stl":
-        return [("b.stl", binary(box(100, 20, 3))), ("a.stl", words(box(100, 20, 3))),
-                ("c.stl", binary(np.concatenate([box(100, 20, 3), box(10, 10, 10) + [0, 0, 3]])))]
-    return [("bar.step", bar_step()), *((path.name, path.read_bytes()) for path in sorted(DEMOS.rglob("*.step")))]
+        return [
+            ("b.stl", binary(box(100, 20, 3))),
+            ("a.stl", words(box(100, 20, 3))),
+            ("c.stl", binary(np.concatenate([box(100, 20, 3), box(10, 10, 10) + [0, 0, 3]]))),
+        ]
+    return [
+        ("bar.step", bar_step()),
+        *((path.name, path.read_bytes()) for path in sorted(DEMOS.rglob("*.step"))),
+    ]
 
 
 def spoilt(data: bytes, rng: np.random.Generator) -> bytes:
-    """Cut short, changed bytes, a piece gone, a piece twice, numbers that are none, references elsewhere."""
+    """Cut short, changed bytes, a piece gone, a piece twice, numbers that are none, references
+    elsewhere."""
     way, place = int(rng.integers(6)), int(rng.integers(len(data)))
     if way == 0:
         return data[:place]
@@ -64,23 +98,30 @@ def spoilt(data: bytes, rng: np.random.Generator) -> bytes:
         return bytes(changed)
     many = int(rng.integers(1, 400))
     if way == 2:
-        return data[:place] + data[place + many:]
+        return data[:place] + data[place + many :]
     if way == 3:
-        return data[:place] + data[int(rng.integers(len(data))):][:many] + data[place:]
+        return data[:place] + data[int(rng.integers(len(data))) :][:many] + data[place:]
     for _ in range(3):
         found = list((NUMBER if way == 4 else REFERENCE).finditer(data))
         if found:
             one, other = (found[int(k)] for k in rng.integers(len(found), size=2))
-            text = (b"1.E300", b"0.", b"-1.", b"NAN", b"1.E-300")[int(rng.integers(5))] if way == 4 else other.group()
-            data = data[:one.start()] + text + data[one.end():]
+            text = (
+                (b"1.E300", b"0.", b"-1.", b"NAN", b"1.E-300")[int(rng.integers(5))]
+                if way == 4
+                else other.group()
+            )
+            data = data[: one.start()] + text + data[one.end() :]
     return data
 
 
 def outcome(data: bytes, name: str) -> str:
     """'ok', 'told', or what is wrong; in a child process, 'died' when the library ends it."""
+
     def read() -> str:
         try:
-            project = new_project(list_bodies(data, name), name, sha := hashlib.sha256(data).hexdigest(), "spoilt")
+            project = new_project(
+                list_bodies(data, name), name, sha := hashlib.sha256(data).hexdigest(), "spoilt"
+            )
             Runner().run(Snapshot(project, {sha: data}), Plan("mesh"))
         except LabilisError as error:
             return "told" if error.what and error.remedy else f"no remedy: {error}"
@@ -89,14 +130,24 @@ def outcome(data: bytes, name: str) -> str:
         except Exception as error:
             return f"defect: {type(error).__name__}: {error}"
         return "ok"
+
     try:
         return str(apart(read, LONGEST))
     except Ended as ended:
         return "endless" if "long" in str(ended) else "died"
 
 
-@pytest.mark.parametrize(("kind", "count"), [("step", 12), ("stl", 25), *(pytest.param(
-    kind, 5000, marks=[pytest.mark.full, pytest.mark.timeout(36000)]) for kind in ("step", "stl"))])
+@pytest.mark.parametrize(
+    ("kind", "count"),
+    [
+        ("step", 12),
+        ("stl", 25),
+        *(
+            pytest.param(kind, 5000, marks=[pytest.mark.full, pytest.mark.timeout(36000)])
+            for kind in ("step", "stl")
+        ),
+    ],
+)
 def test_spoilt_geometry_is_told(kind: str, count: int) -> None:
     rng, counts = np.random.default_rng(count), Counter[str]()
     # a fork of this process would take along the windows and threads of the tests before it
@@ -112,7 +163,12 @@ def test_spoilt_geometry_is_told(kind: str, count: int) -> None:
 
 @pytest.mark.parametrize("number", ["1.E300", "NAN", "240.1.E5"])
 def test_a_coordinate_that_is_none_is_told_before_it_is_read(number: str) -> None:
-    data = re.sub(rb"CARTESIAN_POINT\('',\([^,]*", b"CARTESIAN_POINT('',(" + number.encode(), bar_step(), count=1)
+    data = re.sub(
+        rb"CARTESIAN_POINT\('',\([^,]*",
+        b"CARTESIAN_POINT('',(" + number.encode(),
+        bar_step(),
+        count=1,
+    )
     with pytest.raises(LabilisError, match="coordinate"):
         list_bodies(data, "bar.step")
 

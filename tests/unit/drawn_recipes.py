@@ -1,4 +1,5 @@
-"""Failing parts from recipes with sizes drawn at random: struts, folded sheet, plates in compression, a ribbed plate."""
+"""Failing parts from recipes with sizes drawn at random: struts, folded sheet, plates in
+compression, a ribbed plate."""
 
 from __future__ import annotations
 
@@ -24,11 +25,23 @@ def column(recipe: dict[str, Any], length: float, name: str = "leg") -> dict[str
     """A shell along z, clamped at its start, pushed at its end through a stiff hub."""
     return {
         "materials": [STEEL],
-        "pieces": [{"name": name, "material": "steel", "mesh_as": "shell", "recipe": {**recipe, "length": mm(length)}}],
-        "regions": [{"name": "foot", "names": [f"{name}/start"]}, {"name": "head", "names": [f"{name}/end"]}],
+        "pieces": [
+            {
+                "name": name,
+                "material": "steel",
+                "mesh_as": "shell",
+                "recipe": {**recipe, "length": mm(length)},
+            }
+        ],
+        "regions": [
+            {"name": "foot", "names": [f"{name}/start"]},
+            {"name": "head", "names": [f"{name}/end"]},
+        ],
         "hubs": [{"name": "cap", "region": "head", "kind": "stiff"}],
         "supports": [{"name": "foot", "on": "foot", "held": ALL}],
-        "loads": [{"kind": "force", "name": "push", "on": "cap", "components": ["0 N", "0 N", "-1 kN"]}],
+        "loads": [
+            {"kind": "force", "name": "push", "on": "cap", "components": ["0 N", "0 N", "-1 kN"]}
+        ],
         "cases": [{"name": "one", "loads": [{"load": "push"}]}],
         "criteria": {"modes": 4, "required_factor": "1"},
     }
@@ -38,7 +51,11 @@ def square_tube(rng: Rng) -> dict[str, Any]:
     return column(
         {
             "kind": "strut",
-            "section": {"shape": "square tube", "width": mm(drawn(rng, 30, 60)), "thickness": mm(drawn(rng, 1, 2.5))},
+            "section": {
+                "shape": "square tube",
+                "width": mm(drawn(rng, 30, 60)),
+                "thickness": mm(drawn(rng, 1, 2.5)),
+            },
         },
         drawn(rng, 500, 1200, 10),
     )
@@ -48,7 +65,11 @@ def round_tube(rng: Rng) -> dict[str, Any]:
     return column(
         {
             "kind": "strut",
-            "section": {"shape": "round tube", "diameter": mm(drawn(rng, 30, 60)), "thickness": mm(drawn(rng, 1.5, 3))},
+            "section": {
+                "shape": "round tube",
+                "diameter": mm(drawn(rng, 30, 60)),
+                "thickness": mm(drawn(rng, 1.5, 3)),
+            },
         },
         drawn(rng, 600, 1200, 10),
     )
@@ -90,15 +111,24 @@ def folded_channel(rng: Rng) -> dict[str, Any]:
     web, flange = drawn(rng, 60, 120), drawn(rng, 25, 45)
     profile = [[mm(x), mm(y)] for x, y in ((flange, 0), (0, 0), (0, web), (flange, web))]
     t = drawn(rng, 1, 2)
-    return column({"kind": "folded sheet", "profile": profile, "thickness": mm(t), "bend": mm(1.5 * t)}, drawn(rng, 300, 900, 10))
+    return column(
+        {"kind": "folded sheet", "profile": profile, "thickness": mm(t), "bend": mm(1.5 * t)},
+        drawn(rng, 300, 900, 10),
+    )
 
 
-def flat_plate(name: str, corners: list[tuple[float, float]], thickness: float, **more: Any) -> dict[str, Any]:
+def flat_plate(
+    name: str, corners: list[tuple[float, float]], thickness: float, **more: Any
+) -> dict[str, Any]:
     return {
         "name": name,
         "material": "steel",
         "mesh_as": "shell",
-        "recipe": {"kind": "plate", "thickness": mm(thickness), "outline": [{"x": mm(x), "y": mm(y)} for x, y in corners]},
+        "recipe": {
+            "kind": "plate",
+            "thickness": mm(thickness),
+            "outline": [{"x": mm(x), "y": mm(y)} for x, y in corners],
+        },
         **more,
     }
 
@@ -117,7 +147,9 @@ def pressed_plate(rng: Rng, **more: Any) -> dict[str, Any]:
             {"name": "other", "on": "side 3", "held": ["z"]},
             {"name": "head", "on": "side 2", "held": ["z"]},
         ],
-        "loads": [{"kind": "force", "name": "push", "on": "side 2", "components": ["-2 kN", "0 N", "0 N"]}],
+        "loads": [
+            {"kind": "force", "name": "push", "on": "side 2", "components": ["-2 kN", "0 N", "0 N"]}
+        ],
         "cases": [{"name": "one", "loads": [{"load": "push"}]}],
         "criteria": {"modes": 4, "required_factor": "1"},
         **more,
@@ -125,7 +157,8 @@ def pressed_plate(rng: Rng, **more: Any) -> dict[str, Any]:
 
 
 def ribbed_cantilever(rng: Rng) -> dict[str, Any]:
-    """A plate out from a wall with a rib under it, loaded down at its end: the rib's free edge is pressed."""
+    """A plate out from a wall with a rib under it, loaded down at its end: the rib's free edge
+    is pressed."""
     a, b, h = drawn(rng, 150, 260, 5), drawn(rng, 50, 90, 5), drawn(rng, 40, 70, 5)
     plate = flat_plate("shelf", [(0, 0), (a, 0), (a, b), (0, b)], drawn(rng, 2, 4))
     rib = flat_plate(
@@ -137,9 +170,14 @@ def ribbed_cantilever(rng: Rng) -> dict[str, Any]:
     return {
         "materials": [STEEL],
         "pieces": [plate, rib],
-        "regions": [{"name": "root", "names": ["shelf/side.4", "rib/side.3"]}, {"name": "tip", "names": ["shelf/side.2"]}],
+        "regions": [
+            {"name": "root", "names": ["shelf/side.4", "rib/side.3"]},
+            {"name": "tip", "names": ["shelf/side.2"]},
+        ],
         "supports": [{"name": "root", "on": "root", "held": ALL}],
-        "loads": [{"kind": "force", "name": "down", "on": "tip", "components": ["0 N", "0 N", "-500 N"]}],
+        "loads": [
+            {"kind": "force", "name": "down", "on": "tip", "components": ["0 N", "0 N", "-500 N"]}
+        ],
         "cases": [{"name": "one", "loads": [{"load": "down"}]}],
         "criteria": {"modes": 4, "required_factor": "1"},
     }
@@ -157,7 +195,9 @@ def sheared_web(rng: Rng) -> dict[str, Any]:
             {"name": "low", "on": "side 1", "held": ALL},
             *[{"name": f"edge {k}", "on": f"side {k}", "held": ["z"]} for k in (2, 3, 4)],
         ],
-        "loads": [{"kind": "force", "name": "along", "on": "side 3", "components": ["3 kN", "0 N", "0 N"]}],
+        "loads": [
+            {"kind": "force", "name": "along", "on": "side 3", "components": ["3 kN", "0 N", "0 N"]}
+        ],
         "cases": [{"name": "one", "loads": [{"load": "along"}]}],
         "criteria": {"modes": 4, "required_factor": "1"},
     }

@@ -1,4 +1,5 @@
 """The benchmark itself, small: it measures what it says and its two routes agree."""
+
 import pytest
 
 from benchmarks.__main__ import measure

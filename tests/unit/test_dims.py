@@ -1,4 +1,5 @@
 """Findings hold arrays that fit each other, when they are made and when they are read."""
+
 from __future__ import annotations
 
 import dataclasses
@@ -13,27 +14,53 @@ from labilis.judge.findings import SectionFindings, SettledFindings
 from labilis.model import LabilisError
 from labilis.run.pack import pack, unpack
 
-KINDS = [kind for kind in vars(findings).values() if isinstance(kind, type) and issubclass(kind, Findings) and kind is not Findings]
+KINDS = [
+    kind
+    for kind in vars(findings).values()
+    if isinstance(kind, type) and issubclass(kind, Findings) and kind is not Findings
+]
 
 
 def section(**other: Any) -> SectionFindings:
-    sizes = {"axis": np.ones(3), **{name: np.ones(4) for name in ("station", "area", "i_min", "i_max")}, "weak": np.ones((4, 3)),
-             "strong": np.ones((4, 3))}
+    sizes = {
+        "axis": np.ones(3),
+        **{name: np.ones(4) for name in ("station", "area", "i_min", "i_max")},
+        "weak": np.ones((4, 3)),
+        "strong": np.ones((4, 3)),
+    }
     return SectionFindings(**{**sizes, **other})
 
 
 def test_every_array_of_findings_says_its_shape_and_every_field_is_given_by_name() -> None:
     assert len(KINDS) == 10
     for kind in KINDS:
-        arrays = {field.name for field in dataclasses.fields(kind) if "NDArray" in str(field.type) or "Floats" in str(field.type)
-                  or "Ints" in str(field.type) or "Texts" in str(field.type)}
+        arrays = {
+            field.name
+            for field in dataclasses.fields(kind)
+            if "NDArray" in str(field.type)
+            or "Floats" in str(field.type)
+            or "Ints" in str(field.type)
+            or "Texts" in str(field.type)
+        }
         assert arrays and arrays == set(described(kind)), kind
         assert all(field.kw_only for field in dataclasses.fields(kind))
 
 
-@pytest.mark.parametrize("spoil", [{"weak": np.ones((3, 3))}, {"weak": np.ones((4, 2))}, {"station": np.ones(5)}, {"axis": np.ones(2)},
-                                   {"area": np.ones((4, 1))}, {"i_min": [1.0, 2.0, 3.0, 4.0]}], ids=str)
-def test_an_array_of_another_shape_is_refused_when_made_and_when_read(spoil: dict[str, Any]) -> None:
+@pytest.mark.parametrize(
+    "spoil",
+    [
+        {"weak": np.ones((3, 3))},
+        {"weak": np.ones((4, 2))},
+        {"station": np.ones(5)},
+        {"axis": np.ones(2)},
+        {"area": np.ones((4, 1))},
+        {"i_min": [1.0, 2.0, 3.0, 4.0]},
+    ],
+    ids=str,
+)
+def test_an_array_of_another_shape_is_refused_when_made_and_when_read(
+    spoil: dict[str, Any],
+) -> None:
     with pytest.raises(TypeError):
         section(**spoil)
     kind, meta, arrays = pack(section())

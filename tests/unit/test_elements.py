@@ -1,4 +1,5 @@
 """Tetrahedra: tangent against differences, geometric stiffness, rigid motions, patch test."""
+
 import numpy as np
 import pytest
 
@@ -16,7 +17,11 @@ def element(n_nodes: int, curved: bool = True) -> np.ndarray:
     if n_nodes == 4:
         return CORNERS
     if n_nodes > 10:
-        nodes, sides = (bricks.WEDGE_NODES, bricks.WEDGE_SIDES) if n_nodes == 15 else (bricks.HEX_NODES, bricks.HEX_SIDES)
+        nodes, sides = (
+            (bricks.WEDGE_NODES, bricks.WEDGE_SIDES)
+            if n_nodes == 15
+            else (bricks.HEX_NODES, bricks.HEX_SIDES)
+        )
         count = n_nodes - len(sides)
         corners = nodes[:count] + 0.12 * np.random.default_rng(4).standard_normal((count, 3))
         mids = corners[sides].mean(axis=1)
@@ -61,7 +66,9 @@ def test_geometric_stiffness_against_the_stressed_undeformed_residual(n_nodes: i
         shift = np.zeros(3 * n_nodes)
         shift[column] = step
         shift = shift.reshape(1, n_nodes, 3)
-        none = np.zeros((6, 6))  # the material's own answer out of the way: what is left is the stress part
+        none = np.zeros(
+            (6, 6)
+        )  # the material's own answer out of the way: what is left is the stress part
         plus, _ = solid.residual_and_tangent(gradient, weight, shift, none, stress)
         minus, _ = solid.residual_and_tangent(gradient, weight, -shift, none, stress)
         numeric[:, column] = (plus - minus)[0] / (2 * step)
@@ -89,7 +96,12 @@ def test_two_hexahedra_hold_each_other() -> None:
     elements = inverse.reshape(2, 20)
     rng = np.random.default_rng(6)
     g = solid.geometry(unique + 0.03 * rng.standard_normal(unique.shape), elements)
-    k = full(assemble(make_pattern(len(unique), elements), [(0, slice(0, 2), solid.stiffness(g.gradient, g.weight, D))])).toarray()
+    k = full(
+        assemble(
+            make_pattern(len(unique), elements),
+            [(0, slice(0, 2), solid.stiffness(g.gradient, g.weight, D))],
+        )
+    ).toarray()
     values = np.linalg.eigvalsh(k)
     assert (np.abs(values) < 1e-9 * values[-1]).sum() == 6
 
@@ -117,14 +129,22 @@ def test_constant_strain_is_exact(n_nodes: int) -> None:
     nodes = element(n_nodes, curved=True)
     h = 1e-3 * np.array([[1.0, 0.4, -0.2], [0.1, -0.5, 0.3], [0.6, 0.2, 0.8]])
     stress = solid.linear_stress(gradient, (nodes @ h.T)[None], D)
-    strain = np.array([h[0, 0], h[1, 1], h[2, 2], h[0, 1] + h[1, 0], h[1, 2] + h[2, 1], h[2, 0] + h[0, 2]])
+    strain = np.array(
+        [h[0, 0], h[1, 1], h[2, 2], h[0, 1] + h[1, 0], h[1, 2] + h[2, 1], h[2, 0] + h[0, 2]]
+    )
     assert np.allclose(stress, strain @ D, rtol=1e-11)
 
 
-@pytest.mark.parametrize(("n_nodes", "nodes", "shape", "gradient", "volume"), [
-    (15, bricks.WEDGE_NODES, bricks.wedge_shape, bricks.wedge_gradient, 1.0),
-    (20, bricks.HEX_NODES, bricks.hex_shape, bricks.hex_gradient, 8.0)])
-def test_bricks_interpolate(n_nodes: int, nodes: np.ndarray, shape, gradient, volume: float) -> None:  # type: ignore[no-untyped-def]
+@pytest.mark.parametrize(
+    ("n_nodes", "nodes", "shape", "gradient", "volume"),
+    [
+        (15, bricks.WEDGE_NODES, bricks.wedge_shape, bricks.wedge_gradient, 1.0),
+        (20, bricks.HEX_NODES, bricks.hex_shape, bricks.hex_gradient, 8.0),
+    ],
+)
+def test_bricks_interpolate(
+    n_nodes: int, nodes: np.ndarray, shape, gradient, volume: float
+) -> None:  # type: ignore[no-untyped-def]
     assert np.allclose(shape(nodes), np.eye(n_nodes), atol=1e-13)
     rng = np.random.default_rng(8)
     points = rng.uniform(0.1, 0.4, (5, 3))
@@ -133,7 +153,9 @@ def test_bricks_interpolate(n_nodes: int, nodes: np.ndarray, shape, gradient, vo
         step[axis] = 1e-6
         numeric = (shape(points + step) - shape(points - step)) / 2e-6
         assert np.allclose(gradient(points)[..., axis], numeric, atol=1e-8)
-    quadratic = np.concatenate([nodes, nodes**2, nodes * np.roll(nodes, 1, axis=1)], axis=1)  # complete to second order
+    quadratic = np.concatenate(
+        [nodes, nodes**2, nodes * np.roll(nodes, 1, axis=1)], axis=1
+    )  # complete to second order
     expected = np.concatenate([points, points**2, points * np.roll(points, 1, axis=1)], axis=1)
     assert np.allclose(shape(points) @ quadratic, expected)
     kind = family(n_nodes)
@@ -171,7 +193,11 @@ def test_elasticity_refuses_an_incompressible_material() -> None:
 @pytest.mark.parametrize("n_nodes", [3, 6])
 def test_pressure_and_traction_on_a_flat_triangle(n_nodes: int) -> None:
     corners = np.array([[0.0, 0, 0], [4, 0, 0], [0, 3, 0]])
-    nodes = corners if n_nodes == 3 else np.concatenate([corners, corners[[[0, 1], [1, 2], [2, 0]]].mean(axis=1)])
+    nodes = (
+        corners
+        if n_nodes == 3
+        else np.concatenate([corners, corners[[[0, 1], [1, 2], [2, 0]]].mean(axis=1)])
+    )
     triangle = np.arange(n_nodes)[None]
     pressed = loads.pressure(nodes, triangle, 2.0)
     assert np.allclose(pressed.sum(axis=0), [0, 0, -12.0])
@@ -196,13 +222,20 @@ def test_path_derivative_against_differences_of_the_tangent(n_nodes: int) -> Non
     plus = solid.residual_and_tangent(gradient, weight, step * u, D)[1]
     minus = solid.residual_and_tangent(gradient, weight, -step * u, D)[1]
     numeric = (plus - minus) / (2 * step)
-    assert np.abs(solid.path_derivative(gradient, weight, u, D) - numeric).max() < 1e-6 * np.abs(numeric).max()
+    assert (
+        np.abs(solid.path_derivative(gradient, weight, u, D) - numeric).max()
+        < 1e-6 * np.abs(numeric).max()
+    )
 
 
 @pytest.mark.parametrize("n_nodes", [3, 6])
 def test_following_pressure_against_differences(n_nodes: int) -> None:
     corners = np.array([[0.0, 0, 0], [4, 0.5, 0.2], [0.3, 3, -0.1]])
-    nodes = corners if n_nodes == 3 else np.concatenate([corners, corners[[[0, 1], [1, 2], [2, 0]]].mean(axis=1) + 0.1])
+    nodes = (
+        corners
+        if n_nodes == 3
+        else np.concatenate([corners, corners[[[0, 1], [1, 2], [2, 0]]].mean(axis=1) + 0.1])
+    )
     triangle = np.arange(n_nodes)[None]
     found = loads.following_stiffness(nodes, triangle, 2.0)[0]
     numeric = np.zeros_like(found)
@@ -210,13 +243,19 @@ def test_following_pressure_against_differences(n_nodes: int) -> None:
         step = np.zeros(3 * n_nodes)
         step[column] = 1e-6
         step = step.reshape(-1, 3)
-        numeric[:, column] = -(loads.pressure(nodes + step, triangle, 2.0) - loads.pressure(nodes - step, triangle, 2.0)).ravel() / 2e-6
+        numeric[:, column] = (
+            -(
+                loads.pressure(nodes + step, triangle, 2.0)
+                - loads.pressure(nodes - step, triangle, 2.0)
+            ).ravel()
+            / 2e-6
+        )
     assert np.abs(found - numeric).max() < 1e-6 * np.abs(numeric).max()
 
 
 def test_a_thin_hexahedron_bends_freely_and_none_of_its_motions_is_free() -> None:
-    """A slender bent bar of a few hexahedra, 36 % too stiff with a rule of degree 5; 2 x 2 x 2 points leave motions without
-    energy."""
+    """A slender bent bar of a few hexahedra, 36 % too stiff with a rule of degree 5; 2 x 2 x 2
+    points leave motions without energy."""
     from validation.corpus.one import run_part
 
     coarse, exact = (run_part("curved strap", 7, 0, way)["factor"] for way in ("solid", "shell"))

@@ -1,4 +1,6 @@
-"""What numbers mean: Euler's numbers, ends, verdicts, kinds of modes, evidence, ladder, sentences."""
+"""What numbers mean: Euler's numbers, ends, verdicts, kinds of modes, evidence, ladder,
+sentences."""
+
 import dataclasses
 import math
 from itertools import pairwise
@@ -11,7 +13,13 @@ from hypothesis import strategies as st
 
 from labilis.judge.convergence import extrapolated
 from labilis.judge.evidence import REGISTRY, CaseFacts, collect
-from labilis.judge.findings import ConvergenceFindings, MeshFindings, ModesFindings, SectionFindings, StrengthFindings
+from labilis.judge.findings import (
+    ConvergenceFindings,
+    MeshFindings,
+    ModesFindings,
+    SectionFindings,
+    StrengthFindings,
+)
 from labilis.judge.hand import euler_check
 from labilis.judge.hand.euler import FOUR_CASES, critical_load
 from labilis.judge.kinds import kind_of_mode
@@ -147,12 +155,24 @@ def said(name: str, **change: Any) -> Any:
     return next((item for item in collect(facts(**change)) if item.name == name), None)
 
 
-# --- Euler ------------------------------------------------------------------------------------------------------------
-@pytest.mark.parametrize(("modulus", "inertia", "k", "length", "load"), [
-    (210e3, 1.0e6, 1.0, 3000.0, 230_290.0),  # π² · 210e9 · 1e-6 / 9 = 230.29 kN
-    (200e3, 4.91e6, 2.0, 2500.0, 387_674.0),  # a 100 mm round of steel, 2.5 m, fixed at its foot
-])
-def test_worked_critical_loads(modulus: float, inertia: float, k: float, length: float, load: float) -> None:
+# --- Euler
+# --------------------------------------------------------------------------------------------------
+@pytest.mark.parametrize(
+    ("modulus", "inertia", "k", "length", "load"),
+    [
+        (210e3, 1.0e6, 1.0, 3000.0, 230_290.0),  # π² · 210e9 · 1e-6 / 9 = 230.29 kN
+        (
+            200e3,
+            4.91e6,
+            2.0,
+            2500.0,
+            387_674.0,
+        ),  # a 100 mm round of steel, 2.5 m, fixed at its foot
+    ],
+)
+def test_worked_critical_loads(
+    modulus: float, inertia: float, k: float, length: float, load: float
+) -> None:
     assert critical_load(modulus, inertia, k, length) == pytest.approx(load, rel=1e-4)
 
 
@@ -164,7 +184,12 @@ def test_the_four_cases_stand_as_sixteen_to_one() -> None:
     assert np.tan(x) == pytest.approx(x, rel=2e-3)
 
 
-def euler(found: StrengthFindings, choice: EulerChoice | None = None, first: float | None = None, length: float | None = None) -> Any:
+def euler(
+    found: StrengthFindings,
+    choice: EulerChoice | None = None,
+    first: float | None = None,
+    length: float | None = None,
+) -> Any:
     return euler_check(found, SECTIONS, (0.0, 300.0), 210e3, first, choice or EulerChoice(), length)
 
 
@@ -174,26 +199,57 @@ def held(*rows: int) -> np.ndarray:
     return grip
 
 
-@pytest.mark.parametrize(("low", "high", "ends", "k"), [
-    (held(0, 1, 2, 3, 4, 5), None, "fixed-free", 2.0), (held(0, 1, 2), held(1, 2), "pinned-pinned", 1.0),
-    (held(0, 1, 2, 3, 4, 5), held(1, 2), "fixed-pinned", 0.6992), (held(0, 1, 2, 3, 4, 5), held(1, 2, 3, 4, 5), "fixed-fixed", 0.5),
-    (held(0, 1, 2, 3, 4, 5), held(3, 4, 5), "fixed-guided", 1.0), (held(0, 1, 2), held(3, 4, 5), "pinned-guided", 2.0)])
-def test_ends_are_read_from_what_is_held(low: np.ndarray, high: np.ndarray | None, ends: str, k: float) -> None:
+@pytest.mark.parametrize(
+    ("low", "high", "ends", "k"),
+    [
+        (held(0, 1, 2, 3, 4, 5), None, "fixed-free", 2.0),
+        (held(0, 1, 2), held(1, 2), "pinned-pinned", 1.0),
+        (held(0, 1, 2, 3, 4, 5), held(1, 2), "fixed-pinned", 0.6992),
+        (held(0, 1, 2, 3, 4, 5), held(1, 2, 3, 4, 5), "fixed-fixed", 0.5),
+        (held(0, 1, 2, 3, 4, 5), held(3, 4, 5), "fixed-guided", 1.0),
+        (held(0, 1, 2), held(3, 4, 5), "pinned-guided", 2.0),
+    ],
+)
+def test_ends_are_read_from_what_is_held(
+    low: np.ndarray, high: np.ndarray | None, ends: str, k: float
+) -> None:
     grips = np.stack([low] if high is None else [low, high])
     count = len(grips)
     centres = np.array([[0.0, 0, 0], [300, 0, 0]])[:count]
-    check = euler(strength(supports=np.array(["a", "b"])[:count], grips=grips, centres=centres, radii=np.full(count, 5.0),
-                           reach=np.array([[0.0, 1], [299, 300]])[:count], reaction=np.zeros((count, 2, 6))))
+    check = euler(
+        strength(
+            supports=np.array(["a", "b"])[:count],
+            grips=grips,
+            centres=centres,
+            radii=np.full(count, 5.0),
+            reach=np.array([[0.0, 1], [299, 300]])[:count],
+            reaction=np.zeros((count, 2, 6)),
+        )
+    )
     assert check.governing.ends.name == ends
-    assert check.governing.factor == pytest.approx(np.pi**2 * 210e3 * 104.17 / (k * 300) ** 2 / 1000, rel=1e-6)
+    assert check.governing.factor == pytest.approx(
+        np.pi**2 * 210e3 * 104.17 / (k * 300) ** 2 / 1000, rel=1e-6
+    )
 
 
 def test_each_plane_has_ends_of_its_own() -> None:
-    """A pin along y: free to turn in the x-z plane only, so the strong plane is clamped and the weak one pinned."""
+    """A pin along y: free to turn in the x-z plane only, so the strong plane is clamped and the
+    weak one pinned."""
     pin = held(0, 1, 2, 3, 5)
-    check = euler(strength(supports=np.array(["a", "b"]), grips=np.stack([pin, pin]), centres=np.array([[0.0, 0, 0], [300, 0, 0]]),
-                           radii=np.array([5.0, 5]), reach=np.array([[0.0, 1], [299, 300]]), reaction=np.zeros((2, 2, 6))))
-    assert {plane.axis: plane.ends.name for plane in check.planes} == {"weak": "pinned-pinned", "strong": "fixed-fixed"}
+    check = euler(
+        strength(
+            supports=np.array(["a", "b"]),
+            grips=np.stack([pin, pin]),
+            centres=np.array([[0.0, 0, 0], [300, 0, 0]]),
+            radii=np.array([5.0, 5]),
+            reach=np.array([[0.0, 1], [299, 300]]),
+            reaction=np.zeros((2, 2, 6)),
+        )
+    )
+    assert {plane.axis: plane.ends.name for plane in check.planes} == {
+        "weak": "pinned-pinned",
+        "strong": "fixed-fixed",
+    }
     assert check.governing.axis == "weak"
 
 
@@ -212,16 +268,23 @@ def test_held_compression_is_taken_off() -> None:
     assert check.governing.factor == pytest.approx((check.governing.critical_load - 400) / 1000)
 
 
-@pytest.mark.parametrize(("change", "words"), [
-    ({"axial": np.array([-1000.0, 0.0])}, "does not push"), ({"centres": np.array([[150.0, 0, 0]])}, "between the ends"),
-    ({"reach": np.array([[0.0, 250.0]])}, "along its length"), ({"grips": held(0)[None]}, "not among Euler's cases")])
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"axial": np.array([-1000.0, 0.0])}, "does not push"),
+        ({"centres": np.array([[150.0, 0, 0]])}, "between the ends"),
+        ({"reach": np.array([[0.0, 250.0]])}, "along its length"),
+        ({"grips": held(0)[None]}, "not among Euler's cases"),
+    ],
+)
 def test_what_is_no_strut_is_not_judged(change: dict, words: str) -> None:
     with pytest.raises(LabilisError, match=words) as caught:
         euler(strength(**change))
     assert caught.value.code == "no-euler"
 
 
-# --- yield, verdict, kinds --------------------------------------------------------------------------------------------
+# --- yield, verdict, kinds
+# --------------------------------------------------------------------------------------------------
 @given(st.floats(-200, 200), st.floats(1, 200), st.floats(210, 400))
 def test_first_yield_meets_the_strength(kept: float, growing: float, limit: float) -> None:
     pull = np.array([[1.0, 0, 0, 0.3, 0, 0]])
@@ -238,12 +301,20 @@ def test_without_strength_or_stress_nothing_yields() -> None:
     assert first_yield(np.zeros((2, 6)), np.zeros((2, 6)), 235.0) == (math.inf, -1)
 
 
-@pytest.mark.parametrize(("change", "meets", "words"), [
-    ({}, True, "Meets 3"), ({"modes": modes(2.0)}, False, "Does not meet 3"), ({"modes": None}, None, "No verdict yet"),
-    ({"modes": modes()}, True, "Cannot go unstable"), ({"modes": modes(-4.0)}, True, "Cannot go unstable"),
-    ({"modes": modes(-2.0)}, None, "not stated right"),
-    ({"mesh": mesh(1)}, None, "draft"), ({"modes": modes(4.0, checks=np.array([[5.0, 2, 1]]))}, None, "missing"),
-    ({"modes": modes(held_unstable=True)}, False, "Does not meet")])
+@pytest.mark.parametrize(
+    ("change", "meets", "words"),
+    [
+        ({}, True, "Meets 3"),
+        ({"modes": modes(2.0)}, False, "Does not meet 3"),
+        ({"modes": None}, None, "No verdict yet"),
+        ({"modes": modes()}, True, "Cannot go unstable"),
+        ({"modes": modes(-4.0)}, True, "Cannot go unstable"),
+        ({"modes": modes(-2.0)}, None, "not stated right"),
+        ({"mesh": mesh(1)}, None, "draft"),
+        ({"modes": modes(4.0, checks=np.array([[5.0, 2, 1]]))}, None, "missing"),
+        ({"modes": modes(held_unstable=True)}, False, "Does not meet"),
+    ],
+)
 def test_verdicts(change: dict, meets: bool | None, words: str) -> None:
     verdict = verdict_of_case(facts(**change), collect(facts(**change)))
     assert verdict.meets is meets
@@ -251,8 +322,10 @@ def test_verdicts(change: dict, meets: bool | None, words: str) -> None:
 
 
 def test_the_worst_case_decides() -> None:
-    good, bad, open_ = (verdict_of_case(facts(**change), collect(facts(**change)))
-                        for change in ({}, {"modes": modes(1.0)}, {"modes": None}))
+    good, bad, open_ = (
+        verdict_of_case(facts(**change), collect(facts(**change)))
+        for change in ({}, {"modes": modes(1.0)}, {"modes": None})
+    )
     assert overall([good, good]) is True
     assert overall([good, open_]) is None
     assert overall([good, bad, open_]) is False
@@ -260,7 +333,9 @@ def test_the_worst_case_decides() -> None:
 
 
 def tube_nodes() -> np.ndarray:
-    x, y, z = np.meshgrid(np.linspace(0, 300, 61), np.linspace(-10, 10, 5), np.linspace(-5, 5, 3), indexing="ij")
+    x, y, z = np.meshgrid(
+        np.linspace(0, 300, 61), np.linspace(-10, 10, 5), np.linspace(-5, 5, 3), indexing="ij"
+    )
     return np.stack([x.ravel(), y.ravel(), z.ravel()], axis=1)
 
 
@@ -274,21 +349,33 @@ def test_kinds_of_made_up_shapes() -> None:
     sway = 1 - np.cos(np.pi * x / 600)
     assert kind_of_mode(nodes, np.stack([zero, zero, sway], 1), axis) == "member sway"
     assert kind_of_mode(nodes, np.stack([zero, -z * bow, y * bow], 1), axis) == "torsion"
-    assert kind_of_mode(nodes, np.stack([zero, zero, np.cos(np.pi * y / 10) * np.sin(8 * np.pi * x / 300)], 1), axis) == "plate"
+    assert (
+        kind_of_mode(
+            nodes,
+            np.stack([zero, zero, np.cos(np.pi * y / 10) * np.sin(8 * np.pi * x / 300)], 1),
+            axis,
+        )
+        == "plate"
+    )
 
 
-# --- evidence: each fires and stays quiet -------------------------------------------------------------------------------
-@pytest.mark.parametrize(("name", "wrong", "state"), [
-    ("balance", {"strength": strength(reaction=np.zeros((1, 2, 6)))}, "bad"),
-    ("held loaded direction", {"strength": strength(swallowed=np.array([0.6]))}, "bad"),
-    ("element order", {"mesh": mesh(1)}, "bad"),
-    ("completeness", {"modes": modes(4.0, checks=np.array([[5.0, 2, 1]]))}, "bad"),
-    ("yield before buckling", {"strength": strength(yield_factor=1.1)}, "caution"),
-    ("held loads", {"modes": modes(held_unstable=True)}, "bad"),
-    ("deflection before buckling", {"modes": modes(4.0, second_opinion=3.0)}, "caution"),
-    ("negative factors", {"modes": modes(4.0, -2.0)}, "caution"),
-    ("modes under the required factor", {"modes": modes(1.0, 2.0)}, "caution"),
-    ("hand check", {"euler": "A support stands between the ends."}, "not judged")])
+# --- evidence: each fires and stays quiet
+# --------------------------------------------------------------------------------------------------
+@pytest.mark.parametrize(
+    ("name", "wrong", "state"),
+    [
+        ("balance", {"strength": strength(reaction=np.zeros((1, 2, 6)))}, "bad"),
+        ("held loaded direction", {"strength": strength(swallowed=np.array([0.6]))}, "bad"),
+        ("element order", {"mesh": mesh(1)}, "bad"),
+        ("completeness", {"modes": modes(4.0, checks=np.array([[5.0, 2, 1]]))}, "bad"),
+        ("yield before buckling", {"strength": strength(yield_factor=1.1)}, "caution"),
+        ("held loads", {"modes": modes(held_unstable=True)}, "bad"),
+        ("deflection before buckling", {"modes": modes(4.0, second_opinion=3.0)}, "caution"),
+        ("negative factors", {"modes": modes(4.0, -2.0)}, "caution"),
+        ("modes under the required factor", {"modes": modes(1.0, 2.0)}, "caution"),
+        ("hand check", {"euler": "A support stands between the ends."}, "not judged"),
+    ],
+)
 def test_evidence_fires(name: str, wrong: dict, state: str) -> None:
     found = said(name, **wrong)
     assert found is not None
@@ -308,12 +395,20 @@ def test_the_worst_evidence_comes_first() -> None:
     assert states == sorted(states, key=["bad", "caution", "not judged", "good"].index)
 
 
-# --- ladder and sentences -----------------------------------------------------------------------------------------------
+# --- ladder and sentences
+# --------------------------------------------------------------------------------------------------
 def test_rungs_hold_everything_known() -> None:
     check = euler(strength(), first=4.0)
     found = rungs(facts(modes=modes(4.0, 2.0, -5.0), euler=check), "1 kN")
     assert [rung.factor for rung in found] == sorted((rung.factor for rung in found), reverse=True)
-    assert {rung.kind for rung in found} == {"service", "required", "yield", "hand", "mode", "negative"}
+    assert {rung.kind for rung in found} == {
+        "service",
+        "required",
+        "yield",
+        "hand",
+        "mode",
+        "negative",
+    }
     assert {rung.mode: rung.meets for rung in found if rung.kind == "mode"} == {0: True, 1: False}
 
 
@@ -343,25 +438,43 @@ def test_sentences_say_what_is_stated() -> None:
 
     def text(sentences: list) -> str:
         return " ".join(span.text for sentence in sentences for span in sentence)
+
     assert "foot fixed : fixed" in text(support_sentences(project)).replace("  ", " ")
     assert "-1 kN" in text(load_sentences(project))
-    assert "needed" in text(part_sentences(project.with_value(("materials", 0, "youngs_modulus"), None), (240, 16, 4), 15360.0))
+    assert "needed" in text(
+        part_sentences(
+            project.with_value(("materials", 0, "youngs_modulus"), None), (240, 16, 4), 15360.0
+        )
+    )
     assert "Find" in text(modes_sentences(project, None, "part"))
     assert "Nothing holds the part" in text(support_sentences(Project()))
 
 
-@pytest.mark.parametrize(("support", "on_hub", "words"), [
-    (Support(name="s", on="r", held=("x", "y", "z")), False, "fixed"),
-    (Support(name="s", on="r", held=("z",)), False, "slide along x and y"),
-    (Support(name="s", on="h", held=("x", "y", "z")), True, "turn about x and y and z"),
-    (Support(name="s", on="r", axes=NormalAxes(), held=("normal",)), False, "slide along it"),
-    (Support(name="s", on="r", axes=CylindricalAxes(), held=("radial", "axial")), False, "pinned")])
+@pytest.mark.parametrize(
+    ("support", "on_hub", "words"),
+    [
+        (Support(name="s", on="r", held=("x", "y", "z")), False, "fixed"),
+        (Support(name="s", on="r", held=("z",)), False, "slide along x and y"),
+        (Support(name="s", on="h", held=("x", "y", "z")), True, "turn about x and y and z"),
+        (Support(name="s", on="r", axes=NormalAxes(), held=("normal",)), False, "slide along it"),
+        (
+            Support(name="s", on="r", axes=CylindricalAxes(), held=("radial", "axial")),
+            False,
+            "pinned",
+        ),
+    ],
+)
 def test_held_motions_in_words(support: Support, on_hub: bool, words: str) -> None:
     assert words in held_words(support, on_hub)
 
 
 def test_forces_have_fitting_units() -> None:
-    assert [force_text(value) for value in (12.3456, 2255.4, -4.2e6, math.inf)] == ["12.35 N", "2.255 kN", "-4.2 MN", "–"]
+    assert [force_text(value) for value in (12.3456, 2255.4, -4.2e6, math.inf)] == [
+        "12.35 N",
+        "2.255 kN",
+        "-4.2 MN",
+        "–",
+    ]
     assert critical_text(2.0, 0.0) == "–"
     assert critical_text(2.0, 1500.0) == "3 kN"
 
@@ -395,28 +508,57 @@ def test_reactions_are_written_out() -> None:
     assert "foot pushes back with x 1 kN." in words
     many = np.zeros((6, 2, 6))
     many[:, 0, 2] = [500.0, 0.0, 250.0, 1.0, 2.0, 3.0]
-    several = strength_sentences(facts(strength=strength(
-        reaction=many, supports=np.array(list("abcdef")), grips=np.zeros((6, 6, 6)), centres=np.zeros((6, 3)), radii=np.zeros(6),
-        reach=np.zeros((6, 2)))))
+    several = strength_sentences(
+        facts(
+            strength=strength(
+                reaction=many,
+                supports=np.array(list("abcdef")),
+                grips=np.zeros((6, 6, 6)),
+                centres=np.zeros((6, 3)),
+                radii=np.zeros(6),
+                reach=np.zeros((6, 2)),
+            )
+        )
+    )
     words = ["".join(span.text for span in sentence) for sentence in several]
-    assert "b carries no force." in words and "2 more supports." in words and "c pushes back with z 250 N." in words
+    assert (
+        "b carries no force." in words
+        and "2 more supports." in words
+        and "c pushes back with z 250 N." in words
+    )
 
 
 def test_a_gate_is_left_out_only_with_a_reason() -> None:
     from labilis.judge.gates import Gate
     from labilis.model import Criteria
 
-    assert Criteria(left_out={"strength": "  ", "computed right": "none given", "capacity": " a mock-up "}).left_out == {
-        "capacity": "a mock-up"}
-    gates = (Gate("strength", "open", "it yields", "strength"), Gate("capacity", "passes", "", ""),
-             Gate("stated right", "void", "", "", "seen and agreed"))
+    assert Criteria(
+        left_out={"strength": "  ", "computed right": "none given", "capacity": " a mock-up "}
+    ).left_out == {"capacity": "a mock-up"}
+    gates = (
+        Gate("strength", "open", "it yields", "strength"),
+        Gate("capacity", "passes", "", ""),
+        Gate("stated right", "void", "", "", "seen and agreed"),
+    )
     spans: Any = modes_sentences(Project(), None, "part", gates)
     words = " ".join("".join(span.text for span in sentence) for sentence in spans)
     assert "The gate strength is open. To leave it out give a reason: none given." in words
-    assert "The gate stated right is left out: seen and agreed." in words and "capacity" not in words
+    assert (
+        "The gate stated right is left out: seen and agreed." in words and "capacity" not in words
+    )
 
 
-@pytest.mark.parametrize(("value", "words"), [(999.9, "999.9 N"), (999.99, "1 kN"), (-999.99, "-1 kN"), (1e6 - 1, "1 MN"), (0.0, "0 N"),
-                                              (12345.6, "12.35 kN"), (float("nan"), "–")])
+@pytest.mark.parametrize(
+    ("value", "words"),
+    [
+        (999.9, "999.9 N"),
+        (999.99, "1 kN"),
+        (-999.99, "-1 kN"),
+        (1e6 - 1, "1 MN"),
+        (0.0, "0 N"),
+        (12345.6, "12.35 kN"),
+        (float("nan"), "–"),
+    ],
+)
 def test_a_force_has_the_unit_that_fits_what_is_shown(value: float, words: str) -> None:
     assert force_text(value) == words

@@ -1,4 +1,5 @@
 """Results in memory are bounded in bytes, the newest and those in use stay."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -16,7 +17,9 @@ class Found:
 
 
 def test_bytes_are_counted_wherever_arrays_lie() -> None:
-    assert size_of(Found("a", np.zeros(10), (np.zeros(5), np.zeros(3, dtype=np.int32)))) == 8 * 15 + 12
+    assert (
+        size_of(Found("a", np.zeros(10), (np.zeros(5), np.zeros(3, dtype=np.int32)))) == 8 * 15 + 12
+    )
     assert size_of({"a": [np.zeros(4)], "b": 3.0}) == 32
 
 

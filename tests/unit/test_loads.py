@@ -1,4 +1,6 @@
-"""The same load stated another way: square to what is picked, by components, in all or on each; and what a region's edges are near."""
+"""The same load stated another way: square to what is picked, by components, in all or on each;
+and what a region's edges are near."""
+
 from __future__ import annotations
 
 from itertools import pairwise
@@ -15,7 +17,9 @@ from tests.unit.test_mistakes import force, solid, strip
 
 def applied(load: dict[str, Any], model: Any = strip) -> np.ndarray:
     project = load_project(model(loads=[load]))
-    return np.asarray(Runner().run(Snapshot(project), Plan("strength"))[stage_keys(project).strength].applied[0])
+    return np.asarray(
+        Runner().run(Snapshot(project), Plan("strength"))[stage_keys(project).strength].applied[0]
+    )
 
 
 def test_a_force_square_to_an_end_is_the_one_along_the_part() -> None:
@@ -29,7 +33,9 @@ def test_a_force_square_to_an_end_is_the_one_along_the_part() -> None:
 
 def test_a_pressure_is_its_force_over_the_area() -> None:
     """20 x 4 mm of a solid strip."""
-    by_area = applied({"kind": "pressure", "name": "push", "on": "head", "pressure": "2 MPa"}, solid)
+    by_area = applied(
+        {"kind": "pressure", "name": "push", "on": "head", "pressure": "2 MPa"}, solid
+    )
     assert by_area[:3] == pytest.approx([-160, 0, 0], abs=1e-6)
 
 
@@ -45,8 +51,19 @@ def test_a_force_square_to_an_edge_inside_is_refused() -> None:
 def test_each_doubles_what_lies_on_two() -> None:
     two = strip(force("-10 N"))
     two["regions"] = [*two["regions"], {"name": "both", "names": ["strip/side.2", "strip/side.1"]}]
-    total, each = (applied({"kind": "force", "name": "push", "on": "both", "components": ["0 N", "0 N", "-10 N"], "share": share},
-                           lambda loads: {**two, "loads": loads}) for share in ("total", "each"))
+    total, each = (
+        applied(
+            {
+                "kind": "force",
+                "name": "push",
+                "on": "both",
+                "components": ["0 N", "0 N", "-10 N"],
+                "share": share,
+            },
+            lambda loads: {**two, "loads": loads},
+        )
+        for share in ("total", "each")
+    )
     assert total[2] == pytest.approx(-10) and each[2] == pytest.approx(-20)
 
 

@@ -1,4 +1,5 @@
 """What is found once for the same objects."""
+
 from __future__ import annotations
 
 import gc
@@ -21,6 +22,7 @@ def test_the_very_same_objects_are_asked_for_once_and_equal_ones_anew() -> None:
     def doubled(one: Thing, other: Thing) -> float:
         asked.append(one.value)
         return one.value + other.value
+
     one, other = Thing(1.0), Thing(2.0)
     assert [doubled(one, other) for _ in range(3)] == [3.0, 3.0, 3.0] and len(asked) == 1
     assert doubled(other, one) == 3.0 and doubled(Thing(1.0), other) == 3.0 and len(asked) == 3
@@ -30,6 +32,7 @@ def test_nothing_is_kept_alive_and_what_comes_to_the_same_place_is_another() -> 
     @once_for
     def value(thing: Thing) -> float:
         return thing.value
+
     for number in range(200):  # new ones are often made where the last one was
         thing = Thing(float(number))
         gone = weakref.ref(thing)
@@ -41,4 +44,5 @@ def test_nothing_is_kept_alive_and_what_comes_to_the_same_place_is_another() -> 
     @once_for
     def name(project: Project) -> str:
         return project.name
+
     assert name(Project(name="a")) == "a" and name(Project(name="b")) == "b"

@@ -1,4 +1,5 @@
 """A value becomes a parameter and nothing that is computed changes."""
+
 from __future__ import annotations
 
 import json
@@ -28,9 +29,15 @@ def quantities(project: Project) -> list[tuple[tuple[str | int, ...], str]]:
     """Every stated text with a unit, outside plans, parameters and designs."""
     found = []
     for path, text in leaves(project.model_dump()):
-        if path[0] in ("plans", "parameters", "variants", "name", "scenario") or " " not in text or not text[0].isdigit():
+        if (
+            path[0] in ("plans", "parameters", "variants", "name", "scenario")
+            or " " not in text
+            or not text[0].isdigit()
+        ):
             continue
-        if path[2:3] == ("place",) and project.pieces[int(path[1])].recipe is None:  # an imported body stays where it is
+        if (
+            path[2:3] == ("place",) and project.pieces[int(path[1])].recipe is None
+        ):  # an imported body stays where it is
             continue
         try:
             evaluate(text, project.parameters)
@@ -71,7 +78,9 @@ def test_names_say_what_they_are_and_are_free() -> None:
     assert name == "push_components_1"
     _, name = as_parameter(project, ("parameters", "strip_thickness"), "")
     assert name == "strip_thickness"
-    made, name = as_parameter(project, ("criteria", "capacity"), "1.5")  # nothing stated: what is shown
+    made, name = as_parameter(
+        project, ("criteria", "capacity"), "1.5"
+    )  # nothing stated: what is shown
     assert made.criteria.capacity == name and made.parameters[name] == "1.5"
 
 
@@ -83,13 +92,29 @@ def test_what_is_no_quantity_is_refused_and_changes_nothing() -> None:
 
 
 def test_a_parameter_joins_the_plan_once_with_a_range_about_its_value() -> None:
-    project = load_project(strip(parameters={"t": "4 mm", "zero": "0 mm", "back": "-10 mm", "lean": "2 deg"}))
+    project = load_project(
+        strip(parameters={"t": "4 mm", "zero": "0 mm", "back": "-10 mm", "lean": "2 deg"})
+    )
     first = varied(project, "t")
-    assert [vary.model_dump(include={"low", "high"}) for vary in first.plans[0].vary] == [{"low": "2 mm", "high": "6 mm"}]
+    assert [vary.model_dump(include={"low", "high"}) for vary in first.plans[0].vary] == [
+        {"low": "2 mm", "high": "6 mm"}
+    ]
     assert varied(first, "t") is first
     both = varied(varied(first, "zero"), "back")
-    assert [(vary.low, vary.high) for vary in both.plans[0].vary[1:]] == [("-1 mm", "1 mm"), ("-15 mm", "-5 mm")]
+    assert [(vary.low, vary.high) for vary in both.plans[0].vary[1:]] == [
+        ("-1 mm", "1 mm"),
+        ("-15 mm", "-5 mm"),
+    ]
     turned = varied(project, "lean").plans[0].vary[0]
     assert project.value(str(turned.low), "angle") == pytest.approx(project.value("1 deg", "angle"))
-    goal = project.changed(plans=[{"name": "g", "how": "goal", "goal": "3", "vary": [{"parameter": "t", "low": "1 mm", "high": "2 mm"}]}])
+    goal = project.changed(
+        plans=[
+            {
+                "name": "g",
+                "how": "goal",
+                "goal": "3",
+                "vary": [{"parameter": "t", "low": "1 mm", "high": "2 mm"}],
+            }
+        ]
+    )
     assert varied(goal, "back").plans[0].how == "grid"

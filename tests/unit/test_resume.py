@@ -1,4 +1,6 @@
-"""Traces that are left off and gone on with, several modes in the starting shape, modes about a loaded state."""
+"""Traces that are left off and gone on with, several modes in the starting shape, modes about a
+loaded state."""
+
 from __future__ import annotations
 
 from pathlib import Path
@@ -20,13 +22,26 @@ from tests.unit.test_trace import TraceControl as Control
 
 
 def project_of(**plan: Any) -> Any:
-    return load_project({"labilis": 1, "materials": [STEEL], "criteria": {"modes": 2}, "trace": {"amplitude": "0.3 mm", **plan}, **PINNED})
+    return load_project(
+        {
+            "labilis": 1,
+            "materials": [STEEL],
+            "criteria": {"modes": 2},
+            "trace": {"amplitude": "0.3 mm", **plan},
+            **PINNED,
+        }
+    )
 
 
-def run(project: Any, resume: TraceCheckpoint | None = None, stop_at: int = 10**6) -> tuple[Any, TraceCheckpoint]:
-    """(trace, last checkpoint); left off after a number of steps by an error out of the run, as a stop is."""
+def run(
+    project: Any, resume: TraceCheckpoint | None = None, stop_at: int = 10**6
+) -> tuple[Any, TraceCheckpoint]:
+    """(trace, last checkpoint); left off after a number of steps by an error out of the run, as
+    a stop is."""
+
     class Enough(Exception):
         pass
+
     last: list[TraceCheckpoint] = []
 
     def found(_key: str, result: Any) -> None:
@@ -34,6 +49,7 @@ def run(project: Any, resume: TraceCheckpoint | None = None, stop_at: int = 10**
             last.append(result)
             if result.steps >= stop_at:
                 raise Enough
+
     try:
         results = Runner().run(Snapshot(project), Plan("trace", resume=resume), found=found)
     except Enough:
@@ -51,11 +67,21 @@ def test_a_yielding_trace_left_off_gives_the_same_path(tmp_path: Path) -> None:
         kept = CheckpointFile(tmp_path / f"{stop_at}.npz")
         kept.keep(stage_keys(project).path, left)
         again, last = run(project, kept.fitting(project, ()))
-        assert np.allclose(again.factors, whole.factors, rtol=1e-7) and len(again.factors) == len(whole.factors)
-        assert np.allclose(again.probe, whole.probe, rtol=1e-5) and np.allclose(again.plastic, whole.plastic, atol=1e-9)
-        assert again.reason == whole.reason and again.verified == pytest.approx(whole.verified, rel=1e-9)
-        assert np.allclose(again.motions[-1], whole.motions[-1], atol=1e-4) and last.steps == end.steps
-    assert kept.fitting(project_of(amplitude="0.4 mm"), ()) is None, "it belongs to another starting shape"
+        assert np.allclose(again.factors, whole.factors, rtol=1e-7) and len(again.factors) == len(
+            whole.factors
+        )
+        assert np.allclose(again.probe, whole.probe, rtol=1e-5) and np.allclose(
+            again.plastic, whole.plastic, atol=1e-9
+        )
+        assert again.reason == whole.reason and again.verified == pytest.approx(
+            whole.verified, rel=1e-9
+        )
+        assert (
+            np.allclose(again.motions[-1], whole.motions[-1], atol=1e-4) and last.steps == end.steps
+        )
+    assert kept.fitting(project_of(amplitude="0.4 mm"), ()) is None, (
+        "it belongs to another starting shape"
+    )
     assert kept.fitting(project_of(steps=300), ()) is not None, "more steps of the same path"
     (tmp_path / "bad.npz").write_bytes(b"PK nonsense")
     with pytest.raises(LabilisError, match="no checkpoint"):
@@ -70,7 +96,11 @@ def test_regions_may_come_and_go_between() -> None:
     more = project.changed(regions=[{"name": "new", "names": ["strip/face"]}, *regions])
     assert stage_keys(more).path == stage_keys(project).path
     again, _ = run(more, left)
-    assert list(again.places) == ["new", "foot", "head"] and again.probes.shape == (len(whole.factors), 3, 4)
+    assert list(again.places) == ["new", "foot", "head"] and again.probes.shape == (
+        len(whole.factors),
+        3,
+        4,
+    )
     assert np.isnan(again.probes[:4, 0]).all() and np.isfinite(again.probes[4:, 0, :3]).all()
     assert np.allclose(again.probes[:, 2, :3], whole.probes[:, 1, :3], atol=1e-4)
     assert not any("new" in axis for axis in path_axes(again)) and "head, x, mm" in path_axes(again)
@@ -86,18 +116,41 @@ def test_over_the_top_of_a_roof_and_on() -> None:
             break
     other = roof(control, 8)
     *_, (rest, last) = other.run(half.walk)
-    assert np.allclose(rest.factors, all_of_it.factors, rtol=1e-7) and rest.reason == all_of_it.reason == "limit"
+    assert (
+        np.allclose(rest.factors, all_of_it.factors, rtol=1e-7)
+        and rest.reason == all_of_it.reason == "limit"
+    )
     assert rest.limit == pytest.approx(all_of_it.limit, rel=1e-12) and last.arc
 
 
 def test_the_command_line_goes_on_from_its_checkpoint(tmp_path: Path) -> None:
     (tmp_path / "m.json").write_text(project_of(material="elastic").to_json(), encoding="utf-8")
-    first = labilis("trace", tmp_path / "m.json", "--steps", "3", "--checkpoint", tmp_path / "c.npz", "--json", tmp_path / "a.json")
+    first = labilis(
+        "trace",
+        tmp_path / "m.json",
+        "--steps",
+        "3",
+        "--checkpoint",
+        tmp_path / "c.npz",
+        "--json",
+        tmp_path / "a.json",
+    )
     assert first.returncode == 3 and "Going on" not in first.stderr, first.stderr
-    second = labilis("trace", tmp_path / "m.json", "--checkpoint", tmp_path / "c.npz", "--modes-at", "0.5", "--json", tmp_path / "b.json")
+    second = labilis(
+        "trace",
+        tmp_path / "m.json",
+        "--checkpoint",
+        tmp_path / "c.npz",
+        "--modes-at",
+        "0.5",
+        "--json",
+        tmp_path / "b.json",
+    )
     assert "Going on from step 3" in second.stderr
-    a, b = (load_json(tmp_path / name)["cases"][0]["trace"]["curve"] for name in ("a.json", "b.json"))
-    assert a == b[:len(a)] and len(b) > len(a)
+    a, b = (
+        load_json(tmp_path / name)["cases"][0]["trace"]["curve"] for name in ("a.json", "b.json")
+    )
+    assert a == b[: len(a)] and len(b) > len(a)
     assert load_model(tmp_path / "m.json").project.trace.steps == 40
 
 
@@ -108,7 +161,13 @@ def load_json(path: Path) -> Any:
 
 
 def test_two_modes_make_one_starting_shape() -> None:
-    trace = traced(PINNED, amplitude="0.2 mm", seeds=[{"mode": 2, "amplitude": "0.1 mm", "sign": "-"}], material="elastic", steps=2)
+    trace = traced(
+        PINNED,
+        amplitude="0.2 mm",
+        seeds=[{"mode": 2, "amplitude": "0.1 mm", "sign": "-"}],
+        material="elastic",
+        steps=2,
+    )
     facts = trace.facts
     alone = traced(PINNED, amplitude="0.2 mm", material="elastic", steps=2).facts
     assert facts.trace.amplitude == alone.trace.amplitude == pytest.approx(0.2)
@@ -124,18 +183,29 @@ def test_two_modes_make_one_starting_shape() -> None:
 
 
 def test_modes_about_a_loaded_state_are_told_as_the_total() -> None:
-    """Of a nearly perfect strut the instability ahead stays Euler's load, from wherever it is looked at."""
+    """Of a nearly perfect strut the instability ahead stays Euler's load, from wherever it is
+    looked at."""
     euler = np.pi**2 * EI / L**2 / 100
     for at in (0.4, 0.8):
-        case = traced(PINNED, amplitude="0.002 mm", material="elastic", modes_at=f"{at * euler!r}", target=f"{0.97 * euler!r}")
+        case = traced(
+            PINNED,
+            amplitude="0.002 mm",
+            material="elastic",
+            modes_at=f"{at * euler!r}",
+            target=f"{0.97 * euler!r}",
+        )
         trace = case.facts.trace
         assert trace.about_at >= at * euler
         assert trace.about[0] == pytest.approx(trace.ideal, rel=0.005)
     from labilis.judge.trace_sentences import trace_sentences
 
-    words = " ".join(span.text for sentence in trace_sentences(project_of(), case.facts) for span in sentence)
+    words = " ".join(
+        span.text for sentence in trace_sentences(project_of(), case.facts) for span in sentence
+    )
     assert "in all" in words and "that stands and" in words
-    assert np.isnan(traced(PINNED, amplitude="0.002 mm", material="elastic", steps=3).facts.trace.about_at)
+    assert np.isnan(
+        traced(PINNED, amplitude="0.002 mm", material="elastic", steps=3).facts.trace.about_at
+    )
 
 
 def test_recommended_amplitudes_by_kind() -> None:

@@ -1,4 +1,5 @@
 """Reading STEP, measuring, finding faces again, sections, meshes."""
+
 import hashlib
 from typing import Any
 
@@ -10,7 +11,15 @@ from labilis.model import LabilisError, Region, load_project
 from labilis.run.mesh_stage import check_size
 from labilis.run.picking import describe_edge, describe_face, make_pick
 from labilis.run.resolve import describe_motions
-from labilis.shape import PartShape, build_body, build_part, find_region, list_bodies, read_step, scan_sections
+from labilis.shape import (
+    PartShape,
+    build_body,
+    build_part,
+    find_region,
+    list_bodies,
+    read_step,
+    scan_sections,
+)
 from tests.parts import bar_step, body_of, bored_step, bores, box, face_towards, to_step
 
 NONE = np.array([], dtype=int)
@@ -101,7 +110,9 @@ def test_two_picks_never_share_a_face() -> None:
 def test_edge_picks() -> None:
     body = body_of(bar_step())
     for edge in range(len(body.edges)):
-        match = find_region(Region(name="r", piece="part", picks=(make_pick(body.view, "edge", edge),)), body.view)
+        match = find_region(
+            Region(name="r", piece="part", picks=(make_pick(body.view, "edge", edge),)), body.view
+        )
         assert list(match.edges) == [edge]
 
 
@@ -148,11 +159,18 @@ def test_surface_is_whole_and_belongs_to_faces_and_edges() -> None:
     _, counts = np.unique(sides, axis=0, return_counts=True)
     assert (counts == 2).all()
     corner = mesh.nodes[mesh.triangles[:, :3]]
-    areas = np.linalg.norm(np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), axis=1) / 2
+    areas = (
+        np.linalg.norm(np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), axis=1)
+        / 2
+    )
     found = np.bincount(mesh.triangle_face, weights=areas, minlength=len(body.faces))
     assert found == pytest.approx(body.faces.area, rel=0.02)
     ends = mesh.nodes[mesh.segments[:, :2]]
-    lengths = np.bincount(mesh.segment_edge, weights=np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1), minlength=len(body.edges))
+    lengths = np.bincount(
+        mesh.segment_edge,
+        weights=np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1),
+        minlength=len(body.edges),
+    )
     assert lengths == pytest.approx(body.edges.length, rel=0.02)
 
 
@@ -166,6 +184,7 @@ def test_zones_make_it_finer_there_only() -> None:
 
     def near(mesh: object, x: float) -> int:
         return int((np.abs(mesh.nodes[:, 0] - x) < 8).sum())  # type: ignore[attr-defined]
+
     assert near(zoned, 240) > 4 * near(plain, 240)
     assert near(zoned, 60) < 2 * near(plain, 60)
     assert near(lined, 0) > 2 * near(plain, 0)
@@ -191,8 +210,14 @@ def test_sizes_that_cannot_be_are_refused() -> None:
     assert caught.value.where == "mesh/size"
 
 
-@pytest.mark.parametrize(("data", "said"), [
-    (b"", "empty"), (b"solid ascii\nfacet", "not a STEP file"), (b"ISO-10303-21;\nHEADER;\ngarbage", "STEP")])
+@pytest.mark.parametrize(
+    ("data", "said"),
+    [
+        (b"", "empty"),
+        (b"solid ascii\nfacet", "not a STEP file"),
+        (b"ISO-10303-21;\nHEADER;\ngarbage", "STEP"),
+    ],
+)
 def test_files_that_are_not_step(data: bytes, said: str) -> None:
     with pytest.raises(LabilisError, match=said):
         read_step(data, "x.step")
@@ -205,9 +230,14 @@ def _strip() -> bytes:
     from OCP.gp import gp_Ax3, gp_Dir, gp_Pln, gp_Pnt
 
     sewing = Sewing(1e-6)
-    for normal, run, low, high in ((gp_Dir(0, 0, 1), gp_Dir(1, 0, 0), 0, 120), (gp_Dir(-1, 0, 0), gp_Dir(0, 0, 1), 0, 80)):
+    for normal, run, low, high in (
+        (gp_Dir(0, 0, 1), gp_Dir(1, 0, 0), 0, 120),
+        (gp_Dir(-1, 0, 0), gp_Dir(0, 0, 1), 0, 80),
+    ):
         at = gp_Pnt(0, 0, 0) if low == 0 and high == 120 else gp_Pnt(120, 0, 0)
-        sewing.Add(BRepBuilderAPI_MakeFace(gp_Pln(gp_Ax3(at, normal, run)), low, high, 0, 20).Face())
+        sewing.Add(
+            BRepBuilderAPI_MakeFace(gp_Pln(gp_Ax3(at, normal, run)), low, high, 0, 20).Face()
+        )
     sewing.Perform()
     return to_step(sewing.SewedShape())
 
@@ -219,14 +249,27 @@ def test_step_surfaces_become_shells() -> None:
     sha = hashlib.sha256(data).hexdigest()
 
     def part_of(**fields: Any) -> PartShape:
-        return build_part(load_project({"geometry": [{"file": "strip.step", "sha256": sha}],
-                                        "pieces": [{"name": "strip", "geometry": "strip.step", **fields}]}), {sha: data})
+        return build_part(
+            load_project(
+                {
+                    "geometry": [{"file": "strip.step", "sha256": sha}],
+                    "pieces": [{"name": "strip", "geometry": "strip.step", **fields}],
+                }
+            ),
+            {sha: data},
+        )
+
     part = part_of(mesh_as="shell", thickness="1.5 mm")
     mesh = mesh_part(part, 10.0)
-    assert part.view.volume == pytest.approx(20 * 200 * 1.5) and set(part.view.faces.thickness) == {1.5}
+    assert part.view.volume == pytest.approx(20 * 200 * 1.5) and set(part.view.faces.thickness) == {
+        1.5
+    }
     assert len(mesh.nodes) == 3 * 21, "the fold's nodes are shared"
-    for fields, said in (({}, "encloses nothing"), ({"mesh_as": "shell"}, "no thickness"),
-                         ({"mesh_as": "shell", "thickness": "0 mm"}, "not above zero")):
+    for fields, said in (
+        ({}, "encloses nothing"),
+        ({"mesh_as": "shell"}, "no thickness"),
+        ({"mesh_as": "shell", "thickness": "0 mm"}, "not above zero"),
+    ):
         with pytest.raises(LabilisError, match=said):
             part_of(**fields)
 
@@ -243,15 +286,20 @@ def test_step_without_any_body() -> None:
 def test_curved_faces_take_their_nodes() -> None:
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeCone, BRepPrimAPI_MakeSphere, BRepPrimAPI_MakeTorus
 
-    for shape in (BRepPrimAPI_MakeSphere(10.0).Solid(), BRepPrimAPI_MakeCone(8.0, 4.0, 15.0).Solid(),
-                  BRepPrimAPI_MakeTorus(20.0, 4.0).Solid()):
+    for shape in (
+        BRepPrimAPI_MakeSphere(10.0).Solid(),
+        BRepPrimAPI_MakeCone(8.0, 4.0, 15.0).Solid(),
+        BRepPrimAPI_MakeTorus(20.0, 4.0).Solid(),
+    ):
         body = build_body(shape)
         mesh = mesh_body(body, 4.0, 2)
         for face in range(len(body.faces)):
             nodes = mesh.nodes[mesh.region_nodes(np.array([face]), NONE)]
             away = np.linalg.norm(body.project_to_face(face, nodes) - nodes, axis=1)
             assert (away < 1e-6).mean() > (0.9 if mesh.straightened else 0.999)
-            assert away.max() < 0.12  # no more than the sag of the few sides that had to stay straight
+            assert (
+                away.max() < 0.12
+            )  # no more than the sag of the few sides that had to stay straight
 
 
 def test_free_motions_in_words() -> None:

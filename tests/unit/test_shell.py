@@ -1,4 +1,5 @@
 """Shells: tangent, rigid motions, patch tests, known plates and benchmarks on structured meshes."""
+
 import numpy as np
 import pytest
 from scipy import sparse
@@ -23,9 +24,13 @@ def one(n: int, warp: float = 0.1) -> tuple[np.ndarray, shell.ShellGeometry, np.
     return nodes, geometry, shell.section_stiffness(E, NU, geometry.thickness, geometry.offset)
 
 
-def energy(geometry: shell.ShellGeometry, c: np.ndarray, u: np.ndarray, r: np.ndarray, initial: np.ndarray) -> float:
+def energy(
+    geometry: shell.ShellGeometry, c: np.ndarray, u: np.ndarray, r: np.ndarray, initial: np.ndarray
+) -> float:
     state = shell.shell_state(geometry, c, u, r)
-    density = 0.5 * np.einsum("mgj,mjk,mgk->mg", state.strain, c, state.strain) + (state.strain * initial).sum(axis=2)
+    density = 0.5 * np.einsum("mgj,mjk,mgk->mg", state.strain, c, state.strain) + (
+        state.strain * initial
+    ).sum(axis=2)
     return float((density * geometry.area).sum())
 
 
@@ -44,9 +49,13 @@ def test_residual_and_tangent_are_derivatives_of_the_energy(n: int) -> None:
     h, slopes, numeric = 1e-5, np.zeros(6 * n), np.zeros((6 * n, 6 * n))
     unit = np.eye(6 * n)
     for i in range(6 * n):
-        slopes[i] = (energy(geometry, c, *at(h * unit[i]), initial) - energy(geometry, c, *at(-h * unit[i]), initial)) / (2 * h)
-        # forces after a step, brought back to the coordinates of the present rotations: for the second derivative of the
-        # energy in a pair of turns both orders are averaged, which is what exp(a + b) means to second order
+        slopes[i] = (
+            energy(geometry, c, *at(h * unit[i]), initial)
+            - energy(geometry, c, *at(-h * unit[i]), initial)
+        ) / (2 * h)
+        # forces after a step, brought back to the coordinates of the present rotations: for the
+        # second derivative of the energy in a pair of turns both orders are averaged, which is what
+        # exp(a + b) means to second order
         plus, _ = shell.residual_and_tangent(geometry, c, *at(h * unit[i]), initial)
         minus, _ = shell.residual_and_tangent(geometry, c, *at(-h * unit[i]), initial)
         numeric[i] = (plus - minus)[0] / (2 * h)
@@ -65,8 +74,16 @@ def test_geometric_stiffness_against_the_stressed_residual_at_rest(n: int) -> No
     for i in range(6 * n):
         step = np.zeros((n, 6))
         step.flat[i] = 1e-5
-        pair = [shell.residual_and_tangent(geometry, 0 * c, sign * step[None, :, :3], shell.exponential(sign * step[None, :, 3:]),
-                                           initial)[0][0] for sign in (1, -1)]
+        pair = [
+            shell.residual_and_tangent(
+                geometry,
+                0 * c,
+                sign * step[None, :, :3],
+                shell.exponential(sign * step[None, :, 3:]),
+                initial,
+            )[0][0]
+            for sign in (1, -1)
+        ]
         numeric[i] = (pair[0] - pair[1]) / 2e-5
     assert np.abs(k_g[0] - 0.5 * (numeric + numeric.T)).max() < 1e-6 * np.abs(numeric).max()
 
@@ -90,7 +107,9 @@ def test_a_large_rigid_turn_gives_no_strain(n: int) -> None:
     assert np.abs(state.strain).max() < 1e-12
 
 
-def grid(nx: int, ny: int, lx: float, ly: float, triangles: bool = False, distort: float = 0.0) -> tuple[np.ndarray, np.ndarray]:
+def grid(
+    nx: int, ny: int, lx: float, ly: float, triangles: bool = False, distort: float = 0.0
+) -> tuple[np.ndarray, np.ndarray]:
     nodes, quads = quadrilaterals(nx, ny, lx, ly, distort)
     return nodes, np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]) if triangles else quads
 
@@ -103,15 +122,26 @@ def assembled(count: int, elements: np.ndarray, blocks: np.ndarray) -> sparse.cs
 
 
 class Model:
-    """A shell mesh with held motions, for strength and modes by plain SciPy: the elements are what is under test."""
+    """A shell mesh with held motions, for strength and modes by plain SciPy: the elements are
+    what is under test."""
 
-    def __init__(self, nodes: np.ndarray, elements: np.ndarray, thickness: float, triads: np.ndarray | None = None,
-                 e: float = E, nu: float = NU, offset: float = 0.0) -> None:
+    def __init__(
+        self,
+        nodes: np.ndarray,
+        elements: np.ndarray,
+        thickness: float,
+        triads: np.ndarray | None = None,
+        e: float = E,
+        nu: float = NU,
+        offset: float = 0.0,
+    ) -> None:
         self.nodes, self.elements = nodes, elements
         self.geometry = shell.shell_geometry(nodes, elements, thickness, offset, triads)
         self.c = shell.section_stiffness(e, nu, self.geometry.thickness, self.geometry.offset)
         zero = np.zeros((*elements.shape, 3))
-        self.k = assembled(len(nodes), elements, shell.residual_and_tangent(self.geometry, self.c, zero)[1])
+        self.k = assembled(
+            len(nodes), elements, shell.residual_and_tangent(self.geometry, self.c, zero)[1]
+        )
         self.held = np.zeros((len(nodes), 6), dtype=bool)
 
     def solve(self, force: np.ndarray, given: np.ndarray | None = None) -> np.ndarray:
@@ -125,13 +155,19 @@ class Model:
         """Resultants of the linear solution, by the derivative of the strain at rest."""
         h = 1e-6 / max(np.abs(u).max(), 1e-12)
         local = u[self.elements]
-        plus = shell.shell_state(self.geometry, self.c, h * local[..., :3], shell.exponential(h * local[..., 3:]))
-        minus = shell.shell_state(self.geometry, self.c, -h * local[..., :3], shell.exponential(-h * local[..., 3:]))
+        plus = shell.shell_state(
+            self.geometry, self.c, h * local[..., :3], shell.exponential(h * local[..., 3:])
+        )
+        minus = shell.shell_state(
+            self.geometry, self.c, -h * local[..., :3], shell.exponential(-h * local[..., 3:])
+        )
         return (plus.resultant - minus.resultant) / (2 * h)
 
     def factors(self, u: np.ndarray, count: int = 2) -> np.ndarray:
         zero = np.zeros((*self.elements.shape, 3))
-        _, blocks = shell.residual_and_tangent(self.geometry, self.c, zero, None, self.linear_resultant(u), material=False)
+        _, blocks = shell.residual_and_tangent(
+            self.geometry, self.c, zero, None, self.linear_resultant(u), material=False
+        )
         free = np.flatnonzero(~self.held.ravel())
         k_g = assembled(len(self.nodes), self.elements, blocks)[free][:, free]
         k = self.k[free][:, free].tocsc()
@@ -150,7 +186,9 @@ def test_patch_of_triangles(kind: str) -> None:
     if kind == "membrane":
         exact[:, :2] = np.stack([a * x + c * y, c * x + b * y], axis=1)
     else:
-        exact[:, 2:5] = np.stack([0.5 * (a * x**2 + b * y**2) + c * x * y, b * y + c * x, -(a * x + c * y)], axis=1)
+        exact[:, 2:5] = np.stack(
+            [0.5 * (a * x**2 + b * y**2) + c * x * y, b * y + c * x, -(a * x + c * y)], axis=1
+        )
     model.held[(x == 0) | (x == 12) | (y == 0) | (y == 9)] = True
     u = model.solve(np.zeros_like(exact), np.where(model.held, exact, 0.0))
     assert np.allclose(u, exact, atol=1e-7 * np.abs(exact).max())
@@ -164,7 +202,9 @@ def simply_supported(nx: int, ny: int, ratio: float, triangles: bool = False) ->
     x, y = nodes[:, 0], nodes[:, 1]
     border = (x == 0) | (y == 0) | np.isclose(x, ratio * b) | np.isclose(y, b)
     model.held[border, 2] = True
-    model.held[(x == 0) | np.isclose(x, ratio * b), 3] = True  # hard simple support: no turning along the edge
+    model.held[(x == 0) | np.isclose(x, ratio * b), 3] = (
+        True  # hard simple support: no turning along the edge
+    )
     model.held[(y == 0) | np.isclose(y, b), 4] = True
     middle = np.argmin(np.abs(x - ratio * b / 2) + np.abs(y))
     model.held[middle, :2] = True
@@ -179,7 +219,8 @@ def simply_supported(nx: int, ny: int, ratio: float, triangles: bool = False) ->
 
 @pytest.mark.parametrize(("ratio", "nx", "k"), [(1.0, 8, 4.0), (1.5, 12, 4.340), (2.0, 16, 4.0)])
 def test_simply_supported_plates(ratio: float, nx: int, k: float) -> None:
-    """Bryan 1891: k = 4, 4.340, 4, eight quadrilaterals per half wave, within 1 % in the converged limit."""
+    """Bryan 1891: k = 4, 4.340, 4, eight quadrilaterals per half wave, within 1 % in the
+    converged limit."""
     coarse, fine = simply_supported(nx, 8, ratio), simply_supported(2 * nx, 16, ratio)
     assert fine == pytest.approx(k, rel=0.01)
     assert abs(fine - k) < abs(coarse - k) + 0.005
@@ -198,11 +239,14 @@ def test_cantilever_strip_buckles_at_eulers_load() -> None:
     tip = np.isclose(nodes[:, 0], length)
     force[tip, 0] = -np.array([0.25, 0.5, 0.25]) * 1000
     factor = model.factors(model.solve(force))[0]
-    assert factor == pytest.approx(np.pi**2 * E * width * t**3 / 12 / (4 * length**2) / 1000, rel=0.005)
+    assert factor == pytest.approx(
+        np.pi**2 * E * width * t**3 / 12 / (4 * length**2) / 1000, rel=0.005
+    )
 
 
 def test_offset_shifts_the_neutral_plane() -> None:
-    """A strip loaded at its reference surface, half a thickness off: bends as under P t/2 (P L² e / 2 E I)."""
+    """A strip loaded at its reference surface, half a thickness off: bends as under P t/2 (P L²
+    e / 2 E I)."""
     length, width, t, push = 100.0, 4.0, 2.0, 10.0
     nodes, elements = grid(20, 1, length, width)
     model = Model(nodes, elements, t, nu=0.0, offset=t / 2)

@@ -1,4 +1,6 @@
-"""Which side is weaker: Koiter's frame, a strut pushed off its axis, a part that is alike to both sides."""
+"""Which side is weaker: Koiter's frame, a strut pushed off its axis, a part that is alike to
+both sides."""
+
 from typing import Any
 
 import numpy as np
@@ -28,8 +30,17 @@ def test_the_frame_of_koiter_falls_to_one_side_as_he_found() -> None:
 
 
 def test_a_trace_to_the_weaker_side_finds_the_lower_limit() -> None:
-    plan = {"mode": 1, "amplitude": "1 mm", "material": "elastic", "target": "30", "deflection": "60 mm"}
-    found = {sign: facts(frame(trace={**plan, "sign": sign}), "trace").trace for sign in ("weaker", "+", "-")}
+    plan = {
+        "mode": 1,
+        "amplitude": "1 mm",
+        "material": "elastic",
+        "target": "30",
+        "deflection": "60 mm",
+    }
+    found = {
+        sign: facts(frame(trace={**plan, "sign": sign}), "trace").trace
+        for sign in ("weaker", "+", "-")
+    }
     limits = {sign: trace.verified for sign, trace in found.items()}
     assert limits["weaker"] == pytest.approx(min(limits["+"], limits["-"]), rel=1e-9)
     assert max(limits["+"], limits["-"]) > 1.1 * limits["weaker"]
@@ -41,14 +52,31 @@ def test_a_trace_to_the_weaker_side_finds_the_lower_limit() -> None:
 def test_a_strut_pushed_off_its_axis_bends_to_that_side() -> None:
     """The ends' moments have 4 e/π of the sine in them."""
     e = 0.7
-    strip = {"pieces": [shell("strip", flat(L, W, T))], "mesh": {"size": mm(10)},
-             "regions": [region("foot", "strip/side.4"), region("head", "strip/side.2")],
-             "supports": [hold("foot", "x", "y", "z"), hold("head", "y", "z")]}
-    moments = [{"kind": "moment", "name": f"m {on}", "on": on, "components": ["0 N*m", f"{value!r} N*mm", "0 N*m"]}
-               for on, value in (("foot", W * e), ("head", -W * e))]
+    strip = {
+        "pieces": [shell("strip", flat(L, W, T))],
+        "mesh": {"size": mm(10)},
+        "regions": [region("foot", "strip/side.4"), region("head", "strip/side.2")],
+        "supports": [hold("foot", "x", "y", "z"), hold("head", "y", "z")],
+    }
+    moments = [
+        {
+            "kind": "moment",
+            "name": f"m {on}",
+            "on": on,
+            "components": ["0 N*m", f"{value!r} N*mm", "0 N*m"],
+        }
+        for on, value in (("foot", W * e), ("head", -W * e))
+    ]
     push = line("head", x=-1.0)
-    found = facts({**strip, "loads": [push, *moments], "cases": [{"name": "c", "loads": [
-        {"load": load["name"]} for load in (push, *moments)]}]}).modes
+    found = facts(
+        {
+            **strip,
+            "loads": [push, *moments],
+            "cases": [
+                {"name": "c", "loads": [{"load": load["name"]} for load in (push, *moments)]}
+            ],
+        }
+    ).modes
     assert abs(found.pull[0]) == pytest.approx(4 * e / np.pi, rel=0.01)
     assert weaker_side(0.4, found.pull[0], found.skew[0])[0] == ("+" if found.pull[0] > 0 else "-")
     alike = facts({**strip, **case_of(push)}).modes

@@ -1,4 +1,5 @@
 """Factorisation back ends, block Lanczos, pivot counts."""
+
 import numpy as np
 import pytest
 from scipy import linalg, sparse
@@ -13,7 +14,9 @@ from labilis.solve.modes import count_below, find_modes
 RNG = np.random.default_rng(11)
 
 
-def pencil(n: int, repeated: bool = False) -> tuple[sparse.csr_matrix, sparse.csr_matrix, np.ndarray]:
+def pencil(
+    n: int, repeated: bool = False
+) -> tuple[sparse.csr_matrix, sparse.csr_matrix, np.ndarray]:
     """Sparse-like K, K_G with known factors, both signs."""
     q = np.linalg.qr(RNG.standard_normal((n, n)))[0]
     mu = np.concatenate([1.0 / np.linspace(1, 60, n // 2), -1.0 / np.linspace(1.5, 40, n - n // 2)])
@@ -47,19 +50,27 @@ def test_two_factors_share_one_analysis() -> None:
     spd, b = a @ a.T + 40 * np.eye(40), RNG.standard_normal((40, 2))
     first = factor(sparse.csr_matrix(np.triu(spd)))
     for shift in (60.0, 90.0):  # the place of one that was given back is used again
-        other = factor(sparse.csr_matrix(np.triu(spd - shift * np.eye(40))), positive=False, like=first)
+        other = factor(
+            sparse.csr_matrix(np.triu(spd - shift * np.eye(40))), positive=False, like=first
+        )
         assert other.analysis_s == 0.0  # type: ignore[attr-defined]
         assert other.negative_pivots == (np.linalg.eigvalsh(spd) < shift).sum()
         assert np.allclose(other.solve(b), np.linalg.solve(spd - shift * np.eye(40), b))
         assert np.allclose(first.solve(b), np.linalg.solve(spd, b))
         other.free()
-    one, two = (factor(sparse.csr_matrix(np.triu(spd * scale)), like=first) for scale in (2.0, 3.0))  # no room for the last
+    one, two = (
+        factor(sparse.csr_matrix(np.triu(spd * scale)), like=first) for scale in (2.0, 3.0)
+    )  # no room for the last
     first.free()
-    assert np.allclose(one.solve(b), np.linalg.solve(2 * spd, b)) and np.allclose(two.solve(b), np.linalg.solve(3 * spd, b))
+    assert np.allclose(one.solve(b), np.linalg.solve(2 * spd, b)) and np.allclose(
+        two.solve(b), np.linalg.solve(3 * spd, b)
+    )
 
 
 def test_a_small_pivot_that_is_no_zero_does_not_spoil_the_solution() -> None:
-    a = np.array([[1e-16, 1.0, 0.0], [1.0, 1e-16, 0.0], [0.0, 0.0, 2.0]])  # fine with rows exchanged
+    a = np.array(
+        [[1e-16, 1.0, 0.0], [1.0, 1e-16, 0.0], [0.0, 0.0, 2.0]]
+    )  # fine with rows exchanged
     found = factor(sparse.csr_matrix(np.triu(a)), positive=False)
     assert np.allclose(found.solve(np.array([1.0, 2.0, 4.0])), [2.0, 1.0, 2.0], atol=1e-6)
     if library() is not None:  # the other factor of the analysis pivots in its own way
@@ -68,7 +79,9 @@ def test_a_small_pivot_that_is_no_zero_does_not_spoil_the_solution() -> None:
         back = factor(sparse.csr_matrix(np.triu(easy)), positive=True)
         again = factor(sparse.csr_matrix(np.triu(a)), positive=False, like=back)
         for solver, matrix in ((found, a), (other, easy), (back, easy), (again, a)):
-            assert np.allclose(matrix @ solver.solve(np.array([1.0, 2.0, 4.0])), [1.0, 2.0, 4.0], atol=1e-6)
+            assert np.allclose(
+                matrix @ solver.solve(np.array([1.0, 2.0, 4.0])), [1.0, 2.0, 4.0], atol=1e-6
+            )
 
 
 @pytest.mark.parametrize("with_mkl", [True, False])
@@ -76,7 +89,12 @@ def test_products(with_mkl: bool, monkeypatch: pytest.MonkeyPatch) -> None:
     if not with_mkl:
         monkeypatch.setattr(mkl, "library", lambda: None)
     a, b = RNG.standard_normal((30, 12)), RNG.standard_normal((12, 5))
-    for left in (a, np.asfortranarray(a), np.asfortranarray(RNG.standard_normal((30, 20)))[:, :12], RNG.standard_normal((60, 12))[::2]):
+    for left in (
+        a,
+        np.asfortranarray(a),
+        np.asfortranarray(RNG.standard_normal((30, 20)))[:, :12],
+        RNG.standard_normal((60, 12))[::2],
+    ):
         for right in (b, np.asfortranarray(b), b[:, :1]):
             assert np.allclose(mkl.product(left, right), left @ right)
             z = RNG.standard_normal((30, right.shape[1]))
@@ -92,9 +110,13 @@ def test_products(with_mkl: bool, monkeypatch: pytest.MonkeyPatch) -> None:
 def test_a_factor_repeated_more_often_than_a_block_is_wide() -> None:
     n = 500
     k = sparse.csr_matrix(sparse.eye(n))
-    mu = np.concatenate([np.full(9, 0.5), 1 / np.linspace(3, 60, n - 9)])  # eight legs alike, and one more
+    mu = np.concatenate(
+        [np.full(9, 0.5), 1 / np.linspace(3, 60, n - 9)]
+    )  # eight legs alike, and one more
     found = find_modes(k, factor(k), sparse.csr_matrix(sparse.diags(-mu)), 10)
-    assert np.allclose(found.factors, [2.0] * 9 + [3.0]) and all(check.holds for check in found.checks)
+    assert np.allclose(found.factors, [2.0] * 9 + [3.0]) and all(
+        check.holds for check in found.checks
+    )
 
 
 def test_super_lu_takes_over_without_mkl(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -109,7 +131,9 @@ def test_lanczos_finds_the_known_spectrum(both: bool, repeated: bool) -> None:
     k, k_g, factors = pencil(500, repeated)
     kf, gf = (m + sparse.triu(m, 1).T for m in (k, k_g))
     solver = factor(k)
-    found = block_lanczos(lambda x: -(gf @ x), solver.solve, lambda x: kf @ x, 500, 9, both, block=4)
+    found = block_lanczos(
+        lambda x: -(gf @ x), solver.solve, lambda x: kf @ x, 500, 9, both, block=4
+    )
     mu = 1.0 / factors
     expected = mu[np.argsort(-np.abs(mu) if both else -mu)][:9]
     assert np.allclose(found.values, expected, rtol=1e-8)
@@ -124,7 +148,9 @@ def test_lanczos_restarts_and_still_finds_many() -> None:
     k, k_g, factors = pencil(600)
     kf, gf = (m + sparse.triu(m, 1).T for m in (k, k_g))
     solver = factor(k)
-    found = block_lanczos(lambda x: -(gf @ x), solver.solve, lambda x: kf @ x, 600, 40, False, block=2)
+    found = block_lanczos(
+        lambda x: -(gf @ x), solver.solve, lambda x: kf @ x, 600, 40, False, block=2
+    )
     assert np.allclose(np.sort(1 / found.values), np.sort(factors[factors > 0])[:40], rtol=1e-7)
 
 
@@ -159,7 +185,9 @@ def test_modes_of_both_signs_come_by_size() -> None:
 
 def test_no_positive_factor_is_an_answer() -> None:
     k = sparse.csr_matrix(np.eye(30))
-    found = find_modes(k, factor(k), sparse.csr_matrix(np.eye(30)), 3)  # K + lambda K_G only gets stiffer
+    found = find_modes(
+        k, factor(k), sparse.csr_matrix(np.eye(30)), 3
+    )  # K + lambda K_G only gets stiffer
     assert len(found.factors) == 0
 
 

@@ -1,10 +1,18 @@
 """Elimination of supports and hubs."""
+
 import numpy as np
 import pytest
 from scipy import sparse
 
 from labilis.mechanics.assembly import assemble, full, make_pattern, times
-from labilis.mechanics.ties import HeldNodes, StiffHub, TieConflict, free_motions, make_ties, null_space
+from labilis.mechanics.ties import (
+    HeldNodes,
+    StiffHub,
+    TieConflict,
+    free_motions,
+    make_ties,
+    null_space,
+)
 from labilis.solve.modes import find_modes
 
 PLACES = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1], [2, 1, 0], [1, 2, 1]])
@@ -22,7 +30,10 @@ def dense_t(ties: object) -> np.ndarray:
 
 def example() -> tuple:
     skew = np.array([1.0, 1.0, 0.5]) / 1.5
-    held = [HeldNodes(np.array([0]), np.eye(3)[None], 0), HeldNodes(np.array([1]), skew[None, None], 1)]
+    held = [
+        HeldNodes(np.array([0]), np.eye(3)[None], 0),
+        HeldNodes(np.array([1]), skew[None, None], 1),
+    ]
     hub = StiffHub(np.array([3, 4]), np.array([1.0, 0.5, 0.5]), np.eye(6)[[2, 3]], (2, 2))
     return held, hub, make_ties(PLACES, held, [hub])
 
@@ -34,7 +45,9 @@ def test_held_and_tied_motions() -> None:
     assert u[1] @ held[1].directions[0, 0] == pytest.approx(0, abs=1e-14)
     apart = PLACES[4] - PLACES[3]
     assert (u[4] - u[3]) @ apart == pytest.approx(0, abs=1e-13)  # rigid: no stretch to first order
-    assert ties.size == 2 * 3 + 2 + 4  # two free nodes, one held in one direction, a hub held in two of six
+    assert (
+        ties.size == 2 * 3 + 2 + 4
+    )  # two free nodes, one held in one direction, a hub held in two of six
 
 
 def test_reduction_equals_the_dense_product() -> None:
@@ -61,11 +74,18 @@ def test_assembly_equals_a_plain_sum() -> None:
         dofs = (3 * element[:, None] + np.arange(3)).ravel()
         expected[np.ix_(dofs, dofs)] += block
     pattern = make_pattern(6, elements)
-    assert np.allclose(full(assemble(pattern, [(0, slice(0, 2), blocks[:2]), (0, slice(2, 3), blocks[2:])])).toarray(), expected)
+    assert np.allclose(
+        full(
+            assemble(pattern, [(0, slice(0, 2), blocks[:2]), (0, slice(2, 3), blocks[2:])])
+        ).toarray(),
+        expected,
+    )
     scalar = np.stack([symmetric(4) for _ in elements])
     wide = np.einsum("mab,ij->maibj", scalar, np.eye(3)).reshape(3, 12, 12)
-    assert np.allclose(assemble(pattern, [(0, slice(0, 3), scalar)]).toarray(),
-                       assemble(pattern, [(0, slice(0, 3), wide)]).toarray())
+    assert np.allclose(
+        assemble(pattern, [(0, slice(0, 3), scalar)]).toarray(),
+        assemble(pattern, [(0, slice(0, 3), wide)]).toarray(),
+    )
 
 
 def test_null_space_keeps_axes_when_held_along_axes() -> None:
@@ -83,7 +103,9 @@ def test_conflicts_are_named() -> None:
         make_ties(PLACES, [], [hub, StiffHub(np.array([1, 2]), np.zeros(3))])
 
 
-@pytest.mark.parametrize(("rows", "count"), [(np.eye(3), 3), (np.eye(3)[:1], 5), (np.eye(3)[:0], 6)])
+@pytest.mark.parametrize(
+    ("rows", "count"), [(np.eye(3), 3), (np.eye(3)[:1], 5), (np.eye(3)[:0], 6)]
+)
 def test_free_motions_of_one_held_node(rows: np.ndarray, count: int) -> None:
     held = [HeldNodes(np.array([0]), rows[None], 0)] if len(rows) else []
     assert len(free_motions(PLACES, held, [])) == count
@@ -104,7 +126,8 @@ def test_a_hub_held_in_all_ways_leaves_nothing_free() -> None:
 
 
 def test_rigid_arm_on_a_torsion_spring() -> None:
-    """Arm of length a on a spring k, force at its tip: factor k / (P a) (Timoshenko and Gere 1961, article 2.1)."""
+    """Arm of length a on a spring k, force at its tip: factor k / (P a) (Timoshenko and Gere
+    1961, article 2.1)."""
     arm, spring, push = 250.0, 4.0e5, 1000.0
     places = np.array([[0.0, 0, 0], [0, 0, arm]])
     hub = StiffHub(np.array([0, 1]), places[0], np.eye(6)[[0, 1, 2, 4, 5]], (0,) * 5)
@@ -139,8 +162,12 @@ def test_geometric_stiffness_is_the_second_derivative_of_the_work() -> None:
     unit = step * np.eye(3)
     for i in range(3):
         for j in range(3):
-            numeric[i, j] = (work(unit[i] + unit[j]) - work(unit[i] - unit[j]) - work(unit[j] - unit[i])
-                             + work(-unit[i] - unit[j])) / (4 * step**2)
+            numeric[i, j] = (
+                work(unit[i] + unit[j])
+                - work(unit[i] - unit[j])
+                - work(unit[j] - unit[i])
+                + work(-unit[i] - unit[j])
+            ) / (4 * step**2)
     found = full(ties.geometric(forces.ravel())).toarray()[3:, 3:]
     assert np.allclose(found, numeric, atol=1e-6 * np.abs(numeric).max())
 
@@ -158,10 +185,20 @@ def test_turning_hubs_against_differences() -> None:
         hub, where, basis = ties.hubs[0], ties.hub_slices[0], ties.hub_bases[0]
         arms = PLACES[hub.nodes] - hub.centre
         turned = arms + scale * np.cross(basis[3:] @ q[where], arms)
-        block = np.concatenate([np.concatenate([np.eye(3), -np.array(
-            [[0, -z, y], [z, 0, -x], [-y, x, 0]])], axis=1) for x, y, z in turned]) @ basis
+        block = (
+            np.concatenate(
+                [
+                    np.concatenate(
+                        [np.eye(3), -np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])], axis=1
+                    )
+                    for x, y, z in turned
+                ]
+            )
+            @ basis
+        )
         rows = (3 * hub.nodes[:, None] + np.arange(3)).ravel()
         t[np.ix_(rows, np.arange(where.start, where.stop))] = block
         return t.T @ k @ t
+
     numeric = (reduced(1e-4) - reduced(-1e-4)) / 2e-4
     assert np.abs(found - numeric).max() < 1e-7 * np.abs(numeric).max()

@@ -1,4 +1,6 @@
-"""The path follower: snap-through, finite rotations of hubs and bonds, step size, quadratic convergence, what stops it."""
+"""The path follower: snap-through, finite rotations of hubs and bonds, step size, quadratic
+convergence, what stops it."""
+
 from dataclasses import replace
 from itertools import pairwise
 from typing import Any
@@ -18,14 +20,24 @@ from labilis.solve.system import System
 from labilis.solve.trace import TraceControl, Tracer
 from validation.recipes import case_of, flat, force, hold, mm, region, shell
 
-STEEL = {"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3", "yield_strength": "235 MPa", "density": "7850 kg/m^3"}
+STEEL = {
+    "name": "steel",
+    "youngs_modulus": "210 GPa",
+    "poisson_ratio": "0.3",
+    "yield_strength": "235 MPa",
+    "density": "7850 kg/m^3",
+}
 
 
 def traced(model: dict[str, Any], **plan: Any) -> Any:
-    project = load_project({"labilis": 1, "materials": [STEEL], "criteria": {"modes": 2}, "trace": plan, **model})
+    project = load_project(
+        {"labilis": 1, "materials": [STEEL], "criteria": {"modes": 2}, "trace": plan, **model}
+    )
     told: list[str] = []
     runner = Runner()
-    results = runner.run(Snapshot(project), Plan("trace"), lambda progress: told.append(progress.text))
+    results = runner.run(
+        Snapshot(project), Plan("trace"), lambda progress: told.append(progress.text)
+    )
     report = judge_project(project, results)
     assert any("Tracing" in text for text in told)
     return report.cases[0]
@@ -33,32 +45,59 @@ def traced(model: dict[str, Any], **plan: Any) -> Any:
 
 L, W, T = 300.0, 20.0, 2.0
 EI = 210e3 * W * T**3 / 12
-STRIP = {"pieces": [shell("strip", flat(L, W, T))], "regions": [region("foot", "strip/side.4"), region("head", "strip/side.2")],
-         "mesh": {"size": "10 mm"}}
-PINNED = {**STRIP, "supports": [hold("foot", "x", "y", "z"), hold("head", "y", "z")], **case_of(force("head", x=-100.0))}
+STRIP = {
+    "pieces": [shell("strip", flat(L, W, T))],
+    "regions": [region("foot", "strip/side.4"), region("head", "strip/side.2")],
+    "mesh": {"size": "10 mm"},
+}
+PINNED = {
+    **STRIP,
+    "supports": [hold("foot", "x", "y", "z"), hold("head", "y", "z")],
+    **case_of(force("head", x=-100.0)),
+}
 
 
 def roof(control: TraceControl, n: int = 12, t: float = 12.7) -> Tracer:
-    """Hinged shallow cylindrical roof under a central force of 1 kN (Sabir and Lock 1972), a quarter of a million N of stiffness."""
+    """Hinged shallow cylindrical roof under a central force of 1 kN (Sabir and Lock 1972), a
+    quarter of a million N of stiffness."""
     radius, half, modulus, ratio = 2540.0, 254.0, 3102.75, 0.3
-    x, y = np.meshgrid(np.linspace(0, 2 * half, n + 1), np.linspace(0, 2 * half, n + 1), indexing="ij")
+    x, y = np.meshgrid(
+        np.linspace(0, 2 * half, n + 1), np.linspace(0, 2 * half, n + 1), indexing="ij"
+    )
     angle = (x.ravel() - half) / radius
     nodes = np.stack([radius * np.sin(angle), y.ravel(), radius * np.cos(angle)], axis=1)
     i, j = np.meshgrid(np.arange(n), np.arange(n), indexing="ij")
     a = (i * (n + 1) + j).ravel()
     quads = np.stack([a, a + n + 1, a + n + 2, a + 1], axis=1)
     count = len(nodes)
-    block = ShellBlock(nodes, quads, count + np.arange(count), np.full(len(quads), t), smooth_triads(nodes[quads], quads), modulus, ratio)
+    block = ShellBlock(
+        nodes,
+        quads,
+        count + np.arange(count),
+        np.full(len(quads), t),
+        smooth_triads(nodes[quads], quads),
+        modulus,
+        ratio,
+    )
     ends = np.flatnonzero(np.isclose(np.abs(nodes[:, 0]), np.abs(nodes[:, 0]).max()))
     held = [HeldNodes(ends, np.broadcast_to(np.eye(3), (len(ends), 3, 3)), 0)]
     places, place_of = np.concatenate([nodes, nodes]), np.tile(np.arange(count), 2)
 
     def ties_at(now: np.ndarray) -> Ties:
         return make_ties(now, held, [], (), place_of)
+
     middle = int(np.argmin(np.linalg.norm(nodes[:, :2] - [0, half], axis=1)))
     push = np.zeros((2 * count, 3))
     push[middle, 2] = -1000.0
-    tracer = Tracer(System(nodes, (block,), ties_at(places)), places, ties_at, push.ravel(), 0 * push.ravel(), ([], []), control)
+    tracer = Tracer(
+        System(nodes, (block,), ties_at(places)),
+        places,
+        ties_at,
+        push.ravel(),
+        0 * push.ravel(),
+        ([], []),
+        control,
+    )
     tracer.middle = middle  # type: ignore[attr-defined]
     return tracer
 
@@ -69,7 +108,9 @@ def test_shallow_roof_snaps_through_at_its_known_limit() -> None:
     assert result.limit == pytest.approx(2.2, rel=0.02)  # published limits lie near 2.2 kN
     assert result.reason == "limit"
     peak = int(result.factors.argmax())
-    assert result.points[peak - 1].negative == 0 and any(point.negative for point in result.points[peak:])
+    assert result.points[peak - 1].negative == 0 and any(
+        point.negative for point in result.points[peak:]
+    )
     assert last.arc and not result.points[1].arc
     sink = [-point.motion[tracer.middle, 2] for point in result.points]  # type: ignore[attr-defined]
     assert np.all(np.diff(sink) > 0)
@@ -82,6 +123,7 @@ def test_the_path_does_not_depend_on_the_step() -> None:
             last = point
         assert last.factor == pytest.approx(1.8, rel=1e-9)
         return float(last.motion[tracer.middle, 2])  # type: ignore[attr-defined]
+
     assert at(0.2) == pytest.approx(at(0.6), rel=1e-6)
 
 
@@ -95,6 +137,7 @@ def test_newton_converges_quadratically() -> None:
         if tangent:
             norms.append(float(np.linalg.norm(found[1]) / found[3]))
         return found
+
     tracer._balance = watched  # type: ignore[method-assign]
     tracer.control = replace(tracer.control, tolerance=1e-11)
     points = tracer.run()
@@ -134,32 +177,61 @@ def test_a_bowed_strut_loses_little_and_yields_where_the_secant_formula_says() -
 
 
 def test_linear_and_large_deflection_side_by_side() -> None:
-    """A strip bent far by a force across: the linear run lengthens and overrates it, the trace keeps the length."""
-    model = {**STRIP, "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")], **case_of(force("head", z=5 * EI / L**2))}
+    """A strip bent far by a force across: the linear run lengthens and overrates it, the trace
+    keeps the length."""
+    model = {
+        **STRIP,
+        "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")],
+        **case_of(force("head", z=5 * EI / L**2)),
+    }
     case = traced(model, mode=0, target="1", material="elastic", beyond_yield=1e9, deflection="1 m")
     found = {item.name: item for item in case.evidence}
     assert found["stretch"].state == "bad"  # linear: 1.67 L of deflection
-    assert float(found["large against linear"].figure) == pytest.approx(0.7138 / (5 / 3) * np.hypot(1, 0.3876 / 0.7138), rel=0.02)
+    assert float(found["large against linear"].figure) == pytest.approx(
+        0.7138 / (5 / 3) * np.hypot(1, 0.3876 / 0.7138), rel=0.02
+    )
     assert found["large against linear"].state == "bad"
-    assert found["length on the trace"].state == "good" and float(found["length on the trace"].figure) < 0.3
-    gentle = traced({**model, **case_of(force("head", z=0.05 * EI / L**2))}, mode=0, target="1", material="elastic", beyond_yield=1e9)
-    assert next(item for item in gentle.evidence if item.name == "large against linear").state == "good"
+    assert (
+        found["length on the trace"].state == "good"
+        and float(found["length on the trace"].figure) < 0.3
+    )
+    gentle = traced(
+        {**model, **case_of(force("head", z=0.05 * EI / L**2))},
+        mode=0,
+        target="1",
+        material="elastic",
+        beyond_yield=1e9,
+    )
+    assert (
+        next(item for item in gentle.evidence if item.name == "large against linear").state
+        == "good"
+    )
 
 
 def test_held_loads_come_first() -> None:
     euler = np.pi**2 * EI / L**2
     held = {**force("head", x=-0.5 * euler), "name": "held", "growth": "held"}
     model = {**PINNED, **case_of(force("head", x=-100.0), held)}
-    trace = traced(model, amplitude="0.3 mm", beyond_yield=1e6, target=f"{0.3 * euler / 100!r}").facts.trace
-    assert trace.factors[0] == 0.0 and trace.probe[0] == pytest.approx(0.3, rel=0.03)  # δ0 · 0.5 / 0.5
+    trace = traced(
+        model, amplitude="0.3 mm", beyond_yield=1e6, target=f"{0.3 * euler / 100!r}"
+    ).facts.trace
+    assert trace.factors[0] == 0.0 and trace.probe[0] == pytest.approx(
+        0.3, rel=0.03
+    )  # δ0 · 0.5 / 0.5
     assert trace.probe[-1] == pytest.approx(0.3 * 4.0, rel=0.03)
 
 
 def test_a_stiff_arm_turns_by_a_finite_angle() -> None:
     """A strip bent by a force on an arm: the arm keeps its length while it turns far."""
-    model = {**STRIP, "hubs": [{"name": "arm", "region": "head", "at": [mm(L), mm(W / 2), "60 mm"]}],
-             "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")], **case_of(force("arm", x=-20.0))}
-    facts = traced(model, mode=0, target="3", material="elastic", beyond_yield=1e9, deflection="1 m").facts
+    model = {
+        **STRIP,
+        "hubs": [{"name": "arm", "region": "head", "at": [mm(L), mm(W / 2), "60 mm"]}],
+        "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")],
+        **case_of(force("arm", x=-20.0)),
+    }
+    facts = traced(
+        model, mode=0, target="3", material="elastic", beyond_yield=1e9, deflection="1 m"
+    ).facts
     trace = facts.trace
     assert trace.factors[-1] == pytest.approx(3.0)
     assert trace.largest[-1] > 60.0  # it has turned far
@@ -172,11 +244,26 @@ def test_a_stiff_arm_turns_by_a_finite_angle() -> None:
 def test_a_trace_says_why_it_ended_and_what_to_try() -> None:
     """Pulled until strains are no longer small; pushed through itself; out of steps."""
     rubber = {"name": "steel", "youngs_modulus": "100 MPa", "poisson_ratio": "0"}
-    pull = traced({**STRIP, "materials": [rubber], "supports": [hold("foot", "x", "y", "z"), hold("head", "y", "z")],
-                   **case_of(force("head", x=100.0))}, mode=0, target="10", deflection="1e6 mm")
+    pull = traced(
+        {
+            **STRIP,
+            "materials": [rubber],
+            "supports": [hold("foot", "x", "y", "z"), hold("head", "y", "z")],
+            **case_of(force("head", x=100.0)),
+        },
+        mode=0,
+        target="10",
+        deflection="1e6 mm",
+    )
     trace = pull.facts.trace
-    assert "strains passed 5 %" in trace.reason and trace.largest[-1] > 0.05 * L and trace.largest[-2] < 0.05 * L
-    said = " ".join(span.text for line in trace_sentences(pull.facts.project, pull.facts) for span in line)
+    assert (
+        "strains passed 5 %" in trace.reason
+        and trace.largest[-1] > 0.05 * L
+        and trace.largest[-2] < 0.05 * L
+    )
+    said = " ".join(
+        span.text for line in trace_sentences(pull.facts.project, pull.facts) for span in line
+    )
     assert "strains passed 5 %" in said and "let the material yield" in said
     short = traced(PINNED, steps=3).facts.trace
     assert what_to_try(short.reason).startswith("Allow more steps")
@@ -185,7 +272,10 @@ def test_a_trace_says_why_it_ended_and_what_to_try() -> None:
 
 def test_elements_know_when_they_are_inside_out() -> None:
     nodes = np.array([[0.0, 0, 0], [10, 0, 0], [0, 10, 0], [0, 0, 10]])
-    solid, still = SolidBlock(nodes, np.array([[0, 1, 2, 3]]), 210e3, 0.3), np.tile(np.eye(3), (8, 1, 1))
+    solid, still = (
+        SolidBlock(nodes, np.array([[0, 1, 2, 3]]), 210e3, 0.3),
+        np.tile(np.eye(3), (8, 1, 1)),
+    )
     through = np.zeros((4, 3))
     through[3, 2] = -9.0
     assert not solid.turned_over(through, still)
@@ -193,7 +283,15 @@ def test_elements_know_when_they_are_inside_out() -> None:
     assert solid.turned_over(through, still)
     flat = np.array([[0.0, 0, 0], [10, 0, 0], [10, 10, 0], [0, 10, 0]])
     quads = np.array([[0, 1, 2, 3]])
-    sheet = ShellBlock(flat, quads, 4 + np.arange(4), np.array([1.0]), smooth_triads(flat[quads], quads), 210e3, 0.3)
+    sheet = ShellBlock(
+        flat,
+        quads,
+        4 + np.arange(4),
+        np.array([1.0]),
+        smooth_triads(flat[quads], quads),
+        210e3,
+        0.3,
+    )
     half = np.diag([1.0, -1.0, -1.0])  # half a turn about x: the sheet and its directors together
     turned = np.concatenate([still[:4], np.tile(half, (4, 1, 1))])
     assert not sheet.turned_over(np.concatenate([flat @ half - flat, 0 * flat]), turned)
@@ -201,33 +299,75 @@ def test_elements_know_when_they_are_inside_out() -> None:
 
 
 def test_places_and_hubs_are_followed() -> None:
-    """A cantilever bent by a moment on a hub: the hub turns by M L/EI and goes where a circle goes; the curve may be drawn over each."""
+    """A cantilever bent by a moment on a hub: the hub turns by M L/EI and goes where a circle
+    goes; the curve may be drawn over each."""
     turn = 0.9
-    moment = {"kind": "moment", "name": "m", "on": "tip", "components": ["0 N*m", f"{-turn * EI / L!r} N*mm", "0 N*m"]}
+    moment = {
+        "kind": "moment",
+        "name": "m",
+        "on": "tip",
+        "components": ["0 N*m", f"{-turn * EI / L!r} N*mm", "0 N*m"],
+    }
     steel = {**STEEL, "poisson_ratio": "0", "yield_strength": "1e6 MPa"}
-    trace = traced({**STRIP, "materials": [steel], "hubs": [{"name": "tip", "region": "head"}],
-                    "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")], **case_of(moment)},
-                   mode=0, target="1", deflection="1e6 mm", beyond_yield=1e9).facts.trace
+    trace = traced(
+        {
+            **STRIP,
+            "materials": [steel],
+            "hubs": [{"name": "tip", "region": "head"}],
+            "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")],
+            **case_of(moment),
+        },
+        mode=0,
+        target="1",
+        deflection="1e6 mm",
+        beyond_yield=1e9,
+    ).facts.trace
     row = list(trace.places).index("tip")
-    assert list(trace.places) == ["foot", "head", "tip"] and trace.probes.shape == (len(trace.factors), 3, 4)
-    assert trace.probes[-1, row, 3] == pytest.approx(np.degrees(turn), rel=5e-3) and np.isnan(trace.probes[:, 1, 3]).all()
+    assert list(trace.places) == ["foot", "head", "tip"] and trace.probes.shape == (
+        len(trace.factors),
+        3,
+        4,
+    )
+    assert (
+        trace.probes[-1, row, 3] == pytest.approx(np.degrees(turn), rel=5e-3)
+        and np.isnan(trace.probes[:, 1, 3]).all()
+    )
     assert abs(trace.probes[-1, row, 2]) == pytest.approx(L * (1 - np.cos(turn)) / turn, rel=5e-3)
     assert trace.probes[-1, row, 0] == pytest.approx(L * (np.sin(turn) / turn - 1), rel=5e-3)
-    assert np.allclose(trace.probes[:, 1, :3], trace.probes[:, row, :3], atol=1e-6 * L)  # the edge goes with its hub
+    assert np.allclose(
+        trace.probes[:, 1, :3], trace.probes[:, row, :3], atol=1e-6 * L
+    )  # the edge goes with its hub
     axes = path_axes(trace)
-    assert axes[:2] == [POINT, LARGEST] and "turn of tip, °" in axes and "head, z, mm" in axes and "head, y, mm" not in axes
-    assert np.array_equal(along(trace, "turn of tip, °"), trace.probes[:, row, 3]) and along(trace, "nowhere") is None
+    assert (
+        axes[:2] == [POINT, LARGEST]
+        and "turn of tip, °" in axes
+        and "head, z, mm" in axes
+        and "head, y, mm" not in axes
+    )
+    assert (
+        np.array_equal(along(trace, "turn of tip, °"), trace.probes[:, row, 3])
+        and along(trace, "nowhere") is None
+    )
     # bent to a circle, every element is stressed alike
     assert trace.stress.shape == (len(trace.frame), len(trace.stress[0])) and not trace.strain.any()
-    assert trace.stress[-1] == pytest.approx(np.full(len(trace.stress[0]), 210e3 * T / 2 * turn / L), rel=0.02)
+    assert trace.stress[-1] == pytest.approx(
+        np.full(len(trace.stress[0]), 210e3 * T / 2 * turn / L), rel=0.02
+    )
 
 
 def test_bonded_and_solid_parts_are_traced_too() -> None:
     rib = {"kind": "rib", "width": mm(90), "height": mm(40), "top": mm(30), "thickness": mm(2)}
-    pieces = [shell("base", flat(120, 60, 3)), shell("rib", rib, (10, 30, 1.5), (("x", 90.0),), mesh_as="solid")]
-    model = {"pieces": pieces, "regions": [region("foot", "base/side.4"), region("head", "rib/top")],
-             "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")], **case_of(force("head", z=-300.0)),
-             "mesh": {"size": "12 mm"}}
+    pieces = [
+        shell("base", flat(120, 60, 3)),
+        shell("rib", rib, (10, 30, 1.5), (("x", 90.0),), mesh_as="solid"),
+    ]
+    model = {
+        "pieces": pieces,
+        "regions": [region("foot", "base/side.4"), region("head", "rib/top")],
+        "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")],
+        **case_of(force("head", z=-300.0)),
+        "mesh": {"size": "12 mm"},
+    }
     case = traced(model, mode=0, target="0.05", beyond_yield=1e9)
     trace, strength = case.facts.trace, case.facts.strength
     # while the motion is small both agree
@@ -235,7 +375,11 @@ def test_bonded_and_solid_parts_are_traced_too() -> None:
 
 
 HOT = {**STEEL, "poisson_ratio": "0", "expansion": "12e-6/K"}
-BETWEEN = {**STRIP, "materials": [HOT], "supports": [hold("foot", "x", "y", "z"), hold("head", "x", "y", "z")]}
+BETWEEN = {
+    **STRIP,
+    "materials": [HOT],
+    "supports": [hold("foot", "x", "y", "z"), hold("head", "x", "y", "z")],
+}
 
 
 def heat(change: str, **more: Any) -> dict[str, Any]:
@@ -243,10 +387,12 @@ def heat(change: str, **more: Any) -> dict[str, Any]:
 
 
 def test_a_heated_strut_between_walls_bows_as_its_free_growth_asks() -> None:
-    """With a sine bow a0, P = P_E (1 - a0/a), and what the bow takes up is what the heat asks for less the compression:
-    α ΔT L = π² (a² - a0²)/(4 L) + P L/EA."""
+    """With a sine bow a0, P = P_E (1 - a0/a), and what the bow takes up is what the heat asks for
+    less the compression: α ΔT L = π² (a² - a0²)/(4 L) + P L/EA."""
     start = 0.3
-    case = traced({**BETWEEN, **case_of(heat("50 K"))}, amplitude=mm(start), target="1.2", beyond_yield=1e9)
+    case = traced(
+        {**BETWEEN, **case_of(heat("50 K"))}, amplitude=mm(start), target="1.2", beyond_yield=1e9
+    )
     trace = case.facts.trace
     assert trace.reason == "the factor asked for was reached"
     a = start + trace.probe[-1]
@@ -260,57 +406,102 @@ def test_the_perfect_heated_strut_loses_its_stability_where_the_first_mode_says(
     trace, first = case.facts.trace, case.facts.modes.positive[0]
     assert first * 12e-6 * 10 * 210e3 * W * T == pytest.approx(np.pi**2 * EI / L**2, rel=0.01)
     lost = int(np.argmax(trace.negative > 0))
-    assert trace.negative[lost] > 0 and trace.factors[lost - 1] * 0.995 <= first <= trace.factors[lost] * 1.005
+    assert (
+        trace.negative[lost] > 0
+        and trace.factors[lost - 1] * 0.995 <= first <= trace.factors[lost] * 1.005
+    )
 
 
 def test_the_perfect_strut_has_its_first_negative_pivot_at_the_first_factor() -> None:
     for share, lost in ((0.995, 0), (1.005, 1)):
         first = float(modes_of(PINNED)[0])
         trace = traced(PINNED, mode=0, target=repr(share * first), beyond_yield=1e9).facts.trace
-        assert trace.factors[-1] == pytest.approx(share * first, rel=1e-9) and trace.negative[-1] == lost
+        assert (
+            trace.factors[-1] == pytest.approx(share * first, rel=1e-9)
+            and trace.negative[-1] == lost
+        )
 
 
 def modes_of(model: dict[str, Any]) -> Any:
     project = load_project({"labilis": 1, "materials": [STEEL], "criteria": {"modes": 2}, **model})
-    return judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0].facts.modes.positive
+    return (
+        judge_project(project, Runner().run(Snapshot(project), Plan("modes")))
+        .cases[0]
+        .facts.modes.positive
+    )
 
 
 def test_no_energy_is_won_or_lost_on_an_elastic_loop() -> None:
-    """Inner forces along a closed path of large motions and turns do no work in all: ∮ f·du + m·ω dt = 0, by the trapezoidal rule,
-    which is exact to many digits on a period."""
+    """Inner forces along a closed path of large motions and turns do no work in all: ∮ f·du + m·ω
+    dt = 0, by the trapezoidal rule, which is exact to many digits on a period."""
     rng = np.random.default_rng(4)
     corners = np.array([[0.0, 0, 0], [10, 1, 0], [11, 9, 1], [-1, 10, 0.5]])
     quads, tets = np.array([[0, 1, 2, 3]]), np.array([[0, 1, 2, 3]])
-    sheet = ShellBlock(corners, quads, 4 + np.arange(4), np.array([0.8]), smooth_triads(corners[quads], quads), 210e3, 0.3)
+    sheet = ShellBlock(
+        corners,
+        quads,
+        4 + np.arange(4),
+        np.array([0.8]),
+        smooth_triads(corners[quads], quads),
+        210e3,
+        0.3,
+    )
     solid = SolidBlock(np.array([[0.0, 0, 0], [10, 1, 0], [1, 9, 1], [2, 1, 8]]), tets, 210e3, 0.3)
-    one, two, turn, back = rng.standard_normal((4, 4, 3)) * np.array([3.0, 2.0, 0.5, 0.4])[:, None, None]
+    one, two, turn, back = (
+        rng.standard_normal((4, 4, 3)) * np.array([3.0, 2.0, 0.5, 0.4])[:, None, None]
+    )
     for block, turns in ((sheet, True), (solid, False)):
         work, size, count = 0.0, 0.0, 64
         for step in range(count):
             angle = 2 * np.pi * step / count
             s, c = np.sin(angle), np.cos(angle)
             rotation = exponential(s * turn) @ exponential((1 - c) * back)
-            rate = c * turn + np.einsum("nij,nj->ni", exponential(s * turn), s * back)  # of exp(s a) exp((1-c) b)
+            rate = c * turn + np.einsum(
+                "nij,nj->ni", exponential(s * turn), s * back
+            )  # of exp(s a) exp((1-c) b)
             motion, speed = s * one + (1 - c) * two, c * one + s * two
             rotations = np.concatenate([np.tile(np.eye(3), (4, 1, 1)), rotation])
-            (_, force, _, _), = block.deformed(np.concatenate([motion, 0 * motion]), rotations, False)
-            power = (force[0, ::2] * speed + force[0, 1::2] * rate).sum() if turns else (force[0] * speed).sum()
+            ((_, force, _, _),) = block.deformed(
+                np.concatenate([motion, 0 * motion]), rotations, False
+            )
+            power = (
+                (force[0, ::2] * speed + force[0, 1::2] * rate).sum()
+                if turns
+                else (force[0] * speed).sum()
+            )
             work += power / count
             size += abs(power) / count
         assert abs(work) < 1e-8 * size
 
 
 def test_held_heat_and_a_held_displacement_come_first() -> None:
-    """Both press before the growing force bends: a strut heated by 2 K between walls, or pushed together as far. The bow takes up part of
+    """Both press before the growing force bends: a strut heated by 2 K between walls, or pushed
+    together as far. The bow takes up part of
     the compression: P = EA (α ΔT - π² a²/(4 L²)), a = a_plain/(1 - P/P_E)."""
-    side = {"kind": "line", "name": "side", "on": "middle", "components": ["0 N/mm", "0 N/mm", "0.05 N/mm"]}
+    side = {
+        "kind": "line",
+        "name": "side",
+        "on": "middle",
+        "components": ["0 N/mm", "0 N/mm", "0.05 N/mm"],
+    }
     scribe = {"kind": "line", "name": "across", "face": "strip/face", "run": "crosswise"}
     by = [mm(-12e-6 * 2 * L), "0 mm", "0 mm"]
-    pushed = {"kind": "move", "name": "push", "support": BETWEEN["supports"][1]["name"], "components": by, "growth": "held"}
+    pushed = {
+        "kind": "move",
+        "name": "push",
+        "support": BETWEEN["supports"][1]["name"],
+        "components": by,
+        "growth": "held",
+    }
     found = []
     for load in (heat("2 K", growth="held"), pushed):
-        model = {**BETWEEN, "scribes": [scribe], "regions": [*STRIP["regions"], region("middle", "across/line")],
-                 "loads": [load, side], "cases": [{"name": "c", "loads": [{"load": load["name"]}, {"load": "side"}]}]}
+        model = {
+            **BETWEEN,
+            "scribes": [scribe],
+            "regions": [*STRIP["regions"], region("middle", "across/line")],
+            "loads": [load, side],
+            "cases": [{"name": "c", "loads": [{"load": load["name"]}, {"load": "side"}]}],
+        }
         trace = traced(model, mode=0, target="1", beyond_yield=1e9).facts.trace
         found.append(float(trace.largest[-1]))
     plain = a = 0.05 * W * L**3 / (48 * EI)
@@ -318,7 +509,9 @@ def test_held_heat_and_a_held_displacement_come_first() -> None:
         pressed = 210e3 * W * T * (12e-6 * 2 - np.pi**2 * a**2 / (4 * L**2))
         a = 0.5 * a + 0.5 * plain / (1 - pressed / (np.pi**2 * EI / L**2))
     assert a > 1.5 * plain and found[0] == pytest.approx(found[1], rel=2e-3)
-    assert found[0] == pytest.approx(a, rel=0.03)  # 0.986 of the force in the middle is what bends to a sine
+    assert found[0] == pytest.approx(
+        a, rel=0.03
+    )  # 0.986 of the force in the middle is what bends to a sine
 
 
 @pytest.mark.parametrize(("plan", "change", "code"), [({"mode": 9}, {}, "trace-mode")])
@@ -330,16 +523,21 @@ def test_traces_that_cannot_be_run_say_why(plan: dict, change: dict, code: str) 
 
 
 def test_a_deep_snap_back_is_got_round() -> None:
-    """The roof at half of its thickness: past its limit near 0.59 kN (Sabir and Lock 1972) the crown comes back while the load falls far
-    under nought, then goes on down, and the load rises again to three times as much. The same with other steps."""
+    """The roof at half of its thickness: past its limit near 0.59 kN (Sabir and Lock 1972) the
+    crown comes back while the load falls far under nought, then goes on down, and the load rises
+    again to three times as much. The same with other steps."""
     found = []
     for first in (0.05, 0.03):
-        tracer = roof(TraceControl(first=first, largest=0.4, target=1.0, steps=150, fall=10.0), t=6.35)
+        tracer = roof(
+            TraceControl(first=first, largest=0.4, target=1.0, steps=150, fall=10.0), t=6.35
+        )
         *_, (result, _) = tracer.run()
         sink = np.array([-point.motion[tracer.middle, 2] for point in result.points])  # type: ignore[attr-defined]
         assert result.reason == "target" and result.factors.min() < -0.2
         assert np.diff(sink).min() < -1.0 and sink[-1] > 25.0
         limit, branch = ends_of(result.factors, [point.negative for point in result.points])
-        assert limit == pytest.approx(0.59, rel=0.02) and 0.4 < branch < 0.55  # before it an unsymmetric path branches off
+        assert (
+            limit == pytest.approx(0.59, rel=0.02) and 0.4 < branch < 0.55
+        )  # before it an unsymmetric path branches off
         found.append((limit, float(sink[-1])))
     assert found[0] == pytest.approx(found[1], rel=0.01)

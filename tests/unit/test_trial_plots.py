@@ -1,4 +1,5 @@
 """What is drawn of trials."""
+
 from __future__ import annotations
 
 import math
@@ -18,7 +19,9 @@ T, W = Vary(parameter="t", low="2 mm", high="6 mm"), Vary(parameter="w", low="5 
 
 
 def trial(t: float, w: float, factor: float, mass: float) -> TrialFindings:
-    values = np.array([{"first factor": factor, "mass": mass / 1000}.get(name, math.nan) for name in RESPONSES])
+    values = np.array(
+        [{"first factor": factor, "mass": mass / 1000}.get(name, math.nan) for name in RESPONSES]
+    )
     return TrialFindings(
         parameters=np.array(["t", "w"]),
         texts=np.array([f"{t} mm", f"{w} mm"]),
@@ -35,11 +38,18 @@ def trial(t: float, w: float, factor: float, mass: float) -> TrialFindings:
     )
 
 
-ROWS = [trial(2, 10, 2.0, 0.5), trial(4, 10, 5.0, 1.0), trial(4, 20, 4.0, 2.0), trial(6, 20, 9.0, 3.0)]
+ROWS = [
+    trial(2, 10, 2.0, 0.5),
+    trial(4, 10, 5.0, 1.0),
+    trial(4, 20, 4.0, 2.0),
+    trial(6, 20, 9.0, 3.0),
+]
 
 
 def plan(how: str = "search") -> TrialPlan:
-    return TrialPlan(name="p", vary=(T, W), how=how, limits=(Limit(response="first factor", at_least="3"),))  # type: ignore[arg-type]
+    return TrialPlan(
+        name="p", vary=(T, W), how=how, limits=(Limit(response="first factor", at_least="3"),)
+    )  # type: ignore[arg-type]
 
 
 def test_the_map_tells_what_keeps_to_the_limits_and_its_value() -> None:
@@ -49,14 +59,21 @@ def test_the_map_tells_what_keeps_to_the_limits_and_its_value() -> None:
     panel = panel_of(names[0], project(), plan(), ROWS)
     assert panel is not None and (panel.under, panel.beside) == ("t, mm", "w, mm")
     kept, held = panel.lines
-    assert (kept.name, kept.points, kept.labels) == (KEPT, ((4, 10), (4, 20), (6, 20)), ("5", "4", "9"))
+    assert (kept.name, kept.points, kept.labels) == (
+        KEPT,
+        ((4, 10), (4, 20), (6, 20)),
+        ("5", "4", "9"),
+    )
     assert (held.name, held.points, held.dots) == (HELD, ((2, 10),), "ringed")
 
 
 def test_the_front_is_of_those_that_keep_to_the_limits() -> None:
     panel = panel_of("mass and first factor", project(), plan(), ROWS)
     assert panel is not None
-    assert next(line for line in panel.lines if line.name == FRONT).points == ((1.0, 5.0), (3.0, 9.0))
+    assert next(line for line in panel.lines if line.name == FRONT).points == (
+        (1.0, 5.0),
+        (3.0, 9.0),
+    )
     assert place_of("mass and first factor", project(), plan(), ROWS[0]) == (0.5, 2.0)
     assert panel_of("mass and first factor", project(), plan(), []) is None
 
@@ -67,6 +84,7 @@ def test_nothing_beats_the_front_and_it_beats_all_else(points: list[tuple[float,
 
     def beats(one: tuple[float, float], two: tuple[float, float]) -> bool:
         return one != two and one[0] <= two[0] and one[1] >= two[1]
+
     assert front == sorted(front) and set(front) <= set(points)
     for point in points:
         assert (point in front) is not any(beats(other, point) for other in points)

@@ -1,4 +1,6 @@
-"""One body in several places of an assembly: looked at and meshed once, and the same as if each stood by itself."""
+"""One body in several places of an assembly: looked at and meshed once, and the same as if each
+stood by itself."""
+
 from __future__ import annotations
 
 import hashlib
@@ -18,7 +20,11 @@ from tests.parts import STEEL, to_step
 from validation.corpus import drawing as d
 
 # (axis, degrees, shift) of the places: as drawn, moved, turned and moved
-PLACES = (((0, 0, 1), 0.0, (0, 0, 0)), ((0, 0, 1), 0.0, (150, 20, -7)), ((1, 2, 3), 70.0, (-220, 90, 140)))
+PLACES = (
+    ((0, 0, 1), 0.0, (0, 0, 0)),
+    ((0, 0, 1), 0.0, (150, 20, -7)),
+    ((1, 2, 3), 70.0, (-220, 90, 140)),
+)
 
 
 def folded() -> Any:
@@ -69,15 +75,23 @@ def apart(one: Any) -> bytes:
     builder, together = BRep_Builder(), TopoDS_Compound()
     builder.MakeCompound(together)
     for place in PLACES:
-        builder.Add(together, BRepBuilderAPI_Transform(one, location(*place).Transformation(), True).Shape())
+        builder.Add(
+            together, BRepBuilderAPI_Transform(one, location(*place).Transformation(), True).Shape()
+        )
     return to_step(together)
 
 
 def built(data: bytes, mesh_as: str) -> PartShape:
     sha = hashlib.sha256(data).hexdigest()
-    pieces = [Piece(name=f"p{number}", material="steel", geometry="part.step", body=number, mesh_as=mesh_as)  # type: ignore[arg-type]
-              for number in range(1, len(PLACES) + 1)]
-    project = load_project({"materials": [STEEL]}).changed(geometry=[Geometry(file="part.step", sha256=sha)], pieces=pieces)
+    pieces = [
+        Piece(
+            name=f"p{number}", material="steel", geometry="part.step", body=number, mesh_as=mesh_as
+        )  # type: ignore[arg-type]
+        for number in range(1, len(PLACES) + 1)
+    ]
+    project = load_project({"materials": [STEEL]}).changed(
+        geometry=[Geometry(file="part.step", sha256=sha)], pieces=pieces
+    )
     assert isinstance(project, Project)
     return build_part(project, {sha: data})
 
@@ -100,9 +114,13 @@ def test_bodies_of_an_assembly_are_one_shape_in_places_and_each_caller_s_own(uni
 def test_shells_of_a_twin_are_those_of_the_first_moved(monkeypatch: pytest.MonkeyPatch) -> None:
     looked: list[str] = []
     real = midsurface._find
-    monkeypatch.setattr(midsurface, "_find", lambda body, name: looked.append(name) or real(body, name))
+    monkeypatch.setattr(
+        midsurface, "_find", lambda body, name: looked.append(name) or real(body, name)
+    )
     one = built(assembly(folded()), "shell")
-    assert len(one.members) == len(PLACES) and looked == ["p1"]  # the members have been measured as well
+    assert len(one.members) == len(PLACES) and looked == [
+        "p1"
+    ]  # the members have been measured as well
     two = built(apart(folded()), "shell")
     assert len(looked) > len(PLACES)
     compare(one, two)
@@ -119,7 +137,9 @@ def compare(one: PartShape, two: PartShape) -> None:
         nearest = away.argmin(axis=1)
         assert away.min(axis=1).max() < 1e-5 and len(set(nearest.tolist())) == len(b)
         if table == "faces":
-            assert np.allclose(a.thickness, b.thickness[nearest]) and np.allclose(a.area, b.area[nearest], rtol=1e-6)
+            assert np.allclose(a.thickness, b.thickness[nearest]) and np.allclose(
+                a.area, b.area[nearest], rtol=1e-6
+            )
 
 
 def test_a_tapered_wall_keeps_its_taper_where_it_stands() -> None:
@@ -128,32 +148,46 @@ def test_a_tapered_wall_keeps_its_taper_where_it_stands() -> None:
     compare(one, two)
     meshes = [mesh_part(part, 10.0) for part in (one, two)]
     volumes = [sum(float(np.sum(cell.thickness)) for cell in mesh.cells) for mesh in meshes]
-    assert volumes[0] / len(meshes[0].cells[0].elements) == pytest.approx(volumes[1] / len(meshes[1].cells[0].elements), rel=1e-3)
+    assert volumes[0] / len(meshes[0].cells[0].elements) == pytest.approx(
+        volumes[1] / len(meshes[1].cells[0].elements), rel=1e-3
+    )
     for mesh in meshes:  # every copy is as thick at its ends as the first
         cell = mesh.cells[0]
-        ranges = [(cell.thickness[cell.body == body].min(), cell.thickness[cell.body == body].max()) for body in np.unique(cell.body)]
+        ranges = [
+            (cell.thickness[cell.body == body].min(), cell.thickness[cell.body == body].max())
+            for body in np.unique(cell.body)
+        ]
         assert np.allclose(ranges, ranges[0], rtol=1e-6) and ranges[0][1] > 1.5 * ranges[0][0]
 
 
 @pytest.mark.parametrize("order", [1, 2])
 @pytest.mark.parametrize("shape", [folded(), d.cylinder(9.0, 40.0)], ids=["angle", "round bar"])
-def test_solids_of_a_twin_are_those_of_the_first_moved(shape: Any, order: int, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_solids_of_a_twin_are_those_of_the_first_moved(
+    shape: Any, order: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
     from labilis.mesh import whole
+
     made: list[int] = []
     for name in ("mesh_body", "_swept"):
         real = getattr(whole, name)
         monkeypatch.setattr(whole, name, lambda *items, real=real: made.append(1) or real(*items))
     part = built(assembly(shape), "solid")
     mesh = mesh_part(part, 5.0, order)
-    assert len(made) == 1 and [int(body) for body in np.unique(np.concatenate([cell.body for cell in mesh.cells]))] == [0, 1, 2]
+    assert len(made) == 1 and [
+        int(body) for body in np.unique(np.concatenate([cell.body for cell in mesh.cells]))
+    ] == [0, 1, 2]
     starts = np.cumsum([0, *(len(body.faces) for body in part.solids)])
-    for number, body in enumerate(part.solids):  # corners of every face's triangles lie on that face, turned outward
+    for number, body in enumerate(
+        part.solids
+    ):  # corners of every face's triangles lie on that face, turned outward
         for face in range(len(body.faces)):
             mine = mesh.triangles[mesh.triangle_face == starts[number] + face][:, :3]
             points = mesh.nodes[np.unique(mine)]
             assert len(mine) and np.abs(body.project_to_face(face, points) - points).max() < 1e-5
     volume = mesh.nodes[mesh.triangles[:, :3]]
-    enclosed = float(np.einsum("ki,ki->k", volume[:, 0], np.cross(volume[:, 1], volume[:, 2])).sum()) / 6
+    enclosed = (
+        float(np.einsum("ki,ki->k", volume[:, 0], np.cross(volume[:, 1], volume[:, 2])).sum()) / 6
+    )
     assert enclosed == pytest.approx(sum(body.view.volume for body in part.solids), rel=0.03)
 
 

@@ -1,4 +1,5 @@
 """Designs kept in one project: switching loses nothing, what differs is told."""
+
 from __future__ import annotations
 
 from pathlib import Path
@@ -42,7 +43,9 @@ def test_a_variant_goes_its_own_way_and_comes_back() -> None:
 def test_variants_and_plans_are_nothing_to_the_numbers() -> None:
     """A result found before a variant was made is still the present one."""
     one = project()
-    two = keep_variant(one, "b").changed(plans=[{"name": "p", "vary": [{"parameter": "t", "values": ["1 mm", "2 mm"]}]}], design="a")
+    two = keep_variant(one, "b").changed(
+        plans=[{"name": "p", "vary": [{"parameter": "t", "values": ["1 mm", "2 mm"]}]}], design="a"
+    )
     assert stage_keys(one) == stage_keys(two)
     assert stage_keys(switch_design(two, "b")) == stage_keys(one)
 
@@ -54,7 +57,10 @@ def test_names_of_designs() -> None:
             keep_variant(both, name)
     with pytest.raises(LabilisError):
         rename_design(both, "b", "first design")
-    assert design_names(rename_design(rename_design(both, "first design", "a"), "b", "c")) == ("a", "c")
+    assert design_names(rename_design(rename_design(both, "first design", "a"), "b", "c")) == (
+        "a",
+        "c",
+    )
     assert design_names(remove_variant(both, "b")) == ("first design",)
     with pytest.raises(LabilisError):
         remove_variant(both, "first design")
@@ -65,15 +71,28 @@ def test_names_of_designs() -> None:
 def test_what_differs_is_told_by_name() -> None:
     one = project()
     load = one.loads[0].model_copy(update={"name": "pull"})
-    two = one.changed(parameters={"t": "5 mm", "u": "1"}, loads=[*one.loads, load], mesh={"size": "4 mm"})
-    assert differences(one, two) == [("parameters/t", "4 mm", "5 mm"), ("parameters/u", "", "1"), ("loads/pull", "", "pull"),
-                                     ("mesh/size", "5 mm", "4 mm")]
+    two = one.changed(
+        parameters={"t": "5 mm", "u": "1"}, loads=[*one.loads, load], mesh={"size": "4 mm"}
+    )
+    assert differences(one, two) == [
+        ("parameters/t", "4 mm", "5 mm"),
+        ("parameters/u", "", "1"),
+        ("loads/pull", "", "pull"),
+        ("mesh/size", "5 mm", "4 mm"),
+    ]
     assert differences(one, one) == []
 
 
 def test_a_wrong_variant_is_refused_with_its_name() -> None:
     stated = project().model_dump(mode="json")
-    inner = {**{key: value for key, value in stated.items() if key not in ("plans", "variants", "design")}, "parameters": {"t": "4 kg"}}
+    inner = {
+        **{
+            key: value
+            for key, value in stated.items()
+            if key not in ("plans", "variants", "design")
+        },
+        "parameters": {"t": "4 kg"},
+    }
     with pytest.raises(LabilisError, match="variants/bad"):
         load_project({**stated, "variants": [{"name": "bad", "statements": inner}]})
     with pytest.raises(LabilisError, match="of its own"):
@@ -92,13 +111,24 @@ def test_the_json_form_keeps_the_files_of_every_design(tmp_path: Path) -> None:
     first = cantilever(data)
     sha = first.geometry[0].sha256
     path = tmp_path / "model.json"
-    other = first.changed(geometry=[{"file": "other.step", "sha256": "b" * 64}],
-                          pieces=[first.pieces[0].model_copy(update={"geometry": "other.step"})])
-    write_model(Snapshot(keep_variant(first, "b", other), {sha: data, "b" * 64: data + b"\n"}), path)
-    assert sorted(item.name for item in tmp_path.iterdir()) == ["model.json", "other.step", first.geometry[0].file]
+    other = first.changed(
+        geometry=[{"file": "other.step", "sha256": "b" * 64}],
+        pieces=[first.pieces[0].model_copy(update={"geometry": "other.step"})],
+    )
+    write_model(
+        Snapshot(keep_variant(first, "b", other), {sha: data, "b" * 64: data + b"\n"}), path
+    )
+    assert sorted(item.name for item in tmp_path.iterdir()) == [
+        "model.json",
+        "other.step",
+        first.geometry[0].file,
+    ]
     read = load_model(path)
     inner = design_of(read.project, "b")
-    assert read.files[inner.geometry[0].sha256] == data + b"\n" and read.files[read.project.geometry[0].sha256] == data
+    assert (
+        read.files[inner.geometry[0].sha256] == data + b"\n"
+        and read.files[read.project.geometry[0].sha256] == data
+    )
     (tmp_path / "other.step").unlink()
     with pytest.raises(LabilisError, match="not beside"):
         load_model(path)
@@ -109,7 +139,9 @@ def test_the_json_form_keeps_the_files_of_every_design(tmp_path: Path) -> None:
 
 def test_designs_meshed_alike_have_one_size_and_no_fineness_of_their_own() -> None:
     project = load_project(strip(mesh={"fineness": "1.5", "solids": "tetrahedra"}))
-    project = keep_variant(project, "other", design_of(project, project.design).changed(mesh={"size": "12 mm"}))
+    project = keep_variant(
+        project, "other", design_of(project, project.design).changed(mesh={"size": "12 mm"})
+    )
     alike = meshed_alike(project, "5 mm")
     for name in ("other", project.design):
         mesh = design_of(alike, name).mesh

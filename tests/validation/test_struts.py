@@ -1,4 +1,5 @@
 """The slice's promises about factors, on STEP parts through the whole run, like a user's file."""
+
 import numpy as np
 import pytest
 
@@ -10,7 +11,17 @@ from labilis.solve.factor import factor
 from labilis.solve.modes import find_modes
 from labilis.solve.strength import solve_linear
 from labilis.solve.system import System
-from tests.parts import bar_step, body_of, bored_step, cantilever, evidence, face_towards, first_factor, pinned, run
+from tests.parts import (
+    bar_step,
+    body_of,
+    bored_step,
+    cantilever,
+    evidence,
+    face_towards,
+    first_factor,
+    pinned,
+    run,
+)
 from tests.unit.test_elements import rotation
 
 
@@ -115,11 +126,18 @@ def test_held_and_growing_parts_add_up_to_the_critical_load() -> None:
     data = bar_step()
     critical = 1000 * first_factor(cantilever(data), data)
     project = cantilever(data)
-    project = project.with_item("loads", ForceLoad(name="weight", on="head", components=("-200 N", "0 N", "0 N"), growth="held"))
+    project = project.with_item(
+        "loads",
+        ForceLoad(name="weight", on="head", components=("-200 N", "0 N", "0 N"), growth="held"),
+    )
     case = project.cases[0]
-    project = project.changed(cases=[case.model_copy(update={"loads": (*case.loads, type(case.loads[0])(load="weight"))})])
+    project = project.changed(
+        cases=[case.model_copy(update={"loads": (*case.loads, type(case.loads[0])(load="weight"))})]
+    )
     report = run(project, data)
-    assert report.cases[0].facts.modes.positive[0] == pytest.approx((critical - 200) / 1000, rel=1e-4)
+    assert report.cases[0].facts.modes.positive[0] == pytest.approx(
+        (critical - 200) / 1000, rel=1e-4
+    )
     check = report.cases[0].euler
     assert check.held == pytest.approx(200, rel=1e-6)
 
@@ -130,7 +148,8 @@ def test_unstable_under_the_held_load_alone_is_said() -> None:
     heavy = ForceLoad(name="weight", on="head", components=("-9 kN", "0 N", "0 N"), growth="held")
     case = project.cases[0]
     project = project.with_item("loads", heavy).changed(
-        cases=[case.model_copy(update={"loads": (*case.loads, type(case.loads[0])(load="weight"))})])
+        cases=[case.model_copy(update={"loads": (*case.loads, type(case.loads[0])(load="weight"))})]
+    )
     report = run(project, data)
     assert report.cases[0].facts.modes.held_unstable
     assert report.meets is False
@@ -139,8 +158,12 @@ def test_unstable_under_the_held_load_alone_is_said() -> None:
 def test_a_load_on_a_held_direction_is_flagged_with_its_share() -> None:
     data = bar_step()
     project = cantilever(data)
-    project = project.with_item("supports", project.supports[0].model_copy(
-        update={"name": "head held", "on": "head", "held": ("x", "y")}))
+    project = project.with_item(
+        "supports",
+        project.supports[0].model_copy(
+            update={"name": "head held", "on": "head", "held": ("x", "y")}
+        ),
+    )
     report = run(project, data)
     said = evidence(report, "held loaded direction")
     assert said.state == "bad"
@@ -151,7 +174,9 @@ def test_pressure_equals_a_force_square_to_the_face() -> None:
     data = bar_step()
     project = cantilever(data)
     area = 16.0 * 4.0
-    pressed = project.changed(loads=[PressureLoad(name="push", on="head", pressure=f"{1000 / area} MPa")])
+    pressed = project.changed(
+        loads=[PressureLoad(name="push", on="head", pressure=f"{1000 / area} MPa")]
+    )
     square = project.changed(loads=[ForceLoad(name="push", on="head", normal="1 kN")])
     reference = first_factor(project, data)
     assert first_factor(pressed, data) == pytest.approx(reference, rel=1e-7)
@@ -189,7 +214,8 @@ def test_second_opinion_agrees_on_a_straight_strut() -> None:
 
 
 def test_second_opinion_fires_where_the_part_bends_first() -> None:
-    """A bar bent about its strong axis tips sideways at a load under which it has turned by a quarter of a radian."""
+    """A bar bent about its strong axis tips sideways at a load under which it has turned by a
+    quarter of a radian."""
     data = bar_step(240.0, 15.0, 5.0)
     project = cantilever(data, criteria=Criteria(modes=2, second_opinion=True))
     project = project.with_value(("loads", 0, "components"), ["0 N", "-1 kN", "0 N"])
@@ -204,7 +230,13 @@ def test_following_pressure_on_a_free_end_is_not_symmetric_and_says_so() -> None
     data = bar_step()
     project = cantilever(data)
     area = 16.0 * 4.0
-    pressed = project.changed(loads=[PressureLoad(name="push", on="head", pressure=f"{1000 / area} MPa", direction="following")])
+    pressed = project.changed(
+        loads=[
+            PressureLoad(
+                name="push", on="head", pressure=f"{1000 / area} MPa", direction="following"
+            )
+        ]
+    )
     said = evidence(run(pressed, data), "following pressure")
     assert said.state == "caution"
     assert "free border" in said.text

@@ -1,4 +1,5 @@
 """Several bodies: welded, bolted and built-up parts."""
+
 from __future__ import annotations
 
 import math
@@ -10,7 +11,12 @@ from validation.corpus.part import Part, Rng, any_end, between, family
 
 @family
 def welded_tee(rng: Rng) -> Part:
-    t, b, length, h = between(rng, 4, 8), between(rng, 60, 100), between(rng, 150, 300), between(rng, 40, 80)
+    t, b, length, h = (
+        between(rng, 4, 8),
+        between(rng, 60, 100),
+        between(rng, 150, 300),
+        between(rng, 40, 80),
+    )
     flange = d.box(b, t, length, (-b / 2, -t, 0))
     web = d.box(0.8 * t, h, length, (-0.4 * t, 0, 0))
     return Part([("flange", flange), ("web", web)], end=any_end(rng))
@@ -18,7 +24,12 @@ def welded_tee(rng: Rng) -> Part:
 
 @family
 def welded_tee_with_gap(rng: Rng) -> Part:
-    t, b, length, h = between(rng, 4, 8), between(rng, 60, 100), between(rng, 150, 300), between(rng, 40, 80)
+    t, b, length, h = (
+        between(rng, 4, 8),
+        between(rng, 60, 100),
+        between(rng, 150, 300),
+        between(rng, 40, 80),
+    )
     gap = between(rng, 0.05, 0.3, 0.05)
     flange = d.box(b, t, length, (-b / 2, -t, 0))
     web = d.box(0.8 * t, h, length, (-0.4 * t, gap, 0))
@@ -27,7 +38,12 @@ def welded_tee_with_gap(rng: Rng) -> Part:
 
 @family
 def stand_of_angle_legs(rng: Rng) -> Part:
-    t, b, h, a = between(rng, 2, 3), between(rng, 30, 45), between(rng, 300, 600), between(rng, 200, 350)
+    t, b, h, a = (
+        between(rng, 2, 3),
+        between(rng, 30, 45),
+        between(rng, 300, 600),
+        between(rng, 200, 350),
+    )
     outline = [(0, 0), (b, 0), (b, t), (t, t), (t, b), (0, b)]
     legs = []
     for number, turn in enumerate((0, 90, 180, 270)):
@@ -39,27 +55,62 @@ def stand_of_angle_legs(rng: Rng) -> Part:
 
 @family
 def stand_with_bolted_feet(rng: Rng) -> Part:
-    t, b, h, p = between(rng, 2, 4), between(rng, 30, 50), between(rng, 250, 450), between(rng, 4, 6)
-    tube = d.cut(d.box(b, b, h, (-b / 2, -b / 2, p)), d.box(b - 2 * t, b - 2 * t, h, (-b / 2 + t, -b / 2 + t, p)))
+    t, b, h, p = (
+        between(rng, 2, 4),
+        between(rng, 30, 50),
+        between(rng, 250, 450),
+        between(rng, 4, 6),
+    )
+    tube = d.cut(
+        d.box(b, b, h, (-b / 2, -b / 2, p)),
+        d.box(b - 2 * t, b - 2 * t, h, (-b / 2 + t, -b / 2 + t, p)),
+    )
     a = b + 50
-    foot = d.cut(d.box(a, a, p, (-a / 2, -a / 2, 0)),
-                 *[d.cylinder(4.5, 3 * p, (x * (a / 2 - 11), y * (a / 2 - 11), -p)) for x in (-1, 1) for y in (-1, 1)])
+    foot = d.cut(
+        d.box(a, a, p, (-a / 2, -a / 2, 0)),
+        *[
+            d.cylinder(4.5, 3 * p, (x * (a / 2 - 11), y * (a / 2 - 11), -p))
+            for x in (-1, 1)
+            for y in (-1, 1)
+        ],
+    )
     cap = d.box(a, a, p, (-a / 2, -a / 2, h + p))
-    return Part([("foot plate", foot), ("column", tube), ("cap", cap)], end="free", foot=lambda faces: faces.bores_along((0, 0, 1)))
+    return Part(
+        [("foot plate", foot), ("column", tube), ("cap", cap)],
+        end="free",
+        foot=lambda faces: faces.bores_along((0, 0, 1)),
+    )
 
 
 @family
 def hopper_on_legs(rng: Rng) -> Part:
-    t, a, c, h = between(rng, 2, 3), between(rng, 240, 360), between(rng, 80, 120), between(rng, 160, 260)
+    t, a, c, h = (
+        between(rng, 2, 3),
+        between(rng, 240, 360),
+        between(rng, 80, 120),
+        between(rng, 160, 260),
+    )
     b, leg_t, leg_h = between(rng, 30, 45), between(rng, 3, 4), between(rng, 250, 400)
     bodies: list[tuple[str, Any]] = []
     z0 = leg_h - h
     for number, turn in enumerate((0, 90, 180, 270)):
-        wall = d.plate_between([(-c / 2, -c / 2, z0), (c / 2, -c / 2, z0), (a / 2, -a / 2, leg_h), (-a / 2, -a / 2, leg_h)], t)
+        wall = d.plate_between(
+            [
+                (-c / 2, -c / 2, z0),
+                (c / 2, -c / 2, z0),
+                (a / 2, -a / 2, leg_h),
+                (-a / 2, -a / 2, leg_h),
+            ],
+            t,
+        )
         # mitred where walls meet: what lies beyond the diagonal planes is cut away
         reach = 4 * a
         for side in (-1, 1):
-            half = d.extrude([(0, 0), (side * reach, -reach), (side * reach, reach), (0, reach)], 4 * h + 4 * leg_h, -leg_h)
+            half = d.extrude(
+                [(0, 0), (side * reach, -reach), (side * reach, reach), (0, reach)],
+                4 * h + 4 * leg_h,
+                -leg_h,
+            )
             wall = d.cut(wall, half)
         bodies.append((f"wall {number + 1}", d.turned(wall, (0, 0, 1), turn)))
     lean = t / 2 / math.sin(math.atan2(h, (a - c) / 2))
@@ -74,13 +125,18 @@ def hopper_on_legs(rng: Rng) -> Part:
 def built_up_i(rng: Rng) -> Part:
     tf, tw = between(rng, 4, 8), between(rng, 3, 5)
     b, h, length = tf * between(rng, 12, 16), between(rng, 80, 160), between(rng, 300, 600)
-    parts = [("lower flange", d.box(b, tf, length, (-b / 2, -tf, 0))), ("web", d.box(tw, h, length, (-tw / 2, 0, 0))),
-             ("upper flange", d.box(b, tf, length, (-b / 2, h, 0)))]
+    parts = [
+        ("lower flange", d.box(b, tf, length, (-b / 2, -tf, 0))),
+        ("web", d.box(tw, h, length, (-tw / 2, 0, 0))),
+        ("upper flange", d.box(b, tf, length, (-b / 2, h, 0))),
+    ]
     for k in range(int(rng.integers(0, 3))):
         z = length * (0.33 + 0.33 * k)
         for side in (-1, 1):
             low = tw / 2 if side > 0 else -b / 2
-            parts.append((f"stiffener {2 * k + (side > 0) + 1}", d.box(b / 2 - tw / 2, h, tw, (low, 0, z))))
+            parts.append(
+                (f"stiffener {2 * k + (side > 0) + 1}", d.box(b / 2 - tw / 2, h, tw, (low, 0, z)))
+            )
     return Part(parts, end=any_end(rng))
 
 
@@ -96,7 +152,12 @@ def lapped_plates(rng: Rng) -> Part:
 
 @family
 def double_angle_with_gusset(rng: Rng) -> Part:
-    t, b, length, g = between(rng, 3, 5), between(rng, 40, 60), between(rng, 300, 500), between(rng, 6, 10)
+    t, b, length, g = (
+        between(rng, 3, 5),
+        between(rng, 40, 60),
+        between(rng, 300, 500),
+        between(rng, 6, 10),
+    )
     outline = [(0, 0), (b, 0), (b, t), (t, t), (t, b), (0, b)]
     right = d.shifted(d.extrude(outline, length), g / 2, 0, 60)
     left = d.shifted(d.extrude([(-x, y) for x, y in reversed(outline)], length), -g / 2, 0, 60)
@@ -106,13 +167,29 @@ def double_angle_with_gusset(rng: Rng) -> Part:
 
 @family
 def frame_of_tubes(rng: Rng) -> Part:
-    t, b, h, w = between(rng, 2, 3), between(rng, 30, 50), between(rng, 250, 400), between(rng, 200, 350)
+    t, b, h, w = (
+        between(rng, 2, 3),
+        between(rng, 30, 50),
+        between(rng, 250, 400),
+        between(rng, 200, 350),
+    )
 
     def tube(length: float) -> Any:
-        return d.cut(d.box(b, b, length, (-b / 2, -b / 2, 0)), d.box(b - 2 * t, b - 2 * t, length, (-b / 2 + t, -b / 2 + t, 0)))
+        return d.cut(
+            d.box(b, b, length, (-b / 2, -b / 2, 0)),
+            d.box(b - 2 * t, b - 2 * t, length, (-b / 2 + t, -b / 2 + t, 0)),
+        )
+
     beam = d.shifted(d.turned(tube(w + b), (0, 1, 0), 90), -(w + b) / 2, 0, h + b / 2)
-    return Part([("left post", d.shifted(tube(h), -w / 2, 0, 0)), ("right post", d.shifted(tube(h), w / 2, 0, 0)),
-                 ("beam", beam)], end="free", head=lambda faces: faces.top_of((0, 0, 1)))
+    return Part(
+        [
+            ("left post", d.shifted(tube(h), -w / 2, 0, 0)),
+            ("right post", d.shifted(tube(h), w / 2, 0, 0)),
+            ("beam", beam),
+        ],
+        end="free",
+        head=lambda faces: faces.top_of((0, 0, 1)),
+    )
 
 
 @family

@@ -1,4 +1,6 @@
-"""Shapes for the corpus, drawn with OpenCASCADE. Lengths in mm, the z axis upward unless said otherwise."""
+"""Shapes for the corpus, drawn with OpenCASCADE. Lengths in mm, the z axis upward unless said
+otherwise."""
+
 from __future__ import annotations
 
 import math
@@ -23,7 +25,9 @@ def box(x: float, y: float, z: float, at: Point3 = (0, 0, 0)) -> Any:
     return BRepPrimAPI_MakeBox(pnt(at), x, y, z).Solid()
 
 
-def cylinder(radius: float, height: float, at: Point3 = (0, 0, 0), along: Point3 = (0, 0, 1)) -> Any:
+def cylinder(
+    radius: float, height: float, at: Point3 = (0, 0, 0), along: Point3 = (0, 0, 1)
+) -> Any:
     """A round bar from the centre of its foot."""
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
     from OCP.gp import gp_Ax2, gp_Dir
@@ -57,7 +61,9 @@ def wire(points: Sequence[Sequence[float]]) -> Any:
     return maker.Wire()
 
 
-def polygon(points: Sequence[Sequence[float]], holes: Sequence[Sequence[Sequence[float]]] = ()) -> Any:
+def polygon(
+    points: Sequence[Sequence[float]], holes: Sequence[Sequence[Sequence[float]]] = ()
+) -> Any:
     """A plane face inside a polygon and outside others."""
     from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace
     from OCP.ShapeFix import ShapeFix_Face
@@ -70,12 +76,16 @@ def polygon(points: Sequence[Sequence[float]], holes: Sequence[Sequence[Sequence
     return fixer.Face()
 
 
-def extrude(outline: Sequence[Point2], height: float, z: float = 0.0, holes: Sequence[Sequence[Point2]] = ()) -> Any:
+def extrude(
+    outline: Sequence[Point2], height: float, z: float = 0.0, holes: Sequence[Sequence[Point2]] = ()
+) -> Any:
     """A polygon in x and y drawn up along z."""
     from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
     from OCP.gp import gp_Vec
 
-    face = polygon([(x, y, z) for x, y in outline], [[(x, y, z) for x, y in hole] for hole in holes])
+    face = polygon(
+        [(x, y, z) for x, y in outline], [[(x, y, z) for x, y in hole] for hole in holes]
+    )
     return BRepPrimAPI_MakePrism(face, gp_Vec(0, 0, height)).Shape()
 
 
@@ -86,8 +96,11 @@ def plate_between(points: Sequence[Point3], thickness: float) -> Any:
 
     a, b, c = points[:3]
     one, two = [b[k] - a[k] for k in range(3)], [c[k] - a[k] for k in range(3)]
-    n = [one[1] * two[2] - one[2] * two[1], one[2] * two[0] - one[0] * two[2],
-         one[0] * two[1] - one[1] * two[0]]
+    n = [
+        one[1] * two[2] - one[2] * two[1],
+        one[2] * two[0] - one[0] * two[2],
+        one[0] * two[1] - one[1] * two[0],
+    ]
     size = math.sqrt(sum(k * k for k in n))
     n = [k * thickness / size for k in n]
     face = polygon([tuple(p[k] - n[k] / 2 for k in range(3)) for p in points])
@@ -113,7 +126,9 @@ def revolve(outline: Sequence[Point2], angle: float = 2 * math.pi) -> Any:
     face = polygon([(r, 0.0, z) for r, z in outline])
     axis = gp_Ax1(pnt((0, 0, 0)), gp_Dir(0, 0, 1))
     whole = angle > 2 * math.pi - 1e-9
-    return (BRepPrimAPI_MakeRevol(face, axis) if whole else BRepPrimAPI_MakeRevol(face, axis, angle)).Shape()
+    return (
+        BRepPrimAPI_MakeRevol(face, axis) if whole else BRepPrimAPI_MakeRevol(face, axis, angle)
+    ).Shape()
 
 
 def fuse(*shapes: Any, unify: bool = True) -> Any:
@@ -201,7 +216,9 @@ def shifted(shape: Any, x: float, y: float, z: float) -> Any:
     return BRepBuilderAPI_Transform(shape, move, True).Shape()
 
 
-def arc_points(radius: float, start: float, end: float, count: int, at: Point2 = (0, 0)) -> list[Point2]:
+def arc_points(
+    radius: float, start: float, end: float, count: int, at: Point2 = (0, 0)
+) -> list[Point2]:
     """Points on an arc, degrees."""
     steps = [math.radians(start + (end - start) * k / count) for k in range(count + 1)]
     return [(at[0] + radius * math.cos(a), at[1] + radius * math.sin(a)) for a in steps]

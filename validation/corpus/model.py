@@ -1,4 +1,6 @@
-"""A part of the corpus as a user's files: STEP and JSON, with supports and loads on the faces of the solids."""
+"""A part of the corpus as a user's files: STEP and JSON, with supports and loads on the faces of
+the solids."""
+
 from __future__ import annotations
 
 import json
@@ -28,7 +30,9 @@ class Faces:
 
     def facing(self, direction: tuple[float, float, float], cosine: float) -> Any:
         """Plane faces that look one way."""
-        return np.flatnonzero((self.kind == "plane") & (self.direction @ np.array(direction, dtype=float) > cosine))
+        return np.flatnonzero(
+            (self.kind == "plane") & (self.direction @ np.array(direction, dtype=float) > cosine)
+        )
 
     def top_of(self, direction: tuple[float, float, float]) -> Any:
         """The plane faces that lie furthest one way and look there."""
@@ -51,13 +55,21 @@ class Faces:
 
     def bores_along(self, direction: tuple[float, float, float]) -> Any:
         """Small bores along a direction in the lowest body."""
-        rows = np.flatnonzero((self.kind == "cylinder") & self.inner & (np.abs(self.direction @ np.array(direction)) > 0.99))
+        rows = np.flatnonzero(
+            (self.kind == "cylinder")
+            & self.inner
+            & (np.abs(self.direction @ np.array(direction)) > 0.99)
+        )
         low = self.centroid[rows, 2]
         return rows[low < low.min() + 1e-6]
 
     def upper_rim(self, height: float) -> Any:
         """Plane faces at about a height that do not look sideways only."""
-        rows = np.flatnonzero((self.kind == "plane") & (np.abs(self.centroid[:, 2] - height) < 6) & (self.direction[:, 2] > 0.2))
+        rows = np.flatnonzero(
+            (self.kind == "plane")
+            & (np.abs(self.centroid[:, 2] - height) < 6)
+            & (self.direction[:, 2] > 0.2)
+        )
         return rows
 
 
@@ -68,9 +80,16 @@ def placed(part: Part) -> tuple[list[tuple[str, Any]], np.ndarray]:
         return part.bodies, axis
     degrees, shift = part.place
     about = np.array([1.0, 2.0, 3.0]) / np.sqrt(14.0)
-    bodies = [(name, d.shifted(d.turned(shape, (1, 2, 3), degrees), *shift)) for name, shape in part.bodies]
+    bodies = [
+        (name, d.shifted(d.turned(shape, (1, 2, 3), degrees), *shift))
+        for name, shape in part.bodies
+    ]
     a = np.radians(degrees)
-    turned = axis * np.cos(a) + np.cross(about, axis) * np.sin(a) + about * (about @ axis) * (1 - np.cos(a))
+    turned = (
+        axis * np.cos(a)
+        + np.cross(about, axis) * np.sin(a)
+        + about * (about @ axis) * (1 - np.cos(a))
+    )
     return bodies, turned
 
 
@@ -101,7 +120,9 @@ def write_step(bodies: list[tuple[str, Any]], path: Path, unit: str = "MM") -> b
         Interface_Static.SetCVal_s("write.step.unit", "MM")
 
 
-def write_model(part: Part, folder: Path, representation: dict[str, str] | None = None, name: str = "part") -> Path:
+def write_model(
+    part: Part, folder: Path, representation: dict[str, str] | None = None, name: str = "part"
+) -> Path:
     """STEP and JSON of a part; `representation` by body, all solid when None."""
     bodies, axis = placed(part)
     data = write_step(bodies, folder / "part.step", part.unit)
@@ -112,8 +133,10 @@ def write_model(part: Part, folder: Path, representation: dict[str, str] | None 
         names.append(body)
         rows += [(number, face) for face in range(len(shape.faces))]
         views.append(shape.view)
-    columns = {field: np.concatenate([getattr(view.faces, field) for view in views])
-               for field in ("kind", "direction", "centroid", "radius", "inner")}
+    columns = {
+        field: np.concatenate([getattr(view.faces, field) for view in views])
+        for field in ("kind", "direction", "centroid", "radius", "inner")
+    }
     faces = Faces(**columns)
     foot = part.foot(faces) if part.foot is not None else end_rows(faces, axis, -1.0)
     head = part.head(faces) if part.head is not None else end_rows(faces, axis, 1.0)
@@ -121,29 +144,71 @@ def write_model(part: Part, folder: Path, representation: dict[str, str] | None 
         raise AssertionError("a region of the corpus found no face")
 
     def region(word: str, chosen: Any) -> dict[str, Any]:
-        return {"name": word, "piece": names[rows[int(chosen[0])][0]], "picks": [
-            make_pick(views[rows[int(row)][0]], "face", rows[int(row)][1]).model_dump(mode="json") for row in chosen]}
+        return {
+            "name": word,
+            "piece": names[rows[int(chosen[0])][0]],
+            "picks": [
+                make_pick(views[rows[int(row)][0]], "face", rows[int(row)][1]).model_dump(
+                    mode="json"
+                )
+                for row in chosen
+            ],
+        }
+
     model: dict[str, Any] = {
-        "labilis": 1, "name": name, "geometry": [{"file": "part.step"}],
-        "materials": [{"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3", "density": "7850 kg/m^3",
-                       "yield_strength": "235 MPa"}],
-        "pieces": [{"name": body, "geometry": "part.step", "body": number, "material": "steel",
-                    "mesh_as": (representation or {}).get(body, "solid")} for number, body in enumerate(names, 1)],
+        "labilis": 1,
+        "name": name,
+        "geometry": [{"file": "part.step"}],
+        "materials": [
+            {
+                "name": "steel",
+                "youngs_modulus": "210 GPa",
+                "poisson_ratio": "0.3",
+                "density": "7850 kg/m^3",
+                "yield_strength": "235 MPa",
+            }
+        ],
+        "pieces": [
+            {
+                "name": body,
+                "geometry": "part.step",
+                "body": number,
+                "material": "steel",
+                "mesh_as": (representation or {}).get(body, "solid"),
+            }
+            for number, body in enumerate(names, 1)
+        ],
         "regions": [region("foot", foot), region("head", head)],
         "supports": [{"name": "held", "on": "foot", "held": ["x", "y", "z"]}],
         "criteria": {"modes": 2},
     }
     if part.load == "pressure":
-        model["loads"] = [{"kind": "pressure", "name": "push", "on": "head", "pressure": "0.01 MPa"}]
+        model["loads"] = [
+            {"kind": "pressure", "name": "push", "on": "head", "pressure": "0.01 MPa"}
+        ]
     else:
         push = [f"{-1000 * c:.9g} N" for c in axis]
         model["hubs"] = [{"name": "ram", "region": "head"}]
         model["loads"] = [{"kind": "force", "name": "push", "on": "ram", "components": push}]
         frame = _frame(axis)
-        held = {"free": [], "guided": ["y", "z", "turn_x", "turn_y", "turn_z"], "pinned": ["y", "z", "turn_x"]}[part.end]
+        held = {
+            "free": [],
+            "guided": ["y", "z", "turn_x", "turn_y", "turn_z"],
+            "pinned": ["y", "z", "turn_x"],
+        }[part.end]
         if held:
-            model["supports"].append({"name": "guide", "on": "ram", "held": held, "axes": {
-                "kind": "local", "x_axis": [float(c) for c in axis], "xy_plane": [float(c) for c in frame]}})
+            model["supports"].append(
+                {
+                    "name": "guide",
+                    "on": "ram",
+                    "held": held,
+                    "axes": {
+                        "kind": "local",
+                        "x_axis": [float(c) for c in axis],
+                        "xy_plane": [float(c) for c in frame],
+                    },
+                }
+            )
     model["cases"] = [{"name": "service", "loads": [{"load": "push"}]}]
     path = folder / "model.json"
     path.write_text(json.dumps(model, indent=1), encoding="utf-8")

@@ -1,4 +1,5 @@
 """Runs one part of the corpus one way, in a process of its own: prints a line of JSON."""
+
 from __future__ import annotations
 
 import json
@@ -24,9 +25,12 @@ def draw_part(name: str, seed: int, number: int) -> Part:
     return FAMILIES[name](np.random.default_rng([seed, number, sum(name.encode())]))
 
 
-def run_part(name: str, seed: int, number: int, way: str, keep: Path | None = None) -> dict[str, Any]:
-    """What came of a part: `way` is 'proposed', 'other' (than proposed; state 'none' where nothing else is offered), 'solid' or 'shell'.
-    The time counts from the file on: what is proposed for its bodies is found in it."""
+def run_part(
+    name: str, seed: int, number: int, way: str, keep: Path | None = None
+) -> dict[str, Any]:
+    """What came of a part: `way` is 'proposed', 'other' (than proposed; state 'none' where nothing
+    else is offered), 'solid' or 'shell'. The time counts from the file on: what is proposed for its
+    bodies is found in it."""
     from labilis.run import Plan, Runner, judge_project
     from labilis.store import load_model
 
@@ -49,15 +53,27 @@ def run_part(name: str, seed: int, number: int, way: str, keep: Path | None = No
             case = report.cases[0]
             assert case.facts.modes is not None and report.mesh is not None
             positive = case.facts.modes.positive
-            found |= {"state": "verdict", "factor": float(positive[0]) if len(positive) else None,
-                      "factors": [float(f) for f in positive[:2]], "headline": case.verdict.headline,
-                      "unknowns": report.mesh.unknowns, "size": report.mesh.size,
-                      "evidence": {item.name: f"{item.state}: {item.figure} {item.unit}. {item.text}"
-                                   for item in case.evidence if item.state in ("bad", "caution")}}
+            found |= {
+                "state": "verdict",
+                "factor": float(positive[0]) if len(positive) else None,
+                "factors": [float(f) for f in positive[:2]],
+                "headline": case.verdict.headline,
+                "unknowns": report.mesh.unknowns,
+                "size": report.mesh.size,
+                "evidence": {
+                    item.name: f"{item.state}: {item.figure} {item.unit}. {item.text}"
+                    for item in case.evidence
+                    if item.state in ("bad", "caution")
+                },
+            }
         except LabilisError as error:
             found |= {"state": "refused", "what": str(error), "code": error.code}
         except Exception as error:
-            found |= {"state": "crash", "what": f"{type(error).__name__}: {error}", "trace": traceback.format_exc()}
+            found |= {
+                "state": "crash",
+                "what": f"{type(error).__name__}: {error}",
+                "trace": traceback.format_exc(),
+            }
         found["seconds"] = time.perf_counter() - started
         found["timing"] = {key: round(value, 3) for key, value in runner.timing.items()}
         found["memory_gib"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
@@ -65,7 +81,8 @@ def run_part(name: str, seed: int, number: int, way: str, keep: Path | None = No
 
 
 def ways_of(snapshot: Any, way: str) -> list[str]:
-    """How each piece is meshed, in order; empty when there is no other way than the proposed one."""
+    """How each piece is meshed, in order; empty when there is no other way than the proposed
+    one."""
     pieces = snapshot.project.pieces
     if way in ("solid", "shell"):
         return [way] * len(pieces)
@@ -88,4 +105,10 @@ def represented(snapshot: Any, ways: list[str]) -> Any:
 
 if __name__ == "__main__":
     family, seed_text, number_text, way_text, *rest = sys.argv[1:]
-    print(json.dumps(run_part(family, int(seed_text), int(number_text), way_text, Path(rest[0]) if rest else None)))
+    print(
+        json.dumps(
+            run_part(
+                family, int(seed_text), int(number_text), way_text, Path(rest[0]) if rest else None
+            )
+        )
+    )

@@ -1,4 +1,5 @@
 """What a part of the corpus is, and how it becomes a user's model."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -13,11 +14,12 @@ End = Literal["fixed", "guided", "pinned", "free"]
 
 @dataclass
 class Part:
-    """bodies: names and solids of the file; axis: direction of the push, from the foot to the head; foot, head: rows of the joined
-    face table that are held and pushed, None for the plane faces at either end; end: what the head's hub may do; load: 'push'
-    along the axis through the head's hub, 'pressure' on the faces that `head` chooses; thin: whether shells can stand for it;
-    unit: of the STEP file; place: (turn in degrees about (1, 2, 3), shift mm) given to the whole; line: a strut section as
-    recipe sizes with the length, where a line can stand for it."""
+    """bodies: names and solids of the file; axis: direction of the push, from the foot to the head;
+    foot, head: rows of the joined face table that are held and pushed, None for the plane faces at
+    either end; end: what the head's hub may do; load: 'push' along the axis through the head's hub,
+    'pressure' on the faces that `head` chooses; thin: whether shells can stand for it;
+    unit: of the STEP file; place: (turn in degrees about (1, 2, 3), shift mm) given to the whole;
+    line: a strut section as recipe sizes with the length, where a line can stand for it."""
 
     bodies: list[tuple[str, Any]]
     axis: tuple[float, float, float] = (0.0, 0.0, 1.0)

@@ -1,4 +1,6 @@
-"""Commands. Exit status: 0 meets what is asked for, 1 does not, 2 the model is wrong or a run failed, 3 no verdict yet."""
+"""Commands. Exit status: 0 meets what is asked for, 1 does not, 2 the model is wrong or a run
+failed, 3 no verdict yet."""
+
 from __future__ import annotations
 
 import json
@@ -21,13 +23,18 @@ from labilis.cli.reporting import add_commands as add_report_commands
 from labilis.cli.writing import tell_json
 from labilis.model import LabilisError, shown
 
-app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False,
-                  help="Checks thin parts against buckling: factors, modes, hand checks and a verdict with its evidence.")
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=False,
+    pretty_exceptions_enable=False,
+    help="Checks thin parts against buckling: factors, modes, hand checks and a verdict with its "
+    "evidence.",
+)
 
 
 def main() -> None:
-    """Entry point. What a command does is done in a child of this process, so that a library that crashes ends in a sentence as well:
-    every exit that is not a verdict is 2."""
+    """Entry point. What a command does is done in a child of this process, so that a library that
+    crashes ends in a sentence as well: every exit that is not a verdict is 2."""
     if not hasattr(os, "fork") or _opens_a_window(sys.argv[1:]):
         sys.exit(run_command())
     sys.stdout.flush()
@@ -49,8 +56,12 @@ def main() -> None:
             continue
     if os.WIFSIGNALED(status):
         name = signal.Signals(os.WTERMSIG(status)).name
-        typer.echo(f"labilis: The run ended without an answer ({name}). Nothing was written. Try a coarser mesh if memory is short; mesh "
-                   "thin pieces as shells.", err=True)
+        typer.echo(
+            f"labilis: The run ended without an answer ({name}). Nothing was written. Try a "
+            "coarser mesh if memory is short; mesh "
+            "thin pieces as shells.",
+            err=True,
+        )
         sys.exit(2)
     sys.exit(os.WEXITSTATUS(status))
 
@@ -61,7 +72,8 @@ def _opens_a_window(words: list[str]) -> bool:
 
 
 def run_command() -> int:
-    """Exit status of the command on the command line; every error becomes one clear message and 2."""
+    """Exit status of the command on the command line; every error becomes one clear message and
+    2."""
     try:
         sys.argv[1:] = _units_asked(sys.argv[1:])
         app()
@@ -76,15 +88,19 @@ def run_command() -> int:
     except MemoryError:
         typer.echo("labilis: There is not enough memory for this run. Mesh coarser.", err=True)
     except Exception as error:
-        typer.echo(f"labilis: The program failed inside ({type(error).__name__}: {error}). This is a defect of the program, not of the "
-                   "model; what follows helps to mend it.", err=True)
+        typer.echo(
+            f"labilis: The program failed inside ({type(error).__name__}: {error}). This is a "
+            "defect of the program, not of the "
+            "model; what follows helps to mend it.",
+            err=True,
+        )
         traceback.print_exc()
     return 2
 
 
 def _units_asked(words: list[str]) -> list[str]:
-    """The command line without `--units NAME`, which every command takes at any place: figures are shown in that set, whatever a project
-    states."""
+    """The command line without `--units NAME`, which every command takes at any place: figures are
+    shown in that set, whatever a project states."""
     from labilis.model import shown
 
     rest = list(words)
@@ -97,15 +113,21 @@ def _units_asked(words: list[str]) -> list[str]:
         value = value if equals else words[place + 1] if place + 1 < len(words) else ""
         known = next((one for one in shown.NAMES if one == value), None)
         if known is None:
-            raise LabilisError(f"'{value}' is no set of units.", "--units", f"There are {', '.join(shown.NAMES)}.", "units")
+            raise LabilisError(
+                f"'{value}' is no set of units.",
+                "--units",
+                f"There are {', '.join(shown.NAMES)}.",
+                "units",
+            )
         shown.ask(known)
-        rest[place:place + (1 if equals else 2)] = []
+        rest[place : place + (1 if equals else 2)] = []
         break
     return rest
 
 
 def has_display() -> bool:
-    """Whether a window can be opened: a display is named and, when it is a local one, somebody serves it."""
+    """Whether a window can be opened: a display is named and, when it is a local one, somebody
+    serves it."""
     if os.environ.get("WAYLAND_DISPLAY"):
         return True
     name = os.environ.get("DISPLAY", "")
@@ -124,16 +146,21 @@ def has_display() -> bool:
 
 def _open_window(path: Path | None = None) -> None:
     if not has_display():
-        raise LabilisError("There is no display to open a window on.", remedy="Use `labilis check MODEL` instead.",
-                           code="no-display")
+        raise LabilisError(
+            "There is no display to open a window on.",
+            remedy="Use `labilis check MODEL` instead.",
+            code="no-display",
+        )
     from labilis.ui.app import run_window
 
     raise typer.Exit(run_window(path))
 
 
 @app.callback(invoke_without_command=True)
-def start(context: typer.Context,
-          version: Annotated[bool, typer.Option("--version", help="Show the version and leave.")] = False) -> None:
+def start(
+    context: typer.Context,
+    version: Annotated[bool, typer.Option("--version", help="Show the version and leave.")] = False,
+) -> None:
     """Open the window when no command is given."""
     if version:
         typer.echo(f"labilis {__version__}")
@@ -143,7 +170,9 @@ def start(context: typer.Context,
 
 
 @app.command("open")
-def open_file(file: Annotated[Path, typer.Argument(help="A .labilis project, a JSON model or a STEP file.")]) -> None:
+def open_file(
+    file: Annotated[Path, typer.Argument(help="A .labilis project, a JSON model or a STEP file.")],
+) -> None:
     """Open a file in the window."""
     if not file.is_file():
         raise LabilisError("There is no such file.", str(file), "Check the name.", "no-file")
@@ -151,8 +180,10 @@ def open_file(file: Annotated[Path, typer.Argument(help="A .labilis project, a J
 
 
 @app.command()
-def demo(name: Annotated[str, typer.Argument(help="Which demo; see --list.")] = "panel-prop",
-         list_: Annotated[bool, typer.Option("--list", help="List the demos.")] = False) -> None:
+def demo(
+    name: Annotated[str, typer.Argument(help="Which demo; see --list.")] = "panel-prop",
+    list_: Annotated[bool, typer.Option("--list", help="List the demos.")] = False,
+) -> None:
     """Open a demo; without a display run it and print the verdict."""
     from labilis.store.demos import demo_model, demo_names
 
@@ -161,7 +192,11 @@ def demo(name: Annotated[str, typer.Argument(help="Which demo; see --list.")] = 
             typer.echo(known)
         return
     if name not in demo_names():
-        raise LabilisError(f"There is no demo called '{name}'.", remedy=f"There are: {', '.join(demo_names())}.", code="no-demo")
+        raise LabilisError(
+            f"There is no demo called '{name}'.",
+            remedy=f"There are: {', '.join(demo_names())}.",
+            code="no-demo",
+        )
     model = demo_model(name)
     if has_display():
         _open_window(model)
@@ -169,21 +204,34 @@ def demo(name: Annotated[str, typer.Argument(help="Which demo; see --list.")] = 
 
 
 @app.command()
-def check(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
-          case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,
-          modes: Annotated[int | None, typer.Option(min=1, max=200, help="How many modes to find.")] = None,
-          out: Annotated[Path | None, typer.Option(help="Folder for VTU and CSV files.")] = None,
-          trace: Annotated[bool, typer.Option("--trace", help="Also follow the imperfect part to its limit.")] = False,
-          cross_: Annotated[bool, typer.Option("--cross", help="Also compare with the same part meshed the other way.")] = False,
-          json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None,
-          ) -> None:
+def check(
+    model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+    case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,
+    modes: Annotated[
+        int | None, typer.Option(min=1, max=200, help="How many modes to find.")
+    ] = None,
+    out: Annotated[Path | None, typer.Option(help="Folder for VTU and CSV files.")] = None,
+    trace: Annotated[
+        bool, typer.Option("--trace", help="Also follow the imperfect part to its limit.")
+    ] = False,
+    cross_: Annotated[
+        bool, typer.Option("--cross", help="Also compare with the same part meshed the other way.")
+    ] = False,
+    json_: Annotated[
+        Path | None, typer.Option("--json", help="File for the results; - for standard output.")
+    ] = None,
+) -> None:
     """Run a model to its verdict."""
     _check(model, case, modes, out, json_, trace, crossed=cross_)
 
 
 @app.command()
-def begin(files: Annotated[list[Path], typer.Argument(help="STEP or STL files.")],
-          out: Annotated[Path, typer.Option("--out", help="Where to write the model (.json or .labilis).")]) -> None:
+def begin(
+    files: Annotated[list[Path], typer.Argument(help="STEP or STL files.")],
+    out: Annotated[
+        Path, typer.Option("--out", help="Where to write the model (.json or .labilis).")
+    ],
+) -> None:
     """Make a model of the bodies of files: each with the way of meshing that fits it, and why."""
     import hashlib
 
@@ -200,7 +248,11 @@ def begin(files: Annotated[list[Path], typer.Argument(help="STEP or STL files.")
         data = file.read_bytes()
         sha = hashlib.sha256(data).hexdigest()
         bodies = list_bodies(data, file.name)
-        project = new_project(bodies, file.name, sha, file.stem) if project is None else add_file(project, bodies, file.name, sha)
+        project = (
+            new_project(bodies, file.name, sha, file.stem)
+            if project is None
+            else add_file(project, bodies, file.name, sha)
+        )
         kept[sha] = data
         for line in told(bodies):
             typer.echo(line)
@@ -213,8 +265,15 @@ def begin(files: Annotated[list[Path], typer.Argument(help="STEP or STL files.")
 
 
 @app.command()
-def materials(import_: Annotated[Path | None, typer.Option("--import", help="Take grades of a JSON or CSV file into your own.")] = None,
-              export: Annotated[Path | None, typer.Option(help="Write your own grades to a JSON file.")] = None) -> None:
+def materials(
+    import_: Annotated[
+        Path | None,
+        typer.Option("--import", help="Take grades of a JSON or CSV file into your own."),
+    ] = None,
+    export: Annotated[
+        Path | None, typer.Option(help="Write your own grades to a JSON file.")
+    ] = None,
+) -> None:
     """List the grades of the library and your own, with their values and sources."""
     from rich.console import Console
     from rich.table import Table
@@ -230,18 +289,37 @@ def materials(import_: Annotated[Path | None, typer.Option("--import", help="Tak
     table = Table("grade", "E", "ν", "density", "yield", "source", box=None)
     for own in read_grades():
         item = own.material
-        table.add_row(f"{item.name} ({own.folder or 'own'})", item.youngs_modulus, item.poisson_ratio, item.density, item.yield_strength,
-                      item.source)
+        table.add_row(
+            f"{item.name} ({own.folder or 'own'})",
+            item.youngs_modulus,
+            item.poisson_ratio,
+            item.density,
+            item.yield_strength,
+            item.source,
+        )
     for item in GRADES:
-        table.add_row(item.name, item.youngs_modulus, item.poisson_ratio, item.density, item.yield_strength, item.source)
+        table.add_row(
+            item.name,
+            item.youngs_modulus,
+            item.poisson_ratio,
+            item.density,
+            item.yield_strength,
+            item.source,
+        )
     Console(highlight=False, width=150).print(table)
 
 
 @app.command()
-def converge(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
-             case: Annotated[str | None, typer.Option(help="This load case; the first when none is named.")] = None,
-             meshes: Annotated[int, typer.Option(min=3, max=8, help="How many meshes.")] = 4,
-             json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
+def converge(
+    model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+    case: Annotated[
+        str | None, typer.Option(help="This load case; the first when none is named.")
+    ] = None,
+    meshes: Annotated[int, typer.Option(min=3, max=8, help="How many meshes.")] = 4,
+    json_: Annotated[
+        Path | None, typer.Option("--json", help="File for the results; - for standard output.")
+    ] = None,
+) -> None:
     """The first factor over several meshes, and the value they go to."""
     from labilis.cli.output import convergence_json, print_convergence
     from labilis.run import Plan, Runner, settled, stage_keys
@@ -251,16 +329,27 @@ def converge(model: Annotated[Path, typer.Argument(help="A JSON model or a .labi
     chosen = () if case is None else (snapshot.project.case(case).name,)
     with _progress() as show:
         results = Runner().run(snapshot, Plan("converge", chosen, meshes), show)
-    found = results[stage_keys(settled(snapshot.project, results), case or snapshot.project.cases[0].name).converge]
+    found = results[
+        stage_keys(
+            settled(snapshot.project, results), case or snapshot.project.cases[0].name
+        ).converge
+    ]
     if not tell_json(convergence_json(found), json_):
         print_convergence(found)
 
 
 @app.command()
-def cross(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
-          case: Annotated[str | None, typer.Option(help="This load case; the first when none is named.")] = None,
-          json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
-    """The first factors of the same part meshed the other way: shells as solids, thin solids as shells (status 3 if they are apart)."""
+def cross(
+    model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+    case: Annotated[
+        str | None, typer.Option(help="This load case; the first when none is named.")
+    ] = None,
+    json_: Annotated[
+        Path | None, typer.Option("--json", help="File for the results; - for standard output.")
+    ] = None,
+) -> None:
+    """The first factors of the same part meshed the other way: shells as solids, thin solids as
+    shells (status 3 if they are apart)."""
     from labilis.cli.output import cross_json
     from labilis.judge.evidence.cross_check import MOST, apart
 
@@ -269,10 +358,17 @@ def cross(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis
 
 
 @app.command()
-def contact(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
-            case: Annotated[str | None, typer.Option(help="This load case; the first when none is named.")] = None,
-            json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
-    """The first factor with faces that touch at bolts and seams bonded, and apart (status 3 if only bonded ones meet what is required)."""
+def contact(
+    model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+    case: Annotated[
+        str | None, typer.Option(help="This load case; the first when none is named.")
+    ] = None,
+    json_: Annotated[
+        Path | None, typer.Option("--json", help="File for the results; - for standard output.")
+    ] = None,
+) -> None:
+    """The first factor with faces that touch at bolts and seams bonded, and apart (status 3 if
+    only bonded ones meet what is required)."""
     from labilis.cli.output import contact_json
     from labilis.judge.evidence.contact import decided
 
@@ -280,7 +376,13 @@ def contact(model: Annotated[Path, typer.Argument(help="A JSON model or a .labil
     raise typer.Exit(0 if decided(found, project) is None else 3)
 
 
-def _study(model: Path, case: str | None, kind: str, json_: Path | None, as_json: Callable[[Any], dict[str, Any]]) -> tuple[Any, Any]:
+def _study(
+    model: Path,
+    case: str | None,
+    kind: str,
+    json_: Path | None,
+    as_json: Callable[[Any], dict[str, Any]],
+) -> tuple[Any, Any]:
     """(the study of a case, the project), printed or written."""
     from labilis.cli.output import print_study
     from labilis.run import Plan, Runner, settled, stage_keys
@@ -298,10 +400,15 @@ def _study(model: Path, case: str | None, kind: str, json_: Path | None, as_json
 
 
 @app.command()
-def screen(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
-           case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,
-           json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None) -> None:
-    """Which pieces are slender and in compression, from a linear run and formulas, before any buckling run."""
+def screen(
+    model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+    case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,
+    json_: Annotated[
+        Path | None, typer.Option("--json", help="File for the results; - for standard output.")
+    ] = None,
+) -> None:
+    """Which pieces are slender and in compression, from a linear run and formulas, before any
+    buckling run."""
     from labilis.cli.output import as_json, print_screening
     from labilis.run import Plan, Runner, judge_project
     from labilis.store import load_model
@@ -317,25 +424,54 @@ def screen(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
 
 
 @app.command("trace")
-def trace_model(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
-                case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,
-                mode: Annotated[int | None, typer.Option(min=0, help="Mode whose shape is the imperfection; 0 for none.")] = None,
-                amplitude: Annotated[str | None, typer.Option(help="Its amplitude, such as '0.5 mm'.")] = None,
-                steps: Annotated[int | None, typer.Option(min=2, max=500, help="Steps at most.")] = None,
-                modes_at: Annotated[str | None, typer.Option(help="Factor at which modes about the loaded state are found.")] = None,
-                checkpoint: Annotated[Path | None, typer.Option(help="File for where the trace stands after each step; it goes on "
-                                                                "from there when the file is there and fits.")] = None,
-                out: Annotated[Path | None, typer.Option(help="Folder for VTU and CSV files.")] = None,
-                json_: Annotated[Path | None, typer.Option("--json", help="File for the results; - for standard output.")] = None,
-                ) -> None:
+def trace_model(
+    model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+    case: Annotated[str | None, typer.Option(help="Only this load case.")] = None,
+    mode: Annotated[
+        int | None, typer.Option(min=0, help="Mode whose shape is the imperfection; 0 for none.")
+    ] = None,
+    amplitude: Annotated[str | None, typer.Option(help="Its amplitude, such as '0.5 mm'.")] = None,
+    steps: Annotated[int | None, typer.Option(min=2, max=500, help="Steps at most.")] = None,
+    modes_at: Annotated[
+        str | None, typer.Option(help="Factor at which modes about the loaded state are found.")
+    ] = None,
+    checkpoint: Annotated[
+        Path | None,
+        typer.Option(
+            help="File for where the trace stands after each step; it goes on "
+            "from there when the file is there and fits."
+        ),
+    ] = None,
+    out: Annotated[Path | None, typer.Option(help="Folder for VTU and CSV files.")] = None,
+    json_: Annotated[
+        Path | None, typer.Option("--json", help="File for the results; - for standard output.")
+    ] = None,
+) -> None:
     """Follow the imperfect part along its load-deflection path."""
-    change = {key: value for key, value in (("mode", mode), ("amplitude", amplitude), ("steps", steps), ("modes_at", modes_at))
-              if value is not None}
+    change = {
+        key: value
+        for key, value in (
+            ("mode", mode),
+            ("amplitude", amplitude),
+            ("steps", steps),
+            ("modes_at", modes_at),
+        )
+        if value is not None
+    }
     _check(model, case, None, out, json_, True, change, checkpoint)
 
 
-def _check(model: Path, case: str | None, modes: int | None, out: Path | None, json_file: Path | None, trace: bool = False,
-           trace_plan: dict[str, Any] | None = None, checkpoint: Path | None = None, crossed: bool = False) -> None:
+def _check(
+    model: Path,
+    case: str | None,
+    modes: int | None,
+    out: Path | None,
+    json_file: Path | None,
+    trace: bool = False,
+    trace_plan: dict[str, Any] | None = None,
+    checkpoint: Path | None = None,
+    crossed: bool = False,
+) -> None:
     from labilis.cli.output import as_json, print_report
     from labilis.run import Plan, Runner, judge_project
     from labilis.store import load_model
@@ -359,7 +495,9 @@ def _check(model: Path, case: str | None, modes: int | None, out: Path | None, j
         if resume is not None:
             typer.echo(f"Going on from step {resume.steps} of {checkpoint}.", err=True)
     with _progress() as show:
-        results = runner.run(snapshot, Plan("trace" if trace else "modes", chosen, resume=resume), show, keep)
+        results = runner.run(
+            snapshot, Plan("trace" if trace else "modes", chosen, resume=resume), show, keep
+        )
         for name in (chosen or tuple(item.name for item in project.cases)) if crossed else ():
             try:
                 results.update(runner.again(snapshot, Plan("cross", (name,)), show))
@@ -383,8 +521,13 @@ class _progress:
         from rich.console import Console
         from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 
-        self._bar = Progress(TextColumn("{task.description}"), BarColumn(), TimeElapsedColumn(),
-                             console=Console(stderr=True), transient=True)
+        self._bar = Progress(
+            TextColumn("{task.description}"),
+            BarColumn(),
+            TimeElapsedColumn(),
+            console=Console(stderr=True),
+            transient=True,
+        )
         self._bar.start()
         task = self._bar.add_task("Starting", total=1.0)
         return lambda step: self._bar.update(task, completed=step.fraction, description=step.text)
@@ -408,8 +551,10 @@ def schema() -> None:
 
 
 @app.command("export-model")
-def export_model(project: Annotated[Path, typer.Argument(help="A .labilis project.")],
-                 model: Annotated[Path, typer.Argument(help="The JSON file to write; geometry goes beside it.")]) -> None:
+def export_model(
+    project: Annotated[Path, typer.Argument(help="A .labilis project.")],
+    model: Annotated[Path, typer.Argument(help="The JSON file to write; geometry goes beside it.")],
+) -> None:
     """Write a project's statements as JSON, with its STEP files beside it."""
     from labilis.store import load_model, write_model
 
@@ -418,24 +563,46 @@ def export_model(project: Annotated[Path, typer.Argument(help="A .labilis projec
 
 
 @app.command("import-model")
-def import_model(model: Annotated[Path, typer.Argument(help="A JSON model.")],
-                 project: Annotated[Path, typer.Argument(help="The .labilis file to write.")]) -> None:
+def import_model(
+    model: Annotated[Path, typer.Argument(help="A JSON model.")],
+    project: Annotated[Path, typer.Argument(help="The .labilis file to write.")],
+) -> None:
     """Make a project file from a JSON model."""
     from labilis.store import ProjectFile, load_model
     from labilis.store.json_form import project_files
 
     if project.exists():
-        raise LabilisError("That file exists already.", str(project), "Choose another name.", "exists")
+        raise LabilisError(
+            "That file exists already.", str(project), "Choose another name.", "exists"
+        )
     snapshot = load_model(model)
-    ProjectFile.create(project, snapshot.project, project_files(snapshot.project, snapshot.files)).close()
+    ProjectFile.create(
+        project, snapshot.project, project_files(snapshot.project, snapshot.files)
+    ).close()
     typer.echo(project)
 
 
 @app.command()
-def outline(drawing: Annotated[Path, typer.Argument(help="A DXF file: one closed outline of lines and arcs, round holes and slots in it.")],
-            out: Annotated[Path, typer.Option("--out", help="The model to write (.json); one that exists gets a further piece.")],
-            thickness: Annotated[str, typer.Option(help="Makes a plate of this thickness, such as '3 mm'.")] = "",
-            length: Annotated[str, typer.Option(help="Makes a strut of this length with the outline as its section.")] = "") -> None:
+def outline(
+    drawing: Annotated[
+        Path,
+        typer.Argument(
+            help="A DXF file: one closed outline of lines and arcs, round holes and slots in it."
+        ),
+    ],
+    out: Annotated[
+        Path,
+        typer.Option(
+            "--out", help="The model to write (.json); one that exists gets a further piece."
+        ),
+    ],
+    thickness: Annotated[
+        str, typer.Option(help="Makes a plate of this thickness, such as '3 mm'.")
+    ] = "",
+    length: Annotated[
+        str, typer.Option(help="Makes a strut of this length with the outline as its section.")
+    ] = "",
+) -> None:
     """Make a plate, or a strut, of a DXF outline, in a new model or as a further piece of one."""
     from labilis.model import Project
     from labilis.run import Snapshot
@@ -445,7 +612,12 @@ def outline(drawing: Annotated[Path, typer.Argument(help="A DXF file: one closed
     try:
         data = drawing.read_bytes()
     except OSError as error:
-        raise LabilisError(f"'{drawing}' cannot be read ({error.strerror}).", str(drawing), "Name a DXF file.", "file") from error
+        raise LabilisError(
+            f"'{drawing}' cannot be read ({error.strerror}).",
+            str(drawing),
+            "Name a DXF file.",
+            "file",
+        ) from error
     snapshot = load_model(out) if out.exists() else Snapshot(Project(name=drawing.stem), {})
     project, name, words = with_outline(snapshot.project, data, drawing.name, thickness, length)
     write_model(Snapshot(project, snapshot.files), out)
@@ -453,10 +625,20 @@ def outline(drawing: Annotated[Path, typer.Argument(help="A DXF file: one closed
 
 
 @app.command()
-def loads(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
-          table: Annotated[Path, typer.Argument(help="CSV: a row for each load (case, on, load, factor, x, y, z, Fx, Fy, Fz, Mx, My, Mz, "
-                                                     "pressure; units in the heads), or a row for each case with factors of loads.")],
-          out: Annotated[Path, typer.Option("--out", help="Where to write the model with them (.json or .labilis).")]) -> None:
+def loads(
+    model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project.")],
+    table: Annotated[
+        Path,
+        typer.Argument(
+            help="CSV: a row for each load (case, on, load, factor, x, y, z, Fx, Fy, Fz, Mx, My, "
+            "Mz, "
+            "pressure; units in the heads), or a row for each case with factors of loads."
+        ),
+    ],
+    out: Annotated[
+        Path, typer.Option("--out", help="Where to write the model with them (.json or .labilis).")
+    ],
+) -> None:
     """Take loads and cases from a table; those of a name that is there are replaced."""
     from labilis.run import Snapshot
     from labilis.store import load_model, write_model
@@ -469,11 +651,20 @@ def loads(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis
 
 
 @app.command()
-def revise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labilis project with imported parts.")],
-           file: Annotated[Path, typer.Argument(help="The revised STEP or STL file.")],
-           out: Annotated[Path, typer.Option("--out", help="Where to write the revised model (.json or .labilis).")],
-           instead_of: Annotated[str | None, typer.Option(help="File it replaces; needed when the model has several.")] = None) -> None:
-    """Read a revised file into a model: supports, loads and zones find their faces again; those that cannot are listed (status 2)."""
+def revise(
+    model: Annotated[
+        Path, typer.Argument(help="A JSON model or a .labilis project with imported parts.")
+    ],
+    file: Annotated[Path, typer.Argument(help="The revised STEP or STL file.")],
+    out: Annotated[
+        Path, typer.Option("--out", help="Where to write the revised model (.json or .labilis).")
+    ],
+    instead_of: Annotated[
+        str | None, typer.Option(help="File it replaces; needed when the model has several.")
+    ] = None,
+) -> None:
+    """Read a revised file into a model: supports, loads and zones find their faces again; those
+    that cannot are listed (status 2)."""
     from labilis.run import Plan, Runner, Snapshot, stage_keys
     from labilis.run.picking import list_bodies
     from labilis.run.revision import blocked, lost_regions
@@ -484,22 +675,41 @@ def revise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
     snapshot = load_model(model)
     known = [item.file for item in snapshot.project.geometry]
     if instead_of is None and len(known) != 1:
-        raise LabilisError(f"The model has {len(known)} files.", "part", "Name the one to replace with --instead-of.", "which-file")
+        raise LabilisError(
+            f"The model has {len(known)} files.",
+            "part",
+            "Name the one to replace with --instead-of.",
+            "which-file",
+        )
     if not file.is_file():
         raise LabilisError("There is no such file.", str(file), "Check the name.", "no-file")
     data = file.read_bytes()
-    project, files, followed = revised(snapshot.project, snapshot.files, instead_of or known[0], file.name, data,
-                                       list_bodies(data, file.name))
-    lost = lost_regions(project, Runner().run(Snapshot(project, files), Plan("shape"))[stage_keys(project, "").shape])
+    project, files, followed = revised(
+        snapshot.project,
+        snapshot.files,
+        instead_of or known[0],
+        file.name,
+        data,
+        list_bodies(data, file.name),
+    )
+    lost = lost_regions(
+        project,
+        Runner().run(Snapshot(project, files), Plan("shape"))[stage_keys(project, "").shape],
+    )
     if out.suffix.lower() == ".json":
         write_model(Snapshot(project, files), out)
     else:
         ProjectFile.create(out, project, project_files(project, files)).close()
     for pick in followed:
         if pick.state != "stayed":
-            typer.echo(f"{pick.state}: {pick.words} of region '{pick.region}'" + (f", by {shown.length(pick.moved)}" if pick.moved else ""))
+            typer.echo(
+                f"{pick.state}: {pick.words} of region '{pick.region}'"
+                + (f", by {shown.length(pick.moved)}" if pick.moved else "")
+            )
     for item in blocked(project, lost):
-        typer.echo(f"blocked: {item.kind} '{item.name}', whose region '{item.region}' lost {item.lost}")
+        typer.echo(
+            f"blocked: {item.kind} '{item.name}', whose region '{item.region}' lost {item.lost}"
+        )
     for name in sorted(set(lost) - {item.region for item in blocked(project, lost)}):
         typer.echo(f"lost: region '{name}', which nothing uses: {lost[name]}")
     if not lost:
@@ -509,9 +719,8 @@ def revise(model: Annotated[Path, typer.Argument(help="A JSON model or a .labili
 
 @app.command()
 def doctor() -> None:
-    """Say what is installed, which solver is used, whether a window can be opened, and what is missing."""
+    """Say what is installed, which solver is used, whether a window can be opened, and what is
+    missing."""
     from labilis.cli.doctor import examine
 
     raise typer.Exit(0 if examine(typer.echo) else 2)
-
-

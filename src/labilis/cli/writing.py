@@ -1,4 +1,5 @@
 """Text and JSON to files and to standard output."""
+
 from __future__ import annotations
 
 import json
@@ -17,7 +18,8 @@ def write_text(path: Path, text: str) -> None:
 
 
 def tell_json(data: Any, target: Path | None) -> bool:
-    """Writes results as JSON where they are asked for; whether that was standard output, which then holds nothing else."""
+    """Writes results as JSON where they are asked for; whether that was standard output, which
+    then holds nothing else."""
     text = json.dumps(data, indent=2, ensure_ascii=False)
     if target is not None and str(target) == "-":
         typer.echo(text)

@@ -1,4 +1,6 @@
-"""Something stated taken away, together with what cannot be without it. Pure functions on statements."""
+"""Something stated taken away, together with what cannot be without it. Pure functions on
+statements."""
+
 from __future__ import annotations
 
 from typing import Any
@@ -9,15 +11,30 @@ from labilis.model.leaves import Leaf, Names, label_of
 from labilis.model.renaming import mentions
 
 Path = tuple[str | int, ...]
-NAMED = ("materials", "pieces", "bolts", "seams", "scribes", "regions", "hubs", "supports", "springs", "loads", "cases", "plans")
-# mentions that say nothing when they are empty; all other single names are what their statement is about, which goes with them
+NAMED = (
+    "materials",
+    "pieces",
+    "bolts",
+    "seams",
+    "scribes",
+    "regions",
+    "hubs",
+    "supports",
+    "springs",
+    "loads",
+    "cases",
+    "plans",
+)
+# mentions that say nothing when they are empty; all other single names are what their statement is
+# about, which goes with them
 _MAY_BE_EMPTY = {"material": None, "of": ""}
 
 
 def without(project: Project, field: str, name: str) -> tuple[Project, tuple[str, ...]]:
-    """(the project without one named item, what went with it: 'support foot'). Whatever stands on it goes too, and so on; lists of names
-    lose it, and a statement whose list is empty then goes, since an empty list often means everything. A hub goes with the last that
-    used it. Raises LabilisError where there is no such item, and for a parameter that is in use."""
+    """(the project without one named item, what went with it: 'support foot'). Whatever stands on
+    it goes too, and so on; lists of names lose it, and a statement whose list is empty then goes,
+    since an empty list often means everything. A hub goes with the last that used it. Raises
+    LabilisError where there is no such item, and for a parameter that is in use."""
     if field == "parameters":
         return _without_parameter(project, name), ()
     if field == "zones":  # a zone is called after its region
@@ -31,7 +48,9 @@ def without(project: Project, field: str, name: str) -> tuple[Project, tuple[str
         for path in tuple(gone):
             if len(path) == 2:
                 item = getattr(project, str(path[0]))[path[1]]
-                for leaf in mentions(project, str(path[0]), item.name) if hasattr(item, "name") else ():
+                for leaf in (
+                    mentions(project, str(path[0]), item.name) if hasattr(item, "name") else ()
+                ):
                     _follow(leaf, gone, emptied)
         for path in _left_bare(project, gone):
             gone[path] = None
@@ -45,20 +64,34 @@ def without(project: Project, field: str, name: str) -> tuple[Project, tuple[str
 
 
 def users_of_parameter(project: Project, name: str) -> tuple[str, ...]:
-    """What stands on a parameter: others, plans, and statements whose expressions use it, 'load push'."""
+    """What stands on a parameter: others, plans, and statements whose expressions use it, 'load
+    push'."""
     found = [leaf.path for leaf, _ in project.quantities() if name in names_in(leaf.text)]
-    stated = [f"parameter {other}" for other, text in project.parameters.items() if name in names_in(text)]
-    plans = [f"plan {plan.name}" for plan in project.plans for vary in plan.vary
-             if vary.parameter == name or (not is_choice(vary.parameter) and any(name in names_in(text) for text in vary.texts()))]
+    stated = [
+        f"parameter {other}" for other, text in project.parameters.items() if name in names_in(text)
+    ]
+    plans = [
+        f"plan {plan.name}"
+        for plan in project.plans
+        for vary in plan.vary
+        if vary.parameter == name
+        or (not is_choice(vary.parameter) and any(name in names_in(text) for text in vary.texts()))
+    ]
     return tuple(dict.fromkeys([*stated, *plans, *(_told(project, path) for path in found)]))
 
 
 def _without_parameter(project: Project, name: str) -> Project:
     if used := users_of_parameter(project, name):
         first = ", ".join(used[:4]) + (" and more" if len(used) > 4 else "")
-        raise LabilisError(f"Parameter '{name}' is used: {first}.", f"parameters/{name}", "Write values in its place first.",
-                           "parameter")
-    return project.changed(parameters={other: text for other, text in project.parameters.items() if other != name})
+        raise LabilisError(
+            f"Parameter '{name}' is used: {first}.",
+            f"parameters/{name}",
+            "Write values in its place first.",
+            "parameter",
+        )
+    return project.changed(
+        parameters={other: text for other, text in project.parameters.items() if other != name}
+    )
 
 
 def _path_of(project: Project, field: str, name: str) -> Path:
@@ -85,9 +118,16 @@ def _left_bare(project: Project, gone: dict[Path, None]) -> list[Path]:
     """Statements that were about names of which none is left, or too few."""
     found: list[Path] = []
     for row, region in enumerate(project.regions):
-        lost = sum(1 for place in range(len(region.names)) if ("regions", row, "names", place) in gone)
-        picks = region.picks and not any(path[:2] == ("pieces", number) for number, piece in enumerate(project.pieces)
-                                         if piece.name == region.piece for path in gone if len(path) == 2)
+        lost = sum(
+            1 for place in range(len(region.names)) if ("regions", row, "names", place) in gone
+        )
+        picks = region.picks and not any(
+            path[:2] == ("pieces", number)
+            for number, piece in enumerate(project.pieces)
+            if piece.name == region.piece
+            for path in gone
+            if len(path) == 2
+        )
         if lost == len(region.names) and not picks:
             found.append(("regions", row))
     for row, bolt in enumerate(project.bolts):
@@ -106,8 +146,12 @@ def _left_bare(project: Project, gone: dict[Path, None]) -> list[Path]:
 def _unused_hubs(project: Project, gone: dict[Path, None]) -> list[Path]:
     """Hubs that something used which goes, and that nothing uses any longer."""
     found: list[Path] = []
-    standing = [(field, row, item.on) for field in ("supports", "springs", "loads")
-                for row, item in enumerate(getattr(project, field)) if hasattr(item, "on")]
+    standing = [
+        (field, row, item.on)
+        for field in ("supports", "springs", "loads")
+        for row, item in enumerate(getattr(project, field))
+        if hasattr(item, "on")
+    ]
     for row, hub in enumerate(project.hubs):
         used = [(field, place) in gone for field, place, on in standing if on == hub.name]
         if used and all(used):
@@ -117,9 +161,22 @@ def _unused_hubs(project: Project, gone: dict[Path, None]) -> list[Path]:
 
 def _told(project: Project, path: Path) -> str:
     """'support foot', 'mesh zone foot', 'release of leg and plate'."""
-    words = {"materials": "material", "pieces": "piece", "bolts": "bolt", "seams": "seam", "scribes": "scribe", "regions": "region",
-             "hubs": "hub", "supports": "support", "springs": "spring", "loads": "load", "cases": "case", "plans": "plan",
-             "checks": "hand check of", "geometry": "file"}
+    words = {
+        "materials": "material",
+        "pieces": "piece",
+        "bolts": "bolt",
+        "seams": "seam",
+        "scribes": "scribe",
+        "regions": "region",
+        "hubs": "hub",
+        "supports": "support",
+        "springs": "spring",
+        "loads": "load",
+        "cases": "case",
+        "plans": "plan",
+        "checks": "hand check of",
+        "geometry": "file",
+    }
     head = str(path[0])
     if head == "released":
         return f"release of {' and '.join(project.released[int(path[1])])}"
@@ -127,17 +184,28 @@ def _told(project: Project, path: Path) -> str:
         return f"mesh zone {project.mesh.zones[int(path[2])].region}"
     if len(path) > 1 and isinstance(path[1], int):
         return f"{words.get(head, head)} {label_of(getattr(project, head)[path[1]])}"
-    return {"mesh": "the mesh", "criteria": "what is asked", "trace": "the trace", "euler": "Euler's check"}.get(head, head)
+    return {
+        "mesh": "the mesh",
+        "criteria": "what is asked",
+        "trace": "the trace",
+        "euler": "Euler's check",
+    }.get(head, head)
 
 
-def _carried_out(project: Project, gone: dict[Path, None], emptied: dict[Path, Any]) -> dict[str, Any]:
+def _carried_out(
+    project: Project, gone: dict[Path, None], emptied: dict[Path, Any]
+) -> dict[str, Any]:
     data = project.model_dump(mode="json")
     for path, value in emptied.items():
         place: Any = data
         for step in path[:-1]:
             place = place[step]
         place[path[-1]] = value
-    for path in sorted(gone, key=lambda path: [step if isinstance(step, int) else -1 for step in path], reverse=True):
+    for path in sorted(
+        gone,
+        key=lambda path: [step if isinstance(step, int) else -1 for step in path],
+        reverse=True,
+    ):
         place = data
         for step in path[:-1]:
             place = place[step]

@@ -1,4 +1,5 @@
 """What several meshes say together: the value they go to and how sure it is."""
+
 from __future__ import annotations
 
 import math
@@ -10,11 +11,13 @@ Floats = NDArray[np.float64]
 
 
 def extrapolated(sizes: Floats, values: Floats) -> tuple[float, float, float]:
-    """(limit, half width of its band, order) of values found with falling element sizes in a constant ratio.
+    """(limit, half width of its band, order) of values found with falling element sizes in a
+    constant ratio.
 
-    Richardson's extrapolation with the observed order `p = ln((f1 - f2)/(f2 - f3)) / ln r` from the last three, kept between 0.5 and 4
-    (Roache 1994; the band is 1.25 times the last step to the limit). Values that do not close in give the last one and the whole spread of
-    the last three, order nan.
+    Richardson's extrapolation with the observed order `p = ln((f1 - f2)/(f2 - f3)) / ln r` from the
+    last three, kept between 0.5 and 4 (Roache 1994; the band is 1.25 times the last step to the
+    limit). Values that do not close in give the last one and the whole spread of the last three,
+    order nan.
     """
     if len(values) < 3:
         spread = float(np.ptp(values)) if len(values) else float("nan")

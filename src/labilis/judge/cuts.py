@@ -1,4 +1,6 @@
-"""Section properties of a cut through a piece, from its triangulation: what a beam of this section would have."""
+"""Section properties of a cut through a piece, from its triangulation: what a beam of this
+section would have."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -10,12 +12,14 @@ from labilis.mechanics.cross_section import cross_section
 from labilis.mesh import inside, mesh_section
 from labilis.shape import ShapeView
 
-_ASIDE = 1e-7  # of the part's size: the plane is put aside by so much, so that it meets no corner exactly
+# of the part's size: the plane is put aside by so much, so that it meets no corner exactly
+_ASIDE = 1e-7
 
 
 @dataclass(frozen=True)
 class CutSection:
-    """area mm²; centroid (3,) mm; i_min, i_max mm⁴; torsion J mm⁴, nan for sheets with several cells."""
+    """area mm²; centroid (3,) mm; i_min, i_max mm⁴; torsion J mm⁴, nan for sheets with several
+    cells."""
 
     area: float
     centroid: Floats
@@ -25,7 +29,8 @@ class CutSection:
 
 
 def cut_section(view: ShapeView, body: int, point: Floats, normal: Floats) -> CutSection | None:
-    """Where the plane through `point` (3,) square to `normal` meets a body; None where it misses it."""
+    """Where the plane through `point` (3,) square to `normal` meets a body; None where it misses
+    it."""
     normal = normal / np.linalg.norm(normal)
     faces = np.flatnonzero(view.faces.body == body)
     tessellation = view.tessellation
@@ -40,8 +45,11 @@ def cut_section(view: ShapeView, body: int, point: Floats, normal: Floats) -> Cu
     frame = np.stack([one, np.cross(normal, one)])
     flat = (ends - point) @ frame.T
     thickness = view.faces.thickness[owner[which]]
-    found = _of_solid(flat, keys) if not (thickness > 0).any() else _of_sheets(
-        flat, thickness, _slopes(tessellation.points, triangles[which], normal))
+    found = (
+        _of_solid(flat, keys)
+        if not (thickness > 0).any()
+        else _of_sheets(flat, thickness, _slopes(tessellation.points, triangles[which], normal))
+    )
     if found is None:
         return None
     area, middle, inertia, torsion = found
@@ -49,9 +57,13 @@ def cut_section(view: ShapeView, body: int, point: Floats, normal: Floats) -> Cu
     return CutSection(area, point + middle @ frame, float(values[0]), float(values[1]), torsion)
 
 
-def _crossings(points: Floats, triangles: np.ndarray, height: Floats) -> tuple[Floats, np.ndarray, np.ndarray]:
-    """(ends (k, 2, 3), keys (k, 2) of the sides that they lie on, row of the triangle (k,)) of the lines in which triangles meet height
-    nought: from the side that rises to the side that falls, so that they run on from triangle to triangle."""
+def _crossings(
+    points: Floats, triangles: np.ndarray, height: Floats
+) -> tuple[Floats, np.ndarray, np.ndarray]:
+    """(ends (k, 2, 3), keys (k, 2) of the sides that they lie on, row of the triangle (k,)) of the
+    lines in which triangles meet height
+    nought: from the side that rises to the side that falls, so that they run on from triangle to
+        triangle."""
     above = height[triangles] > 0
     which = np.flatnonzero(above.any(axis=1) & ~above.all(axis=1))
     ends, keys = np.empty((len(which), 2, 3)), np.empty((len(which), 2), dtype=np.int64)
@@ -61,13 +73,18 @@ def _crossings(points: Floats, triangles: np.ndarray, height: Floats) -> tuple[F
         falls = (height[a] > 0) & (height[b] <= 0)
         for side, rows in ((0, rises), (1, falls)):
             share = height[a[rows]] / (height[a[rows]] - height[b[rows]])
-            ends[rows, side] = points[a[rows]] + share[:, None] * (points[b[rows]] - points[a[rows]])
-            keys[rows, side] = np.minimum(a[rows], b[rows]) * np.int64(len(points)) + np.maximum(a[rows], b[rows])
+            ends[rows, side] = points[a[rows]] + share[:, None] * (
+                points[b[rows]] - points[a[rows]]
+            )
+            keys[rows, side] = np.minimum(a[rows], b[rows]) * np.int64(len(points)) + np.maximum(
+                a[rows], b[rows]
+            )
     return ends, keys, which
 
 
 def _of_solid(flat: Floats, keys: np.ndarray) -> tuple[float, Floats, Floats, float] | None:
-    """(area, centroid (2,), second moments ∫ r² 1 - r rᵀ about it (2, 2), J) of the closed lines."""
+    """(area, centroid (2,), second moments ∫ r² 1 - r rᵀ about it (2, 2), J) of the closed
+    lines."""
     after = {int(start): (int(end), row) for row, (start, end) in enumerate(keys)}
     loops: list[Floats] = []
     while after:
@@ -105,15 +122,20 @@ def _slopes(points: Floats, triangles: np.ndarray, normal: Floats) -> Floats:
     return np.asarray(np.sqrt(np.maximum(1.0 - (across @ normal) ** 2, 1e-6)))
 
 
-def _of_sheets(flat: Floats, thickness: Floats, slope: Floats) -> tuple[float, Floats, Floats, float]:
-    """The same of lines (k, 2, 2) with thickness; J of open sections Σ l t³/3, of one closed cell by Bredt as well."""
+def _of_sheets(
+    flat: Floats, thickness: Floats, slope: Floats
+) -> tuple[float, Floats, Floats, float]:
+    """The same of lines (k, 2, 2) with thickness; J of open sections Σ l t³/3, of one closed
+    cell by Bredt as well."""
     step, middle, t = flat[:, 1] - flat[:, 0], flat.mean(axis=1), thickness / slope
     length = np.linalg.norm(step, axis=1)
     area = float((length * t).sum())
     centre = (length * t) @ middle / area
     off = middle - centre
     across = np.stack([-step[:, 1], step[:, 0]], axis=1) / np.maximum(length, 1e-300)[:, None]
-    second = np.einsum("k,ki,kj->ij", length * t, off, off) + np.einsum("k,ki,kj->ij", length * t / 12, step, step)
+    second = np.einsum("k,ki,kj->ij", length * t, off, off) + np.einsum(
+        "k,ki,kj->ij", length * t / 12, step, step
+    )
     second += np.einsum("k,ki,kj->ij", length * t**3 / 12, across, across)
     return area, centre, np.trace(second) * np.eye(2) - second, _torsion(flat, length, t)
 
@@ -121,7 +143,11 @@ def _of_sheets(flat: Floats, thickness: Floats, slope: Floats) -> tuple[float, F
 def _torsion(flat: Floats, length: Floats, t: Floats) -> float:
     open_part = float((length * t**3).sum() / 3)
     grid = 1e-6 * float(np.ptp(flat.reshape(-1, 2), axis=0).max())
-    _, number = np.unique(np.round(flat.reshape(-1, 2) / max(grid, 1e-12)).astype(np.int64), axis=0, return_inverse=True)
+    _, number = np.unique(
+        np.round(flat.reshape(-1, 2) / max(grid, 1e-12)).astype(np.int64),
+        axis=0,
+        return_inverse=True,
+    )
     number = number.reshape(-1, 2)
     degree = np.bincount(number.ravel())
     parts = _pieces(number)
@@ -129,7 +155,8 @@ def _torsion(flat: Floats, length: Floats, t: Floats) -> float:
     if cells == 0:
         return open_part
     if cells == 1 and (degree == 2).all():
-        # the lines run one way round, as the triangles do, or each by itself: take them round by their ends
+        # the lines run one way round, as the triangles do, or each by itself: take them round by
+        # their ends
         return open_part + 4 * _enclosed(flat, number) ** 2 / float((length / t).sum())
     return float("nan")
 
@@ -139,7 +166,11 @@ def _pieces(number: np.ndarray) -> int:
     from scipy.sparse.csgraph import connected_components
 
     size = int(number.max()) + 1
-    return int(connected_components(coo_matrix((np.ones(len(number)), number.T), shape=(size, size)), directed=False)[0])
+    return int(
+        connected_components(
+            coo_matrix((np.ones(len(number)), number.T), shape=(size, size)), directed=False
+        )[0]
+    )
 
 
 def _enclosed(flat: Floats, number: np.ndarray) -> float:

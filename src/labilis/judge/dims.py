@@ -1,4 +1,6 @@
-"""Shapes of the arrays in findings, said in the types of the fields and checked when findings are made or read from a file."""
+"""Shapes of the arrays in findings, said in the types of the fields and checked when findings
+are made or read from a file."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -10,8 +12,9 @@ import numpy as np
 
 @dataclass(frozen=True)
 class Dims:
-    """Size of an array along each of its axes: a number, several that are allowed, or a letter that means the same size everywhere in
-    the findings. An array without entries stands for what was not looked for."""
+    """Size of an array along each of its axes: a number, several that are allowed, or a letter that
+    means the same size everywhere in the findings. An array without entries stands for what was not
+    looked for."""
 
     axes: tuple[int | str | tuple[int, ...], ...]
 
@@ -27,7 +30,8 @@ class Findings:
     """Base of findings: frozen dataclasses whose arrays have the shapes that their types say."""
 
     def __post_init__(self) -> None:
-        """Raises TypeError where an array has another shape than its type says, or than another array gives a letter."""
+        """Raises TypeError where an array has another shape than its type says, or than another
+        array gives a letter."""
         sizes: dict[str, tuple[int, str]] = {}
         for name, dims in _dims_of(type(self)):  # type: ignore[arg-type]
             array = getattr(self, name)
@@ -36,15 +40,22 @@ class Findings:
             if array.size == 0:
                 continue
             if array.ndim != len(dims.axes):
-                raise TypeError(f"{type(self).__name__}.{name} is {array.shape}, not {dims.words()}")
+                raise TypeError(
+                    f"{type(self).__name__}.{name} is {array.shape}, not {dims.words()}"
+                )
             for size, axis in zip(array.shape, dims.axes):
                 if isinstance(axis, str):
                     known, other = sizes.setdefault(axis, (size, name))
                     if known != size:
-                        raise TypeError(f"{type(self).__name__}.{name} is {array.shape}, not {dims.words()}: {other} has {known} "
-                                        f"along {axis}")
+                        raise TypeError(
+                            f"{type(self).__name__}.{name} is {array.shape}, not {dims.words()}: "
+                            f"{other} has {known} "
+                            f"along {axis}"
+                        )
                 elif size != axis if isinstance(axis, int) else size not in axis:
-                    raise TypeError(f"{type(self).__name__}.{name} is {array.shape}, not {dims.words()}")
+                    raise TypeError(
+                        f"{type(self).__name__}.{name} is {array.shape}, not {dims.words()}"
+                    )
 
 
 @cache

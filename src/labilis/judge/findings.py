@@ -1,4 +1,5 @@
 """What the runs found, as plain arrays with names where the user gave names. N, mm, MPa."""
+
 from __future__ import annotations
 
 import math
@@ -21,20 +22,24 @@ Texts = NDArray[np.str_]
 class MeshFindings(Findings):
     """A mesh as the window and the tables need it.
 
-    nodes (n, 3) mm; connectivity (total,): nodes of element after element; sizes (m,) how many each has, two in a line
-    element; shells (m,) whether it is a shell; body (m,) number in `bodies` (b,); triangles (k, 3 or 6) of the surface, outward, -1 for
-    missing mid-sides;
-    triangle_face (k,); shape (m,): shape quality 0 to 1; histogram (10,); mean_edge, thickness mm; volume mm³; straightened:
-    elements with sides made straight; size mm asked for; unknowns before supports; bonded (p, 3): pairs of bodies joined by bonded
-    nodes, and how many; sheet_faces: numbers of the CAD faces that are sheets; deviation: relative difference between the
-    volume of an imported thin solid and of the mid-surface made of it; missed (p, 2): pairs of bodies that touch where all nodes are
-    bonded to others already; quads (q, 8): sides of hexahedra and wedges on the surface, corners, then mid-sides; of_quad (k,): the
-    one that a triangle is cut from, -1 for none; fused (f, 3): pairs of bodies with nodes in common, and how many. Of the joints,
-    bonded ones first: joint_reach (p + f, 2) mm along and across, joint_turns (p + f,): turns are carried too, joint_area (p,) mm² tied,
-    joint_gap (p,) mm of open room; near (q, 2): pairs that come near without touching, near_gap (q,) mm; told: what the mesher did in
-    another way than asked; segments (s, 2 or 3): sides of elements along CAD edges, ends and then the middle or -1; segment_edge (s,);
-    narrow: least width of a wall of an imported solid as shells over the thickness of one that it meets at an angle, 0 without.
-    """
+    nodes (n, 3) mm; connectivity (total,): nodes of element after element; sizes (m,) how many each
+    has, two in a line element; shells (m,) whether it is a shell; body (m,) number in `bodies`
+    (b,); triangles (k, 3 or 6) of the surface, outward, -1 for missing mid-sides;
+    triangle_face (k,); shape (m,): shape quality 0 to 1; histogram (10,); mean_edge, thickness mm;
+    volume mm³; straightened: elements with sides made straight; size mm asked for; unknowns before
+    supports; bonded (p, 3): pairs of bodies joined by bonded nodes, and how many; sheet_faces:
+    numbers of the CAD faces that are sheets; deviation: relative difference between the volume of
+    an imported thin solid and of the mid-surface made of it; missed (p, 2): pairs of bodies that
+    touch where all nodes are bonded to others already; quads (q, 8): sides of hexahedra and wedges
+    on the surface, corners, then mid-sides; of_quad (k,): the one that a triangle is cut from, -1
+    for none; fused (f, 3): pairs of bodies with nodes in common, and how many. Of the joints,
+    bonded ones first: joint_reach (p + f, 2) mm along and across, joint_turns (p + f,): turns are
+    carried too, joint_area (p,) mm² tied, joint_gap (p,) mm of open room; near (q, 2): pairs that
+    come near without touching, near_gap (q,) mm; told: what the mesher did in another way than
+    asked; segments (s, 2 or 3): sides of elements along CAD edges, ends and then the middle or -1;
+    segment_edge (s,);
+    narrow: least width of a wall of an imported solid as shells over the thickness of one that it
+    meets at an angle, 0 without."""
 
     nodes: Annotated[Floats, Dims("n", 3)]
     connectivity: Annotated[Ints, Dims("total")]
@@ -58,16 +63,26 @@ class MeshFindings(Findings):
     missed: Annotated[Ints, Dims("missed", 2)]
     quads: Annotated[Ints, Dims("q", 8)]
     of_quad: Annotated[Ints, Dims("k")]
-    fused: Annotated[Ints, Dims("f", 3)] = field(default_factory=lambda: np.zeros((0, 3), dtype=np.int64))
+    fused: Annotated[Ints, Dims("f", 3)] = field(
+        default_factory=lambda: np.zeros((0, 3), dtype=np.int64)
+    )
     joint_reach: Annotated[Floats, Dims("j", 2)] = field(default_factory=lambda: np.zeros((0, 2)))
-    joint_turns: Annotated[NDArray[np.bool_], Dims("j")] = field(default_factory=lambda: np.zeros(0, dtype=bool))
+    joint_turns: Annotated[NDArray[np.bool_], Dims("j")] = field(
+        default_factory=lambda: np.zeros(0, dtype=bool)
+    )
     joint_area: Annotated[Floats, Dims("p")] = field(default_factory=lambda: np.zeros(0))
     joint_gap: Annotated[Floats, Dims("p")] = field(default_factory=lambda: np.zeros(0))
-    near: Annotated[Ints, Dims("near", 2)] = field(default_factory=lambda: np.zeros((0, 2), dtype=np.int64))
+    near: Annotated[Ints, Dims("near", 2)] = field(
+        default_factory=lambda: np.zeros((0, 2), dtype=np.int64)
+    )
     near_gap: Annotated[Floats, Dims("near")] = field(default_factory=lambda: np.zeros(0))
     told: Annotated[Texts, Dims("told")] = field(default_factory=lambda: np.zeros(0, dtype=str))
-    segments: Annotated[Ints, Dims("e", (2, 3))] = field(default_factory=lambda: np.zeros((0, 2), dtype=np.int64))
-    segment_edge: Annotated[Ints, Dims("e")] = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    segments: Annotated[Ints, Dims("e", (2, 3))] = field(
+        default_factory=lambda: np.zeros((0, 2), dtype=np.int64)
+    )
+    segment_edge: Annotated[Ints, Dims("e")] = field(
+        default_factory=lambda: np.zeros(0, dtype=np.int64)
+    )
     narrow: float = 0.0
 
     @property
@@ -104,30 +119,47 @@ class MeshFindings(Findings):
     @property
     def words(self) -> str:
         """'2,951 quadrilaterals and 52 triangles', '4,120 second-order tetrahedra'."""
-        names = {(True, 4): "quadrilaterals", (True, 3): "triangles", (False, 4): "first-order tetrahedra",
-                 (False, 2): "line elements", (False, 10): "second-order tetrahedra", (False, 20): "hexahedra", (False, 15): "wedges"}
-        parts = [f"{len(elements):,} {names[shell, elements.shape[1]]}" for shell, elements in reversed(self.groups())]
+        names = {
+            (True, 4): "quadrilaterals",
+            (True, 3): "triangles",
+            (False, 4): "first-order tetrahedra",
+            (False, 2): "line elements",
+            (False, 10): "second-order tetrahedra",
+            (False, 20): "hexahedra",
+            (False, 15): "wedges",
+        }
+        parts = [
+            f"{len(elements):,} {names[shell, elements.shape[1]]}"
+            for shell, elements in reversed(self.groups())
+        ]
         return ", ".join(parts[:-1]) + (" and " if len(parts) > 1 else "") + parts[-1]
 
 
 @dataclass(frozen=True, kw_only=True)
 class StrengthFindings(Findings):
-    """Linear static answer of one load case, for the growing and the held part of the loads each by itself.
+    """Linear static answer of one load case, for the growing and the held part of the loads each by
+    itself.
 
-    displacement_* (n, 3) mm; stress_* (n, 6) MPa at nodes, of shells on the side where the service load's is larger; layers (3, n)
-    von Mises stress under the service load at top, middle and bottom, empty without shells; applied (2, 6): force N and moment N mm
-    about the origin of the growing and the held loads; reaction (s, 2, 6): the same for each support in `supports`; swallowed (l,):
-    share of each load in `loads` that acts straight on held motions; grips (s, 6, 6): for each support, what it holds of rigid
-    motion about its centre, as Cᵀ C with turns scaled by its radius; centres (s, 3); radii (s,) mm; reach (s, 2): extent along the
-    long axis; load_station (l,): where each load acts along the long axis, mm; axial (2,): compression in the part at mid length,
-    N, growing and held; residual: of the solution, relative; yield_factor (inf without yield strength or stress), yield_node,
-    yield_body: where; growing_size N: sum of the sizes of the growing forces, whatever their directions;
-    load_sizes (l,) N: the same for each load; moment_sizes (l,) N mm: sum of the sizes of the moments that each load puts on nodes that
-    turn. peak: what the most stressed point is within a wall of ('' for nothing: the wall itself yields there); wall_factor, wall_node:
-    the same as yield_factor and yield_node without all such peaks, nan and -1 where none were looked for. Of bolts, a row for each plane
-    between two pieces: bolts (b,) names; bolt_pieces (b, 2); bolt_depths (b, 2), bolt_bores (b, 2) mm: depth and diameter of the bores
-    beside it; bolt_axes (b, 3) from the first piece to the second; bolt_growing, bolt_held (b, 6): force N and moment N mm with which the
-    second piece draws on the bolt there.
+    displacement_* (n, 3) mm; stress_* (n, 6) MPa at nodes, of shells on the side where the service
+    load's is larger; layers (3, n) von Mises stress under the service load at top, middle and
+    bottom, empty without shells; applied (2, 6): force N and moment N mm about the origin of the
+    growing and the held loads; reaction (s, 2, 6): the same for each support in `supports`;
+    swallowed (l,): share of each load in `loads` that acts straight on held motions; grips (s, 6,
+    6): for each support, what it holds of rigid motion about its centre, as Cᵀ C with turns scaled
+    by its radius; centres (s, 3); radii (s,) mm; reach (s, 2): extent along the long axis;
+    load_station (l,): where each load acts along the long axis, mm; axial (2,): compression in the
+    part at mid length, N, growing and held; residual: of the solution, relative; yield_factor (inf
+    without yield strength or stress), yield_node,
+    yield_body: where; growing_size N: sum of the sizes of the growing forces, whatever their
+    directions; load_sizes (l,) N: the same for each load; moment_sizes (l,) N mm: sum of the sizes
+    of the moments that each load puts on nodes that turn. peak: what the most stressed point is
+    within a wall of ('' for nothing: the wall itself yields there); wall_factor, wall_node: the
+    same as yield_factor and yield_node without all such peaks, nan and -1 where none were looked
+    for. Of bolts, a row for each plane
+    between two pieces: bolts (b,) names; bolt_pieces (b, 2); bolt_depths (b, 2), bolt_bores (b, 2)
+    mm: depth and diameter of the bores beside it; bolt_axes (b, 3) from the first piece to the
+    second; bolt_growing, bolt_held (b, 6): force N and moment N mm with which the second piece
+    draws on the bolt there.
     """
 
     case: str
@@ -159,7 +191,9 @@ class StrengthFindings(Findings):
     wall_factor: float = float("nan")
     wall_node: int = -1
     bolts: Annotated[Texts, Dims("b")] = field(default_factory=lambda: np.zeros(0, dtype="U1"))
-    bolt_pieces: Annotated[Texts, Dims("b", 2)] = field(default_factory=lambda: np.zeros((0, 2), dtype="U1"))
+    bolt_pieces: Annotated[Texts, Dims("b", 2)] = field(
+        default_factory=lambda: np.zeros((0, 2), dtype="U1")
+    )
     bolt_depths: Annotated[Floats, Dims("b", 2)] = field(default_factory=lambda: np.zeros((0, 2)))
     bolt_bores: Annotated[Floats, Dims("b", 2)] = field(default_factory=lambda: np.zeros((0, 2)))
     bolt_axes: Annotated[Floats, Dims("b", 3)] = field(default_factory=lambda: np.zeros((0, 3)))
@@ -169,12 +203,18 @@ class StrengthFindings(Findings):
     @property
     def strength_factor(self) -> float:
         """Factor at which the wall yields: first yield but for peaks of the idealisation."""
-        return self.yield_factor if np.isnan(self.wall_factor) or np.isnan(self.yield_factor) else self.wall_factor
+        return (
+            self.yield_factor
+            if np.isnan(self.wall_factor) or np.isnan(self.yield_factor)
+            else self.wall_factor
+        )
 
     @property
     def max_displacement(self) -> float:
         """Largest displacement under the service load, mm."""
-        return float(np.linalg.norm(self.displacement_growing + self.displacement_held, axis=1).max())
+        return float(
+            np.linalg.norm(self.displacement_growing + self.displacement_held, axis=1).max()
+        )
 
     @property
     def stress(self) -> Floats:
@@ -186,25 +226,32 @@ class StrengthFindings(Findings):
 class ModesFindings(Findings):
     """Modes of one load case.
 
-    factors (k,), positive ones first by size; shapes (k, n, 3) without unit, largest motion 1; residuals (k,) relative in
-    the energy norm; checks (c, 3): sigma, counted, found of each pivot count; below_required: factors under the required
-    one by pivot count, -1 when not counted; limit: factor beyond which an answer means nothing (elastic stress a tenth of
-    Young's modulus); growing_force N: size of the growing resultant, 0 when the loads balance themselves;
-    held_unstable: the part goes unstable under the held loads alone; second_opinion: first factor with the deflection before
-    buckling, nan when it was not asked for; unsymmetric: part of the load stiffness of following pressure that was left
-    out because it is not symmetric, relative to the rest; shares (k, p): share of the strain energy of each of `pieces` (p,), bending
-    and twist of shells, all of solids; parts (k, 5): how a mode's energy splits into bulk (solids), membrane, bending, twist and
-    shear; energy (k, m): energy per volume of each element over the largest; levers (j, m),
-    piece_levers (j, p): relative rise of the first j factors per relative rise of the thickness of an element or a piece of shells
-    (self-weight's own change left out), empty without shells; antisymmetric: least factor of the modes that planes of symmetry hide,
-    nan without planes, infinite when there is none, 0 when nothing holds the whole part that way; pull (k,) mm: how much of the shape the
-    loads bend by themselves at the factor, linear; skew (k,) 1/mm: relative rise of the factor per mm of the shape just after buckling:
-    where it is not nought the part is weaker to one side; mesh_error (k,): how far each factor can be off for its mesh, relative, nan where
-    that was not found; holds (k,) mm/N: how much the factor rises per stiffness of a spring that holds the part where the shape moves most,
-    along its motion there; elsewhere times the square of the shape's motion; together: first factor where the held loads grow as well, nan
-    where none is held or none exists; recovered (k,): what the jumps of stress between elements say of each factor's error, relative;
-    skin (j, n) 1/mm³: relative rise of the first j factors per mm by which the skin of a solid moves outwards, per mm² of it, at the nodes,
-    nought where it is held, tied or loaded; empty without solids.
+    factors (k,), positive ones first by size; shapes (k, n, 3) without unit, largest motion 1;
+    residuals (k,) relative in the energy norm; checks (c, 3): sigma, counted, found of each pivot
+    count; below_required: factors under the required one by pivot count, -1 when not counted;
+    limit: factor beyond which an answer means nothing (elastic stress a tenth of Young's modulus);
+    growing_force N: size of the growing resultant, 0 when the loads balance themselves;
+    held_unstable: the part goes unstable under the held loads alone; second_opinion: first factor
+    with the deflection before buckling, nan when it was not asked for; unsymmetric: part of the
+    load stiffness of following pressure that was left out because it is not symmetric, relative to
+    the rest; shares (k, p): share of the strain energy of each of `pieces` (p,), bending and twist
+    of shells, all of solids; parts (k, 5): how a mode's energy splits into bulk (solids), membrane,
+    bending, twist and shear; energy (k, m): energy per volume of each element over the largest;
+    levers (j, m),
+    piece_levers (j, p): relative rise of the first j factors per relative rise of the thickness of
+    an element or a piece of shells (self-weight's own change left out), empty without shells;
+    antisymmetric: least factor of the modes that planes of symmetry hide, nan without planes,
+    infinite when there is none, 0 when nothing holds the whole part that way; pull (k,) mm: how
+    much of the shape the loads bend by themselves at the factor, linear; skew (k,) 1/mm: relative
+    rise of the factor per mm of the shape just after buckling: where it is not nought the part is
+    weaker to one side; mesh_error (k,): how far each factor can be off for its mesh, relative, nan
+    where that was not found; holds (k,) mm/N: how much the factor rises per stiffness of a spring
+    that holds the part where the shape moves most, along its motion there; elsewhere times the
+    square of the shape's motion; together: first factor where the held loads grow as well, nan
+    where none is held or none exists; recovered (k,): what the jumps of stress between elements say
+    of each factor's error, relative; skin (j, n) 1/mm³: relative rise of the first j factors per mm
+    by which the skin of a solid moves outwards, per mm² of it, at the nodes, nought where it is
+    held, tied or loaded; empty without solids.
     """
 
     case: str
@@ -248,15 +295,24 @@ class ModesFindings(Findings):
 
     @property
     def drivers(self) -> list[str]:
-        """For each mode the piece that stores most of its bending energy (all of its energy in solids)."""
-        return [str(self.pieces[k]) for k in self.shares.argmax(axis=1)] if len(self.pieces) else [""] * len(self.factors)
+        """For each mode the piece that stores most of its bending energy (all of its energy in
+        solids)."""
+        return (
+            [str(self.pieces[k]) for k in self.shares.argmax(axis=1)]
+            if len(self.pieces)
+            else [""] * len(self.factors)
+        )
 
     def bending(self, mode: int, share: float) -> list[str]:
-        """Pieces that bend at least so large a share of what the driver of a mode, numbered from 0, does; the driver among them."""
+        """Pieces that bend at least so large a share of what the driver of a mode, numbered from
+        0, does; the driver among them."""
         if not len(self.pieces):
             return [self.drivers[mode]]
         shares = self.shares[mode]
-        return [str(self.pieces[k]) for k in np.flatnonzero((shares >= share * shares.max()) & (shares > 0))] or [self.drivers[mode]]
+        return [
+            str(self.pieces[k])
+            for k in np.flatnonzero((shares >= share * shares.max()) & (shares > 0))
+        ] or [self.drivers[mode]]
 
     @property
     def complete(self) -> bool:
@@ -273,16 +329,21 @@ class ModesFindings(Findings):
 class TraceFindings(Findings):
     """The imperfect part followed along its path.
 
-    mode, amplitude mm (with its sign): the starting shape; ideal: first factor of the perfect part, nan without; factors (s,) of the
-    converged points, the unloaded one first; largest (s,) mm: largest motion; probe (s,) mm: motion of the point that the mode
-    moves most; iterations, negative (s,): of each point, and the negative pivots of its tangent; peak (s,) MPa: largest von Mises
-    stress; frame (f,): points whose shapes are kept in motions (f, n, 3) mm; limit: largest factor when the path falls after it, else
-    nan; first_yield: nan when nothing yields; verified: the limit, or the largest factor reached, of an elastic trace the first yield if
-    that is less; reason in words, '' while it runs; done: False while it runs; plastic (s,): largest equivalent plastic strain;
-    yielding: whether the material could yield; force (s,) N: size of the growing load, or what prescribed motions need; about_at:
-    factor of the loaded state about which modes were found, nan when they were not asked for; about (k,): their factors, in all; places
-    (p,): regions and hubs that are followed; probes (s, p, 4): their mean motion in x, y, z, mm, and how far a hub has turned, degrees, nan
-    for regions; stress (f, m) MPa, strain (f, m): largest von Mises stress and plastic strain of the mesh's elements in the shapes kept;
+    mode, amplitude mm (with its sign): the starting shape; ideal: first factor of the perfect part,
+    nan without; factors (s,) of the converged points, the unloaded one first; largest (s,) mm:
+    largest motion; probe (s,) mm: motion of the point that the mode moves most; iterations,
+    negative (s,): of each point, and the negative pivots of its tangent; peak (s,) MPa: largest von
+    Mises stress; frame (f,): points whose shapes are kept in motions (f, n, 3) mm; limit: largest
+    factor when the path falls after it, else nan; first_yield: nan when nothing yields; verified:
+    the limit, or the largest factor reached, of an elastic trace the first yield if that is less;
+    reason in words, '' while it runs; done: False while it runs; plastic (s,): largest equivalent
+    plastic strain;
+    yielding: whether the material could yield; force (s,) N: size of the growing load, or what
+    prescribed motions need; about_at: factor of the loaded state about which modes were found, nan
+    when they were not asked for; about (k,): their factors, in all; places (p,): regions and hubs
+    that are followed; probes (s, p, 4): their mean motion in x, y, z, mm, and how far a hub has
+    turned, degrees, nan for regions; stress (f, m) MPa, strain (f, m): largest von Mises stress and
+    plastic strain of the mesh's elements in the shapes kept;
     bifurcation: factor up to which a rising path was stable, nan where it was stable all the way.
     """
 
@@ -317,19 +378,25 @@ class TraceFindings(Findings):
 
     @property
     def loss(self) -> float:
-        """Part of the ideal factor that the imperfect part does not reach, nan without an ideal one."""
+        """Part of the ideal factor that the imperfect part does not reach, nan without an ideal
+        one."""
         return 1.0 - self.verified / self.ideal
 
     @property
     def end_words(self) -> str:
-        """What the verified factor is: 'its limit', 'first yield', 'a bifurcation', or 'where it ended'."""
-        ends = ((self.limit, "its limit"), (self.first_yield, "first yield"), (self.bifurcation, "a bifurcation"))
+        """What the verified factor is: 'its limit', 'first yield', 'a bifurcation', or 'where it
+        ended'."""
+        ends = (
+            (self.limit, "its limit"),
+            (self.first_yield, "first yield"),
+            (self.bifurcation, "a bifurcation"),
+        )
         return next((words for value, words in ends if value == self.verified), "where it ended")
 
     @property
     def loss_words(self) -> str:
-        """'12 % under mode 1', '5 % above mode 1'; of a path that ended before any limit or yield 'mode 1 lies at 3.2'; '' without an ideal
-        factor."""
+        """'12 % under mode 1', '5 % above mode 1'; of a path that ended before any limit or yield
+        'mode 1 lies at 3.2'; '' without an ideal factor."""
         if not np.isfinite(self.loss):
             return ""
         if not np.isfinite([self.limit, self.first_yield, self.bifurcation]).any():
@@ -339,8 +406,9 @@ class TraceFindings(Findings):
 
 @dataclass(frozen=True, kw_only=True)
 class ConvergenceFindings(Findings):
-    """First factor over several meshes: sizes (m,) mm, falling; elements, unknowns (m,); factors (m,); limit: the value they go to, band:
-    half width of what is sure about it, order: observed, nan when they do not close in."""
+    """First factor over several meshes: sizes (m,) mm, falling; elements, unknowns (m,); factors
+    (m,); limit: the value they go to, band: half width of what is sure about it, order: observed,
+    nan when they do not close in."""
 
     case: str
     sizes: Annotated[Floats, Dims("m")]
@@ -355,10 +423,11 @@ class ConvergenceFindings(Findings):
 
 @dataclass(frozen=True, kw_only=True)
 class StudyFindings(Findings):
-    """A case run several times with one thing changed: kind 'amplitude', 'tilt' (misalignment), 'cross' (meshed the
-    other way) or 'contact' (faces that touch bonded and apart); labels (k,) what it was; columns (c,)
-    with units; figures (k, c), nan or infinite where there is none; done; series (k,): which line a row belongs to, with the unit of its x,
-    '' for one that belongs to all; x (k,)."""
+    """A case run several times with one thing changed: kind 'amplitude', 'tilt' (misalignment),
+    'cross' (meshed the other way) or 'contact' (faces that touch bonded and apart); labels (k,)
+    what it was; columns (c,) with units; figures (k, c), nan or infinite where there is none; done;
+    series (k,): which line a row belongs to, with the unit of its x, '' for one that belongs to
+    all; x (k,)."""
 
     case: str
     kind: str
@@ -372,8 +441,9 @@ class StudyFindings(Findings):
 
 @dataclass(frozen=True, kw_only=True)
 class SettledFindings(Findings):
-    """How a mesh without a stated size was found, round by round: fineness_tried (n,); sizes (n,) mm; unknowns (n,); factors (n,): the one
-    whose mesh error decided; errors (n,) relative, nan where it could not be told; limit: what was aimed at."""
+    """How a mesh without a stated size was found, round by round: fineness_tried (n,); sizes (n,)
+    mm; unknowns (n,); factors (n,): the one whose mesh error decided; errors (n,) relative, nan
+    where it could not be told; limit: what was aimed at."""
 
     limit: float
     fineness_tried: Annotated[Floats, Dims("n")]
@@ -383,10 +453,19 @@ class SettledFindings(Findings):
     errors: Annotated[Floats, Dims("n")]
 
     @staticmethod
-    def of(limit: float, rounds: Sequence[tuple[float, float, float, float, float]]) -> SettledFindings:
+    def of(
+        limit: float, rounds: Sequence[tuple[float, float, float, float, float]]
+    ) -> SettledFindings:
         """From rows of (fineness, size, unknowns, factor, error)."""
         tried, sizes, unknowns, factors, errors = np.array(rounds, dtype=float).reshape(-1, 5).T
-        return SettledFindings(limit=limit, fineness_tried=tried, sizes=sizes, unknowns=unknowns, factors=factors, errors=errors)
+        return SettledFindings(
+            limit=limit,
+            fineness_tried=tried,
+            sizes=sizes,
+            unknowns=unknowns,
+            factors=factors,
+            errors=errors,
+        )
 
     @property
     def fineness(self) -> float:
@@ -401,12 +480,15 @@ class SettledFindings(Findings):
 
 @dataclass(frozen=True, kw_only=True)
 class TrialFindings(Findings):
-    """One trial of a plan: parameters (p,) with what each was set to, texts (p,), and its value in kernel units, numbers (p,); responses
-    (7,) in the order of `RESPONSES` and in kernel units, the least of all cases (motions and stresses: the largest), nan where there is
-    none; mesh_error: of the first factor, relative, nan where it is not known; unsound: why its figures cannot be used, '' where every case
-    is stated right and computed well; meets: 1, 0, or -1 for no verdict; driver, kind: of the first mode; reason: why there is no answer,
-    in words, '' where there is one; whose, least (m,): the first factor of every driver and of every kind of mode that was found; beyond:
-    the largest factor up to which all modes of all cases are known, so that what is not among them lies above it."""
+    """One trial of a plan: parameters (p,) with what each was set to, texts (p,), and its value in
+    kernel units, numbers (p,); responses (7,) in the order of `RESPONSES` and in kernel units, the
+    least of all cases (motions and stresses: the largest), nan where there is none; mesh_error: of
+    the first factor, relative, nan where it is not known; unsound: why its figures cannot be used,
+    '' where every case is stated right and computed well; meets: 1, 0, or -1 for no verdict;
+    driver, kind: of the first mode; reason: why there is no answer, in words, '' where there is
+    one; whose, least (m,): the first factor of every driver and of every kind of mode that was
+    found; beyond: the largest factor up to which all modes of all cases are known, so that what is
+    not among them lies above it."""
 
     parameters: Annotated[Texts, Dims("p")]
     texts: Annotated[Texts, Dims("p")]
@@ -425,7 +507,8 @@ class TrialFindings(Findings):
     beyond: float = math.nan
 
     def response(self, name: str, of: str = "") -> float:
-        """A response by its name; the first factor `of` a driver or a kind, nan where no mode that was found is of it."""
+        """A response by its name; the first factor `of` a driver or a kind, nan where no mode
+        that was found is of it."""
         if of:
             own = np.flatnonzero(self.whose == of)
             return float(self.least[own[0]]) if len(own) else math.nan
@@ -434,11 +517,14 @@ class TrialFindings(Findings):
 
 @dataclass(frozen=True, kw_only=True)
 class MemberFindings(Findings):
-    """Every piece, or copy, as a member: names, pieces (m,); axis (m, 3); length mm; area mm², i_min, i_max mm⁴ of its weakest section,
-    fibre mm: extreme fibre from its weak axis; thickness mm; wall_width, wall_thickness mm of its slimmest flat wall (0 without one),
-    radius mm of a round tube's wall (0 for others); wall_edges (m,) in words, '' when not known; axial (m, 2): mean compression N,
-    growing and held; peak (m,): largest compression under the growing load but for a hundredth of the volume, MPa; axial_ends (m, 2, 2):
-    compression N, growing and held, at the low and the high end along the axis, of an even run through the member's middle part."""
+    """Every piece, or copy, as a member: names, pieces (m,); axis (m, 3); length mm; area mm²,
+    i_min, i_max mm⁴ of its weakest section,
+    fibre mm: extreme fibre from its weak axis; thickness mm; wall_width, wall_thickness mm of its
+    slimmest flat wall (0 without one), radius mm of a round tube's wall (0 for others); wall_edges
+    (m,) in words, '' when not known; axial (m, 2): mean compression N, growing and held; peak (m,):
+    largest compression under the growing load but for a hundredth of the volume, MPa; axial_ends
+    (m, 2, 2): compression N, growing and held, at the low and the high end along the axis, of an
+    even run through the member's middle part."""
 
     names: Annotated[Texts, Dims("m")]
     pieces: Annotated[Texts, Dims("m")]
@@ -455,17 +541,24 @@ class MemberFindings(Findings):
     wall_edges: Annotated[Texts, Dims("m")]
     axial: Annotated[Floats, Dims("m", 2)]
     peak: Annotated[Floats, Dims("m")]
-    axial_ends: Annotated[Floats, Dims("m", 2, 2)] = field(default_factory=lambda: np.zeros((0, 2, 2)))
+    axial_ends: Annotated[Floats, Dims("m", 2, 2)] = field(
+        default_factory=lambda: np.zeros((0, 2, 2))
+    )
 
     def ends_of(self, member: int) -> Floats:
         """(2, 2) of `axial_ends`, the mean at both ends where nothing is known."""
-        return self.axial_ends[member] if len(self.axial_ends) else np.repeat(self.axial[member][:, None], 2, axis=1)
+        return (
+            self.axial_ends[member]
+            if len(self.axial_ends)
+            else np.repeat(self.axial[member][:, None], 2, axis=1)
+        )
 
 
 @dataclass(frozen=True, kw_only=True)
 class SectionFindings(Findings):
-    """Sections between the ends of the part: station (n,) mm along axis (3,); area mm²; i_min, i_max mm⁴; weak, strong
-    (n, 3): the directions a member moves in when it bends about its weak and its strong axis."""
+    """Sections between the ends of the part: station (n,) mm along axis (3,); area mm²; i_min,
+    i_max mm⁴; weak, strong (n, 3): the directions a member moves in when it bends about its weak
+    and its strong axis."""
 
     axis: Annotated[Floats, Dims(3)]
     station: Annotated[Floats, Dims("n")]

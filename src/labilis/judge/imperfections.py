@@ -1,4 +1,5 @@
 """Amplitudes of starting shapes that standards recommend, by the kind of mode."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -16,19 +17,25 @@ _DROP = 0.005  # of the factor: a difference between the sides that does not cou
 
 
 def weaker_side(amplitude: float, pull: float, skew: float) -> tuple[str, str]:
-    """('+' or '-', why) of the side to which a bow of `amplitude` mm lowers the factor most; `pull` and `skew` as in ModesFindings. An
-    imperfection δ to the side where the factor falls costs 2 √(skew δ) of it (Koiter 1945)."""
-    drops = {sign: 2 * float(np.sqrt(max(0.0, -skew * (number * amplitude + pull)))) for sign, number in (("+", 1.0), ("-", -1.0))}
+    """('+' or '-', why) of the side to which a bow of `amplitude` mm lowers the factor most; `pull`
+    and `skew` as in ModesFindings. An imperfection δ to the side where the factor falls costs 2
+    √(skew δ) of it (Koiter 1945)."""
+    drops = {
+        sign: 2 * float(np.sqrt(max(0.0, -skew * (number * amplitude + pull))))
+        for sign, number in (("+", 1.0), ("-", -1.0))
+    }
     if abs(drops["+"] - drops["-"]) > _DROP:
         sign = max(drops, key=lambda side: drops[side])
         return (
             sign,
-            f"to that side the factor falls by {100 * abs(skew) * shown.per('length'):.2g} % per {shown.unit('length')} once it buckles",
+            f"to that side the factor falls by {100 * abs(skew) * shown.per('length'):.2g} % per "
+            f"{shown.unit('length')} once it buckles",
         )
     if abs(pull) > _ALIKE * amplitude:
         return (
             "+" if pull > 0 else "-",
-            f"to that side the loads bend it by themselves, {shown.length(abs(pull), 3)} of the shape at its factor",
+            f"to that side the loads bend it by themselves, {shown.length(abs(pull), 3)} of the "
+            "shape at its factor",
         )
     return "+", "both sides are alike"
 
@@ -43,8 +50,12 @@ def recommended(facts: CaseFacts, mode: int) -> list[tuple[str, str]]:
 
     def row(reason: str, size: float) -> tuple[str, str]:
         return f"{reason}: {shown.length(size, 3)}", shown.stated(size, "length", 3)
+
     if kind == "member bow":
-        return [row(f"bow, curve {curve}: L/{over} (EN 1993-1-1, table 5.1)", length / over) for curve, over in BOWS.items()]
+        return [
+            row(f"bow, curve {curve}: L/{over} (EN 1993-1-1, table 5.1)", length / over)
+            for curve, over in BOWS.items()
+        ]
     if kind == "member sway":
         return [row("sway 1/200 of the height (EN 1993-1-1, 5.3.2)", length / 200)]
     if len(facts.mesh.triangles) == 0:
@@ -52,4 +63,10 @@ def recommended(facts: CaseFacts, mode: int) -> list[tuple[str, str]]:
     wave = waves_of(facts.mesh, facts.modes)[mode][0]
     words = {"torsion": "twist, taken as a wall", "stiffener": "stiffener's bow"}.get(kind, "wall")
     over = 400 if kind == "stiffener" else 200
-    return [row(f"{words}: 1/{over} of the half wave of {shown.length(wave, 3)} (EN 1993-1-5, table C.2)", wave / over)]
+    return [
+        row(
+            f"{words}: 1/{over} of the half wave of {shown.length(wave, 3)} (EN 1993-1-5, table "
+            "C.2)",
+            wave / over,
+        )
+    ]

@@ -1,4 +1,6 @@
-"""Sentences of the Mesh station about joints: which bodies hang together, how, and a way to let go of each."""
+"""Sentences of the Mesh station about joints: which bodies hang together, how, and a way to let
+go of each."""
+
 from __future__ import annotations
 
 from collections.abc import Mapping
@@ -8,8 +10,13 @@ from labilis.judge.findings import MeshFindings
 from labilis.judge.spans import Sentence, Span, blocked_span, name_span, value_span
 from labilis.model import BoltGrade, Project
 
-_CHOICES = {"faces": (("the pieces are only bolted", "apart"), ("faces that touch are joined besides", "bonded")),
-            "turning": (("free to turn about it", "free"), ("held from turning by friction", "held"))}
+_CHOICES = {
+    "faces": (
+        ("the pieces are only bolted", "apart"),
+        ("faces that touch are joined besides", "bonded"),
+    ),
+    "turning": (("free to turn about it", "free"), ("held from turning by friction", "held")),
+}
 _MOST = 6  # joints listed one by one
 
 
@@ -19,24 +26,40 @@ def fastener_sentences(project: Project, lost: Mapping[str, str]) -> list[Senten
     for index, bolt in enumerate(project.bolts):
         path = ("bolts", index)
         grades = tuple((f"grade {grade}", grade) for grade in get_args(BoltGrade))
-        spans = [name_span(bolt.name, path), Span(": a bolt of "),
-                 value_span(bolt.diameter, (*path, "diameter"), "length"), Span(", "),
-                 Span(f"grade {bolt.grade}", (*path, "grade"), choices=grades), Span(f", through {', '.join(bolt.through)}; ")]
+        spans = [
+            name_span(bolt.name, path),
+            Span(": a bolt of "),
+            value_span(bolt.diameter, (*path, "diameter"), "length"),
+            Span(", "),
+            Span(f"grade {bolt.grade}", (*path, "grade"), choices=grades),
+            Span(f", through {', '.join(bolt.through)}; "),
+        ]
         for field in ("faces", "turning"):
             now = next(words for words, value in _CHOICES[field] if value == getattr(bolt, field))
             spans += [Span(now, (*path, field), choices=_CHOICES[field]), Span(", ")]
-        spans += [Span("from the nearest edge "), value_span(bolt.edge or "not given", (*path, "edge"), "length"), Span(".")]
+        spans += [
+            Span("from the nearest edge "),
+            value_span(bolt.edge or "not given", (*path, "edge"), "length"),
+            Span("."),
+        ]
         missing = [name for name in bolt.through if name in lost]
         found.append((*spans, *(blocked_span(name, lost[name]) for name in missing)))
     for index, seam in enumerate(project.seams):
-        found.append((name_span(seam.name, ("seams", index)), Span(f": {seam.along} is welded to "),
-                      Span(seam.to, strong=True), Span(" along its edges; the faces beside them only touch."),
-                      *((blocked_span(seam.along, lost[seam.along]),) if seam.along in lost else ())))
+        found.append(
+            (
+                name_span(seam.name, ("seams", index)),
+                Span(f": {seam.along} is welded to "),
+                Span(seam.to, strong=True),
+                Span(" along its edges; the faces beside them only touch."),
+                *((blocked_span(seam.along, lost[seam.along]),) if seam.along in lost else ()),
+            )
+        )
     return found
 
 
 def joint_sentences(project: Project, mesh: MeshFindings | None) -> list[Sentence]:
-    """One sentence per pair of pieces with bonded or shared nodes, the weakest first, and one per released joint."""
+    """One sentence per pair of pieces with bonded or shared nodes, the weakest first, and one
+    per released joint."""
     found = [_released(project, pair) for pair in project.released]
     if mesh is None:
         return found
@@ -49,20 +72,53 @@ def joint_sentences(project: Project, mesh: MeshFindings | None) -> list[Sentenc
     for least, (one, two, how), counts in rows[:_MOST]:
         nodes = f"{least:,} {how} node{'s' if least > 1 else ''}"
         at_least = "" if max(counts) == least else "at least "
-        amount = f"by {nodes}" if len(counts) == 1 else f"in {len(counts)} places, each by {at_least}{nodes}"
+        amount = (
+            f"by {nodes}"
+            if len(counts) == 1
+            else f"in {len(counts)} places, each by {at_least}{nodes}"
+        )
         now = [list(item) for item in project.released]
-        joined = Span("joined", ("released",), choices=(("joined", now), ("released", [*now, [one, two]])))
+        joined = Span(
+            "joined", ("released",), choices=(("joined", now), ("released", [*now, [one, two]]))
+        )
         if one == two:
-            found.append((Span("Bodies of "), Span(one, strong=True), Span(f" are joined {amount}.")))
+            found.append(
+                (Span("Bodies of "), Span(one, strong=True), Span(f" are joined {amount}."))
+            )
             continue
-        found.append((Span(one, strong=True), Span(" and "), Span(two, strong=True), Span(" are "), joined, Span(f" {amount}.")))
+        found.append(
+            (
+                Span(one, strong=True),
+                Span(" and "),
+                Span(two, strong=True),
+                Span(" are "),
+                joined,
+                Span(f" {amount}."),
+            )
+        )
     if len(rows) > _MOST:
-        found.append((Span(f"{len(rows) - _MOST} more pairs, each by at least {rows[_MOST][0]:,} nodes.", tone="quiet"),))
+        found.append(
+            (
+                Span(
+                    f"{len(rows) - _MOST} more pairs, each by at least {rows[_MOST][0]:,} nodes.",
+                    tone="quiet",
+                ),
+            )
+        )
     return found
 
 
 def _released(project: Project, pair: tuple[str, str]) -> Sentence:
     others = [list(item) for item in project.released if item != pair]
-    return (Span(pair[0], strong=True), Span(" and "), Span(pair[1], strong=True), Span(" may touch but are "),
-            Span("not joined", ("released",), choices=(("joined", others), ("not joined", [list(item) for item in project.released]))),
-            Span("."))
+    return (
+        Span(pair[0], strong=True),
+        Span(" and "),
+        Span(pair[1], strong=True),
+        Span(" may touch but are "),
+        Span(
+            "not joined",
+            ("released",),
+            choices=(("joined", others), ("not joined", [list(item) for item in project.released])),
+        ),
+        Span("."),
+    )

@@ -1,10 +1,12 @@
 """What a mode is: the member as a whole bowing, swaying or twisting, or its walls bending.
 
-Method: the part is sliced along its longest direction; in each slice the rigid motion that fits best is taken off. What is
-left is distortion of the section. Under 15 % of the motion (root mean square) the mode is a member mode, named by what
-the rigid part does; above it the section changes shape: a plate mode, of a part that is one flat wall; where flat walls stand at angles,
-or the wall is a tube's, it is a mode of local walls.
+Method: the part is sliced along its longest direction; in each slice the rigid motion that fits
+best is taken off. What is left is distortion of the section. Under 15 % of the motion (root mean
+square) the mode is a member mode, named by what the rigid part does; above it the section changes
+shape: a plate mode, of a part that is one flat wall; where flat walls stand at angles, or the wall
+is a tube's, it is a mode of local walls.
 """
+
 from __future__ import annotations
 
 from typing import Any
@@ -19,7 +21,9 @@ _SLICES = 16  # at most
 def kind_of_mode(nodes: Floats, shape: Floats, axis: Floats) -> str:
     """'member bow', 'member sway', 'torsion' or 'plate' for a mode shape (n, 3) on nodes (n, 3)."""
     along = nodes @ axis
-    slices = int(np.clip(len(nodes) // 14, 3, _SLICES))  # of a coarse mesh fewer, so that each has nodes enough
+    slices = int(
+        np.clip(len(nodes) // 14, 3, _SLICES)
+    )  # of a coarse mesh fewer, so that each has nodes enough
     edges = np.linspace(along.min(), along.max() + 1e-9, slices + 1)
     bins = np.clip(np.digitize(along, edges) - 1, 0, slices - 1)
     distortion = total = twisting = 0.0
@@ -32,8 +36,14 @@ def kind_of_mode(nodes: Floats, shape: Floats, axis: Floats) -> str:
         motion = shape[members]
         x, y, z = arms.T
         zero, one = np.zeros_like(x), np.ones_like(x)
-        basis = np.stack([np.stack([one, zero, zero, zero, z, -y], 1), np.stack([zero, one, zero, -z, zero, x], 1),
-                          np.stack([zero, zero, one, y, -x, zero], 1)], axis=1).reshape(-1, 6)
+        basis = np.stack(
+            [
+                np.stack([one, zero, zero, zero, z, -y], 1),
+                np.stack([zero, one, zero, -z, zero, x], 1),
+                np.stack([zero, zero, one, y, -x, zero], 1),
+            ],
+            axis=1,
+        ).reshape(-1, 6)
         fit, *_ = np.linalg.lstsq(basis, motion.ravel(), rcond=None)
         left = motion.ravel() - basis @ fit
         turn = np.cross(np.broadcast_to((fit[3:] @ axis) * axis, arms.shape), arms)
@@ -49,8 +59,9 @@ def kind_of_mode(nodes: Floats, shape: Floats, axis: Floats) -> str:
 
 
 def is_one_wall(direction: Floats, area: Floats, curved: Floats) -> bool:
-    """Whether the faces of a body make one flat wall: direction (n, 3) of its plane faces, their area (n,), and the area (m,) of its
-    curved ones. Two skins of a plate look the same way but for the sign; a wall counts from a seventh of the area on."""
+    """Whether the faces of a body make one flat wall: direction (n, 3) of its plane faces, their
+    area (n,), and the area (m,) of its curved ones. Two skins of a plate look the same way but for
+    the sign; a wall counts from a seventh of the area on."""
     if float(curved.sum()) > 0.5 * float(curved.sum() + area.sum()):
         return False
     ways: list[list[Any]] = []
@@ -65,7 +76,8 @@ def is_one_wall(direction: Floats, area: Floats, curved: Floats) -> bool:
 
 
 def kind_of_line(nodes: Floats, shape: Floats, axis: Floats, twist: float) -> str:
-    """'member bow', 'member sway' or 'torsion' for nodes (n, 3) along a line; `twist` is the share of the energy that is torsion."""
+    """'member bow', 'member sway' or 'torsion' for nodes (n, 3) along a line; `twist` is the
+    share of the energy that is torsion."""
     if twist > 0.5:
         return "torsion"
     order = np.argsort(nodes @ axis)

@@ -1,15 +1,19 @@
-"""What a real part carries, without a trace: the general method of EN 1993-1-1:2005, 6.3.4, and of EN 1993-1-5:2006, 10.
+"""What a real part carries, without a trace: the general method of EN 1993-1-1:2005, 6.3.4, and of
+EN 1993-1-5:2006, 10.
 
     λ̄ = √(α_ult / α_cr),   factor = χ(λ̄) α_ult / γM1
 
-α_ult: factor at which the most stressed point of the perfect part yields; α_cr: factor of a mode; χ: the column curve c (6.49) where a
-member bows or sways, d where it twists, a where a plate by itself and c where a stiffener buckles, which may behave as columns
-(EN 1993-1-5, 4.5.3), and the plate curve (B.1) of annex B for welded or cold formed plates where walls of a section buckle, which have a
-reserve. The code takes α_ult over the section; the first point that yields is on the safe side of it.
+α_ult: factor at which the most stressed point of the perfect part yields; α_cr: factor of a mode;
+χ: the column curve c (6.49) where a member bows or sways, d where it twists, a where a plate by
+itself and c where a stiffener buckles, which may behave as columns (EN 1993-1-5, 4.5.3), and the
+plate curve (B.1) of annex B for welded or cold formed plates where walls of a section buckle, which
+have a reserve. The code takes α_ult over the section; the first point that yields is on the safe
+side of it.
 
-Walls that are curved and buckle by themselves may carry a small share of their ideal load: the least that tests of spherical caps gave,
-0.14 (Weingarten and Seide 1968, NASA SP-8032; of cylinders up to R/t = 1500 it is 0.18, Weingarten, Seide and Peterson 1968, NASA SP-8007).
-"""
+Walls that are curved and buckle by themselves may carry a small share of their ideal load: the
+least that tests of spherical caps gave, 0.14 (Weingarten and Seide 1968, NASA SP-8032; of cylinders
+up to R/t = 1500 it is 0.18, Weingarten, Seide and Peterson 1968, NASA SP-8007)."""
+
 from __future__ import annotations
 
 import math
@@ -25,19 +29,26 @@ if TYPE_CHECKING:
     from labilis.judge.evidence.base import CaseFacts
 
 GAMMA_M1 = 1.0  # recommended value, EN 1993-1-1, 6.1
-_PLATE_ALPHA, _PLATE_PLATEAU = 0.34, 0.70  # EN 1993-1-5, table B.1: welded or cold formed, direct stress, ψ >= 0
-# EN 1993-1-5, 4.5.3: a plate by itself may behave as a column, curve a where it has no stiffener; with one no better than curve c
+_PLATE_ALPHA, _PLATE_PLATEAU = (
+    0.34,
+    0.70,
+)  # EN 1993-1-5, table B.1: welded or cold formed, direct stress, ψ >= 0
+# EN 1993-1-5, 4.5.3: a plate by itself may behave as a column, curve a where it has no stiffener;
+# with one no better than curve c
 _CURVES = {"member bow": "c", "member sway": "c", "torsion": "d", "plate": "a", "stiffener": "c"}
 _WALLS = ("plate", "local wall", "stiffener")
 _KNOCKED = 0.14
 _THIN = 10.0  # R/t from which a curved wall may buckle by itself before it yields
-_FLAT = 1e-4  # of one: mean square that the normals of a flat face may vary by, through rounding and warped corners
+# of one: mean square that the normals of a flat face may vary by, through rounding and warped
+# corners
+_FLAT = 1e-4
 _CURVED = 0.05  # of a part's surface that may lie on such walls: less is fillets and bosses
 
 
 @dataclass(frozen=True)
 class OverallCheck:
-    """Check of one mode, numbered from 0: slenderness, curve in words, reduction, factor on the growing load."""
+    """Check of one mode, numbered from 0: slenderness, curve in words, reduction, factor on the
+    growing load."""
 
     mode: int
     slenderness: float
@@ -49,7 +60,11 @@ class OverallCheck:
 def plate_reduction(slenderness: float) -> float:
     """ρ of equation (B.1)."""
     phi = 0.5 * (1 + _PLATE_ALPHA * (slenderness - _PLATE_PLATEAU) + slenderness)
-    return 1.0 if slenderness <= _PLATE_PLATEAU else min(1.0, 1.0 / (phi + math.sqrt(max(phi * phi - slenderness, 0.0))))
+    return (
+        1.0
+        if slenderness <= _PLATE_PLATEAU
+        else min(1.0, 1.0 / (phi + math.sqrt(max(phi * phi - slenderness, 0.0))))
+    )
 
 
 def overall_checks(facts: CaseFacts) -> tuple[tuple[OverallCheck, ...], str]:
@@ -71,12 +86,31 @@ def overall_checks(facts: CaseFacts) -> tuple[tuple[OverallCheck, ...], str]:
         if factor <= 0:
             continue
         if facts.trace_decides(driver):
-            return (), f"mode {number + 1} is of a closed thin-walled section, which may carry far less than its ideal load"
-        found.append(_check(number, float(factor), ultimate, "curved wall" if curved and kind in _WALLS else kind))
-    if curved:  # a curved wall's mode that was not looked for may lie just beyond the last one, and count for a seventh of it
+            return (
+                (),
+                f"mode {number + 1} is of a closed thin-walled section, which may carry far less "
+                "than its ideal load",
+            )
+        found.append(
+            _check(
+                number,
+                float(factor),
+                ultimate,
+                "curved wall" if curved and kind in _WALLS else kind,
+            )
+        )
+    # a curved wall's mode that was not looked for may lie just beyond the last one, and count for a
+    # seventh of it
+    if curved:
         number = int(np.argmax(modes.factors))
         beyond = _check(number, float(modes.factors[number]), ultimate, "curved wall")
-        found.append(replace(beyond, curve=f"{beyond.curve}, of one that may lie beyond the modes found: ask for more of them"))
+        found.append(
+            replace(
+                beyond,
+                curve=f"{beyond.curve}, of one that may lie beyond the modes found: ask for more "
+                "of them",
+            )
+        )
     return tuple(found), ""
 
 
@@ -85,12 +119,26 @@ def _check(number: int, critical: float, ultimate: float, kind: str) -> OverallC
     if kind == "curved wall":
         slenderness = math.sqrt(ultimate / (_KNOCKED * critical))
         chi = reduction(slenderness, "d")
-        return OverallCheck(number, slenderness, f"{_KNOCKED:g} of a curved wall's ideal load, curve d", chi, chi * ultimate / GAMMA_M1)
+        return OverallCheck(
+            number,
+            slenderness,
+            f"{_KNOCKED:g} of a curved wall's ideal load, curve d",
+            chi,
+            chi * ultimate / GAMMA_M1,
+        )
     if kind == "local wall":
-        return OverallCheck(number, slenderness, "plate curve B.1", rho := plate_reduction(slenderness), rho * ultimate / GAMMA_M1)
+        return OverallCheck(
+            number,
+            slenderness,
+            "plate curve B.1",
+            rho := plate_reduction(slenderness),
+            rho * ultimate / GAMMA_M1,
+        )
     letter = _CURVES.get(kind, "d")
     chi = reduction(slenderness, letter)
-    return OverallCheck(number, slenderness, f"column curve {letter}", chi, chi * ultimate / GAMMA_M1)
+    return OverallCheck(
+        number, slenderness, f"column curve {letter}", chi, chi * ultimate / GAMMA_M1
+    )
 
 
 def least_overall(facts: CaseFacts) -> OverallCheck | None:
@@ -100,8 +148,10 @@ def least_overall(facts: CaseFacts) -> OverallCheck | None:
 
 
 def thin_curved_share(mesh: MeshFindings) -> float:
-    """Share of a mesh's surface that lies on faces whose radius is over ten times the wall. The radius is that of the round face or ball
-    that fits best: places x and normals n vary together, R = Σ (x - x̄)·(n - n̄) / Σ |n - n̄|², of a cylinder and a ball exactly."""
+    """Share of a mesh's surface that lies on faces whose radius is over ten times the wall. The
+    radius is that of the round face or ball
+    that fits best: places x and normals n vary together, R = Σ (x - x̄)·(n - n̄) / Σ |n - n̄|², of
+        a cylinder and a ball exactly."""
     if len(mesh.triangles) == 0:
         return 0.0
     corners = mesh.nodes[mesh.triangles[:, :3]]
@@ -111,10 +161,17 @@ def thin_curved_share(mesh: MeshFindings) -> float:
     count = int(mesh.triangle_face.max()) + 1
 
     def sums(values: Floats) -> Floats:
-        return np.asarray(np.bincount(mesh.triangle_face, weights=area * values, minlength=count), dtype=np.float64)
+        return np.asarray(
+            np.bincount(mesh.triangle_face, weights=area * values, minlength=count),
+            dtype=np.float64,
+        )
 
     def means(vectors: Floats) -> Floats:
-        return np.stack([sums(vectors[:, axis]) for axis in range(3)], axis=1)[mesh.triangle_face] / whole[mesh.triangle_face, None]
+        return (
+            np.stack([sums(vectors[:, axis]) for axis in range(3)], axis=1)[mesh.triangle_face]
+            / whole[mesh.triangle_face, None]
+        )
+
     whole = np.maximum(sums(np.ones(len(area))), 1e-300)
     away, turned = place - means(place), normal - means(normal)
     spread = sums((turned * turned).sum(axis=1))

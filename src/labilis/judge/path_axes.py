@@ -1,4 +1,6 @@
-"""What a load-deflection curve may be drawn over: the mode's point, the largest motion, regions and hubs."""
+"""What a load-deflection curve may be drawn over: the mode's point, the largest motion, regions
+and hubs."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -15,7 +17,11 @@ def path_axes(trace: TraceFindings) -> list[str]:
     for row, place in enumerate(trace.places):
         moves = trace.probes[:, row]
         most = np.abs(moves[:, :3]).max(axis=0, initial=0.0)
-        found += [f"{place}, {axis}, mm" for axis, size in zip(_COLUMNS, most) if size > 1e-6 * most.max() > 0]
+        found += [
+            f"{place}, {axis}, mm"
+            for axis, size in zip(_COLUMNS, most)
+            if size > 1e-6 * most.max() > 0
+        ]
         if np.isfinite(moves[:, 3]).all() and len(moves) and moves[:, 3].max() > 1e-9:
             found.append(f"turn of {place}, °")
     return found

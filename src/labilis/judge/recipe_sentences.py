@@ -1,4 +1,5 @@
 """Sentences about recipes: what a piece is, its sizes live in the text."""
+
 from __future__ import annotations
 
 from labilis.judge.spans import Path, Sentence, Span, value_span
@@ -19,8 +20,16 @@ from labilis.model import (
 )
 from labilis.model.expressions import names_in
 
-_SIZE_WORDS = {"width": "wide", "height": "high", "diameter": "diameter", "thickness": "wall", "web": "web", "gap": "gap",
-               "flange": "flange", "radius": "inside radius"}
+_SIZE_WORDS = {
+    "width": "wide",
+    "height": "high",
+    "diameter": "diameter",
+    "thickness": "wall",
+    "web": "web",
+    "gap": "gap",
+    "flange": "flange",
+    "radius": "inside radius",
+}
 
 
 def count_words(piece: Piece) -> str:
@@ -55,13 +64,26 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
     recipe, here = piece.recipe, (*path, "recipe")
     if isinstance(recipe, Plate):
         holes = len(recipe.openings)
-        return [Span("flat plate, "), write.length(recipe.thickness, (*here, "thickness")), Span(" thick"),
-                Span(f", {len(recipe.outline)} corners" + (f", {holes} opening{'s' if holes > 1 else ''}" if holes else ""))]
+        return [
+            Span("flat plate, "),
+            write.length(recipe.thickness, (*here, "thickness")),
+            Span(" thick"),
+            Span(
+                f", {len(recipe.outline)} corners"
+                + (f", {holes} opening{'s' if holes > 1 else ''}" if holes else "")
+            ),
+        ]
     if isinstance(recipe, FoldedSheet):
         folds = len(recipe.profile) - 2
-        return [Span("sheet, "), write.length(recipe.thickness, (*here, "thickness")),
-                Span(f" thick, {folds} fold{'s' if folds != 1 else ''} of "), write.length(recipe.bend, (*here, "bend")),
-                Span(" inside radius, "), write.length(recipe.length, (*here, "length")), Span(" long")]
+        return [
+            Span("sheet, "),
+            write.length(recipe.thickness, (*here, "thickness")),
+            Span(f" thick, {folds} fold{'s' if folds != 1 else ''} of "),
+            write.length(recipe.bend, (*here, "bend")),
+            Span(" inside radius, "),
+            write.length(recipe.length, (*here, "length")),
+            Span(" long"),
+        ]
     if isinstance(recipe, Strut):
         spans = [Span(f"{_section_words(recipe.section)}, ")]
         for name, word in _SIZE_WORDS.items():
@@ -70,13 +92,24 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
                 spans += [write.length(text, (*here, "section", name)), Span(f" {word}, ")]
         return [*spans, write.length(recipe.length, (*here, "length")), Span(" long")]
     if isinstance(recipe, Rib):
-        return [Span("rib, "), write.length(recipe.width, (*here, "width")), Span(" × "),
-                write.length(recipe.height, (*here, "height")), Span(", "),
-                write.length(recipe.thickness, (*here, "thickness")), Span(" thick")]
+        return [
+            Span("rib, "),
+            write.length(recipe.width, (*here, "width")),
+            Span(" × "),
+            write.length(recipe.height, (*here, "height")),
+            Span(", "),
+            write.length(recipe.thickness, (*here, "thickness")),
+            Span(" thick"),
+        ]
     assert isinstance(recipe, Block)
-    return [Span("block, "), write.length(recipe.width, (*here, "width")), Span(" × "),
-                write.length(recipe.height, (*here, "height")), Span(" × "),
-            write.length(recipe.depth, (*here, "depth"))]
+    return [
+        Span("block, "),
+        write.length(recipe.width, (*here, "width")),
+        Span(" × "),
+        write.length(recipe.height, (*here, "height")),
+        Span(" × "),
+        write.length(recipe.depth, (*here, "depth")),
+    ]
 
 
 def _section_words(section: Section) -> str:
@@ -86,7 +119,9 @@ def _section_words(section: Section) -> str:
     if section.shape != "outline":
         return section.shape
     holes = len(section.openings)
-    return f"section of an outline of {len(section.outline)} sides" + (f" with {holes} opening{'s' if holes > 1 else ''}" if holes else "")
+    return f"section of an outline of {len(section.outline)} sides" + (
+        f" with {holes} opening{'s' if holes > 1 else ''}" if holes else ""
+    )
 
 
 def place_sentence(project: Project, piece: Piece, path: Path) -> Sentence:
@@ -95,36 +130,74 @@ def place_sentence(project: Project, piece: Piece, path: Path) -> Sentence:
     at = piece.place.at
     spans = [Span("At ", detail=True)]
     for axis, name in enumerate("xyz"):
-        spans += [Span(f"{', ' if axis else ''}{name} "), write.length(at[axis], (*path, "place", "at", axis))]
+        spans += [
+            Span(f"{', ' if axis else ''}{name} "),
+            write.length(at[axis], (*path, "place", "at", axis)),
+        ]
     for number, turn in enumerate(piece.place.turns):
         angle = value_span(turn.angle, (*path, "place", "turns", number, "angle"), "angle")
         spans += [Span(", turned "), angle, Span(f" about {turn.about}")]
     for number, copy in enumerate(piece.copies):
         where = (*path, "copies", number)
         if isinstance(copy, MirrorCopy):
-            spans += [Span(f", mirrored across {copy.across} at "), write.length(copy.at, (*where, "at"))]
+            spans += [
+                Span(f", mirrored across {copy.across} at "),
+                write.length(copy.at, (*where, "at")),
+            ]
         elif isinstance(copy, LineCopies):
-            spans += [Span(", "), value_span(str(copy.count), (*where, "count"), "count"), Span(" in a line, step ")]
+            spans += [
+                Span(", "),
+                value_span(str(copy.count), (*where, "count"), "count"),
+                Span(" in a line, step "),
+            ]
             for axis in range(3):
-                spans += [Span(", " if axis else "("), write.length(copy.step[axis], (*where, "step", axis))]
+                spans += [
+                    Span(", " if axis else "("),
+                    write.length(copy.step[axis], (*where, "step", axis)),
+                ]
             spans.append(Span(")"))
         elif isinstance(copy, RingCopies):
-            spans += [Span(", "), value_span(str(copy.count), (*where, "count"), "count"), Span(f" in a ring about {copy.about}")]
+            spans += [
+                Span(", "),
+                value_span(str(copy.count), (*where, "count"), "count"),
+                Span(f" in a ring about {copy.about}"),
+            ]
     for number, cut in enumerate(piece.cuts):
         where = (*path, "cuts", number)
-        spans += [Span(", cut along "), Span(cut.along, (*where, "along"), choices=tuple((f"along {axis}", axis) for axis in "xyz")),
-                  Span(" Ø "), write.length(cut.diameter, (*where, "diameter"))]
-        spans += [span for axis in "xyz" if axis != cut.along
-                  for span in (Span(f" {axis} "), write.length(getattr(cut, axis), (*where, axis)))]
+        spans += [
+            Span(", cut along "),
+            Span(
+                cut.along,
+                (*where, "along"),
+                choices=tuple((f"along {axis}", axis) for axis in "xyz"),
+            ),
+            Span(" Ø "),
+            write.length(cut.diameter, (*where, "diameter")),
+        ]
+        spans += [
+            span
+            for axis in "xyz"
+            if axis != cut.along
+            for span in (Span(f" {axis} "), write.length(getattr(cut, axis), (*where, axis)))
+        ]
     return (*spans, *_more(piece, path), Span("."))
 
 
 def _more(piece: Piece, path: Path) -> list[Span]:
-    """What else can be done with a recipe in its place: turn it, repeat it, drill it; and each undone."""
-    turns, copies, cuts = ([item.model_dump() for item in items] for items in (piece.place.turns, piece.copies, piece.cuts))
-    turn = [(f"turned 90° about {axis}", [*turns, {"about": axis, "angle": "90 deg"}]) for axis in "xyz"]
+    """What else can be done with a recipe in its place: turn it, repeat it, drill it; and each
+    undone."""
+    turns, copies, cuts = (
+        [item.model_dump() for item in items]
+        for items in (piece.place.turns, piece.copies, piece.cuts)
+    )
+    turn = [
+        (f"turned 90° about {axis}", [*turns, {"about": axis, "angle": "90 deg"}]) for axis in "xyz"
+    ]
     repeat = [
-        (f"mirrored across {axis}", [*copies, {"kind": "mirror", "across": axis, "at": shown.typed("100 mm", "length")}])
+        (
+            f"mirrored across {axis}",
+            [*copies, {"kind": "mirror", "across": axis, "at": shown.typed("100 mm", "length")}],
+        )
         for axis in "xyz"
     ]
     repeat += [
@@ -135,20 +208,40 @@ def _more(piece: Piece, path: Path) -> list[Span]:
                 {
                     "kind": "line",
                     "count": 2,
-                    "step": [shown.typed("100 mm", "length") if axis == other else shown.typed("0 mm", "length") for other in "xyz"],
+                    "step": [
+                        shown.typed("100 mm", "length")
+                        if axis == other
+                        else shown.typed("0 mm", "length")
+                        for other in "xyz"
+                    ],
                 },
             ],
         )
         for axis in "xyz"
     ]
-    repeat += [(f"four in a ring about {axis}", [*copies, {"kind": "ring", "count": 4, "about": axis}]) for axis in "xyz"]
-    drill = [(f"a hole along {axis}", [*cuts, {"along": axis, "diameter": shown.typed("6 mm", "length")}]) for axis in "xyz"]
+    repeat += [
+        (f"four in a ring about {axis}", [*copies, {"kind": "ring", "count": 4, "about": axis}])
+        for axis in "xyz"
+    ]
+    drill = [
+        (
+            f"a hole along {axis}",
+            [*cuts, {"along": axis, "diameter": shown.typed("6 mm", "length")}],
+        )
+        for axis in "xyz"
+    ]
     found = [Span("; ")]
-    for words, key, choices, stated in (("turn", ("place", "turns"), turn, turns), ("repeat", ("copies",), repeat, copies),
-                                        ("drill", ("cuts",), drill, cuts)):
+    for words, key, choices, stated in (
+        ("turn", ("place", "turns"), turn, turns),
+        ("repeat", ("copies",), repeat, copies),
+        ("drill", ("cuts",), drill, cuts),
+    ):
         if stated:
             choices.append((f"undo the last: {words}", stated[:-1]))
-        found += [Span(", " if len(found) > 1 else ""), Span(words, (*path, *key), choices=tuple(choices), act=True)]
+        found += [
+            Span(", " if len(found) > 1 else ""),
+            Span(words, (*path, *key), choices=tuple(choices), act=True),
+        ]
     return found
 
 
@@ -160,13 +253,30 @@ def openings_sentence(project: Project, piece: Piece, path: Path) -> Sentence | 
     spans: list[Span] = []
     stated = [item.model_dump() for item in piece.recipe.openings]
     for number, opening in enumerate(piece.recipe.openings):
-        spans += [Span("Ø " if not spans else ", Ø "), write.length(opening.diameter, (*here, number, "diameter"))]
+        spans += [
+            Span("Ø " if not spans else ", Ø "),
+            write.length(opening.diameter, (*here, number, "diameter")),
+        ]
         if opening.length is not None:
-            spans += [Span(" slot, "), write.length(opening.length, (*here, number, "length")), Span(" longer")]
+            spans += [
+                Span(" slot, "),
+                write.length(opening.length, (*here, number, "length")),
+                Span(" longer"),
+            ]
         for axis, text in (("x", opening.x), ("y", opening.y)):
-            spans += [Span(" at x " if axis == "x" else ", y "), write.length(text, (*here, number, axis))]
-    new = {"x": shown.typed("20 mm", "length"), "y": shown.typed("20 mm", "length"), "diameter": shown.typed("10 mm", "length")}
-    choices = [("a round one", [*stated, new]), ("a slot", [*stated, {**new, "length": shown.typed("20 mm", "length")}])]
+            spans += [
+                Span(" at x " if axis == "x" else ", y "),
+                write.length(text, (*here, number, axis)),
+            ]
+    new = {
+        "x": shown.typed("20 mm", "length"),
+        "y": shown.typed("20 mm", "length"),
+        "diameter": shown.typed("10 mm", "length"),
+    }
+    choices = [
+        ("a round one", [*stated, new]),
+        ("a slot", [*stated, {**new, "length": shown.typed("20 mm", "length")}]),
+    ]
     if stated:
         choices.append(("not the last one", stated[:-1]))
     more = Span("more" if spans else "none", here, choices=tuple(choices), act=bool(spans))

@@ -1,4 +1,5 @@
 """Pieces of a sentence whose values can be edited."""
+
 from __future__ import annotations
 
 import math
@@ -12,11 +13,14 @@ Path = tuple[str | int, ...]
 
 @dataclass(frozen=True)
 class Span:
-    """A run of text. With a `path` it is a value that can be edited: kind of quantity (or 'text', 'count'), or one of
-    `choices` as (shown, value). `strong` marks names, `tone` is '' or good, bad, caution, quiet. `act`: only there to be clicked, no
-    part of what is said. `subject`: (list of the project, name) that the sentence is about. `blocked`: it says that what the sentence is
-    about cannot be used. `detail`: its sentence says more about what the one before it is about, and may be folded away.
-    `figures`: (as it stands in the text, with all of its digits) of each number in it that was found."""
+    """A run of text. With a `path` it is a value that can be edited: kind of quantity (or 'text',
+    'count'), or one of `choices` as (shown, value). `strong` marks names, `tone` is '' or good,
+    bad, caution, quiet. `act`: only there to be clicked, no part of what is said. `subject`: (list
+    of the project, name) that the sentence is about. `blocked`: it says that what the sentence is
+    about cannot be used. `detail`: its sentence says more about what the one before it is about,
+    and may be folded away.
+    `figures`: (as it stands in the text, with all of its digits) of each number in it that was
+        found."""
 
     text: str
     path: Path | None = None
@@ -44,7 +48,9 @@ class Figures:
         """'1.23 mm' of a kernel number."""
         words = shown.text(kernel, kind, digits, sign)
         if math.isfinite(kernel):
-            self._said.append((words, f"{shown.value(float(kernel), kind)!r} {shown.unit(kind)}".strip()))
+            self._said.append(
+                (words, f"{shown.value(float(kernel), kind)!r} {shown.unit(kind)}".strip())
+            )
         return words
 
     def plain(self, value: float, form: str = ".4g", after: str = "") -> str:
@@ -66,7 +72,8 @@ def name_span(name: str, path: Path) -> Span:
 
 
 def subject_of(sentence: Sentence) -> tuple[str, str] | None:
-    """(list of the project, name) that a sentence is about, None where it is about nothing that could be taken away."""
+    """(list of the project, name) that a sentence is about, None where it is about nothing that
+    could be taken away."""
     return next((span.subject for span in sentence if span.subject is not None), None)
 
 
@@ -77,12 +84,18 @@ def value_span(text: str, path: Path, kind: str) -> Span:
 
 def blocked_span(region: str, lost: str) -> Span:
     """Behind what stands on a region that lost faces."""
-    return Span(f" Blocked: {region} lost {lost}. Pick it again on the stage.", tone="bad", blocked=True)
+    return Span(
+        f" Blocked: {region} lost {lost}. Pick it again on the stage.", tone="bad", blocked=True
+    )
 
 
 def component_spans(texts: tuple[str, ...], path: tuple[str | int, ...], kind: str) -> list[Span]:
     """'x 1 kN, y 0 N, z 0 N', each number to be edited."""
     spans = []
     for axis, text in enumerate(texts):
-        spans += [Span(f"{'xyz'[axis]} "), value_span(text, (*path, axis), kind), Span(", " if axis < 2 else "")]
+        spans += [
+            Span(f"{'xyz'[axis]} "),
+            value_span(text, (*path, axis), kind),
+            Span(", " if axis < 2 else ""),
+        ]
     return spans

@@ -1,4 +1,5 @@
 """Figures made of stress fields."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -18,11 +19,14 @@ def along(stress: Floats, direction: Floats) -> Floats:
     """Direct stress (...,) MPa along a unit vector (3,) of Voigt stresses (..., 6)."""
     xx, yy, zz, xy, yz, zx = np.moveaxis(stress, -1, 0)
     x, y, z = direction
-    return np.asarray(xx * x * x + yy * y * y + zz * z * z + 2 * (xy * x * y + yz * y * z + zx * z * x))
+    return np.asarray(
+        xx * x * x + yy * y * y + zz * z * z + 2 * (xy * x * y + yz * y * z + zx * z * x)
+    )
 
 
 def first_yield(growing: Floats, held: Floats, strength: float | None) -> tuple[float, int]:
-    """(least factor, node) at which held + factor × growing reaches the yield strength; inf and -1 if it never does.
+    """(least factor, node) at which held + factor × growing reaches the yield strength; inf and -1
+    if it never does.
 
     Von Mises stress squared is a quadratic in the factor: a lambda² + b lambda + c = strength².
     """

@@ -1,4 +1,5 @@
 """Sentences of the Trace station."""
+
 from __future__ import annotations
 
 import math
@@ -20,29 +21,62 @@ def _start(project: Project, facts: CaseFacts | None) -> list[Span]:
     plan = project.trace
     modes = facts.modes if facts is not None else None
     count = len(modes.factors) if modes is not None else 0
-    shapes = tuple((f"the shape of mode {number}", number) for number in range(1, max(count, plan.mode) + 1))
-    spans = [Span("Start from "), Span(f"the shape of mode {plan.mode}" if plan.mode else "the part as drawn", ("trace", "mode"),
-                                       choices=(*shapes, ("the part as drawn", 0)))]
+    shapes = tuple(
+        (f"the shape of mode {number}", number) for number in range(1, max(count, plan.mode) + 1)
+    )
+    spans = [
+        Span("Start from "),
+        Span(
+            f"the shape of mode {plan.mode}" if plan.mode else "the part as drawn",
+            ("trace", "mode"),
+            choices=(*shapes, ("the part as drawn", 0)),
+        ),
+    ]
     if not plan.mode:
         return spans
-    spans += [Span(", "), value_span(plan.amplitude or "a thousandth of the moving length", ("trace", "amplitude"), "length"),
-              Span(" out, to "), Span(_SIDES[plan.sign], ("trace", "sign"), choices=_SIDE_CHOICES)]
+    spans += [
+        Span(", "),
+        value_span(
+            plan.amplitude or "a thousandth of the moving length", ("trace", "amplitude"), "length"
+        ),
+        Span(" out, to "),
+        Span(_SIDES[plan.sign], ("trace", "sign"), choices=_SIDE_CHOICES),
+    ]
     for number, seed in enumerate(plan.seeds):
         path = ("trace", "seeds", number)
         which = tuple((f"mode {k}", k) for k in range(1, max(count, seed.mode) + 1))
-        spans += [Span(", with "), Span(f"mode {seed.mode}", (*path, "mode"), choices=which), Span(" "),
-                  value_span(seed.amplitude, (*path, "amplitude"), "length"), Span(" to "),
-                  Span(_SIDES[seed.sign], (*path, "sign"), choices=_SEED_CHOICES)]
+        spans += [
+            Span(", with "),
+            Span(f"mode {seed.mode}", (*path, "mode"), choices=which),
+            Span(" "),
+            value_span(seed.amplitude, (*path, "amplitude"), "length"),
+            Span(" to "),
+            Span(_SIDES[seed.sign], (*path, "sign"), choices=_SEED_CHOICES),
+        ]
     stated = [seed.model_dump() for seed in plan.seeds]
-    more = [(f"mix in mode {k}", [*stated, {"mode": k, "amplitude": plan.amplitude or shown.typed("0.1 mm", "length")}])
-            for k in range(1, count + 1) if k != plan.mode]
+    more = [
+        (
+            f"mix in mode {k}",
+            [*stated, {"mode": k, "amplitude": plan.amplitude or shown.typed("0.1 mm", "length")}],
+        )
+        for k in range(1, count + 1)
+        if k != plan.mode
+    ]
     more += [("leave the last one out", stated[:-1])] if stated else []
     if more:
-        spans += [Span(" ("), Span("mix", ("trace", "seeds"), choices=tuple(more), act=True), Span(")")]
+        spans += [
+            Span(" ("),
+            Span("mix", ("trace", "seeds"), choices=tuple(more), act=True),
+            Span(")"),
+        ]
     rows = recommended(facts, plan.mode - 1) if facts is not None else []
     if rows:
         choices = (("a thousandth of the moving length", None), *rows)
-        spans += [Span(" ("), Span("recommended amplitudes", ("trace", "amplitude"), choices=choices, act=True), Span(")")]
+        spans += [
+            Span(" ("),
+            Span("recommended amplitudes", ("trace", "amplitude"), choices=choices, act=True),
+            Span(")"),
+        ]
     return spans
 
 
@@ -50,65 +84,171 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
     """Starting shape, where it ends, and what was found."""
     plan = project.trace
     found: list[Sentence] = [(*_start(project, facts), Span("."))]
-    found.append((
-        Span("At most "), value_span(str(plan.steps), ("trace", "steps"), "count"), Span(" steps, up to factor "),
-        value_span(plan.target or "1.5 × the first mode's", ("trace", "target"), "number"), Span(" or a motion of "),
-        value_span(plan.deflection or "a twentieth of the part's size", ("trace", "deflection"), "length"), Span(".")))
-    material = [Span("The material "), Span({"yielding": "yields", "elastic": "stays elastic"}[plan.material], ("trace", "material"),
-                                            choices=(("yields where it has a yield strength", "yielding"), ("stays elastic", "elastic")))]
+    found.append(
+        (
+            Span("At most "),
+            value_span(str(plan.steps), ("trace", "steps"), "count"),
+            Span(" steps, up to factor "),
+            value_span(plan.target or "1.5 × the first mode's", ("trace", "target"), "number"),
+            Span(" or a motion of "),
+            value_span(
+                plan.deflection or "a twentieth of the part's size",
+                ("trace", "deflection"),
+                "length",
+            ),
+            Span("."),
+        )
+    )
+    material = [
+        Span("The material "),
+        Span(
+            {"yielding": "yields", "elastic": "stays elastic"}[plan.material],
+            ("trace", "material"),
+            choices=(
+                ("yields where it has a yield strength", "yielding"),
+                ("stays elastic", "elastic"),
+            ),
+        ),
+    ]
     if plan.material == "yielding":
-        material += [Span(", up to "), value_span(plan.plastic_strain, ("trace", "plastic_strain"), "number"), Span(" of plastic strain")]
+        material += [
+            Span(", up to "),
+            value_span(plan.plastic_strain, ("trace", "plastic_strain"), "number"),
+            Span(" of plastic strain"),
+        ]
     else:
-        material += [Span(", up to "), value_span(plan.strain, ("trace", "strain"), "number"), Span(" of strain")]
+        material += [
+            Span(", up to "),
+            value_span(plan.strain, ("trace", "strain"), "number"),
+            Span(" of strain"),
+        ]
     found.append((*material, Span(".")))
-    found.append((Span("Behind its limit it is followed down by "), value_span(plan.fall, ("trace", "fall"), "number"), Span(".")))
-    steps = [Span("Steps: the first "), value_span(plan.first or "a tenth of the first mode's factor", ("trace", "first"), "number"),
-             Span(", the longest "), value_span(plan.longest or "twice that", ("trace", "longest"), "number"), Span(", the shortest "),
-             value_span(plan.shortest or "a 500th of the first", ("trace", "shortest"), "number"), Span(", at most "),
-             value_span(str(plan.iterations), ("trace", "iterations"), "count"), Span(" iterations.")]
+    found.append(
+        (
+            Span("Behind its limit it is followed down by "),
+            value_span(plan.fall, ("trace", "fall"), "number"),
+            Span("."),
+        )
+    )
+    steps = [
+        Span("Steps: the first "),
+        value_span(
+            plan.first or "a tenth of the first mode's factor", ("trace", "first"), "number"
+        ),
+        Span(", the longest "),
+        value_span(plan.longest or "twice that", ("trace", "longest"), "number"),
+        Span(", the shortest "),
+        value_span(plan.shortest or "a 500th of the first", ("trace", "shortest"), "number"),
+        Span(", at most "),
+        value_span(str(plan.iterations), ("trace", "iterations"), "count"),
+        Span(" iterations."),
+    ]
     found.append(tuple(steps))
-    found.append((Span("Modes about a loaded state, at factor: "), value_span(plan.modes_at or "none", ("trace", "modes_at"), "number"),
-                  Span(".")))
+    found.append(
+        (
+            Span("Modes about a loaded state, at factor: "),
+            value_span(plan.modes_at or "none", ("trace", "modes_at"), "number"),
+            Span("."),
+        )
+    )
     trace = facts.trace if facts is not None else None
     if trace is None:
-        return [*found, (Span("Not traced. The first mode's factor is of an ideal part; this finds what the real one carries.",
-                              tone="quiet"),)]
+        return [
+            *found,
+            (
+                Span(
+                    "Not traced. The first mode's factor is of an ideal part; this finds what the "
+                    "real one carries.",
+                    tone="quiet",
+                ),
+            ),
+        ]
     said = Figures()
     if not trace.done:
-        return [*found, (said.span(f"Traced so far: {len(trace.factors) - 1} steps, factor {said.plain(float(trace.factors[-1]))}.",
-                                   "quiet"),)]
+        return [
+            *found,
+            (
+                said.span(
+                    f"Traced so far: {len(trace.factors) - 1} steps, factor "
+                    f"{said.plain(float(trace.factors[-1]))}.",
+                    "quiet",
+                ),
+            ),
+        ]
     loss = f", {trace.loss_words}" if trace.loss_words else ""
     tone = "good" if trace.verified >= 1 else "bad"
-    found.insert(0, (said.span(f"Verified to {said.plain(trace.verified)} × the load, {trace.end_words}{loss}.", tone),))
+    found.insert(
+        0,
+        (
+            said.span(
+                f"Verified to {said.plain(trace.verified)} × the load, {trace.end_words}{loss}.",
+                tone,
+            ),
+        ),
+    )
     if math.isfinite(trace.about_at):
         found.append((said.span(_about_words(trace, said)),))
     if math.isfinite(trace.bifurcation):
-        found.append((said.span(f"At {said.plain(trace.bifurcation)} × the load another path branches off, and the one that was followed "
-                                "is not stable from there on. Mix that mode into the starting shape.", "caution"),))
+        found.append(
+            (
+                said.span(
+                    f"At {said.plain(trace.bifurcation)} × the load another path branches off, and "
+                    "the one that was followed "
+                    "is not stable from there on. Mix that mode into the starting shape.",
+                    "caution",
+                ),
+            )
+        )
     taken = f"{len(trace.factors) - 1} steps, {trace.cut_backs} cut back"
     if trace.yielding and math.isfinite(trace.first_yield):
-        found.append((said.span(f"First yield at {said.plain(trace.first_yield)}; at the end "
-                                f"{said.plain(100 * float(trace.plastic[-1]), '.2g', ' %')} of plastic strain."),))
+        found.append(
+            (
+                said.span(
+                    f"First yield at {said.plain(trace.first_yield)}; at the end "
+                    f"{said.plain(100 * float(trace.plastic[-1]), '.2g', ' %')} of plastic strain."
+                ),
+            )
+        )
     side = f", to its {'own' if trace.amplitude > 0 else 'other'} side" if trace.amplitude else ""
-    found.append((said.span(f"Imperfection {said.of(abs(trace.amplitude), 'length', 3)}{side}{_why(project, facts)}; {taken}; it ended "
-                            f"because {trace.reason}. {what_to_try(trace.reason)}".strip(), "quiet"),))
+    found.append(
+        (
+            said.span(
+                "Imperfection "
+                f"{said.of(abs(trace.amplitude), 'length', 3)}{side}{_why(project, facts)}; "
+                f"{taken}; it ended "
+                f"because {trace.reason}. {what_to_try(trace.reason)}".strip(),
+                "quiet",
+            ),
+        )
+    )
     return found
 
 
 def _why(project: Project, facts: CaseFacts | None) -> str:
     """Why the trace went to the side it went to."""
-    if facts is None or facts.trace is None or facts.modes is None or project.trace.sign != "weaker":
+    if (
+        facts is None
+        or facts.trace is None
+        or facts.modes is None
+        or project.trace.sign != "weaker"
+    ):
         return ""
     mode, amplitude = facts.trace.mode, abs(facts.trace.amplitude)
     if not 0 < mode <= len(facts.modes.pull):
         return ""
-    return f" ({weaker_side(amplitude, float(facts.modes.pull[mode - 1]), float(facts.modes.skew[mode - 1]))[1]})"
+    pull, skew = float(facts.modes.pull[mode - 1]), float(facts.modes.skew[mode - 1])
+    return f" ({weaker_side(amplitude, pull, skew)[1]})"
 
 
 def _about_words(trace: TraceFindings, said: Figures) -> str:
     """The factor from a loaded state, as the total with both parts named."""
     if len(trace.about) == 0:
-        return f"About the state at {said.plain(trace.about_at)} × the load no instability lies ahead."
+        return (
+            f"About the state at {said.plain(trace.about_at)} × the load no instability lies ahead."
+        )
     more = trace.about[0] - trace.about_at
-    return (f"About the loaded state at {said.plain(trace.about_at)} × the load: unstable at {said.plain(float(trace.about[0]))} × in "
-            f"all, {trace.about_at:.4g} that stands and {said.plain(float(more))} more.")
+    return (
+        f"About the loaded state at {said.plain(trace.about_at)} × the load: unstable at "
+        f"{said.plain(float(trace.about[0]))} × in "
+        f"all, {trace.about_at:.4g} that stands and {said.plain(float(more))} more."
+    )

@@ -1,4 +1,5 @@
 """The answer in words: does the part meet its required factor."""
+
 from __future__ import annotations
 
 import math
@@ -29,14 +30,30 @@ def verdict_of_case(facts: CaseFacts, evidence: Sequence[Evidence]) -> Verdict:
         return found
     gates = gates_of(facts, evidence)
     asked = [gate for gate in gates if not gate.left_out]
-    worst = {state: next((gate for gate in asked if gate.state == state), None) for state in ("void", "fails", "open")}
+    worst = {
+        state: next((gate for gate in asked if gate.state == state), None)
+        for state in ("void", "fails", "open")
+    }
     if (void := worst["void"]) is not None:
-        return replace(found, meets=None, headline=f"No verdict: {void.words}", detail=void.reason, gates=gates)
+        return replace(
+            found, meets=None, headline=f"No verdict: {void.words}", detail=void.reason, gates=gates
+        )
     if (failing := worst["fails"]) is not None and found.meets is not False:
-        return replace(found, meets=False, headline="Does not meet: the trace", detail=failing.reason, gates=gates)
+        return replace(
+            found,
+            meets=False,
+            headline="Does not meet: the trace",
+            detail=failing.reason,
+            gates=gates,
+        )
     if (kept := worst["open"]) is not None and found.meets is True:
-        return replace(found, meets=None, headline=f"No verdict: {kept.words}", detail=f"{found.headline} by its modes, but: {kept.reason}",
-                       gates=gates)
+        return replace(
+            found,
+            meets=None,
+            headline=f"No verdict: {kept.words}",
+            detail=f"{found.headline} by its modes, but: {kept.reason}",
+            gates=gates,
+        )
     left = "".join(f"; {gate.name} left out: {gate.left_out}" for gate in gates if gate.left_out)
     return replace(found, gates=gates, detail=found.detail + left)
 
@@ -45,40 +62,101 @@ def _of_modes(facts: CaseFacts, perfect: Evidence | None) -> Verdict:
     """What the modes alone say."""
     modes, required = facts.modes, facts.required
     if modes is None:
-        return Verdict(None, "No verdict yet", "Find modes to see whether the part meets its required factor.", None, required)
+        return Verdict(
+            None,
+            "No verdict yet",
+            "Find modes to see whether the part meets its required factor.",
+            None,
+            required,
+        )
     if modes.held_unstable:
-        return Verdict(False, f"Does not meet {required:.4g}", "unstable under the held loads alone", 0.0, required)
+        return Verdict(
+            False,
+            f"Does not meet {required:.4g}",
+            "unstable under the held loads alone",
+            0.0,
+            required,
+        )
     if len(modes.positive) == 0 and not modes.antisymmetric < required:
-        return Verdict(True, "Cannot go unstable", "nothing that could buckle is in compression under this load", None, required)
+        return Verdict(
+            True,
+            "Cannot go unstable",
+            "nothing that could buckle is in compression under this load",
+            None,
+            required,
+        )
     first = float(modes.positive[0]) if len(modes.positive) else float("inf")
     if modes.antisymmetric < min(first, required):
-        return Verdict(False, f"Does not meet {required:.4g}", f"goes unstable at {modes.antisymmetric:.4g} × the growing load in a mode "
-                       "that the plane of symmetry hides", modes.antisymmetric, required)
-    draft = " (first-order draft, too high)" if facts.mesh is not None and facts.mesh.order == 1 else ""
+        return Verdict(
+            False,
+            f"Does not meet {required:.4g}",
+            f"goes unstable at {modes.antisymmetric:.4g} × the growing load in a mode "
+            "that the plane of symmetry hides",
+            modes.antisymmetric,
+            required,
+        )
+    draft = (
+        " (first-order draft, too high)" if facts.mesh is not None and facts.mesh.order == 1 else ""
+    )
     if first == float("inf"):
-        return Verdict(True, "Cannot go unstable", "no mode under the required factor", None, required)
-    wanting = [(factor / facts.required_for(number), factor, driver) for number, (factor, driver) in enumerate(zip(
-        modes.factors, modes.drivers)) if facts.meets(number) is False]
-    decided = [number for number, driver in enumerate(modes.drivers) if modes.factors[number] > 0 and facts.trace_decides(driver)]
+        return Verdict(
+            True, "Cannot go unstable", "no mode under the required factor", None, required
+        )
+    wanting = [
+        (factor / facts.required_for(number), factor, driver)
+        for number, (factor, driver) in enumerate(zip(modes.factors, modes.drivers))
+        if facts.meets(number) is False
+    ]
+    decided = [
+        number
+        for number, driver in enumerate(modes.drivers)
+        if modes.factors[number] > 0 and facts.trace_decides(driver)
+    ]
     if decided and not wanting:
         return _by_trace(facts, decided[0], perfect)
     if not wanting:
         if draft:
-            return Verdict(None, "No verdict from a draft", f"first factor {first:.4g}{draft}; mesh with second order", first,
-                           required)
+            return Verdict(
+                None,
+                "No verdict from a draft",
+                f"first factor {first:.4g}{draft}; mesh with second order",
+                first,
+                required,
+            )
         if not modes.complete:
-            return Verdict(None, "No verdict: modes are missing", f"first factor found {first:.4g}; ask for more modes", first,
-                           required)
+            return Verdict(
+                None,
+                "No verdict: modes are missing",
+                f"first factor found {first:.4g}; ask for more modes",
+                first,
+                required,
+            )
         if modes.antisymmetric < first:
-            return Verdict(True, f"Meets {required:.4g}", f"goes unstable at {modes.antisymmetric:.4g} × the growing load, in a mode that "
-                           "the plane of symmetry hides", modes.antisymmetric, required)
-        return Verdict(True, f"Meets {required:.4g}", f"goes unstable at {first:.4g}{_error(facts)} × the growing load, ideal part", first,
-                       required)
+            return Verdict(
+                True,
+                f"Meets {required:.4g}",
+                f"goes unstable at {modes.antisymmetric:.4g} × the growing load, in a mode that "
+                "the plane of symmetry hides",
+                modes.antisymmetric,
+                required,
+            )
+        return Verdict(
+            True,
+            f"Meets {required:.4g}",
+            f"goes unstable at {first:.4g}{_error(facts)} × the growing load, ideal part",
+            first,
+            required,
+        )
     share, factor, driver = min(wanting)
     whose = "" if factor == first else f"{driver} "
-    return Verdict(False, f"Does not meet {factor / share:.4g}",
-                   f"{whose}goes unstable at {factor:.4g} × the growing load, {100 * (1 - share):.0f} % under{draft}", float(factor),
-                   float(factor / share))
+    return Verdict(
+        False,
+        f"Does not meet {factor / share:.4g}",
+        f"{whose}goes unstable at {factor:.4g} × the growing load, {100 * (1 - share):.0f} % "
+        f"under{draft}",
+        float(factor),
+        float(factor / share),
+    )
 
 
 def _error(facts: CaseFacts) -> str:
@@ -93,15 +171,34 @@ def _by_trace(facts: CaseFacts, mode: int, perfect: Evidence | None) -> Verdict:
     first, driver = float(facts.modes.factors[mode]), facts.modes.drivers[mode]
     needed, trace = facts.required_for(mode), facts.trace
     if trace is None or not trace.done:
-        return Verdict(None, "No verdict: the trace decides", f"{driver} is a closed thin-walled section, its first factor is {first:.4g}; "
-                       f"trace it to {needed:.4g}", first, needed)
+        return Verdict(
+            None,
+            "No verdict: the trace decides",
+            f"{driver} is a closed thin-walled section, its first factor is {first:.4g}; "
+            f"trace it to {needed:.4g}",
+            first,
+            needed,
+        )
     if trace.verified >= needed and perfect is not None:
-        return Verdict(None, "No verdict: the trace is of a perfect part", perfect.text, first, needed)
+        return Verdict(
+            None, "No verdict: the trace is of a perfect part", perfect.text, first, needed
+        )
     if trace.verified >= needed:
-        return Verdict(True, f"Meets {needed:.4g}", f"verified to {trace.verified:.4g} × the growing load on a trace", trace.verified,
-                       needed)
-    return Verdict(False, f"Does not meet {needed:.4g}", f"the trace carries {trace.verified:.4g} × the growing load, "
-                   f"{100 * (1 - trace.verified / needed):.0f} % under", trace.verified, needed)
+        return Verdict(
+            True,
+            f"Meets {needed:.4g}",
+            f"verified to {trace.verified:.4g} × the growing load on a trace",
+            trace.verified,
+            needed,
+        )
+    return Verdict(
+        False,
+        f"Does not meet {needed:.4g}",
+        f"the trace carries {trace.verified:.4g} × the growing load, "
+        f"{100 * (1 - trace.verified / needed):.0f} % under",
+        trace.verified,
+        needed,
+    )
 
 
 def overall(verdicts: list[Verdict]) -> bool | None:

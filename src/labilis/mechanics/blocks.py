@@ -1,8 +1,11 @@
-"""Blocks: like elements of one material, each answering the same few questions, so that a system can mix them.
+"""Blocks: like elements of one material, each answering the same few questions, so that a system
+can mix them.
 
-A block's elements stand on nodes of three unknowns. A shell's node counts twice, as its place and as its turn, so that solids,
-shells and springs share one pattern. `local` are values (m, k, 3) of the block's nodes.
+A block's elements stand on nodes of three unknowns. A shell's node counts twice, as its place and
+as its turn, so that solids, shells and springs share one pattern. `local` are values (m, k, 3) of
+the block's nodes.
 """
+
 from __future__ import annotations
 
 from collections.abc import Iterator
@@ -28,7 +31,8 @@ ENERGY_PARTS = ("bulk", "membrane", "bending", "twist", "shear")
 
 
 class Block(Protocol):
-    """What a system asks of its elements. `members` (m, k): the nodes, turns counted; `state`: what `linear` gave."""
+    """What a system asks of its elements. `members` (m, k): the nodes, turns counted; `state`:
+    what `linear` gave."""
 
     @property
     def members(self) -> Ints: ...
@@ -42,8 +46,14 @@ class Block(Protocol):
     def second_state(self, local: Floats) -> Floats: ...
     def work(self, state: Floats, local: Floats) -> float: ...
     def remember(self, law: YieldLaw) -> Memory | None: ...
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
-                 free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]: ...
+    def deformed(
+        self,
+        motion: Floats,
+        rotation: Floats,
+        tangent: bool,
+        memory: Memory | None = None,
+        free: Floats | None = None,
+    ) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]: ...
     def turned_over(self, motion: Floats, rotation: Floats) -> bool: ...
     def body_force(self, acceleration: Floats) -> Floats: ...
     @property
@@ -61,7 +71,8 @@ class ElementBlock(Block, Protocol):
 
 @dataclass(frozen=True)
 class SolidBlock:
-    """Solid elements. nodes (n, 3) mm; members (m, 4, 10, 15 or 20); modulus MPa, ratio, density t/mm³."""
+    """Solid elements. nodes (n, 3) mm; members (m, 4, 10, 15 or 20); modulus MPa, ratio, density
+    t/mm³."""
 
     nodes: Floats
     members: Ints
@@ -88,8 +99,12 @@ class SolidBlock:
     def linear(self, local: Floats) -> Floats:
         """Stress (m, g, 6) MPa of the linear solution."""
         g = self.geometry
-        return np.concatenate([solid.linear_stress(g.gradient[rows], local[rows], self.elasticity)
-                               for rows in solid.chunks(len(self.members))])
+        return np.concatenate(
+            [
+                solid.linear_stress(g.gradient[rows], local[rows], self.elasticity)
+                for rows in solid.chunks(len(self.members))
+            ]
+        )
 
     def geometric(self, state: Floats) -> Slices:
         """K_G, alike on x, y and z."""
@@ -101,7 +116,12 @@ class SolidBlock:
         """Derivative of the tangent along the linear path."""
         g = self.geometry
         for rows in solid.chunks(len(self.members)):
-            yield rows, solid.path_derivative(g.gradient[rows], g.weight[rows], local[rows], self.elasticity)
+            yield (
+                rows,
+                solid.path_derivative(
+                    g.gradient[rows], g.weight[rows], local[rows], self.elasticity
+                ),
+            )
 
     def forces(self, state: Floats) -> Floats:
         """Nodal forces (m, k, 3) N that balance stresses (m, g, 6): ∫ Bᵀ S dV at rest."""
@@ -110,21 +130,34 @@ class SolidBlock:
         return np.asarray(np.einsum("mgnx,mgxy->mny", g.gradient, weighted, optimize=True))
 
     def second_state(self, local: Floats) -> Floats:
-        """Stress (m, g, 6) of the second derivative of the strain along a motion (m, k, 3), (∇u)ᵀ∇u."""
+        """Stress (m, g, 6) of the second derivative of the strain along a motion (m, k, 3),
+        (∇u)ᵀ∇u."""
         h = np.swapaxes(local, 1, 2)[:, None] @ self.geometry.gradient
         product = np.swapaxes(h, -1, -2) @ h
-        strain = np.stack([product[..., i, j] * (1.0 if i == j else 2.0)
-                           for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))], axis=-1)
+        strain = np.stack(
+            [
+                product[..., i, j] * (1.0 if i == j else 2.0)
+                for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))
+            ],
+            axis=-1,
+        )
         return strain @ self.elasticity
 
     def remember(self, law: YieldLaw) -> Memory:
         """Memory of a yielding material at the quadrature points."""
         return blank(law, *self.geometry.weight.shape, 6)
 
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
-                 free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
-        """Some elements at a time at large motions (n, 3): (rows, forces (m, k, 3), tangent or None, largest von Mises stress (m,)); with a
-        `memory` the material yields; `free` (m,) is the strain to which heat alone would bring them."""
+    def deformed(
+        self,
+        motion: Floats,
+        rotation: Floats,
+        tangent: bool,
+        memory: Memory | None = None,
+        free: Floats | None = None,
+    ) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+        """Some elements at a time at large motions (n, 3): (rows, forces (m, k, 3), tangent or
+        None, largest von Mises stress (m,)); with a `memory` the material yields; `free` (m,) is
+        the strain to which heat alone would bring them."""
         g = self.geometry
         local = motion[self.members]
 
@@ -145,32 +178,47 @@ class SolidBlock:
             matrix = None
             if tangent and moduli is not None:
                 matrix = solid.material_part(b, g.weight[rows], moduli) + solid.spread(
-                    solid.geometric_block(g.gradient[rows], g.weight[rows], stress))
+                    solid.geometric_block(g.gradient[rows], g.weight[rows], stress)
+                )
             return rows, force, matrix, von_mises(stress).max(axis=1)
+
         yield from spread(one, solid.chunks(len(self.members)))
 
     def turned_over(self, motion: Floats, rotation: Floats) -> bool:
         """Whether an element is inside out somewhere, at motions (n, 3)."""
-        return any((np.linalg.det(solid.deformation_gradient(self.geometry.gradient[rows], motion[self.members[rows]])) <= 0).any()
-                   for rows in solid.chunks(len(self.members)))
+        return any(
+            (
+                np.linalg.det(
+                    solid.deformation_gradient(
+                        self.geometry.gradient[rows], motion[self.members[rows]]
+                    )
+                )
+                <= 0
+            ).any()
+            for rows in solid.chunks(len(self.members))
+        )
 
     def work(self, state: Floats, local: Floats) -> float:
         """∫ state · strain(local) dV, N mm."""
         return float((self.forces(state) * local).sum())
 
     def thermal(self, growth: Floats) -> Floats:
-        """Stress (m, g, 6) MPa that would undo a free growth (m,), the expansion times the change of temperature."""
+        """Stress (m, g, 6) MPa that would undo a free growth (m,), the expansion times the
+        change of temperature."""
         strain = np.zeros((*self.geometry.weight.shape, 6))
         strain[..., :3] = growth[:, None, None]
         return strain @ self.elasticity
 
     def energy(self, local: Floats) -> Floats:
-        """Strain energy (m, 5, c) by ENERGY_PARTS of motions (m, k, 3, c); a solid's is not split."""
+        """Strain energy (m, 5, c) by ENERGY_PARTS of motions (m, k, 3, c); a solid's is not
+        split."""
         compliance = np.linalg.inv(self.elasticity)
         parts = np.zeros((len(self.members), len(ENERGY_PARTS), local.shape[-1]))
         for column in range(local.shape[-1]):
             stress = self.linear(local[..., column])
-            parts[:, 0, column] = 0.5 * (((stress @ compliance) * stress).sum(axis=2) * self.geometry.weight).sum(axis=1)
+            parts[:, 0, column] = 0.5 * (
+                ((stress @ compliance) * stress).sum(axis=2) * self.geometry.weight
+            ).sum(axis=1)
         return parts
 
     def body_force(self, acceleration: Floats) -> Floats:
@@ -185,7 +233,9 @@ class SolidBlock:
 
     def corner_stress(self, state: Floats) -> tuple[Ints, Floats]:
         """(nodes (m, k), stress (1, m, k, 6) there, extrapolated inside each element)."""
-        carried = np.einsum("ng,mgs->mns", family(self.members.shape[1]).extrapolation, state, optimize=True)
+        carried = np.einsum(
+            "ng,mgs->mns", family(self.members.shape[1]).extrapolation, state, optimize=True
+        )
         return self.members, carried[None]
 
     def mean_stress(self, state: Floats) -> Floats:
@@ -196,8 +246,9 @@ class SolidBlock:
 
 @dataclass(frozen=True)
 class ShellBlock:
-    """Shells of three or four nodes. nodes (n, 3) mm; elements (m, 3 or 4) places; turn_of (n,): the turn node of each
-    place; thickness, offset (m,) mm; triads (m, k, 3, 3); modulus MPa, ratio, density t/mm³."""
+    """Shells of three or four nodes. nodes (n, 3) mm; elements (m, 3 or 4) places; turn_of (n,):
+    the turn node of each place; thickness, offset (m,) mm; triads (m, k, 3, 3); modulus MPa, ratio,
+    density t/mm³."""
 
     nodes: Floats
     elements: Ints
@@ -212,24 +263,33 @@ class ShellBlock:
     @cached_property
     def members(self) -> Ints:
         """Place and turn of each node in turn (m, 2k)."""
-        return np.stack([self.elements, self.turn_of[self.elements]], axis=2).reshape(len(self.elements), -1)
+        return np.stack([self.elements, self.turn_of[self.elements]], axis=2).reshape(
+            len(self.elements), -1
+        )
 
     @cached_property
     def geometry(self) -> shell.ShellGeometry:
         """Triads, areas, changes of basis."""
-        return shell.shell_geometry(self.nodes, self.elements, self.thickness, self.offset, self.triads)
+        return shell.shell_geometry(
+            self.nodes, self.elements, self.thickness, self.offset, self.triads
+        )
 
     @cached_property
     def section(self) -> Floats:
         """C (m, 9, 9)."""
-        return shell.section_stiffness(self.modulus, self.ratio, self.geometry.thickness, self.geometry.offset)
+        return shell.section_stiffness(
+            self.modulus, self.ratio, self.geometry.thickness, self.geometry.offset
+        )
 
     def _chunks(self) -> list[slice]:
         count = len(self.elements)
-        return [slice(start, min(start + SHELL_CHUNK, count)) for start in range(0, count, SHELL_CHUNK)]
+        return [
+            slice(start, min(start + SHELL_CHUNK, count)) for start in range(0, count, SHELL_CHUNK)
+        ]
 
     def _matrices(self) -> Iterator[tuple[slice, shell.ShellGeometry, Floats]]:
-        """Strain matrices some elements at a time; they are asked for several times a run, so a small block keeps them."""
+        """Strain matrices some elements at a time; they are asked for several times a run, so a
+        small block keeps them."""
         if len(self.elements) <= _KEPT:
             yield from self._kept
             return
@@ -241,6 +301,7 @@ class ShellBlock:
         def one(rows: slice) -> tuple[slice, shell.ShellGeometry, Floats]:
             part = shell.part_of(geometry, rows)
             return rows, part, shell.strain_matrix_at_rest(part)
+
         yield from spread(one, self._chunks())
 
     @cached_property
@@ -254,16 +315,24 @@ class ShellBlock:
         def one(item: tuple[slice, shell.ShellGeometry, Floats]) -> tuple[slice, Floats]:
             rows, part, b = item
             return rows, shell.material_part(b, section[rows], part.area)
+
         yield from spread(one, self._matrices())
 
     def linear_strain(self, local: Floats) -> Floats:
         """Strains (m, g, 9, c) of small motions (m, 2k, 3, c), c of them at once."""
         u = local.reshape(len(self.elements), -1, local.shape[-1])
-        return np.concatenate([(b.reshape(len(b), -1, b.shape[3]) @ u[rows]).reshape(*b.shape[:3], -1) for rows, _, b in self._matrices()])
+        return np.concatenate(
+            [
+                (b.reshape(len(b), -1, b.shape[3]) @ u[rows]).reshape(*b.shape[:3], -1)
+                for rows, _, b in self._matrices()
+            ]
+        )
 
     def linear(self, local: Floats) -> Floats:
         """Resultants (m, g, 9) of the linear solution, N/mm and N."""
-        return np.asarray(np.einsum("mjk,mgk->mgj", self.section, self.linear_strain(local[..., None])[..., 0]))
+        return np.asarray(
+            np.einsum("mjk,mgk->mgj", self.section, self.linear_strain(local[..., None])[..., 0])
+        )
 
     def geometric(self, state: Floats) -> Slices:
         """K_G."""
@@ -272,17 +341,32 @@ class ShellBlock:
         def one(rows: slice) -> tuple[slice, Floats]:
             part = shell.part_of(geometry, rows)
             zero = np.zeros((*part.elements.shape, 3))
-            return rows, shell.residual_and_tangent(part, section[rows], zero, None, state[rows], material=False)[1]
+            return rows, shell.residual_and_tangent(
+                part, section[rows], zero, None, state[rows], material=False
+            )[1]
+
         yield from spread(one, self._chunks())
 
     def path_derivative(self, local: Floats) -> Slices:
-        """Derivative of the tangent along the linear path, by central differences of the exact tangent."""
+        """Derivative of the tangent along the linear path, by central differences of the exact
+        tangent."""
         turns = local[:, 1::2]
-        step = 1e-4 / max(float(np.abs(turns).max()), float(np.abs(local[:, ::2]).max()) / float(np.abs(self.nodes).max() + 1.0), 1e-300)
+        step = 1e-4 / max(
+            float(np.abs(turns).max()),
+            float(np.abs(local[:, ::2]).max()) / float(np.abs(self.nodes).max() + 1.0),
+            1e-300,
+        )
         for rows in self._chunks():
             part = shell.part_of(self.geometry, rows)
-            sides = [shell.residual_and_tangent(part, self.section[rows], sign * step * local[rows, ::2],
-                                                shell.exponential(sign * step * turns[rows]))[1] for sign in (1.0, -1.0)]
+            sides = [
+                shell.residual_and_tangent(
+                    part,
+                    self.section[rows],
+                    sign * step * local[rows, ::2],
+                    shell.exponential(sign * step * turns[rows]),
+                )[1]
+                for sign in (1.0, -1.0)
+            ]
             yield rows, (sides[0] - sides[1]) / (2 * step)
 
     def forces(self, state: Floats) -> Floats:
@@ -309,60 +393,109 @@ class ShellBlock:
 
     @cached_property
     def _parts(self) -> list[tuple[slice, shell.ShellGeometry]]:
-        """Geometry some elements at a time, with what it makes once and for all: a trace asks hundreds of times."""
+        """Geometry some elements at a time, with what it makes once and for all: a trace asks
+        hundreds of times."""
         return list(self._cut())
 
     def remember(self, law: YieldLaw) -> Memory:
         """Memory of a yielding material at five layers of the quadrature points."""
         return blank(law, *self.geometry.area.shape, len(LAYERS), 3)
 
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
-                 free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
-        """Some elements at a time at large motions (n, 3) and rotations (n, 3, 3) of all nodes: (rows, forces (m, 2k, 3), tangent or None,
-        largest von Mises stress (m,) at top and bottom, of all layers where a `memory` lets the material yield); `free` as in solids."""
+    def deformed(
+        self,
+        motion: Floats,
+        rotation: Floats,
+        tangent: bool,
+        memory: Memory | None = None,
+        free: Floats | None = None,
+    ) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+        """Some elements at a time at large motions (n, 3) and rotations (n, 3, 3) of all nodes:
+        (rows, forces (m, 2k, 3), tangent or None, largest von Mises stress (m,) at top and bottom,
+        of all layers where a `memory` lets the material yield); `free` as in solids."""
         turned = rotation[self.turn_of[self.elements]]
         local, section = motion[self.elements], self.section
 
-        def one(cut: tuple[slice, shell.ShellGeometry]) -> tuple[slice, Floats, Floats | None, Floats]:
+        def one(
+            cut: tuple[slice, shell.ShellGeometry],
+        ) -> tuple[slice, Floats, Floats | None, Floats]:
             rows, part = cut
             peaks: list[Floats] = []
 
             def law(strain: Floats) -> tuple[Floats, Floats | None]:
                 assert memory is not None
-                resultant, moduli, worst = layered(strain, section[rows], part.thickness, part.offset, memory, rows, tangent)
+                resultant, moduli, worst = layered(
+                    strain, section[rows], part.thickness, part.offset, memory, rows, tangent
+                )
                 peaks.append(worst)
                 return resultant, moduli
-            force, matrix, state = shell.forces_and_tangent(part, section[rows], local[rows], turned[rows], tangent,
-                                                            law=None if memory is None else law, free=None if free is None else free[rows])
+
+            force, matrix, state = shell.forces_and_tangent(
+                part,
+                section[rows],
+                local[rows],
+                turned[rows],
+                tangent,
+                law=None if memory is None else law,
+                free=None if free is None else free[rows],
+            )
             if memory is None:
                 top, _, bottom = shell.surface_stress(state, part.thickness, part.offset)
-                peaks.append(np.maximum(*(np.sqrt(s[..., 0] ** 2 - s[..., 0] * s[..., 1] + s[..., 1] ** 2 + 3 * s[..., 2] ** 2)
-                                          for s in (top, bottom))).max(axis=1))
+                peaks.append(
+                    np.maximum(
+                        *(
+                            np.sqrt(
+                                s[..., 0] ** 2
+                                - s[..., 0] * s[..., 1]
+                                + s[..., 1] ** 2
+                                + 3 * s[..., 2] ** 2
+                            )
+                            for s in (top, bottom)
+                        )
+                    ).max(axis=1)
+                )
             return rows, force.reshape(len(force), -1, 3), matrix, peaks[0]
+
         yield from spread(one, self._parts if len(self.elements) <= _KEPT else self._cut())
 
     def turned_over(self, motion: Floats, rotation: Floats) -> bool:
-        """Whether an element looks against its own directors somewhere, at motions (n, 3) and rotations (n, 3, 3)."""
+        """Whether an element looks against its own directors somewhere, at motions (n, 3) and
+        rotations (n, 3, 3)."""
         forms = self.geometry.forms
         places = self.nodes[self.elements] + motion[self.elements]
-        directors = np.einsum("mnij,mnj->mni", rotation[self.turn_of[self.elements]], self.geometry.triads[:, :, 2])
+        directors = np.einsum(
+            "mnij,mnj->mni", rotation[self.turn_of[self.elements]], self.geometry.triads[:, :, 2]
+        )
         sides = np.einsum("gna,mnx->mgax", forms.slopes, places, optimize=True)
         across = np.cross(sides[:, :, 0], sides[:, :, 1])
-        return bool((np.einsum("mgx,gn,mnx->mg", across, forms.values, directors, optimize=True) <= 0).any())
+        return bool(
+            (np.einsum("mgx,gn,mnx->mg", across, forms.values, directors, optimize=True) <= 0).any()
+        )
 
     def work(self, state: Floats, local: Floats) -> float:
         """∫ state · strain(local) dA, N mm."""
         return float((self.forces(state) * local).sum())
 
     def second_strain(self, local: Floats) -> Floats:
-        """Second derivative (m, g, 9) of the strains at rest along a motion (m, 2k, 3): their part of second order, twice. Taken by
-        central differences, which for forms of second and fourth order leaves an error of the step squared."""
-        step = 1e-4 / max(float(np.abs(local[:, 1::2]).max()), float(np.abs(local[:, ::2]).max() / self._reach), 1e-300)
+        """Second derivative (m, g, 9) of the strains at rest along a motion (m, 2k, 3): their part
+        of second order, twice. Taken by central differences, which for forms of second and fourth
+        order leaves an error of the step squared."""
+        step = 1e-4 / max(
+            float(np.abs(local[:, 1::2]).max()),
+            float(np.abs(local[:, ::2]).max() / self._reach),
+            1e-300,
+        )
         found = np.empty((*self.geometry.area.shape, 9))
         for rows in self._chunks():
             part = shell.part_of(self.geometry, rows)
-            sides = [shell.shell_state(part, self.section[rows], sign * step * local[rows, ::2],
-                                       shell.exponential(sign * step * local[rows, 1::2])).strain for sign in (1.0, -1.0)]
+            sides = [
+                shell.shell_state(
+                    part,
+                    self.section[rows],
+                    sign * step * local[rows, ::2],
+                    shell.exponential(sign * step * local[rows, 1::2]),
+                ).strain
+                for sign in (1.0, -1.0)
+            ]
             found[rows] = (sides[0] + sides[1]) / step**2
         return found
 
@@ -382,19 +515,23 @@ class ShellBlock:
         return slope
 
     def energy(self, local: Floats) -> Floats:
-        """Strain energy (m, 5, c) by ENERGY_PARTS of motions (m, 2k, 3, c); twist is the part of κ12 in the element's own axes, which
-        follow its first side."""
+        """Strain energy (m, 5, c) by ENERGY_PARTS of motions (m, 2k, 3, c); twist is the part of
+        κ12 in the element's own axes, which follow its first side."""
         strain, c = self.linear_strain(local), self.section
         parts = np.zeros((len(self.elements), len(ENERGY_PARTS), local.shape[-1]))
         for number, rows in ((1, [0, 1, 2]), (2, [3, 4]), (3, [5]), (4, [6, 7, 8])):
             part = strain[:, :, rows]
             force = c[:, None, rows][:, :, :, rows] @ part
-            parts[:, number] = 0.5 * ((part * force).sum(axis=2) * self.geometry.area[..., None]).sum(axis=1)
+            parts[:, number] = 0.5 * (
+                (part * force).sum(axis=2) * self.geometry.area[..., None]
+            ).sum(axis=1)
         return parts
 
     def body_force(self, acceleration: Floats) -> Floats:
         """Forces (m, 2k, 3) N of the mass under an acceleration (3,) mm/s²; none on turns."""
-        amount = (self.geometry.area @ self.geometry.forms.values) * self.geometry.thickness[:, None]
+        amount = (self.geometry.area @ self.geometry.forms.values) * self.geometry.thickness[
+            :, None
+        ]
         force = np.zeros((*self.members.shape, 3))
         force[:, ::2] = self.density * amount[:, :, None] * acceleration
         return force
@@ -406,7 +543,8 @@ class ShellBlock:
 
     @cached_property
     def _axes(self) -> Floats:
-        """Local axes (m, 3, 3) as rows, at the middle of each element, as `shell_geometry` chose them."""
+        """Local axes (m, 3, 3) as rows, at the middle of each element, as `shell_geometry` chose
+        them."""
         places = self.nodes[self.elements]
         flat = shell.flat_triads(places)[:, 0]
         t1 = self.triads[:, 0, 0]
@@ -422,25 +560,38 @@ class ShellBlock:
             one, two = one[:, None], two[:, None]
         result = np.empty((*plane.shape[:-1], 6))
         for k, (i, j) in enumerate(((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))):
-            result[..., k] = (xx * one[..., i] * one[..., j] + yy * two[..., i] * two[..., j]
-                              + xy * (one[..., i] * two[..., j] + two[..., i] * one[..., j]))
+            result[..., k] = (
+                xx * one[..., i] * one[..., j]
+                + yy * two[..., i] * two[..., j]
+                + xy * (one[..., i] * two[..., j] + two[..., i] * one[..., j])
+            )
         return result
 
     def corner_stress(self, state: Floats) -> tuple[Ints, Floats]:
         """(nodes (m, k), stress (3, m, k, 6) there in global axes at top, middle and bottom)."""
         layers = shell.surface_stress(state, self.geometry.thickness, self.geometry.offset)
         values = self.geometry.forms.values
-        carry = np.linalg.pinv(values) if values.shape[0] == values.shape[1] else np.full(values.T.shape, 1 / len(values))
-        return self.elements, np.stack([self._global(np.einsum("ng,mgs->mns", carry, layer)) for layer in layers])
+        carry = (
+            np.linalg.pinv(values)
+            if values.shape[0] == values.shape[1]
+            else np.full(values.T.shape, 1 / len(values))
+        )
+        return self.elements, np.stack(
+            [self._global(np.einsum("ng,mgs->mns", carry, layer)) for layer in layers]
+        )
 
     def mean_stress(self, state: Floats) -> Floats:
         """Membrane stress (m, 6) MPa in global axes, mean over the element."""
         membrane = shell.surface_stress(state, self.geometry.thickness, self.geometry.offset)[1]
-        return self._global(np.einsum("mgs,mg->ms", membrane, self.geometry.area) / self.geometry.area.sum(axis=1)[:, None])
+        return self._global(
+            np.einsum("mgs,mg->ms", membrane, self.geometry.area)
+            / self.geometry.area.sum(axis=1)[:, None]
+        )
 
 
 class WithoutSubstance:
-    """What springs and bolts have in common: no mass, no volume, no stress, no yield, nothing that depends on their force."""
+    """What springs and bolts have in common: no mass, no volume, no stress, no yield, nothing
+    that depends on their force."""
 
     members: Ints
 
@@ -500,12 +651,23 @@ class SpringBlock(WithoutSubstance):
         """A spring in fixed directions has nothing of second order."""
         return 0.0 * local
 
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
-                 free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+    def deformed(
+        self,
+        motion: Floats,
+        rotation: Floats,
+        tangent: bool,
+        memory: Memory | None = None,
+        free: Floats | None = None,
+    ) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """Springs stay linear in motions and in rotation vectors."""
         everything = slice(0, len(self.members))
         vector = motion[self.members] + shell.logarithm(rotation[self.members])
-        yield everything, self.linear(vector), self.matrices if tangent else None, np.zeros(len(self.members))
+        yield (
+            everything,
+            self.linear(vector),
+            self.matrices if tangent else None,
+            np.zeros(len(self.members)),
+        )
 
     def work(self, state: Floats, local: Floats) -> float:
         """Force times motion, N mm."""
@@ -524,6 +686,9 @@ class SpringBlock(WithoutSubstance):
 
 def typical_stress(blocks: tuple[Block, ...], states: list[Floats]) -> float:
     """Root mean square of the von Mises stress over the volume, MPa."""
-    total = sum(float((von_mises(block.mean_stress(state)) ** 2 * block.volume).sum()) for block, state in zip(blocks, states))
+    total = sum(
+        float((von_mises(block.mean_stress(state)) ** 2 * block.volume).sum())
+        for block, state in zip(blocks, states)
+    )
     volume = sum(float(block.volume.sum()) for block in blocks)
     return float(np.sqrt(total / volume)) if volume else 0.0

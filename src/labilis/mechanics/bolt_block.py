@@ -1,9 +1,11 @@
 """Bolts: a spring of six motions between two rigid bores, at the plane where their pieces meet.
 
-The bores' hubs stand at one place of the bolt, the planes beside it at arms r from there. The relative motion of a plane is
-d = u_b - u_a + (θ_b - θ_a) × r and θ_b - θ_a; at large motions it is taken in the frame that turns with the first bore, so that a bolt
-that moves as a rigid body has no force.
+The bores' hubs stand at one place of the bolt, the planes beside it at arms r from there. The
+relative motion of a plane is d = u_b - u_a + (θ_b - θ_a) × r and θ_b - θ_a; at large motions it is
+taken in the frame that turns with the first bore, so that a bolt that moves as a rigid body has no
+force.
 """
+
 from __future__ import annotations
 
 from collections.abc import Iterator
@@ -25,8 +27,9 @@ Ints = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class BoltBlock(WithoutSubstance):
-    """members (m, 4): place and turn of one bore's hub, then of the other's; matrices (m, 6, 6): stiffness of place and turn at the plane,
-    N/mm and N mm/rad; arms (m, 3) mm: from the hubs' place to the plane; name, of: what it stands for, kept for whoever made it."""
+    """members (m, 4): place and turn of one bore's hub, then of the other's; matrices (m, 6, 6):
+    stiffness of place and turn at the plane, N/mm and N mm/rad; arms (m, 3) mm: from the hubs'
+    place to the plane; name, of: what it stands for, kept for whoever made it."""
 
     members: Ints
     matrices: Floats
@@ -41,25 +44,38 @@ class BoltBlock(WithoutSubstance):
 
     def stiffness(self) -> Slices:
         """Bᵀ K B."""
-        yield slice(0, len(self.members)), np.swapaxes(self.relative, 1, 2) @ self.matrices @ self.relative
+        yield (
+            slice(0, len(self.members)),
+            np.swapaxes(self.relative, 1, 2) @ self.matrices @ self.relative,
+        )
 
     def linear(self, local: Floats) -> Floats:
-        """(m, 2, 3): force N and moment N mm at the plane that act on the second bore against the motion."""
+        """(m, 2, 3): force N and moment N mm at the plane that act on the second bore against
+        the motion."""
         flat = local.reshape(len(self.members), 12, 1)
         return np.asarray((self.matrices @ (self.relative @ flat))[..., 0].reshape(-1, 2, 3))
 
     def forces(self, state: Floats) -> Floats:
         """(m, 4, 3) of force and moment at the plane."""
-        return np.asarray((np.swapaxes(self.relative, 1, 2) @ state.reshape(-1, 6, 1)).reshape(-1, 4, 3))
+        return np.asarray(
+            (np.swapaxes(self.relative, 1, 2) @ state.reshape(-1, 6, 1)).reshape(-1, 4, 3)
+        )
 
     def second_state(self, local: Floats) -> Floats:
         """Nothing of second order."""
         return np.zeros((len(self.members), 2, 3))
 
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
-                 free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
-        """At large motions (n, 3) and rotations (n, 3, 3), in the frame of the first bore. In the tangent what goes with force times
-        relative motion is left out: it is to the rest as that motion to the part."""
+    def deformed(
+        self,
+        motion: Floats,
+        rotation: Floats,
+        tangent: bool,
+        memory: Memory | None = None,
+        free: Floats | None = None,
+    ) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+        """At large motions (n, 3) and rotations (n, 3, 3), in the frame of the first bore. In the
+        tangent what goes with force times relative motion is left out: it is to the rest as that
+        motion to the part."""
         count = len(self.members)
         frame, other = rotation[self.members[:, 1]], rotation[self.members[:, 3]]
         one, two = (np.einsum("mij,mj->mi", turned, self.arms) for turned in (frame, other))
@@ -68,8 +84,13 @@ class BoltBlock(WithoutSubstance):
         turn = shell.logarithm(back @ other)
         inside = np.concatenate([np.einsum("mij,mj->mi", back, step), turn], axis=1)
         pushed = np.einsum("mij,mj->mi", self.matrices, inside)
-        force, moment = (np.einsum("mij,mj->mi", frame, part) for part in (pushed[:, :3], pushed[:, 3:]))
-        nodal = np.stack([-force, -np.cross(one + step, force) - moment, force, np.cross(two, force) + moment], axis=1)
+        force, moment = (
+            np.einsum("mij,mj->mi", frame, part) for part in (pushed[:, :3], pushed[:, 3:])
+        )
+        nodal = np.stack(
+            [-force, -np.cross(one + step, force) - moment, force, np.cross(two, force) + moment],
+            axis=1,
+        )
         matrix = None
         if tangent:
             big = np.zeros((count, 6, 6))
@@ -97,7 +118,8 @@ class BoltBlock(WithoutSubstance):
 
 
 def _relative(one: Floats, two: Floats) -> Floats:
-    """(m, 6, 12): motion of the second side, at arm `two` (m, 3) from its hub, against the first, at arm `one`."""
+    """(m, 6, 12): motion of the second side, at arm `two` (m, 3) from its hub, against the
+    first, at arm `one`."""
     found = np.zeros((len(one), 6, 12))
     found[:, :3, 0:3], found[:, :3, 6:9] = -np.eye(3), np.eye(3)
     found[:, :3, 3:6], found[:, :3, 9:12] = cross_matrix(one), -cross_matrix(two)

@@ -1,9 +1,10 @@
 """Hexahedron of 20 nodes and wedge of 15: shape functions and quadrature.
 
-Serendipity elements after Zienkiewicz and Taylor, The Finite Element Method, vol. 1 (2000), chapter 8. Natural coordinates:
-hexahedron r, s, t in -1..1; wedge r, s on the unit triangle and t in -1..1. Node order: the corners of the face t = -1,
-those of t = +1 above them, the mid-sides of the lower face, of the upper face, then of the upright edges.
-"""
+Serendipity elements after Zienkiewicz and Taylor, The Finite Element Method, vol. 1 (2000), chapter
+8. Natural coordinates: hexahedron r, s, t in -1..1; wedge r, s on the unit triangle and t in -1..1.
+Node order: the corners of the face t = -1, those of t = +1 above them, the mid-sides of the lower
+face, of the upper face, then of the upright edges."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -11,10 +12,26 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 
-HEX_CORNERS = np.array([[-1, -1, -1], [1, -1, -1], [1, 1, -1], [-1, 1, -1], [-1, -1, 1], [1, -1, 1], [1, 1, 1], [-1, 1, 1]], dtype=float)
-HEX_SIDES = np.array([[0, 1], [1, 2], [2, 3], [3, 0], [4, 5], [5, 6], [6, 7], [7, 4], [0, 4], [1, 5], [2, 6], [3, 7]])
+HEX_CORNERS = np.array(
+    [
+        [-1, -1, -1],
+        [1, -1, -1],
+        [1, 1, -1],
+        [-1, 1, -1],
+        [-1, -1, 1],
+        [1, -1, 1],
+        [1, 1, 1],
+        [-1, 1, 1],
+    ],
+    dtype=float,
+)
+HEX_SIDES = np.array(
+    [[0, 1], [1, 2], [2, 3], [3, 0], [4, 5], [5, 6], [6, 7], [7, 4], [0, 4], [1, 5], [2, 6], [3, 7]]
+)
 HEX_NODES = np.concatenate([HEX_CORNERS, HEX_CORNERS[HEX_SIDES].mean(axis=1)])
-WEDGE_CORNERS = np.array([[0, 0, -1], [1, 0, -1], [0, 1, -1], [0, 0, 1], [1, 0, 1], [0, 1, 1]], dtype=float)
+WEDGE_CORNERS = np.array(
+    [[0, 0, -1], [1, 0, -1], [0, 1, -1], [0, 0, 1], [1, 0, 1], [0, 1, 1]], dtype=float
+)
 WEDGE_SIDES = np.array([[0, 1], [1, 2], [2, 0], [3, 4], [4, 5], [5, 3], [0, 3], [1, 4], [2, 5]])
 WEDGE_NODES = np.concatenate([WEDGE_CORNERS, WEDGE_CORNERS[WEDGE_SIDES].mean(axis=1)])
 
@@ -22,10 +39,12 @@ FULL = 0.1  # of the weight that the six points of a full rule have
 
 
 def hex_quadrature() -> tuple[Floats, Floats]:
-    """Fourteen points (14, 3) and their weights (14,), of degree 3: a rule between the one of 2 x 2 x 2 points, with which thin elements
-    bend freely but six motions of one element, and some of a column of single ones, have no energy, and the one of degree 5 of Irons
-    (1971), with which they have all of it and thin elements are too stiff in bending. Eight points carry nearly all weight, near where
-    those of the first rule are; six with FULL of the weight they have in the second give those motions some."""
+    """Fourteen points (14, 3) and their weights (14,), of degree 3: a rule between the one of 2 x 2
+    x 2 points, with which thin elements bend freely but six motions of one element, and some of a
+    column of single ones, have no energy, and the one of degree 5 of Irons (1971), with which they
+    have all of it and thin elements are too stiff in bending. Eight points carry nearly all weight,
+    near where those of the first rule are; six with FULL of the weight they have in the second give
+    those motions some."""
     a2, weight = 19.0 / 30.0, FULL * 320.0 / 361.0
     corner_weight = (8.0 - 6.0 * weight) / 8.0
     corner = np.sqrt((8.0 / 3.0 - 2.0 * weight * a2) / (8.0 * corner_weight))
@@ -34,7 +53,8 @@ def hex_quadrature() -> tuple[Floats, Floats]:
 
 
 def wedge_quadrature() -> tuple[Floats, Floats]:
-    """Nine points (9, 3): three on the triangle (degree 2) at three heights, weights (9,) that sum to 1."""
+    """Nine points (9, 3): three on the triangle (degree 2) at three heights, weights (9,) that
+    sum to 1."""
     triangle = np.array([[1 / 6, 1 / 6], [2 / 3, 1 / 6], [1 / 6, 2 / 3]])
     heights, weights = np.polynomial.legendre.leggauss(3)
     points = np.array([[r, s, t] for t in heights for r, s in triangle])
@@ -110,8 +130,9 @@ def wedge_gradient(points: Floats) -> Floats:
         slopes[:, node, 2] = 0.5 * b * ((2 * b - 1) * height + 2 * t)
     for node in range(6, 12):
         i, j, height = (node - 6) % 3, (node - 5) % 3, WEDGE_NODES[node, 2]
-        slopes[:, node, :2] = (2 * (1 + height * t))[:, None] * (bary[:, j, None] * _TRIANGLE_SLOPE[i]
-                                                                 + bary[:, i, None] * _TRIANGLE_SLOPE[j])
+        slopes[:, node, :2] = (2 * (1 + height * t))[:, None] * (
+            bary[:, j, None] * _TRIANGLE_SLOPE[i] + bary[:, i, None] * _TRIANGLE_SLOPE[j]
+        )
         slopes[:, node, 2] = 2 * bary[:, i] * bary[:, j] * height
     for node in range(12, 15):
         k = node - 12

@@ -1,8 +1,10 @@
-"""Properties of a cross-section from six-node triangles over it: bending, St Venant torsion, shear, warping.
+"""Properties of a cross-section from six-node triangles over it: bending, St Venant torsion, shear,
+warping.
 
-The warping function and the two shear functions solve Laplace problems on the section (Pilkey 2002, Analysis and Design of Elastic
-Beams), Poisson's ratio taken as zero in them.
+The warping function and the two shear functions solve Laplace problems on the section (Pilkey 2002,
+Analysis and Design of Elastic Beams), Poisson's ratio taken as zero in them.
 """
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -16,7 +18,9 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 # six points, exact to degree four (Dunavant 1985)
 _A, _B = 0.445948490915965, 0.091576213509771
-_POINTS = np.array([[_A, _A], [1 - 2 * _A, _A], [_A, 1 - 2 * _A], [_B, _B], [1 - 2 * _B, _B], [_B, 1 - 2 * _B]])
+_POINTS = np.array(
+    [[_A, _A], [1 - 2 * _A, _A], [_A, 1 - 2 * _A], [_B, _B], [1 - 2 * _B, _B], [_B, 1 - 2 * _B]]
+)
 _WEIGHTS = 0.5 * np.repeat([0.223381589678011, 0.109951743655322], 3)
 
 
@@ -24,9 +28,10 @@ _WEIGHTS = 0.5 * np.repeat([0.223381589678011, 0.109951743655322], 3)
 class CrossSection:
     """A section about its centroid, in principal axes y and z.
 
-    area mm²; centroid (2,) mm and axes (2, 2), the rows y and z, both in the axes of the outline; i_y = ∫z², i_z = ∫y² mm⁴, i_z the
-    smaller; torsion J mm⁴; shear_y, shear_z mm² that carry shear; shear_centre (2,) mm from the centroid; warping C_w mm⁶;
-    polar (4,): ∫(y² + z²) [1, z, -y, y² + z²] dA, mm⁴ to mm⁶; points (k, 2) mm, the outermost ones; omega (k,) mm² there: the warping
+    area mm²; centroid (2,) mm and axes (2, 2), the rows y and z, both in the axes of the outline;
+    i_y = ∫z², i_z = ∫y² mm⁴, i_z the smaller; torsion J mm⁴; shear_y, shear_z mm² that carry shear;
+    shear_centre (2,) mm from the centroid; warping C_w mm⁶; polar (4,): ∫(y² + z²) [1, z, -y, y² +
+    z²] dA, mm⁴ to mm⁶; points (k, 2) mm, the outermost ones; omega (k,) mm² there: the warping
     function about the shear centre, its mean nought.
     """
 
@@ -51,16 +56,19 @@ class CrossSection:
 
 
 def quadratic_triangles(points: Floats, triangles: Ints) -> tuple[Floats, Ints]:
-    """(points with mid-sides, triangles (m, 6)) of straight triangles (m, 3): corners, then mid-sides 01 12 20."""
+    """(points with mid-sides, triangles (m, 6)) of straight triangles (m, 3): corners, then
+    mid-sides 01 12 20."""
     sides = np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2)
     unique, number = np.unique(np.sort(sides.reshape(-1, 2), axis=1), axis=0, return_inverse=True)
-    return (np.concatenate([points, points[unique].mean(axis=1)]),
-            np.concatenate([triangles, len(points) + number.reshape(-1, 3)], axis=1))
+    return (
+        np.concatenate([points, points[unique].mean(axis=1)]),
+        np.concatenate([triangles, len(points) + number.reshape(-1, 3)], axis=1),
+    )
 
 
 def cross_section(points: Floats, triangles: Ints) -> CrossSection:
-    """Properties of the section covered by triangles (m, 3) on points (n, 2) mm; parts that do not touch act together in bending,
-    each for itself in torsion."""
+    """Properties of the section covered by triangles (m, 3) on points (n, 2) mm; parts that do not
+    touch act together in bending, each for itself in torsion."""
     places, elements = quadratic_triangles(points, triangles)
     values, slopes, weight = _forms(places, elements)
     at = np.einsum("gn,mni->mgi", values, places[elements])
@@ -81,8 +89,16 @@ def cross_section(points: Floats, triangles: Ints) -> CrossSection:
     i_z, i_y = float((weight * y**2).sum()), float((weight * z**2).sum())
     solve, gather = _laplace(len(places), elements, slopes, weight)
 
-    warp = solve(gather(np.einsum("mg,mg,mgn->mn", weight, z, slopes[..., 0]) - np.einsum("mg,mg,mgn->mn", weight, y, slopes[..., 1])))
-    shear = [solve(gather(np.einsum("mg,mg,gn->mn", weight, yz[..., k], values)) / inertia) for k, inertia in ((0, i_z), (1, i_y))]
+    warp = solve(
+        gather(
+            np.einsum("mg,mg,mgn->mn", weight, z, slopes[..., 0])
+            - np.einsum("mg,mg,mgn->mn", weight, y, slopes[..., 1])
+        )
+    )
+    shear = [
+        solve(gather(np.einsum("mg,mg,gn->mn", weight, yz[..., k], values)) / inertia)
+        for k, inertia in ((0, i_z), (1, i_y))
+    ]
     slope = np.einsum("mgnk,mn->mgk", slopes, warp[elements])
     torsion = i_y + i_z + float((weight * (y * slope[..., 1] - z * slope[..., 0])).sum())
     omega = np.einsum("gn,mn->mg", values, warp[elements])
@@ -93,12 +109,36 @@ def cross_section(points: Floats, triangles: Ints) -> CrossSection:
     about = about - mean
     hull = _outermost(places)
     omega_there = (warp - z_s * places[:, 0] + y_s * places[:, 1] - mean)[hull]
-    carried = [1.0 / max(float((weight * np.einsum("mgnk,mn->mgk", slopes, field[elements]).__pow__(2).sum(axis=2)).sum()), 1e-300)
-               for field in shear]
+    carried = [
+        1.0
+        / max(
+            float(
+                (
+                    weight
+                    * np.einsum("mgnk,mn->mgk", slopes, field[elements]).__pow__(2).sum(axis=2)
+                ).sum()
+            ),
+            1e-300,
+        )
+        for field in shear
+    ]
     r2 = y**2 + z**2
     polar = np.array([float((weight * r2 * extra).sum()) for extra in (np.ones_like(y), z, -y, r2)])
-    return CrossSection(area, centroid, axes, i_y, i_z, torsion, carried[0], carried[1], np.array([y_s, z_s]),
-                        float((weight * about**2).sum()), polar, places[hull], omega_there)
+    return CrossSection(
+        area,
+        centroid,
+        axes,
+        i_y,
+        i_z,
+        torsion,
+        carried[0],
+        carried[1],
+        np.array([y_s, z_s]),
+        float((weight * about**2).sum()),
+        polar,
+        places[hull],
+        omega_there,
+    )
 
 
 def _forms(places: Floats, elements: Ints) -> tuple[Floats, Floats, Floats]:
@@ -111,13 +151,16 @@ def _forms(places: Floats, elements: Ints) -> tuple[Floats, Floats, Floats]:
     middle = 4 * (l[:, :, None] * np.roll(dl, -1, axis=0) + np.roll(l, -1, axis=1)[:, :, None] * dl)
     natural = np.concatenate([corner, middle], axis=1)
     p = places[elements[:, :3]]
-    jacobian = np.stack([p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]], axis=2)  # (m, 2, 2): columns d/ds, d/dt
+    jacobian = np.stack(
+        [p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]], axis=2
+    )  # (m, 2, 2): columns d/ds, d/dt
     slopes = np.einsum("gnk,mkj->mgnj", natural, np.linalg.inv(jacobian))
     return values, slopes, np.abs(np.linalg.det(jacobian))[:, None] * _WEIGHTS
 
 
 def _laplace(count: int, elements: Ints, slopes: Floats, weight: Floats):  # type: ignore[no-untyped-def]
-    """(solve, gather): solve ∫∇φ·∇f = right side with the mean of f zero; gather sums element values to nodes."""
+    """(solve, gather): solve ∫∇φ·∇f = right side with the mean of f zero; gather sums element
+    values to nodes."""
     local = np.einsum("mg,mgik,mgjk->mij", weight, slopes, slopes, optimize=True)
     rows, columns = np.repeat(elements, 6, axis=1).ravel(), np.tile(elements, (1, 6)).ravel()
     matrix = sparse.csc_matrix((local.ravel(), (rows, columns)), shape=(count, count))
@@ -129,13 +172,16 @@ def _laplace(count: int, elements: Ints, slopes: Floats, weight: Floats):  # typ
     factor = splu(matrix + sparse.diags(ground, format="csc"))
 
     def gather(values: Floats) -> Floats:
-        return np.bincount(elements.ravel(), weights=values.ravel(), minlength=count).astype(np.float64)
+        return np.bincount(elements.ravel(), weights=values.ravel(), minlength=count).astype(
+            np.float64
+        )
 
     share = np.bincount(label)
 
     def solve(right: Floats) -> Floats:
         # what a part of its own cannot balance is carried by what ties the parts together
         return np.asarray(factor.solve(right - (np.bincount(label, weights=right) / share)[label]))
+
     return solve, gather
 
 

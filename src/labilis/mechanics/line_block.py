@@ -1,4 +1,5 @@
 """Line elements as a block of a system."""
+
 from __future__ import annotations
 
 from collections.abc import Iterator
@@ -19,10 +20,12 @@ Ints = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class LineBlock:
-    """Line elements of one section. nodes (n, 3) mm, at the centroids; elements (m, 2) places; turn_of (n,): the turn node of each
-    place; warp_of (m, 2): the warping node of each end; frames (m, 3, 3): rows along the element and along the section's principal axes;
-    section; released (m, 12), see `line.line_geometry`; modulus MPa, ratio, density t/mm³. A state is the forces and moments on the
-    second end in local axes, then what warping puts on twist and rate of twist of both ends: (m, 10)."""
+    """Line elements of one section. nodes (n, 3) mm, at the centroids; elements (m, 2) places;
+    turn_of (n,): the turn node of each place; warp_of (m, 2): the warping node of each end; frames
+    (m, 3, 3): rows along the element and along the section's principal axes; section; released (m,
+    12), see `line.line_geometry`; modulus MPa, ratio, density t/mm³. A state is the forces and
+    moments on the second end in local axes, then what warping puts on twist and rate of twist of
+    both ends: (m, 10)."""
 
     nodes: Floats
     elements: Ints
@@ -38,19 +41,30 @@ class LineBlock:
     @cached_property
     def members(self) -> Ints:
         """Place and turn of each end, then their warping (m, 6)."""
-        own = np.stack([self.elements, self.turn_of[self.elements]], axis=2).reshape(len(self.elements), -1)
+        own = np.stack([self.elements, self.turn_of[self.elements]], axis=2).reshape(
+            len(self.elements), -1
+        )
         return np.concatenate([own, self.warp_of], axis=1)
 
     @cached_property
     def geometry(self) -> line.LineGeometry:
         """Fields at the points."""
-        return line.line_geometry(self.nodes[self.elements], self.frames, line.section_stiffness(self.section, self.modulus, self.ratio),
-                                  self.released, self._warping)
+        return line.line_geometry(
+            self.nodes[self.elements],
+            self.frames,
+            line.section_stiffness(self.section, self.modulus, self.ratio),
+            self.released,
+            self._warping,
+        )
 
     @property
     def _warping(self) -> line.Warping:
         shear = self.modulus / (2 * (1 + self.ratio))
-        return line.Warping(shear * self.section.torsion, self.modulus * self.section.warping, self.section.shear_centre)
+        return line.Warping(
+            shear * self.section.torsion,
+            self.modulus * self.section.warping,
+            self.section.shear_centre,
+        )
 
     @property
     def _all(self) -> slice:
@@ -77,7 +91,9 @@ class LineBlock:
 
     def forces(self, state: Floats) -> Floats:
         """Nodal forces, moments and bimoments (m, 6, 3)."""
-        found = np.einsum("mji,mj->mi", self.geometry.relative, state[:, :6]) + np.einsum("mji,mj->mi", self.geometry.ends, state[:, 6:])
+        found = np.einsum("mji,mj->mi", self.geometry.relative, state[:, :6]) + np.einsum(
+            "mji,mj->mi", self.geometry.ends, state[:, 6:]
+        )
         return np.asarray(found.reshape(len(state), 6, 3))
 
     def second_state(self, local: Floats) -> Floats:
@@ -88,8 +104,14 @@ class LineBlock:
     def remember(self, law: YieldLaw) -> None:
         """Lines are not traced."""
 
-    def deformed(self, motion: Floats, rotation: Floats, tangent: bool, memory: Memory | None = None,
-                 free: Floats | None = None) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
+    def deformed(
+        self,
+        motion: Floats,
+        rotation: Floats,
+        tangent: bool,
+        memory: Memory | None = None,
+        free: Floats | None = None,
+    ) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """Line elements serve strength and modes only."""
         raise NotImplementedError("line elements have no large-deflection form")
 
@@ -108,7 +130,8 @@ class LineBlock:
         return found
 
     def energy(self, local: Floats) -> Floats:
-        """Strain energy (m, 5, c) by ENERGY_PARTS of motions (m, 6, 3, c): membrane is the direct part."""
+        """Strain energy (m, 5, c) by ENERGY_PARTS of motions (m, 6, 3, c): membrane is the
+        direct part."""
         g, motion = self.geometry, local.reshape(len(local), local.shape[1] * 3, -1)
         strain = np.einsum("mgij,mjc->mgic", g.strain, motion, optimize=True)
         stress = np.einsum("ij,mgjc->mgic", g.section[:6, :6], strain)
@@ -140,21 +163,37 @@ class LineBlock:
         return np.stack([first, state], axis=1)
 
     def corner_stress(self, state: Floats) -> tuple[Ints, Floats]:
-        """(ends (m, 2), stress (3, m, 2, 6) along the element in global axes: largest combined, direct, smallest combined)."""
+        """(ends (m, 2), stress (3, m, 2, 6) along the element in global axes: largest combined,
+        direct, smallest combined)."""
         s = self.section
         ends = self._end_resultants(state)
-        bent = ends[..., 4, None] / s.i_y * s.points[:, 1] - ends[..., 5, None] / s.i_z * s.points[:, 0]
+        bent = (
+            ends[..., 4, None] / s.i_y * s.points[:, 1]
+            - ends[..., 5, None] / s.i_z * s.points[:, 0]
+        )
         if s.warping > 0:
             bimoment = np.stack([-state[:, 7], state[:, 9]], axis=1)
             bent = bent + bimoment[..., None] / s.warping * s.omega
         direct = ends[..., 0] / s.area
         along = self.frames[:, 0]
-        shape = np.stack([along[:, i] * along[:, j] for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))], axis=1)
+        shape = np.stack(
+            [
+                along[:, i] * along[:, j]
+                for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))
+            ],
+            axis=1,
+        )
         sizes = np.stack([direct + bent.max(axis=-1), direct, direct + bent.min(axis=-1)])
         return self.elements, np.asarray(sizes[..., None] * shape[:, None])
 
     def mean_stress(self, state: Floats) -> Floats:
         """Direct stress (m, 6) MPa in global axes."""
         along = self.frames[:, 0]
-        shape = np.stack([along[:, i] * along[:, j] for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))], axis=1)
+        shape = np.stack(
+            [
+                along[:, i] * along[:, j]
+                for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))
+            ],
+            axis=1,
+        )
         return np.asarray((state[:, 0] / self.section.area)[:, None] * shape)

@@ -1,4 +1,5 @@
 """Material laws. Voigt order xx yy zz xy yz zx with engineering shear strains."""
+
 from __future__ import annotations
 
 import numpy as np

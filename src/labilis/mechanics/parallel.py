@@ -1,4 +1,5 @@
 """Work on chunks of elements side by side: NumPy lets go of the interpreter while it computes."""
+
 from __future__ import annotations
 
 import os
@@ -25,16 +26,19 @@ def _libraries() -> ThreadpoolController:
 
 
 def workers() -> int:
-    """Cores that this process may use, eight at most: chunks are small. Fewer where LABILIS_CORES says so, as it does in processes that
-    stand side by side."""
+    """Cores that this process may use, eight at most: chunks are small. Fewer where LABILIS_CORES
+    says so, as it does in processes that stand side by side."""
     if stated := os.environ.get("LABILIS_CORES"):
         return max(1, min(int(stated), 8))
-    return min(len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1, 8)
+    return min(
+        len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1, 8
+    )
 
 
 def spread(call: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
-    """Results of `call` in the order of the items, some of them computed ahead; one after the other on a single core, or where there is
-    but one. Small products must not be shared out again by the linear algebra library, which is held to one thread meanwhile."""
+    """Results of `call` in the order of the items, some of them computed ahead; one after the other
+    on a single core, or where there is but one. Small products must not be shared out again by the
+    linear algebra library, which is held to one thread meanwhile."""
     if workers() < 2 or (isinstance(items, Sequence) and len(items) < 2):
         yield from map(call, items)
         return

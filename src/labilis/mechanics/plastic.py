@@ -1,8 +1,10 @@
-"""Von Mises plasticity with multilinear isotropic hardening: radial return and its consistent tangent.
+"""Von Mises plasticity with multilinear isotropic hardening: radial return and its consistent
+tangent.
 
-In space after Simo and Taylor (1985); in plane stress after Simo and Taylor (1986), through the thickness of shells at five Lobatto
-points. Strains are small while rotations are large: Green's strain stands for the strain, second Piola-Kirchhoff stress for the stress.
-"""
+In space after Simo and Taylor (1985); in plane stress after Simo and Taylor (1986), through the
+thickness of shells at five Lobatto points. Strains are small while rotations are large: Green's
+strain stands for the strain, second Piola-Kirchhoff stress for the stress."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass, field
@@ -19,7 +21,8 @@ _HARD, _MOST = 1e-12, 60
 
 @dataclass(frozen=True)
 class YieldLaw:
-    """modulus MPa, ratio; stress (k,) MPa over equivalent plastic strain (k,), rising from the yield strength at 0; constant beyond."""
+    """modulus MPa, ratio; stress (k,) MPa over equivalent plastic strain (k,), rising from the
+    yield strength at 0; constant beyond."""
 
     modulus: float
     ratio: float
@@ -33,15 +36,20 @@ class YieldLaw:
 
     def strength(self, p: Floats) -> tuple[Floats, Floats]:
         """(yield stress, its slope) at equivalent plastic strains of any shape."""
-        slopes = np.append(np.diff(self.stress) / np.diff(self.strain), 0.0) if len(self.strain) > 1 else np.zeros(1)
+        slopes = (
+            np.append(np.diff(self.stress) / np.diff(self.strain), 0.0)
+            if len(self.strain) > 1
+            else np.zeros(1)
+        )
         piece = np.clip(np.searchsorted(self.strain, p, side="right") - 1, 0, len(self.strain) - 1)
         return self.stress[piece] + slopes[piece] * (p - self.strain[piece]), slopes[piece]
 
 
 @dataclass
 class Memory:
-    """What elements remember: plastic strain and equivalent plastic strain p at the last accepted point and at the last trial; demand:
-    for each element the largest elastic predictor over the yield stress. Shapes (..., 6 or 3) and (...)."""
+    """What elements remember: plastic strain and equivalent plastic strain p at the last accepted
+    point and at the last trial; demand: for each element the largest elastic predictor over the
+    yield stress. Shapes (..., 6 or 3) and (...)."""
 
     law: YieldLaw
     plastic: Floats
@@ -69,9 +77,11 @@ def blank(law: YieldLaw, *shape: int) -> Memory:
     return Memory(law, np.zeros(shape), np.zeros(shape[:-1]))
 
 
-def return_in_space(law: YieldLaw, elasticity: Floats, strain: Floats, plastic: Floats, p: Floats,
-                    tangent: bool) -> tuple[Floats, Floats | None, Floats, Floats, Floats]:
-    """(stress (n, 6), tangent (n, 6, 6) or None, plastic strain, p, demand (n,)) at strains (n, 6), engineering shear."""
+def return_in_space(
+    law: YieldLaw, elasticity: Floats, strain: Floats, plastic: Floats, p: Floats, tangent: bool
+) -> tuple[Floats, Floats | None, Floats, Floats, Floats]:
+    """(stress (n, 6), tangent (n, 6, 6) or None, plastic strain, p, demand (n,)) at strains (n,
+    6), engineering shear."""
     stress = (strain - plastic) @ elasticity
     mean = stress[:, :3].mean(axis=1)
     deviator = stress.copy()
@@ -99,13 +109,17 @@ def return_in_space(law: YieldLaw, elasticity: Floats, strain: Floats, plastic: 
         unit = np.array([1.0, 1, 1, 0, 0, 0])
         deviatoric = np.diag([1, 1, 1, 0.5, 0.5, 0.5]) - np.outer(unit, unit) / 3
         beta = 1 / (1 + slope / (3 * g)) - (1 - theta)
-        moduli[rows] = (bulk * np.outer(unit, unit) + 2 * g * theta[:, None, None] * deviatoric
-                        - 2 * g * beta[:, None, None] * way[:, :, None] * way[:, None, :])
+        moduli[rows] = (
+            bulk * np.outer(unit, unit)
+            + 2 * g * theta[:, None, None] * deviatoric
+            - 2 * g * beta[:, None, None] * way[:, :, None] * way[:, None, :]
+        )
     return stress, moduli, new_plastic, new_p, demand
 
 
 def _grown(law: YieldLaw, q: Floats, p: Floats, stiff: float) -> Floats:
-    """Δp with q - stiff Δp = yield stress at p + Δp; exact after as many passes as the curve has pieces."""
+    """Δp with q - stiff Δp = yield stress at p + Δp; exact after as many passes as the curve has
+    pieces."""
     step = np.zeros_like(q)
     for _ in range(len(law.strain) + 3):
         strength, slope = law.strength(p + step)
@@ -116,8 +130,9 @@ def _grown(law: YieldLaw, q: Floats, p: Floats, stiff: float) -> Floats:
     return step
 
 
-def return_in_plane(law: YieldLaw, strain: Floats, plastic: Floats, p: Floats,
-                    tangent: bool) -> tuple[Floats, Floats | None, Floats, Floats, Floats]:
+def return_in_plane(
+    law: YieldLaw, strain: Floats, plastic: Floats, p: Floats, tangent: bool
+) -> tuple[Floats, Floats | None, Floats, Floats, Floats]:
     """The same in plane stress: strain, plastic and stress (n, 3) xx yy xy, tangent (n, 3, 3)."""
     e, nu, g = law.modulus, law.ratio, law.shear
     elastic = e / (1 - nu**2) * np.array([[1, nu, 0], [nu, 1, 0], [0, 0, (1 - nu) / 2]])
@@ -142,15 +157,27 @@ def return_in_plane(law: YieldLaw, strain: Floats, plastic: Floats, p: Floats,
         n = np.einsum("kij,kj->ki", middle, flow)
         size = (found * flow).sum(axis=1)
         harder = (2 / 3) * slope * size / np.maximum(1 - (2 / 3) * slope * gamma, 1e-12)
-        moduli[rows] = middle - n[:, :, None] * n[:, None, :] / ((flow * n).sum(axis=1) + harder)[:, None, None]
+        moduli[rows] = (
+            middle
+            - n[:, :, None] * n[:, None, :] / ((flow * n).sum(axis=1) + harder)[:, None, None]
+        )
     return stress, moduli, new_plastic, new_p, demand
 
 
-def in_space(strain: Floats, elasticity: Floats, memory: Memory, rows: slice, tangent: bool) -> tuple[Floats, Floats | None]:
-    """(stress (m, g, 6), tangent (m, g, 6, 6) or None) of solids with strains (m, g, 6). The trial goes into `memory`."""
+def in_space(
+    strain: Floats, elasticity: Floats, memory: Memory, rows: slice, tangent: bool
+) -> tuple[Floats, Floats | None]:
+    """(stress (m, g, 6), tangent (m, g, 6, 6) or None) of solids with strains (m, g, 6). The
+    trial goes into `memory`."""
     m, points = strain.shape[:2]
-    stress, moduli, plastic, p, demand = return_in_space(memory.law, elasticity, strain.reshape(-1, 6), memory.plastic[rows].reshape(-1, 6),
-                                                         memory.p[rows].ravel(), tangent)
+    stress, moduli, plastic, p, demand = return_in_space(
+        memory.law,
+        elasticity,
+        strain.reshape(-1, 6),
+        memory.plastic[rows].reshape(-1, 6),
+        memory.p[rows].ravel(),
+        tangent,
+    )
     memory.trial_plastic[rows] = plastic.reshape(m, points, 6)
     memory.trial_p[rows] = p.reshape(m, points)
     memory.demand[rows] = demand.reshape(m, -1).max(axis=1)
@@ -163,7 +190,8 @@ def _plane_mises(stress: Floats) -> Floats:
 
 
 def _plane_multiplier(law: YieldLaw, trial: Floats, p: Floats) -> tuple[Floats, Floats]:
-    """(γ, slope of the curve) with the returned stress on the yield surface, by Newton's method kept inside a bracket."""
+    """(γ, slope of the curve) with the returned stress on the yield surface, by Newton's method
+    kept inside a bracket."""
     e, nu, g = law.modulus, law.ratio, law.shear
     c1, c2 = e / (3 * (1 - nu)), 2 * g
     first = 0.25 * (trial[:, 0] + trial[:, 1]) ** 2
@@ -187,17 +215,30 @@ def _plane_multiplier(law: YieldLaw, trial: Floats, p: Floats) -> tuple[Floats, 
     return gamma, slope
 
 
-def layered(strain: Floats, stiffness: Floats, thickness: Floats, offset: Floats, memory: Memory, rows: slice,
-            tangent: bool) -> tuple[Floats, Floats | None, Floats]:
-    """(resultants (m, g, 9), section tangents (m, g, 9, 9) or None, largest von Mises stress (m,)) of shells whose strains (m, g, 9) are
-    membrane, curvature, shear and drill; shear and drill stay elastic by `stiffness` (m, 9, 9). The trial goes into `memory`."""
+def layered(
+    strain: Floats,
+    stiffness: Floats,
+    thickness: Floats,
+    offset: Floats,
+    memory: Memory,
+    rows: slice,
+    tangent: bool,
+) -> tuple[Floats, Floats | None, Floats]:
+    """(resultants (m, g, 9), section tangents (m, g, 9, 9) or None, largest von Mises stress (m,))
+    of shells whose strains (m, g, 9) are membrane, curvature, shear and drill; shear and drill stay
+    elastic by `stiffness` (m, 9, 9). The trial goes into `memory`."""
     law = memory.law
     m, points = strain.shape[:2]
     height = offset[:, None] + 0.5 * thickness[:, None] * LAYERS  # (m, l)
     plane = strain[:, :, None, :3] + height[:, None, :, None] * strain[:, :, None, 3:6]
     shape = plane.shape[:3]
-    stress, moduli, plastic, p, demand = return_in_plane(law, plane.reshape(-1, 3), memory.plastic[rows].reshape(-1, 3),
-                                                         memory.p[rows].ravel(), tangent)
+    stress, moduli, plastic, p, demand = return_in_plane(
+        law,
+        plane.reshape(-1, 3),
+        memory.plastic[rows].reshape(-1, 3),
+        memory.p[rows].ravel(),
+        tangent,
+    )
     memory.trial_plastic[rows] = plastic.reshape(*shape, 3)
     memory.trial_p[rows] = p.reshape(shape)
     memory.demand[rows] = demand.reshape(m, -1).max(axis=1)
@@ -214,5 +255,10 @@ def layered(strain: Floats, stiffness: Floats, thickness: Floats, offset: Floats
     zeroth = np.einsum("ml,mglij->mgij", weight, moduli)
     first = np.einsum("ml,mglij->mgij", weight * height, moduli)
     second = np.einsum("ml,mglij->mgij", weight * height**2, moduli)
-    c[:, :, :3, :3], c[:, :, :3, 3:6], c[:, :, 3:6, :3], c[:, :, 3:6, 3:6] = zeroth, first, first, second
+    c[:, :, :3, :3], c[:, :, :3, 3:6], c[:, :, 3:6, :3], c[:, :, 3:6, 3:6] = (
+        zeroth,
+        first,
+        first,
+        second,
+    )
     return resultant, c, peak

@@ -1,12 +1,15 @@
-"""Solid elements of any shape: residual and tangent of the total Lagrangian formulation, written once.
+"""Solid elements of any shape: residual and tangent of the total Lagrangian formulation, written
+once.
 
-Virtual work with Green-Lagrange strain E = (FᵀF - I)/2 and second Piola-Kirchhoff stress S = D:E + S0 gives
+Virtual work with Green-Lagrange strain E = (FᵀF - I)/2 and second Piola-Kirchhoff stress S = D:E +
+S0 gives
 
     r = ∫ Bᵀ S dV,    K_T = ∫ Bᵀ D B dV + ∫ (∇N S ∇Nᵀ) ⊗ 1 dV
 
-(Bathe, Finite Element Procedures, 1996, section 6.2). At the undeformed shape the first part is the stiffness K_0 and
-the second, with the stresses of the linear solution, the geometric stiffness K_G.
+(Bathe, Finite Element Procedures, 1996, section 6.2). At the undeformed shape the first part is the
+stiffness K_0 and the second, with the stresses of the linear solution, the geometric stiffness K_G.
 """
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -27,8 +30,8 @@ _PAIRS = ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))
 class SolidGeometry:
     """Gradients at quadrature points of undeformed elements.
 
-    elements (m, n) node numbers; gradient (m, g, n, 3) of shape functions to X, 1/mm; weight (m, g) mm³.
-    """
+    elements (m, n) node numbers; gradient (m, g, n, 3) of shape functions to X, 1/mm; weight (m, g)
+    mm³."""
 
     elements: Ints
     gradient: Floats
@@ -58,11 +61,14 @@ def deformation_gradient(gradient: Floats, displacement: Floats) -> Floats:
 def green_strain(f: Floats) -> Floats:
     """Green-Lagrange strain (..., 6) with engineering shears from F (..., 3, 3)."""
     c = np.swapaxes(f, -1, -2) @ f
-    return np.stack([(c[..., i, j] - (i == j)) * (0.5 if i == j else 1.0) for i, j in _PAIRS], axis=-1)
+    return np.stack(
+        [(c[..., i, j] - (i == j)) * (0.5 if i == j else 1.0) for i, j in _PAIRS], axis=-1
+    )
 
 
 def strain_matrix(gradient: Floats, f: Floats) -> Floats:
-    """B (m, g, 6, 3n): variation of the Green-Lagrange strain with nodal displacements at deformation F."""
+    """B (m, g, 6, 3n): variation of the Green-Lagrange strain with nodal displacements at
+    deformation F."""
     m, g, n, _ = gradient.shape
     b = np.empty((m, g, 6, n, 3))
     for row, (i, j) in enumerate(_PAIRS):
@@ -75,11 +81,14 @@ def strain_matrix(gradient: Floats, f: Floats) -> Floats:
 def stress_tensor(stress: Floats) -> Floats:
     """Voigt stresses (..., 6) as matrices (..., 3, 3)."""
     xx, yy, zz, xy, yz, zx = np.moveaxis(stress, -1, 0)
-    return np.stack([np.stack([xx, xy, zx], -1), np.stack([xy, yy, yz], -1), np.stack([zx, yz, zz], -1)], -2)
+    return np.stack(
+        [np.stack([xx, xy, zx], -1), np.stack([xy, yy, yz], -1), np.stack([zx, yz, zz], -1)], -2
+    )
 
 
 def geometric_block(gradient: Floats, weight: Floats, stress: Floats) -> Floats:
-    """∫ ∇N S ∇Nᵀ dV (m, n, n); the stress part of the tangent is this, times the unit matrix for x, y, z."""
+    """∫ ∇N S ∇Nᵀ dV (m, n, n); the stress part of the tangent is this, times the unit matrix for
+    x, y, z."""
     m, g, n, _ = gradient.shape
     weighted = (gradient @ stress_tensor(stress)) * weight[..., None, None]
     left = np.swapaxes(weighted, 1, 2).reshape(m, n, 3 * g)
@@ -96,19 +105,26 @@ def spread(block: Floats) -> Floats:
     return full.reshape(m, 3 * n, 3 * n)
 
 
-def residual_and_tangent(gradient: Floats, weight: Floats, displacement: Floats, elasticity: Floats,
-                         initial_stress: Floats | None = None) -> tuple[Floats, Floats]:
+def residual_and_tangent(
+    gradient: Floats,
+    weight: Floats,
+    displacement: Floats,
+    elasticity: Floats,
+    initial_stress: Floats | None = None,
+) -> tuple[Floats, Floats]:
     """Internal forces (m, 3n) N and their exact derivative (m, 3n, 3n) N/mm.
 
-    `displacement` (m, n, 3) mm, `elasticity` (6, 6) MPa, `initial_stress` (m, g, 6) MPa present without deformation.
-    """
+    `displacement` (m, n, 3) mm, `elasticity` (6, 6) MPa, `initial_stress` (m, g, 6) MPa present
+    without deformation."""
     f = deformation_gradient(gradient, displacement)
     stress = green_strain(f) @ elasticity
     if initial_stress is not None:
         stress = stress + initial_stress
     b = strain_matrix(gradient, f)
     residual = np.einsum("mgsi,mgs,mg->mi", b, stress, weight, optimize=True)
-    return residual, material_part(b, weight, elasticity) + spread(geometric_block(gradient, weight, stress))
+    return residual, material_part(b, weight, elasticity) + spread(
+        geometric_block(gradient, weight, stress)
+    )
 
 
 def material_part(b: Floats, weight: Floats, elasticity: Floats) -> Floats:
@@ -134,11 +150,13 @@ def stiffness(gradient: Floats, weight: Floats, elasticity: Floats) -> Floats:
     return material_part(strain_matrix_at_rest(gradient), weight, elasticity)
 
 
-def path_derivative(gradient: Floats, weight: Floats, displacement: Floats, elasticity: Floats) -> Floats:
+def path_derivative(
+    gradient: Floats, weight: Floats, displacement: Floats, elasticity: Floats
+) -> Floats:
     """Derivative (m, 3n, 3n) of the tangent along the straight path lambda u, at lambda = 0.
 
-    It holds the geometric stiffness of the linear stresses and, on top of it, what the deflection itself changes:
-    B(lambda) = B_0 + lambda B_1 with B_1 linear in the displacement gradient.
+    It holds the geometric stiffness of the linear stresses and, on top of it, what the deflection
+    itself changes: B(lambda) = B_0 + lambda B_1 with B_1 linear in the displacement gradient.
     """
     rest = strain_matrix_at_rest(gradient)
     h = np.swapaxes(displacement, 1, 2)[:, None] @ gradient
@@ -153,7 +171,9 @@ def path_derivative(gradient: Floats, weight: Floats, displacement: Floats, elas
 def linear_stress(gradient: Floats, displacement: Floats, elasticity: Floats) -> Floats:
     """Stress (m, g, 6) MPa of the linear solution: D times the small strain."""
     h = np.swapaxes(displacement, 1, 2)[:, None] @ gradient
-    strain = np.stack([h[..., i, i] if i == j else h[..., i, j] + h[..., j, i] for i, j in _PAIRS], axis=-1)
+    strain = np.stack(
+        [h[..., i, i] if i == j else h[..., i, j] + h[..., j, i] for i, j in _PAIRS], axis=-1
+    )
     return strain @ elasticity
 
 

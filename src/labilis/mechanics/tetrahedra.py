@@ -1,8 +1,9 @@
 """Tetrahedra of four and ten nodes: shape functions and quadrature.
 
-Node order: corners 0-3, then the mid-sides of corner pairs 01 12 02 03 13 23. Shape functions after Zienkiewicz and
-Taylor, The Finite Element Method, vol. 1 (2000), chapter 8; four-point rule of degree 2, Hammer and Stroud (1956).
-"""
+Node order: corners 0-3, then the mid-sides of corner pairs 01 12 02 03 13 23. Shape functions after
+Zienkiewicz and Taylor, The Finite Element Method, vol. 1 (2000), chapter 8; four-point rule of
+degree 2, Hammer and Stroud (1956)."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -16,7 +17,8 @@ _A, _B = 0.1381966011250105, 0.5854101966249685
 
 
 def quadrature(n_nodes: int) -> tuple[Floats, Floats]:
-    """Barycentric points (g, 4) and weights (g,) that sum to 1/6: one point for 4 nodes, four for 10."""
+    """Barycentric points (g, 4) and weights (g,) that sum to 1/6: one point for 4 nodes, four
+    for 10."""
     if n_nodes == 4:
         return np.full((1, 4), 0.25), np.array([1.0 / 6.0])
     points = np.full((4, 4), _A)
@@ -29,7 +31,9 @@ def shape(n_nodes: int, barycentric: Floats) -> Floats:
     if n_nodes == 4:
         return barycentric
     a, b = SIDES.T
-    return np.concatenate([barycentric * (2 * barycentric - 1), 4 * barycentric[:, a] * barycentric[:, b]], axis=1)
+    return np.concatenate(
+        [barycentric * (2 * barycentric - 1), 4 * barycentric[:, a] * barycentric[:, b]], axis=1
+    )
 
 
 def natural_gradient(n_nodes: int, barycentric: Floats) -> Floats:
@@ -43,7 +47,8 @@ def natural_gradient(n_nodes: int, barycentric: Floats) -> Floats:
 
 
 def extrapolation(n_nodes: int) -> Floats:
-    """Matrix (n_nodes, g) that carries values at the quadrature points to the nodes, linear inside an element."""
+    """Matrix (n_nodes, g) that carries values at the quadrature points to the nodes, linear
+    inside an element."""
     points, _ = quadrature(n_nodes)
     if n_nodes == 4:
         return np.ones((4, 1))

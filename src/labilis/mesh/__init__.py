@@ -1,9 +1,17 @@
-"""Boundary representation to nodes and elements (plain arrays): TetGen, element order, zones, quality, estimates.
+"""Boundary representation to nodes and elements (plain arrays): TetGen, element order, zones,
+quality, estimates.
 
 The only room that imports TetGen.
 """
+
 from labilis.mesh.bonds import Bonds, find_bonds
-from labilis.mesh.estimate import MeshEstimate, available_memory, estimate, planned_sizes, proposed_size
+from labilis.mesh.estimate import (
+    MeshEstimate,
+    available_memory,
+    estimate,
+    planned_sizes,
+    proposed_size,
+)
 from labilis.mesh.mesh import QUAD_CUTS, Cells, Mesh
 from labilis.mesh.planar import inside
 from labilis.mesh.prism import find_sweep
@@ -14,6 +22,24 @@ from labilis.mesh.sweep import sweep_body
 from labilis.mesh.tetrahedra import mesh_body
 from labilis.mesh.whole import mesh_part
 
-__all__ = ["QUAD_CUTS", "Bonds", "Cells", "Mesh", "MeshEstimate", "MeshQuality", "available_memory", "estimate", "find_bonds", "find_sweep",
-           "inside", "measure_quality", "mesh_body", "mesh_part", "mesh_section", "mesh_sheets", "planned_sizes", "proposed_size",
-           "sweep_body"]
+__all__ = [
+    "QUAD_CUTS",
+    "Bonds",
+    "Cells",
+    "Mesh",
+    "MeshEstimate",
+    "MeshQuality",
+    "available_memory",
+    "estimate",
+    "find_bonds",
+    "find_sweep",
+    "inside",
+    "measure_quality",
+    "mesh_body",
+    "mesh_part",
+    "mesh_section",
+    "mesh_sheets",
+    "planned_sizes",
+    "proposed_size",
+    "sweep_body",
+]

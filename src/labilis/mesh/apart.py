@@ -1,4 +1,5 @@
 """Calls into libraries that may crash or never end, made in a child of this process."""
+
 from __future__ import annotations
 
 import contextlib
@@ -15,19 +16,23 @@ from typing import Any
 
 
 class Ended(Exception):
-    """The child came to its end without an answer: by a signal, by an error of its own, or because its time was up."""
+    """The child came to its end without an answer: by a signal, by an error of its own, or
+    because its time was up."""
 
 
 def apart(call: Callable[[], Any], seconds: float) -> Any:
-    """What a call returns, made in a fork of this process. Raises Ended when that crashes, raises or takes longer than `seconds`.
+    """What a call returns, made in a fork of this process. Raises Ended when that crashes, raises
+    or takes longer than `seconds`.
 
-    The child only runs the one call and never returns into the program; what it sends is read by its own parent alone.
-    """
+    The child only runs the one call and never returns into the program; what it sends is read by
+    its own parent alone."""
     read, write = os.pipe()
     child = os.fork()
     if child == 0:
         status = 1
-        gc.disable()  # what waits to be cleaned up is the parent's: windows and their display, locks that its other threads hold
+        # what waits to be cleaned up is the parent's: windows and their display, locks that its
+        # other threads hold
+        gc.disable()
         try:
             os.close(read)
             null = os.open(os.devnull, os.O_WRONLY)

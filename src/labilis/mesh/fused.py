@@ -1,4 +1,6 @@
-"""One conforming mesh of several solids that touch: tetrahedra that share nodes across the faces in common."""
+"""One conforming mesh of several solids that touch: tetrahedra that share nodes across the faces
+in common."""
+
 from __future__ import annotations
 
 from collections.abc import Sequence
@@ -29,22 +31,34 @@ _FACES = np.array([[1, 2, 3], [0, 2, 3], [0, 1, 3], [0, 1, 2]])
 _TURNED = [0, 2, 1, 5, 4, 3]  # corners and mid-sides of a triangle seen from behind
 
 
-def mesh_fused(fused: FusedSolids, solids: Sequence[BodyShape], size: float, order: int,
-               zones: Sequence[Sequence[tuple[Ints, Ints, float]]], starts: Sequence[tuple[int, int]], bodies: Sequence[int],
-               coarser: float = 1.0) -> Mesh:
-    """Tetrahedra of about `size` mm in solids fused into one. For each solid: `zones` as in `mesh_body`, `starts`: what its first face and
-    first edge are called in the mesh, and its number in `bodies`; `coarser` as in `mesh_body`.
+def mesh_fused(
+    fused: FusedSolids,
+    solids: Sequence[BodyShape],
+    size: float,
+    order: int,
+    zones: Sequence[Sequence[tuple[Ints, Ints, float]]],
+    starts: Sequence[tuple[int, int]],
+    bodies: Sequence[int],
+    coarser: float = 1.0,
+) -> Mesh:
+    """Tetrahedra of about `size` mm in solids fused into one. For each solid: `zones` as in
+    `mesh_body`, `starts`: what its first face and first edge are called in the mesh, and its number
+    in `bodies`; `coarser` as in `mesh_body`.
 
     Raises LabilisError if the room cannot be filled.
     """
     smallest = min([size, *(zone[2] for mine in zones for zone in mine)])
     reach = max(solid.view.size for solid in solids)
-    around = [item for solid, mine in zip(solids, zones) if mine for item in zone_points(solid, mine)]
+    around = [
+        item for solid, mine in zip(solids, zones) if mine for item in zone_points(solid, mine)
+    ]
     kept = mesh_kept(fused.body, reach, size, order, around, coarser)
     if kept is not None:
         corners = kept.elements[:, :4]
         owner = _owners(corners, kept.triangles[:, :3], kept.triangle_face, fused)
-        return _told_apart(replace(kept, cells=(Cells(kept.elements, owner),)), owner, fused, starts, bodies)
+        return _told_apart(
+            replace(kept, cells=(Cells(kept.elements, owner),)), owner, fused, starts, bodies
+        )
     angle = min(chord_angle(solid.view, smallest) for solid in solids)
     surface = fused.body.tessellate(max(smallest / 20.0, reach * 1e-5), angle)
     nodes, tets, triangles, face = fill(surface.points, surface.triangles, surface.face, size)
@@ -61,7 +75,8 @@ def mesh_fused(fused: FusedSolids, solids: Sequence[BodyShape], size: float, ord
 
 
 def _owners(tets: Ints, triangles: Ints, face: Ints, fused: FusedSolids) -> Ints:
-    """Solid (m,) that each tetrahedron is in: faces of the shape part the room, and the faces round a part tell whose it is."""
+    """Solid (m,) that each tetrahedron is in: faces of the shape part the room, and the faces
+    round a part tell whose it is."""
     stride = int(max(tets.max(), triangles.max())) + 1
     cell = np.repeat(np.arange(len(tets)), 4)
     unique, inverse = np.unique(packed(tets[:, _FACES].reshape(-1, 3), stride), return_inverse=True)
@@ -72,22 +87,40 @@ def _owners(tets: Ints, triangles: Ints, face: Ints, fused: FusedSolids) -> Ints
     pair = inverse[order][:-1] == inverse[order][1:]
     one, two = cell[order][:-1][pair], cell[order][1:][pair]
     open_side = wall[order][:-1][pair] < 0
-    links = coo_matrix((np.ones(int(open_side.sum())), (one[open_side], two[open_side])), shape=(len(tets),) * 2)
+    links = coo_matrix(
+        (np.ones(int(open_side.sum())), (one[open_side], two[open_side])), shape=(len(tets),) * 2
+    )
     count, part = connected_components(links, directed=False)
-    solids = [set(fused.face_of[fused.face_of[:, 1] == which, 0].tolist()) for which in range(int(fused.face_of[:, 1].max()) + 1)]
+    solids = [
+        set(fused.face_of[fused.face_of[:, 1] == which, 0].tolist())
+        for which in range(int(fused.face_of[:, 1].max()) + 1)
+    ]
     found = np.full(count, -1, dtype=np.int64)
     for number in range(count):
         walls_here = set(wall[(part[cell] == number) & (wall >= 0)].tolist())
         fits = [which for which, faces in enumerate(solids) if walls_here <= faces]
         if not fits:
-            raise LabilisError("The solids that touch cannot be filled with one mesh.", "mesh", "Try another element size, or sweep them.",
-                               "mesh-failed")
-        found[number] = min(fits, key=lambda which: len(solids[which]))  # a core's faces are all faces of what is round it as well
+            raise LabilisError(
+                "The solids that touch cannot be filled with one mesh.",
+                "mesh",
+                "Try another element size, or sweep them.",
+                "mesh-failed",
+            )
+        found[number] = min(
+            fits, key=lambda which: len(solids[which])
+        )  # a core's faces are all faces of what is round it as well
     return found[part]
 
 
-def _told_apart(mesh: Mesh, owner: Ints, fused: FusedSolids, starts: Sequence[tuple[int, int]], bodies: Sequence[int]) -> Mesh:
-    """The mesh with faces and edges called as those of the solids: triangles that two share are there for both, each turned outward."""
+def _told_apart(
+    mesh: Mesh,
+    owner: Ints,
+    fused: FusedSolids,
+    starts: Sequence[tuple[int, int]],
+    bodies: Sequence[int],
+) -> Mesh:
+    """The mesh with faces and edges called as those of the solids: triangles that two share are
+    there for both, each turned outward."""
     triangles, face, segments, edge = [], [], [], []
     tets = mesh.elements
     for which, (first_face, first_edge) in enumerate(starts):
@@ -96,9 +129,11 @@ def _told_apart(mesh: Mesh, owner: Ints, fused: FusedSolids, starts: Sequence[tu
         calls[mine[:, 0]] = mine[:, 2] + first_face
         rows = calls[mesh.triangle_face] >= 0
         own = mesh.triangles[rows]
-        turned, _ = outward(mesh.nodes, tets[owner == which], own[:, :3], calls[mesh.triangle_face[rows]])
+        turned, _ = outward(
+            mesh.nodes, tets[owner == which], own[:, :3], calls[mesh.triangle_face[rows]]
+        )
         back = (turned != own[:, :3]).any(axis=1)
-        own = np.where(back[:, None], own[:, _TURNED[:own.shape[1]]], own)
+        own = np.where(back[:, None], own[:, _TURNED[: own.shape[1]]], own)
         triangles.append(own)
         face.append(calls[mesh.triangle_face[rows]])
         for fused_edge, _, row in fused.edge_of[fused.edge_of[:, 1] == which]:
@@ -106,5 +141,13 @@ def _told_apart(mesh: Mesh, owner: Ints, fused: FusedSolids, starts: Sequence[tu
             segments.append(mesh.segments[here])
             edge.append(np.full(int(here.sum()), row + first_edge))
     cells = (Cells(tets, np.asarray(bodies, dtype=np.int64)[owner]),)
-    return Mesh(mesh.nodes, cells, np.concatenate(triangles), np.concatenate(face), np.concatenate(segments), np.concatenate(edge),
-                mesh.straightened, told=mesh.told)
+    return Mesh(
+        mesh.nodes,
+        cells,
+        np.concatenate(triangles),
+        np.concatenate(face),
+        np.concatenate(segments),
+        np.concatenate(edge),
+        mesh.straightened,
+        told=mesh.told,
+    )

@@ -1,5 +1,7 @@
-"""Flat tetrahedra taken out by turning: edges removed with all that stand round them, faces exchanged for edges, and flat ones on the skin
-peeled off (Freitag and Ollivier-Gooch 1997; the best way to fill a ring by Klincsek's recursion, 1980)."""
+"""Flat tetrahedra taken out by turning: edges removed with all that stand round them, faces
+exchanged for edges, and flat ones on the skin peeled off (Freitag and Ollivier-Gooch 1997; the best
+way to fill a ring by Klincsek's recursion, 1980)."""
+
 from __future__ import annotations
 
 import numba
@@ -13,13 +15,18 @@ _GAIN = 1.2  # by how much the worst has to become better
 _PASSES = 8
 _PEEL = 0.03  # shape under which an element that lies on the skin is peeled off
 _RING = 7  # tetrahedra round an edge at most
-_FACES = np.array([[1, 2, 3], [0, 3, 2], [0, 1, 3], [0, 2, 1]])  # opposite to each corner, turned outward
-_EDGES = np.array([[0, 1, 2, 3], [0, 2, 3, 1], [0, 3, 1, 2], [1, 2, 0, 3], [1, 3, 2, 0], [2, 3, 0, 1]])
+_FACES = np.array(
+    [[1, 2, 3], [0, 3, 2], [0, 1, 3], [0, 2, 1]]
+)  # opposite to each corner, turned outward
+_EDGES = np.array(
+    [[0, 1, 2, 3], [0, 2, 3, 1], [0, 3, 1, 2], [1, 2, 0, 3], [1, 3, 2, 0], [2, 3, 0, 1]]
+)
 
 
 def improve(nodes: Floats, tets: Ints, skin: Ints, face: Ints) -> tuple[Ints, Ints, Ints]:
-    """(elements, triangles of the skin turned outward where they are outer ones, the face of each) with fewer flat elements; of a skin
-    (k, 3) with the face (k,) each triangle lies on only what lies within one face is changed."""
+    """(elements, triangles of the skin turned outward where they are outer ones, the face of each)
+    with fewer flat elements; of a skin (k, 3) with the face (k,) each triangle lies on only what
+    lies within one face is changed."""
     for _ in range(_PASSES):
         before = len(tets)
         tets, skin, face = _peel(nodes, tets, skin, face)
@@ -28,7 +35,9 @@ def improve(nodes: Floats, tets: Ints, skin: Ints, face: Ints) -> tuple[Ints, In
         if len(bad) == 0:
             break
         beside, stride = _neighbours(tets), len(nodes)
-        walls = np.isin(packed(tets[:, _FACES].reshape(-1, 3), stride), packed(skin, stride)).reshape(-1, 4)
+        walls = np.isin(
+            packed(tets[:, _FACES].reshape(-1, 3), stride), packed(skin, stride)
+        ).reshape(-1, 4)
         beside = np.where(walls, -1, beside)  # walls between solids stay as well
         new, gone, count, turned = _turn(nodes, tets, beside, shape, bad[np.argsort(shape[bad])])
         tets = np.concatenate([tets[~gone], new[:count]])
@@ -38,7 +47,8 @@ def improve(nodes: Floats, tets: Ints, skin: Ints, face: Ints) -> tuple[Ints, In
 
 
 def shapes(nodes: Floats, tets: Ints) -> Floats:
-    """Shape (m,): 72 √3 V over the cubed root mean square edge; 1 for an equal-sided one, below nought where it is inside out."""
+    """Shape (m,): 72 √3 V over the cubed root mean square edge; 1 for an equal-sided one, below
+    nought where it is inside out."""
     return np.asarray(_shapes(nodes, np.ascontiguousarray(tets[:, :4])))
 
 
@@ -49,7 +59,14 @@ def _shape(p: Floats, a: int, b: int, c: int, d: int) -> float:
     wx, wy, wz = p[d, 0] - p[a, 0], p[d, 1] - p[a, 1], p[d, 2] - p[a, 2]
     volume = (wx * (uy * vz - uz * vy) + wy * (uz * vx - ux * vz) + wz * (ux * vy - uy * vx)) / 6.0
     total = ux * ux + uy * uy + uz * uz + vx * vx + vy * vy + vz * vz + wx * wx + wy * wy + wz * wz
-    total += (ux - vx) ** 2 + (uy - vy) ** 2 + (uz - vz) ** 2 + (ux - wx) ** 2 + (uy - wy) ** 2 + (uz - wz) ** 2
+    total += (
+        (ux - vx) ** 2
+        + (uy - vy) ** 2
+        + (uz - vz) ** 2
+        + (ux - wx) ** 2
+        + (uy - wy) ** 2
+        + (uz - wz) ** 2
+    )
     total += (vx - wx) ** 2 + (vy - wy) ** 2 + (vz - wz) ** 2
     return float(72.0 * np.sqrt(3.0) * volume / max(total, 1e-300) ** 1.5)
 
@@ -74,43 +91,67 @@ def _neighbours(tets: Ints) -> Ints:
 
 
 def _peel(nodes: Floats, tets: Ints, skin: Ints, face: Ints) -> tuple[Ints, Ints, Ints]:
-    """(elements, triangles of the skin, their faces) without flat elements that lie on one outer face of the skin with two or three of
+    """(elements, triangles of the skin, their faces) without flat elements that lie on one outer
+    face of the skin with two or three of
     their sides: what they cover becomes the skin."""
     shape = shapes(nodes, tets)
     stride = len(nodes)
-    waiting = np.argsort(shape)[:int((shape < _PEEL).sum())]
+    waiting = np.argsort(shape)[: int((shape < _PEEL).sum())]
     rows = dict(zip(packed(skin, stride).tolist(), range(len(skin))))
-    sides = dict(zip(waiting.tolist(), packed(tets[waiting][:, _FACES].reshape(-1, 3), stride).reshape(-1, 4).tolist()))
+    sides = dict(
+        zip(
+            waiting.tolist(),
+            packed(tets[waiting][:, _FACES].reshape(-1, 3), stride).reshape(-1, 4).tolist(),
+        )
+    )
     beside = _neighbours(tets)
     triangles, owner = dict(enumerate(skin.tolist())), dict(enumerate(face.tolist()))
     keep = np.ones(len(tets), dtype=bool)
     following = len(skin)
     for _ in range(4):
-        on_skin = [t for t in waiting.tolist() if keep[t] and sum(key in rows for key in sides[t]) >= 2]
+        on_skin = [
+            t for t in waiting.tolist() if keep[t] and sum(key in rows for key in sides[t]) >= 2
+        ]
         for t in on_skin:
             mine = sides[t]
-            outer = [k for k in range(4) if mine[k] in rows and (beside[t, k] < 0 or not keep[beside[t, k]])]
+            outer = [
+                k
+                for k in range(4)
+                if mine[k] in rows and (beside[t, k] < 0 or not keep[beside[t, k]])
+            ]
             faces = {owner[rows[mine[k]]] for k in outer}
             inner = [k for k in range(4) if k not in outer]
-            if not 2 <= len(outer) <= 3 or len(faces) != 1 or any(mine[k] in rows for k in inner) or shape[t] > (
-                    _PEEL if len(outer) == 2 else 1e-3):
+            if (
+                not 2 <= len(outer) <= 3
+                or len(faces) != 1
+                or any(mine[k] in rows for k in inner)
+                or shape[t] > (_PEEL if len(outer) == 2 else 1e-3)
+            ):
                 continue
             for k in outer:
                 number = rows.pop(mine[k])
                 del triangles[number], owner[number]
             for k in inner:  # seen from outside what lies under it: turned over
-                triangles[following], owner[following] = tets[t][_FACES[k]][::-1].tolist(), next(iter(faces))
+                triangles[following], owner[following] = (
+                    tets[t][_FACES[k]][::-1].tolist(),
+                    next(iter(faces)),
+                )
                 rows[mine[k]] = following
                 following += 1
             keep[t] = False
         if keep[on_skin].all():
             break
-    return tets[keep], np.array(list(triangles.values()), dtype=np.int64), np.array(list(owner.values()), dtype=np.int64)
+    return (
+        tets[keep],
+        np.array(list(triangles.values()), dtype=np.int64),
+        np.array(list(owner.values()), dtype=np.int64),
+    )
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def _turn(  # noqa: C901 - one compiled loop
-        p: Floats, tets: Ints, beside: Ints, shape: Floats, bad: Ints) -> tuple[Ints, NDArray[np.bool_], int, int]:
+    p: Floats, tets: Ints, beside: Ints, shape: Floats, bad: Ints
+) -> tuple[Ints, NDArray[np.bool_], int, int]:
     """(new elements, which are gone, how many new, how many turns)."""
     new = np.empty((8 * len(bad) + 64, 4), dtype=np.int64)
     gone = np.zeros(len(tets), dtype=np.bool_)
@@ -126,13 +167,25 @@ def _turn(  # noqa: C901 - one compiled loop
         done = False
         for e in range(6):
             a, b = tets[t, _EDGES[e, 0]], tets[t, _EDGES[e, 1]]
-            n = _round(tets, beside, gone, t, a, b, tets[t, _EDGES[e, 2]], tets[t, _EDGES[e, 3]], ring, members)
+            n = _round(
+                tets,
+                beside,
+                gone,
+                t,
+                a,
+                b,
+                tets[t, _EDGES[e, 2]],
+                tets[t, _EDGES[e, 3]],
+                ring,
+                members,
+            )
             if n < 3:
                 continue
             worst = 1e9
             for i in range(n):
                 worst = min(worst, shape[members[i]])
-            # best filling of the ring by triangles, each carrying one element to either end of the edge
+            # best filling of the ring by triangles, each carrying one element to either end of the
+            # edge
             for length in range(n):
                 for i in range(n - length):
                     j = i + length
@@ -141,7 +194,10 @@ def _turn(  # noqa: C901 - one compiled loop
                         continue
                     best[i, j] = -1e9
                     for k in range(i + 1, j):
-                        value = min(_shape(p, ring[i], ring[k], ring[j], b), _shape(p, ring[k], ring[i], ring[j], a))
+                        value = min(
+                            _shape(p, ring[i], ring[k], ring[j], b),
+                            _shape(p, ring[k], ring[i], ring[j], a),
+                        )
                         value = min(value, min(best[i, k], best[k, j]))
                         if value > best[i, j]:
                             best[i, j], where[i, j] = value, k
@@ -155,8 +211,18 @@ def _turn(  # noqa: C901 - one compiled loop
                 if j - i < 2:
                     continue
                 k = where[i, j]
-                new[count, 0], new[count, 1], new[count, 2], new[count, 3] = ring[i], ring[k], ring[j], b
-                new[count + 1, 0], new[count + 1, 1], new[count + 1, 2], new[count + 1, 3] = ring[k], ring[i], ring[j], a
+                new[count, 0], new[count, 1], new[count, 2], new[count, 3] = (
+                    ring[i],
+                    ring[k],
+                    ring[j],
+                    b,
+                )
+                new[count + 1, 0], new[count + 1, 1], new[count + 1, 2], new[count + 1, 3] = (
+                    ring[k],
+                    ring[i],
+                    ring[j],
+                    a,
+                )
                 count += 2
                 stack[top + 1, 0], stack[top + 1, 1] = i, k
                 stack[top + 2, 0], stack[top + 2, 1] = k, j
@@ -180,9 +246,15 @@ def _turn(  # noqa: C901 - one compiled loop
                 if v != x and v != y and v != z:
                     other = v
             worst = min(shape[t], shape[u])
-            value = min(_shape(p, other, x, y, apex), min(_shape(p, other, y, z, apex), _shape(p, other, z, x, apex)))
+            value = min(
+                _shape(p, other, x, y, apex),
+                min(_shape(p, other, y, z, apex), _shape(p, other, z, x, apex)),
+            )
             # the side is seen from outside as x y z: turned towards the apex it runs x z y
-            back = min(_shape(p, other, y, x, apex), min(_shape(p, other, z, y, apex), _shape(p, other, x, z, apex)))
+            back = min(
+                _shape(p, other, y, x, apex),
+                min(_shape(p, other, z, y, apex), _shape(p, other, x, z, apex)),
+            )
             if max(value, back) < _GAIN * worst + 1e-4 or max(value, back) <= 0.0:
                 continue
             if value >= back:
@@ -199,9 +271,21 @@ def _turn(  # noqa: C901 - one compiled loop
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _round(tets: Ints, beside: Ints, gone: NDArray[np.bool_], t: int, a: int, b: int, c: int, d: int, ring: Ints, members: Ints) -> int:
-    """Nodes and elements round the edge a b, from element t with its other nodes c and d: how many; 0 at the skin, where it is already
-    changed, or when they are too many. They run so that (ring i, ring i+1, ..., b) is the right way out."""
+def _round(
+    tets: Ints,
+    beside: Ints,
+    gone: NDArray[np.bool_],
+    t: int,
+    a: int,
+    b: int,
+    c: int,
+    d: int,
+    ring: Ints,
+    members: Ints,
+) -> int:
+    """Nodes and elements round the edge a b, from element t with its other nodes c and d: how many;
+    0 at the skin, where it is already changed, or when they are too many. They run so that (ring i,
+    ring i+1, ..., b) is the right way out."""
     n = 0
     now, enter, ahead = t, c, d
     while True:

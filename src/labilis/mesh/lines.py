@@ -1,4 +1,6 @@
-"""Line elements along struts, joined where struts touch; and the surface nodes that carry an end of a line."""
+"""Line elements along struts, joined where struts touch; and the surface nodes that carry an end
+of a line."""
+
 from __future__ import annotations
 
 import itertools
@@ -16,17 +18,22 @@ _TOUCH = 1e-6  # of the whole size: how near ends must be to be one point
 
 @dataclass(frozen=True)
 class LineJoint:
-    """An end of a line on a surface: its node, the surface nodes (k,) that carry it, and both bodies."""
+    """An end of a line on a surface: its node, the surface nodes (k,) that carry it, and both
+    bodies."""
 
     node: int
     carriers: Ints
     bodies: tuple[int, int]
 
 
-def mesh_lines(lines: LineSet, size: float, apart: frozenset[tuple[int, int]] = frozenset(),
-               coarser: float = 1.0) -> Mesh:
-    """Elements of about `size` mm, at least eight to a strut, by so much `coarser`; struts that touch share a node unless
-    the pair is `apart`."""
+def mesh_lines(
+    lines: LineSet,
+    size: float,
+    apart: frozenset[tuple[int, int]] = frozenset(),
+    coarser: float = 1.0,
+) -> Mesh:
+    """Elements of about `size` mm, at least eight to a strut, by so much `coarser`; struts that
+    touch share a node unless the pair is `apart`."""
     items = lines.lines
     ends = np.array([place for line in items for place in (line.start, line.end)])
     reach = _TOUCH * max(float(np.linalg.norm(np.ptp(ends, axis=0))), 1.0) + 1e-9
@@ -35,7 +42,9 @@ def mesh_lines(lines: LineSet, size: float, apart: frozenset[tuple[int, int]] = 
 
     def number_of(place: Floats, body: int) -> int:
         for known, (other, who) in enumerate(zip(nodes, users)):
-            if np.linalg.norm(other - place) < reach and not any((min(body, b), max(body, b)) in apart for b in who):
+            if np.linalg.norm(other - place) < reach and not any(
+                (min(body, b), max(body, b)) in apart for b in who
+            ):
                 who.append(body)
                 return known
         nodes.append(place)
@@ -52,43 +61,78 @@ def mesh_lines(lines: LineSet, size: float, apart: frozenset[tuple[int, int]] = 
         stops = {0.0, 1.0}
         for place in ends:  # other ends that stand on this strut
             share = float((place - line.start) @ along) / length**2
-            if reach / length < share < 1 - reach / length and np.linalg.norm(line.start + share * along - place) < reach:
+            if (
+                reach / length < share < 1 - reach / length
+                and np.linalg.norm(line.start + share * along - place) < reach
+            ):
                 stops.add(round(share, 12))
         count = max(int(np.ceil(length / size - 0.1)), max(int(LEAST / coarser), 2))
         marks = sorted(stops)
-        runs = [np.linspace(a, b, max(1, round(count * (b - a))) + 1)[:-1] for a, b in itertools.pairwise(marks)]
+        runs = [
+            np.linspace(a, b, max(1, round(count * (b - a))) + 1)[:-1]
+            for a, b in itertools.pairwise(marks)
+        ]
         shares = np.concatenate([*runs, [1.0]])
         named = np.array([number_of(line.start + share * along, line.body) for share in shares])
         cells.append(np.stack([named[:-1], named[1:]], axis=1))
         bodies.append(np.full(len(named) - 1, line.body))
         segments += [cells[-1], named[[[0, 0]]], named[[[-1, -1]]]]
-        owner += [np.full(len(named) - 1, 3 * number), np.array([3 * number + 1]), np.array([3 * number + 2])]
-    return Mesh(np.array(nodes), (Cells(np.concatenate(cells).astype(np.int64), np.concatenate(bodies)),), np.zeros((0, 3), dtype=np.int64),
-                np.zeros(0, dtype=np.int64), np.concatenate(segments).astype(np.int64), np.concatenate(owner).astype(np.int64))
+        owner += [
+            np.full(len(named) - 1, 3 * number),
+            np.array([3 * number + 1]),
+            np.array([3 * number + 2]),
+        ]
+    return Mesh(
+        np.array(nodes),
+        (Cells(np.concatenate(cells).astype(np.int64), np.concatenate(bodies)),),
+        np.zeros((0, 3), dtype=np.int64),
+        np.zeros(0, dtype=np.int64),
+        np.concatenate(segments).astype(np.int64),
+        np.concatenate(owner).astype(np.int64),
+    )
 
 
-def line_joints(mesh: Mesh, lines: LineSet | None, body: dict[int, Ints], thickness: dict[int, float],
-                apart: frozenset[tuple[int, int]]) -> tuple[LineJoint, ...]:
-    """Ends of lines that stand on a surface of another body: within half its wall of it. The section's footprint there carries the end."""
+def line_joints(
+    mesh: Mesh,
+    lines: LineSet | None,
+    body: dict[int, Ints],
+    thickness: dict[int, float],
+    apart: frozenset[tuple[int, int]],
+) -> tuple[LineJoint, ...]:
+    """Ends of lines that stand on a surface of another body: within half its wall of it. The
+    section's footprint there carries the end."""
     if lines is None:
         return ()
-    surface = np.unique(mesh.triangles[mesh.triangles >= 0]) if len(mesh.triangles) else np.zeros(0, dtype=np.int64)
+    surface = (
+        np.unique(mesh.triangles[mesh.triangles >= 0])
+        if len(mesh.triangles)
+        else np.zeros(0, dtype=np.int64)
+    )
     found = []
     for cell in mesh.cells:
         if not cell.line:
             continue
         for line in lines.lines:
-            foot = max(float(np.linalg.norm(path, axis=1).max()) for part in line.outlines for path in part)
+            foot = max(
+                float(np.linalg.norm(path, axis=1).max()) for part in line.outlines for path in part
+            )
             mine = cell.elements[cell.body == line.body]
             for node in (int(mine[0, 0]), int(mine[-1, 1])):
                 for other, members in body.items():
-                    if other == line.body or (min(other, line.body), max(other, line.body)) in apart:
+                    if (
+                        other == line.body
+                        or (min(other, line.body), max(other, line.body)) in apart
+                    ):
                         continue
                     near = np.intersect1d(members, surface)
                     away = np.linalg.norm(mesh.nodes[near] - mesh.nodes[node], axis=1)
                     triangles = mesh.triangles[np.isin(mesh.triangles[:, :3], near).all(axis=1), :3]
-                    if len(near) < 3 or len(triangles) == 0 or _gap(mesh.nodes, triangles, mesh.nodes[node]) > (
-                            0.5 * thickness[other] * 1.05 + 1e-5 * foot + 1e-6):
+                    if (
+                        len(near) < 3
+                        or len(triangles) == 0
+                        or _gap(mesh.nodes, triangles, mesh.nodes[node])
+                        > (0.5 * thickness[other] * 1.05 + 1e-5 * foot + 1e-6)
+                    ):
                         continue
                     carriers = near[away <= max(foot, 1.05 * float(np.sort(away)[2]))]
                     found.append(LineJoint(node, carriers, (line.body, other)))

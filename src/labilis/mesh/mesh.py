@@ -1,4 +1,5 @@
 """The mesh as plain arrays."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass, field
@@ -13,8 +14,8 @@ Ints = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Cells:
-    """Like elements: elements (m, k) node numbers; body (m,): the body each belongs to; thickness (m,) mm of shells, None for
-    solids."""
+    """Like elements: elements (m, k) node numbers; body (m,): the body each belongs to; thickness
+    (m,) mm of shells, None for solids."""
 
     elements: Ints
     body: Ints
@@ -35,13 +36,15 @@ class Cells:
 class Mesh:
     """Elements of one or several bodies.
 
-    nodes (n, 3) mm; cells: blocks of like elements; tetrahedra have corners, then mid-sides of corner pairs 01 12 02 03 13 23;
-    triangles (k, 3) or (k, 6) of solids' surfaces, turned outward, and of shells (quadrilaterals cut in two): corners, then
-    mid-sides 01 12 20 (-1 where a triangle has none); triangle_face (k,) the CAD face each lies on; segments (s, 2) or (s, 3) along
-    CAD edges: ends, then mid-side; segment_edge (s,); quads (q, 8): sides of hexahedra and wedges on the surface, corners, then
-    mid-sides, outward; quad_face (q,); of_quad (k,): the quadrilateral a triangle is cut from, -1 for none; straightened: number of
-    elements whose curved sides had to be made straight again to keep a positive volume; told: what was done another way than asked.
-    """
+    nodes (n, 3) mm; cells: blocks of like elements; tetrahedra have corners, then mid-sides of
+    corner pairs 01 12 02 03 13 23; triangles (k, 3) or (k, 6) of solids' surfaces, turned outward,
+    and of shells (quadrilaterals cut in two): corners, then mid-sides 01 12 20 (-1 where a triangle
+    has none); triangle_face (k,) the CAD face each lies on; segments (s, 2) or (s, 3) along
+    CAD edges: ends, then mid-side; segment_edge (s,); quads (q, 8): sides of hexahedra and wedges
+    on the surface, corners, then mid-sides, outward; quad_face (q,); of_quad (k,): the
+    quadrilateral a triangle is cut from, -1 for none; straightened: number of elements whose curved
+    sides had to be made straight again to keep a positive volume; told: what was done another way
+    than asked."""
 
     nodes: Floats
     cells: tuple[Cells, ...]
@@ -70,7 +73,9 @@ class Mesh:
     @property
     def order(self) -> int:
         """1 if there are solids of four nodes, otherwise 2."""
-        return 1 if any(not cell.shell and cell.elements.shape[1] == 4 for cell in self.cells) else 2
+        return (
+            1 if any(not cell.shell and cell.elements.shape[1] == 4 for cell in self.cells) else 2
+        )
 
     @cached_property
     def turning_nodes(self) -> Ints:
@@ -80,17 +85,22 @@ class Mesh:
 
     @cached_property
     def turn_of(self) -> Ints:
-        """(n,): number of the node that is a shell's or line's node's turn (after all nodes), -1 for nodes of solids only."""
+        """(n,): number of the node that is a shell's or line's node's turn (after all nodes), -1
+        for nodes of solids only."""
         turns = np.full(len(self.nodes), -1, dtype=np.int64)
         turns[self.turning_nodes] = len(self.nodes) + np.arange(len(self.turning_nodes))
         return turns
 
     def skin(self, faces: Ints) -> list[Ints]:
-        """Surface cells of these CAD faces, by kind: triangles (k, 3) or (k, 6), quadrilaterals (k, 8); none that is cut from another."""
+        """Surface cells of these CAD faces, by kind: triangles (k, 3) or (k, 6), quadrilaterals
+        (k, 8); none that is cut from another."""
         chosen = np.isin(self.triangle_face, faces)
         if self.of_quad is not None:
             chosen &= self.of_quad < 0
-        triangles, quads = _plain(self.triangles[chosen]), self.quads[np.isin(self.quad_face, faces)]
+        triangles, quads = (
+            _plain(self.triangles[chosen]),
+            self.quads[np.isin(self.quad_face, faces)],
+        )
         return [cells for cells in (triangles, quads) if len(cells)]
 
     def edge_segments(self, edges: Ints) -> Ints:
@@ -99,14 +109,17 @@ class Mesh:
 
     def region_nodes(self, faces: Ints, edges: Ints) -> Ints:
         """Numbers of the nodes on these CAD faces and edges, sorted."""
-        on_faces, on_edges = self.triangles[np.isin(self.triangle_face, faces)].ravel(), self.edge_segments(edges).ravel()
+        on_faces, on_edges = (
+            self.triangles[np.isin(self.triangle_face, faces)].ravel(),
+            self.edge_segments(edges).ravel(),
+        )
         return np.unique(np.concatenate([on_faces[on_faces >= 0], on_edges]))
 
 
 def _plain(cells: Ints) -> Ints:
     """Triangles or segments without the columns of mid-sides when one of them has none."""
     if cells.shape[1] in (6, 3) and len(cells) and cells.min() < 0:
-        return cells[:, :cells.shape[1] // 2 if cells.shape[1] == 6 else 2]
+        return cells[:, : cells.shape[1] // 2 if cells.shape[1] == 6 else 2]
     return cells
 
 
@@ -118,6 +131,7 @@ QUAD_CUTS = np.array([[0, 4, 7], [4, 1, 5], [5, 2, 6], [6, 3, 7], [4, 5, 6], [4,
 
 
 def packed(triangles: Ints, stride: int) -> Ints:
-    """(k,) one number for each triangle (k, 3) of node numbers under `stride`, whichever corner comes first."""
+    """(k,) one number for each triangle (k, 3) of node numbers under `stride`, whichever corner
+    comes first."""
     low = np.sort(triangles, axis=1).astype(np.int64)
     return np.asarray((low[:, 0] * stride + low[:, 1]) * stride + low[:, 2])

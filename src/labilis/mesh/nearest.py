@@ -1,4 +1,5 @@
 """Nearest points of triangles."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -18,7 +19,9 @@ def closest_weights(points: Floats, corners: Floats) -> Floats:
     options, gaps = [inner], [np.where((inner >= -1e-9).all(axis=1), 0.0, np.inf)]
     for i, j in ((0, 1), (1, 2), (2, 0)):
         p, q = corners[:, i], corners[:, j]
-        along = np.clip(((points - p) * (q - p)).sum(1) / np.maximum(((q - p) ** 2).sum(1), 1e-300), 0, 1)
+        along = np.clip(
+            ((points - p) * (q - p)).sum(1) / np.maximum(((q - p) ** 2).sum(1), 1e-300), 0, 1
+        )
         w = np.zeros((len(points), 3))
         w[:, i], w[:, j] = 1 - along, along
         options.append(w)

@@ -1,4 +1,5 @@
 """Whether a solid is one outline moved along a straight line, told from its faces and edges."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -30,8 +31,8 @@ class Tables(Protocol):
 
 @dataclass(frozen=True)
 class Sweep:
-    """caps: face it starts from, face it ends on; along (3,) mm from one to the other; edges (k, 2): edge of the first cap and the same of
-    the other; sides (k,): face between them."""
+    """caps: face it starts from, face it ends on; along (3,) mm from one to the other; edges (k,
+    2): edge of the first cap and the same of the other; sides (k,): face between them."""
 
     caps: tuple[int, int]
     along: Floats
@@ -48,15 +49,22 @@ def find_sweep(body: Tables) -> Sweep | None:
         direction = -faces.direction[one]
         step = faces.centroid[flat] - faces.centroid[one]
         away = step @ direction
-        fits = ((faces.direction[flat] @ direction > 1 - 1e-9) & (away > CLOSE * reach)
-                & (np.abs(step - away[:, None] * direction).max(axis=1) < CLOSE * reach)
-                & (np.abs(faces.area[flat] / faces.area[one] - 1) < CLOSE))
+        fits = (
+            (faces.direction[flat] @ direction > 1 - 1e-9)
+            & (away > CLOSE * reach)
+            & (np.abs(step - away[:, None] * direction).max(axis=1) < CLOSE * reach)
+            & (np.abs(faces.area[flat] / faces.area[one] - 1) < CLOSE)
+        )
         for two in flat[fits]:
             along = faces.centroid[two] - faces.centroid[one]
             sweep = _between(body, int(one), int(two), along)
             if sweep is not None:
                 found.append(sweep)
-    return min(found, key=lambda sweep: (round(float(np.linalg.norm(sweep.along)), 6), sweep.caps)) if found else None
+    return (
+        min(found, key=lambda sweep: (round(float(np.linalg.norm(sweep.along)), 6), sweep.caps))
+        if found
+        else None
+    )
 
 
 def _between(body: Tables, one: int, two: int, along: Floats) -> Sweep | None:
@@ -74,10 +82,16 @@ def _between(body: Tables, one: int, two: int, along: Floats) -> Sweep | None:
             return None
         away = np.abs(edges.centroid[other] - edges.centroid[edge] - along).max(axis=1)
         twin = int(other[int(np.argmin(away))])
-        if away.min() > CLOSE * body.reach or abs(edges.length[twin] / edges.length[edge] - 1) > CLOSE or side not in edges.faces[twin]:
+        if (
+            away.min() > CLOSE * body.reach
+            or abs(edges.length[twin] / edges.length[edge] - 1) > CLOSE
+            or side not in edges.faces[twin]
+        ):
             return None
         pairs.append((int(edge), twin))
         sides.append(side)
     if len(set(sides)) != len(sides):
         return None
-    return Sweep((one, two), along, np.array(pairs, dtype=np.int64), np.array(sides, dtype=np.int64))
+    return Sweep(
+        (one, two), along, np.array(pairs, dtype=np.int64), np.array(sides, dtype=np.int64)
+    )

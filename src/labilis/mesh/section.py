@@ -1,4 +1,5 @@
 """Triangles over the section of a strut."""
+
 from __future__ import annotations
 
 from collections.abc import Sequence
@@ -18,14 +19,22 @@ def _even(step: float, at: Floats) -> Floats:
 
 
 def mesh_section(outlines: Sequence[Sequence[Floats]]) -> tuple[Floats, Ints]:
-    """(points (n, 2) mm, triangles (m, 3)) over parts, each given by its closed paths, the outer one first and counter-clockwise or not."""
+    """(points (n, 2) mm, triangles (m, 3)) over parts, each given by its closed paths, the outer
+    one first and counter-clockwise or not."""
     points, triangles, total = [], [], 0
     for paths in outlines:
-        turned = [path if (_area(path) > 0) == (number == 0) else path[::-1] for number, path in enumerate(paths)]
+        turned = [
+            path if (_area(path) > 0) == (number == 0) else path[::-1]
+            for number, path in enumerate(paths)
+        ]
         area = sum(_area(path) for path in turned)
-        around = sum(float(np.linalg.norm(np.roll(path, -1, axis=0) - path, axis=1).sum()) for path in turned)
+        around = sum(
+            float(np.linalg.norm(np.roll(path, -1, axis=0) - path, axis=1).sum()) for path in turned
+        )
         step = max(2.0 * area / around / _ACROSS, float(np.sqrt(area / _MOST)))
-        places, quads, rest = mesh_loops([_divided(path, step) for path in turned], partial(_even, step))
+        places, quads, rest = mesh_loops(
+            [_divided(path, step) for path in turned], partial(_even, step)
+        )
         points.append(places)
         triangles += [quads[:, [0, 1, 2]] + total, quads[:, [0, 2, 3]] + total, rest + total]
         total += len(places)

@@ -1,8 +1,9 @@
 """Features of a skin that are tiny beside the wanted elements, merged into what lies beside them.
 
-A triangle that is too narrow for any element is a needle, whose short side is collapsed, or a cap, whose long side is turned so that its
-tip comes to lie on the neighbour. Both follow the borders of the CAD's faces, which may vanish where they are narrower than that.
-"""
+A triangle that is too narrow for any element is a needle, whose short side is collapsed, or a cap,
+whose long side is turned so that its tip comes to lie on the neighbour. Both follow the borders of
+the CAD's faces, which may vanish where they are narrower than that."""
+
 from __future__ import annotations
 
 import heapq
@@ -25,7 +26,7 @@ def _normal_of(p: Floats, a: int, b: int, c: int) -> tuple[float, float, float]:
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
 def _apart(p: Floats, a: int, b: int) -> float:
-    return np.sqrt((p[a, 0] - p[b, 0])**2 + (p[a, 1] - p[b, 1])**2 + (p[a, 2] - p[b, 2])**2)
+    return np.sqrt((p[a, 0] - p[b, 0]) ** 2 + (p[a, 1] - p[b, 1]) ** 2 + (p[a, 2] - p[b, 2]) ** 2)
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
@@ -39,7 +40,11 @@ def _narrow_of(p: Floats, tolerance: Floats, a: int, b: int, c: int) -> tuple[fl
     if three > longest:
         longest, tip = three, 2
     x, y, z = _normal_of(p, a, b, c)
-    return np.sqrt(x * x + y * y + z * z) / max(longest, 1e-300) / allowed, min(one, two, three) / allowed, tip
+    return (
+        np.sqrt(x * x + y * y + z * z) / max(longest, 1e-300) / allowed,
+        min(one, two, three) / allowed,
+        tip,
+    )
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
@@ -47,7 +52,9 @@ def _looks_on(p: Floats, a: int, b: int, c: int, d: int, e: int, f: int) -> bool
     """Whether a triangle looks much the same way as another."""
     x, y, z = _normal_of(p, a, b, c)
     u, v, w = _normal_of(p, d, e, f)
-    return x * u + y * v + z * w > _LEAN * np.sqrt((x * x + y * y + z * z) * (u * u + v * v + w * w))
+    return x * u + y * v + z * w > _LEAN * np.sqrt(
+        (x * x + y * y + z * z) * (u * u + v * v + w * w)
+    )
 
 
 def compiled() -> None:
@@ -60,9 +67,19 @@ def compiled() -> None:
 class _Surface:
     """Triangles with their neighbours, changed one at a time."""
 
-    def __init__(self, points: Floats, tolerance: Floats, triangles: Ints, face: Ints, segments: Ints, edge: Ints) -> None:
+    def __init__(
+        self,
+        points: Floats,
+        tolerance: Floats,
+        triangles: Ints,
+        face: Ints,
+        segments: Ints,
+        edge: Ints,
+    ) -> None:
         self.p, self.tolerance = points, tolerance
-        self.triangles: dict[int, tuple[int, int, int]] = {k: (int(a), int(b), int(c)) for k, (a, b, c) in enumerate(triangles)}
+        self.triangles: dict[int, tuple[int, int, int]] = {
+            k: (int(a), int(b), int(c)) for k, (a, b, c) in enumerate(triangles)
+        }
         self.face = dict(enumerate(face.tolist()))
         self.round: dict[int, set[int]] = {}
         for k, corners in self.triangles.items():
@@ -88,7 +105,8 @@ class _Surface:
         return np.array(_normal_of(self.p, a, b, c))
 
     def narrow(self, k: int) -> tuple[float, float, int]:
-        """(height over the tolerance there, shortest side over it, which corner lies opposite to the longest side)."""
+        """(height over the tolerance there, shortest side over it, which corner lies opposite to
+        the longest side)."""
         found: tuple[float, float, int] = _narrow_of(self.p, self.tolerance, *self.triangles[k])
         return found
 
@@ -96,7 +114,8 @@ class _Surface:
         return {w for k in self.round[v] for w in self.triangles[k]} - {v}
 
     def keeps(self, old: tuple[int, int, int], new: tuple[int, int, int], k: int) -> bool:
-        """Whether a triangle may become another: it goes on looking the same way, unless it was too narrow to tell."""
+        """Whether a triangle may become another: it goes on looking the same way, unless it was
+        too narrow to tell."""
         if self.narrow(k)[0] < 1.0:
             return True
         return bool(_looks_on(self.p, *old, *new))
@@ -106,7 +125,9 @@ class _Surface:
         corners = self.triangles[k]
         c = int(np.argmin([_apart(self.p, corners[i], corners[(i + 1) % 3]) for i in range(3)]))
         pair = corners[c], corners[(c + 1) % 3]
-        ranks = [len(set(self.lines.get(v, {}).values())) * 10 + len(self.lines.get(v, {})) for v in pair]
+        ranks = [
+            len(set(self.lines.get(v, {}).values())) * 10 + len(self.lines.get(v, {})) for v in pair
+        ]
         for a, b in (pair, pair[::-1]) if ranks[0] <= ranks[1] else (pair[::-1], pair):
             shared = self.round[a] & self.round[b]
             common = self.neighbours(a) & self.neighbours(b)
@@ -156,7 +177,10 @@ class _Surface:
             return False
         if any(np.linalg.norm(self.normal(*item)) < 1e-12 for item in new):
             return False
-        height = float(np.linalg.norm(self.normal(*corners)) / max(float(np.linalg.norm(self.p[a] - self.p[b])), 1e-300))
+        height = float(
+            np.linalg.norm(self.normal(*corners))
+            / max(float(np.linalg.norm(self.p[a] - self.p[b])), 1e-300)
+        )
         if b in self.lines.get(a, {}) and not self.lines.get(v) and not self._onto_line(v, a, b, k):
             return False
         self.moved = max(self.moved, height)
@@ -174,16 +198,17 @@ class _Surface:
                 self.round[node].add(t)
         return True
 
-
     def _onto_line(self, v: int, a: int, b: int, cap: int) -> bool:
-        """A node inside of a face moved onto the edge that it is to be part of, so that it lies on the faces of both its sides; False where
-        that would spoil others."""
+        """A node inside of a face moved onto the edge that it is to be part of, so that it lies on
+        the faces of both its sides; False where that would spoil others."""
         run = self.p[b] - self.p[a]
         before = self.p[v].copy()
         rest = [t for t in self.round[v] if t != cap]
         normals = [self.normal(*self.triangles[t]) for t in rest]
         wide = [self.narrow(t)[0] >= 1.0 for t in rest]
-        self.p[v] = self.p[a] + float((before - self.p[a]) @ run) / max(float(run @ run), 1e-300) * run
+        self.p[v] = (
+            self.p[a] + float((before - self.p[a]) @ run) / max(float(run @ run), 1e-300) * run
+        )
         for t, old, asked in zip(rest, normals, wide):
             new = self.normal(*self.triangles[t])
             if asked and not float(old @ new) > _LEAN * np.linalg.norm(old) * np.linalg.norm(new):
@@ -192,16 +217,22 @@ class _Surface:
         return True
 
 
-def without_slivers(points: Floats, wanted: Floats, triangles: Ints, face: Ints, segments: Ints,
-                    edge: Ints) -> tuple[Floats, Ints, Ints, Ints, Ints, float]:
-    """(points (n, 3), triangles (m, 3), face (m,), segments (s, 2), edge (s,), how far (mm) anything went) of a closed surface whose
-    features narrower than TINY of the wanted side (n,) are merged into what lies beside them. What comes to lie on an edge is moved
-    there."""
+def without_slivers(
+    points: Floats, wanted: Floats, triangles: Ints, face: Ints, segments: Ints, edge: Ints
+) -> tuple[Floats, Ints, Ints, Ints, Ints, float]:
+    """(points (n, 3), triangles (m, 3), face (m,), segments (s, 2), edge (s,), how far (mm)
+    anything went) of a closed surface whose features narrower than TINY of the wanted side (n,) are
+    merged into what lies beside them. What comes to lie on an edge is moved there."""
     surface = _Surface(points.copy(), TINY * wanted, triangles, face, segments, edge)
     p = points[triangles]
     sides = np.linalg.norm(p - np.roll(p, -1, axis=1), axis=2)
-    height = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1) / np.maximum(sides.max(axis=1), 1e-300)
-    waiting = [(float(height[k]), int(k)) for k in np.flatnonzero(height < surface.tolerance[triangles].min(axis=1))]
+    height = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1) / np.maximum(
+        sides.max(axis=1), 1e-300
+    )
+    waiting = [
+        (float(height[k]), int(k))
+        for k in np.flatnonzero(height < surface.tolerance[triangles].min(axis=1))
+    ]
     if not waiting:
         return points, triangles, face, segments, edge, 0.0
     heapq.heapify(waiting)
@@ -219,9 +250,18 @@ def without_slivers(points: Floats, wanted: Floats, triangles: Ints, face: Ints,
             for t in beside:
                 if t in surface.triangles and (found := surface.narrow(t)[0]) < 1.0:
                     heapq.heappush(waiting, (found, t))
-    lines = [(a, b, owner) for a, beside_a in surface.lines.items() for b, owner in beside_a.items() if a < b]
+    lines = [
+        (a, b, owner)
+        for a, beside_a in surface.lines.items()
+        for b, owner in beside_a.items()
+        if a < b
+    ]
     order = sorted(surface.triangles)
-    return (surface.p, np.array([surface.triangles[k] for k in order], dtype=np.int64),
-            np.array([surface.face[k] for k in order], dtype=np.int64),
-            np.array([line[:2] for line in lines], dtype=np.int64).reshape(-1, 2), np.array([line[2] for line in lines], dtype=np.int64),
-            surface.moved)
+    return (
+        surface.p,
+        np.array([surface.triangles[k] for k in order], dtype=np.int64),
+        np.array([surface.face[k] for k in order], dtype=np.int64),
+        np.array([line[:2] for line in lines], dtype=np.int64).reshape(-1, 2),
+        np.array([line[2] for line in lines], dtype=np.int64),
+        surface.moved,
+    )

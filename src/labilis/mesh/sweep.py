@@ -1,5 +1,7 @@
-"""Solids that are one outline moved along a straight line: plates, folded sheets, struts and tubes. Their end face is meshed with
-quadrilaterals, which are swept to hexahedra of twenty nodes; its triangles become wedges of fifteen."""
+"""Solids that are one outline moved along a straight line: plates, folded sheets, struts and tubes.
+Their end face is meshed with quadrilaterals, which are swept to hexahedra of twenty nodes; its
+triangles become wedges of fifteen."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
@@ -13,7 +15,10 @@ from labilis.shape import BodyShape
 from labilis.shape.tables import EdgeTable, FaceTable
 
 _FLAT = 0.1  # sine of the angle in a corner under which it is none
-_SLENDER, _FEW = 3.0, 0.1  # widths of a narrow outline to a side, where more than this share of its elements are triangles
+_SLENDER, _FEW = (
+    3.0,
+    0.1,
+)  # widths of a narrow outline to a side, where more than this share of its elements are triangles
 
 
 def sweep_body(body: BodyShape, sweep: Sweep, size: float, coarser: float = 1.0) -> Mesh:
@@ -22,7 +27,10 @@ def sweep_body(body: BodyShape, sweep: Sweep, size: float, coarser: float = 1.0)
     layers = max(1, int(np.ceil(np.linalg.norm(sweep.along) / size - 0.1)))
     corner = len(flat.nodes)  # every other level has corners only
     step = sweep.along / (2 * layers)
-    levels = [np.concatenate([flat.nodes, mids]) + k * step if k % 2 == 0 else flat.nodes + k * step for k in range(2 * layers + 1)]
+    levels = [
+        np.concatenate([flat.nodes, mids]) + k * step if k % 2 == 0 else flat.nodes + k * step
+        for k in range(2 * layers + 1)
+    ]
     starts = np.cumsum([0] + [len(places) for places in levels])
     cells, surface = [], _Skin([], [], [], [])
     for cell in flat.cells:
@@ -31,10 +39,17 @@ def sweep_body(body: BodyShape, sweep: Sweep, size: float, coarser: float = 1.0)
         parts = []
         for k in range(layers):
             low, between, high = starts[2 * k], starts[2 * k + 1], starts[2 * k + 2]
-            parts.append(np.concatenate([turned + low, turned + high, ring + low, ring + high, turned + between], axis=1))
+            parts.append(
+                np.concatenate(
+                    [turned + low, turned + high, ring + low, ring + high, turned + between], axis=1
+                )
+            )
         elements = np.concatenate(parts)
         cells.append(Cells(elements, np.zeros(len(elements), dtype=np.int64)))
-        surface.add(np.concatenate([turned[:, ::-1], np.roll(ring[:, ::-1], -1, axis=1)], axis=1), sweep.caps[0])
+        surface.add(
+            np.concatenate([turned[:, ::-1], np.roll(ring[:, ::-1], -1, axis=1)], axis=1),
+            sweep.caps[0],
+        )
         surface.add(np.concatenate([turned, ring], axis=1) + starts[-2], sweep.caps[1])
     border, owner = _border(flat, sides)
     ring = corner + sides.of(border[:, 0], border[:, 1])
@@ -44,19 +59,48 @@ def sweep_body(body: BodyShape, sweep: Sweep, size: float, coarser: float = 1.0)
         a, b, m = border[rows, 0], border[rows, 1], ring[rows]
         for k in range(layers):
             low, between, high = starts[2 * k], starts[2 * k + 1], starts[2 * k + 2]
-            surface.add(np.stack([a + low, b + low, b + high, a + high, m + low, b + between, m + high, a + between], axis=1),
-                        side_of[int(edge)])
+            surface.add(
+                np.stack(
+                    [
+                        a + low,
+                        b + low,
+                        b + high,
+                        a + high,
+                        m + low,
+                        b + between,
+                        m + high,
+                        a + between,
+                    ],
+                    axis=1,
+                ),
+                side_of[int(edge)],
+            )
     triangles, triangle_face, quads, quad_face, of_quad = surface.joined()
     segments, segment_edge = _segments(body, sweep, border, owner, ring, starts, flat.nodes)
-    return Mesh(np.concatenate(levels), tuple(cells), triangles, triangle_face, segments, segment_edge,
-                straightened * layers, quads=quads, quad_face=quad_face, of_quad=of_quad)
+    return Mesh(
+        np.concatenate(levels),
+        tuple(cells),
+        triangles,
+        triangle_face,
+        segments,
+        segment_edge,
+        straightened * layers,
+        quads=quads,
+        quad_face=quad_face,
+        of_quad=of_quad,
+    )
 
 
 class _Sides:
     """Sides of a flat mesh by their two nodes."""
 
     def __init__(self, cells: tuple[Cells, ...], count: int) -> None:
-        pairs = np.concatenate([np.stack([cell.elements, np.roll(cell.elements, -1, axis=1)], axis=2).reshape(-1, 2) for cell in cells])
+        pairs = np.concatenate(
+            [
+                np.stack([cell.elements, np.roll(cell.elements, -1, axis=1)], axis=2).reshape(-1, 2)
+                for cell in cells
+            ]
+        )
         self._count = count
         packed = np.sort(pairs, axis=1) @ np.array([count, 1])
         self.packed, self.uses = np.unique(packed, return_counts=True)
@@ -64,7 +108,9 @@ class _Sides:
 
     def of(self, a: Ints, b: Ints) -> Ints:
         """Number of the side between nodes a and b."""
-        return np.asarray(np.searchsorted(self.packed, np.minimum(a, b) * self._count + np.maximum(a, b)))
+        return np.asarray(
+            np.searchsorted(self.packed, np.minimum(a, b) * self._count + np.maximum(a, b))
+        )
 
 
 def _triangles(flat: Mesh) -> float:
@@ -73,18 +119,34 @@ def _triangles(flat: Mesh) -> float:
     return counts.get(3, 0) / max(sum(counts.values()), 1)
 
 
-def _cap(body: BodyShape, sweep: Sweep, size: float, coarser: float) -> tuple[Mesh, Floats, _Sides, int]:
-    """(flat mesh of the first cap, whose segments belong to edges of the body; middles of its sides, on the true edges; its sides; number
-    of cells whose sides had to be made straight again)."""
+def _cap(
+    body: BodyShape, sweep: Sweep, size: float, coarser: float
+) -> tuple[Mesh, Floats, _Sides, int]:
+    """(flat mesh of the first cap, whose segments belong to edges of the body; middles of its
+    sides, on the true edges; its sides; number of cells whose sides had to be made straight
+    again)."""
     one, edges = sweep.caps[0], sweep.edges[:, 0]
-    faces = FaceTable(**{name: getattr(body.faces, name)[[one]] for name in FaceTable.__dataclass_fields__})
-    table = EdgeTable(**{name: getattr(body.edges, name)[edges] for name in EdgeTable.__dataclass_fields__})
+    faces = FaceTable(
+        **{name: getattr(body.faces, name)[[one]] for name in FaceTable.__dataclass_fields__}
+    )
+    table = EdgeTable(
+        **{name: getattr(body.edges, name)[edges] for name in EdgeTable.__dataclass_fields__}
+    )
     table = replace(table, faces=np.tile([0, -1], (len(edges), 1)))
-    sheet = BodyShape(body.face_handles[one], (body.face_handles[one],), tuple(body.edge_handles[int(edge)] for edge in edges),
-                      replace(faces, thickness=np.ones(1)), table)
-    wall = 2.0 * float(faces.area[0]) / float(table.length.sum())  # mean width of the face: of a thin ring its wall
+    sheet = BodyShape(
+        body.face_handles[one],
+        (body.face_handles[one],),
+        tuple(body.edge_handles[int(edge)] for edge in edges),
+        replace(faces, thickness=np.ones(1)),
+        table,
+    )
+    wall = (
+        2.0 * float(faces.area[0]) / float(table.length.sum())
+    )  # mean width of the face: of a thin ring its wall
     flat = mesh_sheets(sheet, size, wall=wall, coarser=coarser)
-    if size > coarser * _SLENDER * wall and _triangles(flat) > _FEW:  # long thin wedges are too stiff in bending
+    if (
+        size > coarser * _SLENDER * wall and _triangles(flat) > _FEW
+    ):  # long thin wedges are too stiff in bending
         flat = mesh_sheets(sheet, coarser * _SLENDER * wall, wall=wall, coarser=coarser)
     flat = replace(flat, segment_edge=edges[flat.segment_edge])
     along = -body.faces.direction[one]
@@ -106,18 +168,23 @@ def _sides(body: BodyShape, flat: Mesh) -> tuple[_Sides, Floats]:
 
 
 def _corner_turns(flat: Mesh, mids: Floats, sides: _Sides, cell: Cells, along: Floats) -> Floats:
-    """(m, k): sine between the two curved sides at each corner, taken in the order of `cell.elements` turned round; near 0 or negative
-    where the cell is inside out."""
+    """(m, k): sine between the two curved sides at each corner, taken in the order of
+    `cell.elements` turned round; near 0 or negative where the cell is inside out."""
     turned = cell.elements[:, ::-1]
     p, after = flat.nodes[turned], np.roll(turned, -1, axis=1)
     m = mids[sides.of(turned, after)]
     ahead = 4 * m - 3 * p - flat.nodes[after]  # slopes of the parabolas at the corner
     back = 4 * np.roll(m, 1, axis=1) - 3 * p - np.roll(p, 1, axis=1)
-    return np.asarray(np.cross(ahead, back) @ along / (np.linalg.norm(ahead, axis=2) * np.linalg.norm(back, axis=2)))
+    return np.asarray(
+        np.cross(ahead, back)
+        @ along
+        / (np.linalg.norm(ahead, axis=2) * np.linalg.norm(back, axis=2))
+    )
 
 
 def _split(flat: Mesh, mids: Floats, sides: _Sides, along: Floats) -> Mesh:
-    """Quadrilaterals that have two sides on one smooth curve cut in two at the corner between them, which would be no corner."""
+    """Quadrilaterals that have two sides on one smooth curve cut in two at the corner between
+    them, which would be no corner."""
     cells, extra = [], []
     for cell in flat.cells:
         if cell.elements.shape[1] != 4:
@@ -127,18 +194,31 @@ def _split(flat: Mesh, mids: Floats, sides: _Sides, along: Floats) -> Mesh:
         worst, bad = turns.argmin(axis=1), turns.min(axis=1) < _FLAT
         turned = cell.elements[bad, ::-1]
         a, b, c, d = (turned[np.arange(len(turned)), (worst[bad] + k) % 4] for k in range(4))
-        extra.append(np.concatenate([np.stack([a, b, c], axis=1), np.stack([a, c, d], axis=1)])[:, ::-1])
-        cells.append(Cells(cell.elements[~bad], cell.body[~bad], cell.thickness[~bad] if cell.thickness is not None else None))
+        extra.append(
+            np.concatenate([np.stack([a, b, c], axis=1), np.stack([a, c, d], axis=1)])[:, ::-1]
+        )
+        cells.append(
+            Cells(
+                cell.elements[~bad],
+                cell.body[~bad],
+                cell.thickness[~bad] if cell.thickness is not None else None,
+            )
+        )
     new = np.concatenate([np.zeros((0, 3), dtype=np.int64), *extra])
-    triangles = np.concatenate([new, *(cell.elements for cell in cells if cell.elements.shape[1] == 3)])
+    triangles = np.concatenate(
+        [new, *(cell.elements for cell in cells if cell.elements.shape[1] == 3)]
+    )
     kept = [cell for cell in cells if cell.elements.shape[1] == 4 and len(cell.elements)]
     if len(triangles):
-        kept.append(Cells(triangles, np.zeros(len(triangles), dtype=np.int64), np.ones(len(triangles))))
+        kept.append(
+            Cells(triangles, np.zeros(len(triangles), dtype=np.int64), np.ones(len(triangles)))
+        )
     return replace(flat, cells=tuple(kept))
 
 
 def _straighten(flat: Mesh, mids: Floats, sides: _Sides, along: Floats) -> int:
-    """Curved sides made straight again, in place, where they would turn a corner of a cell inside out; number of such cells."""
+    """Curved sides made straight again, in place, where they would turn a corner of a cell
+    inside out; number of such cells."""
     straight, found = flat.nodes[sides.pairs].mean(axis=1), set()
     for _ in range(5):
         bad: list[Ints] = []
@@ -157,9 +237,14 @@ def _straighten(flat: Mesh, mids: Floats, sides: _Sides, along: Floats) -> int:
 
 
 def _border(flat: Mesh, sides: _Sides) -> tuple[Ints, Ints]:
-    """(sides (s, 2) of one element only, in the sense that has the inside on the left seen along the sweep; the edge each lies on)."""
-    pairs = np.concatenate([np.stack([turned, np.roll(turned, -1, axis=1)], axis=2).reshape(-1, 2)
-                            for turned in (cell.elements[:, ::-1] for cell in flat.cells)])
+    """(sides (s, 2) of one element only, in the sense that has the inside on the left seen along
+    the sweep; the edge each lies on)."""
+    pairs = np.concatenate(
+        [
+            np.stack([turned, np.roll(turned, -1, axis=1)], axis=2).reshape(-1, 2)
+            for turned in (cell.elements[:, ::-1] for cell in flat.cells)
+        ]
+    )
     number = sides.of(pairs[:, 0], pairs[:, 1])
     once = sides.uses[number] == 1
     edge_of = np.full(len(sides.packed), -1, dtype=np.int64)
@@ -169,7 +254,8 @@ def _border(flat: Mesh, sides: _Sides) -> tuple[Ints, Ints]:
 
 @dataclass
 class _Skin:
-    """Surface cells as they are found: triangles (k, 6) and quadrilaterals (k, 8) with the face of each."""
+    """Surface cells as they are found: triangles (k, 6) and quadrilaterals (k, 8) with the face
+    of each."""
 
     triangles: list[Ints]
     triangle_face: list[Ints]
@@ -180,20 +266,31 @@ class _Skin:
         """Cells of six or eight nodes, turned outward."""
         six = cells.shape[1] == 6
         (self.triangles if six else self.quads).append(cells)
-        (self.triangle_face if six else self.quad_face).append(np.full(len(cells), face, dtype=np.int64))
+        (self.triangle_face if six else self.quad_face).append(
+            np.full(len(cells), face, dtype=np.int64)
+        )
 
     def joined(self) -> tuple[Ints, Ints, Ints, Ints, Ints]:
-        """Triangles with those that the quadrilaterals are cut into, their faces, the quadrilaterals, theirs, and which triangle is cut
-        from which (-1: from none)."""
+        """Triangles with those that the quadrilaterals are cut into, their faces, the
+        quadrilaterals, theirs, and which triangle is cut from which (-1: from none)."""
         quads, quad_face = np.concatenate(self.quads), np.concatenate(self.quad_face)
         whole = np.concatenate([np.zeros((0, 6), dtype=np.int64), *self.triangles])
         cut = np.full((6 * len(quads), 6), -1, dtype=np.int64)
         cut[:, :3] = quads[:, QUAD_CUTS].reshape(-1, 3)
-        return (np.concatenate([whole, cut]), np.concatenate([*self.triangle_face, np.repeat(quad_face, 6)]), quads, quad_face,
-                np.concatenate([np.full(len(whole), -1, dtype=np.int64), np.repeat(np.arange(len(quads)), 6)]))
+        return (
+            np.concatenate([whole, cut]),
+            np.concatenate([*self.triangle_face, np.repeat(quad_face, 6)]),
+            quads,
+            quad_face,
+            np.concatenate(
+                [np.full(len(whole), -1, dtype=np.int64), np.repeat(np.arange(len(quads)), 6)]
+            ),
+        )
 
 
-def _segments(body: BodyShape, sweep: Sweep, border: Ints, owner: Ints, ring: Ints, starts: Ints, flat: Floats) -> tuple[Ints, Ints]:
+def _segments(
+    body: BodyShape, sweep: Sweep, border: Ints, owner: Ints, ring: Ints, starts: Ints, flat: Floats
+) -> tuple[Ints, Ints]:
     """Segments (s, 3) along the edges of both caps and those between them, and the edge of each."""
     twin = {int(a): int(b) for a, b in sweep.edges}
     rows = [np.column_stack([border, ring]), np.column_stack([border, ring]) + starts[-2]]

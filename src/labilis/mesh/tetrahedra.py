@@ -1,4 +1,6 @@
-"""Tetrahedra from a solid: TetGen on the CAD's triangulation, then mid-side nodes on the true surface."""
+"""Tetrahedra from a solid: TetGen on the CAD's triangulation, then mid-side nodes on the true
+surface."""
+
 from __future__ import annotations
 
 from collections.abc import Sequence
@@ -15,21 +17,30 @@ from labilis.mesh.skin import Skin, crossing, make_skin
 from labilis.model import LabilisError, shown
 from labilis.shape import BodyShape, Tessellation
 
-_VOLUME_PER_CUBE = 0.2  # largest element volume over size³ at which the mean edge comes out near the size
+_VOLUME_PER_CUBE = (
+    0.2  # largest element volume over size³ at which the mean edge comes out near the size
+)
 _GROWTH = 0.35  # element size gained per mm of distance from a zone
 _FLATTEST = 1e-5  # shape of an element under which a mesh is of no use
-_MOST_FILLED = 150_000  # elements that filling the CAD's own triangles may bring before it is refused
+_MOST_FILLED = (
+    150_000  # elements that filling the CAD's own triangles may bring before it is refused
+)
 _TRIES = 3  # skins, each finer where the one before crossed itself
 _MOST_ADDED = 400_000  # nodes that may be added where the skin may be cut
 _PATIENCE = 12.0  # s for filling one skin
 
 
-def mesh_body(body: BodyShape, size: float, order: int = 2,
-              zones: Sequence[tuple[Ints, Ints, float]] = (), coarser: float = 1.0) -> Mesh:
+def mesh_body(
+    body: BodyShape,
+    size: float,
+    order: int = 2,
+    zones: Sequence[tuple[Ints, Ints, float]] = (),
+    coarser: float = 1.0,
+) -> Mesh:
     """Mesh a solid with tetrahedra of about `size` mm mean edge length.
 
-    `zones` holds (faces, edges, size) of regions with their own size. `order` 2 gives mid-side nodes on the true surface; `coarser`:
-    how much longer sides may be in thin walls and at bends.
+    `zones` holds (faces, edges, size) of regions with their own size. `order` 2 gives mid-side
+    nodes on the true surface; `coarser`: how much longer sides may be in thin walls and at bends.
     Raises LabilisError if the surface cannot be filled.
     """
     around = zone_points(body, zones)
@@ -37,14 +48,18 @@ def mesh_body(body: BodyShape, size: float, order: int = 2,
     if mesh is not None:
         return mesh
     smallest = min([size, *(zone[2] for zone in zones)])
-    surface = body.tessellate(max(smallest / 20.0, body.view.size * 1e-5), chord_angle(body.view, smallest))
+    surface = body.tessellate(
+        max(smallest / 20.0, body.view.size * 1e-5), chord_angle(body.view, smallest)
+    )
     nodes, tets, triangles, markers = fill(surface.points, surface.triangles, surface.face, size)
     wanted = float(body.volume) / (0.105 * size**3)
     if len(tets) > max(_MOST_FILLED, 3.0 * wanted):
         raise LabilisError(
-            f"The solid's surface is drawn so finely in places that a mesh of {shown.length(size, 3)} would have {len(tets):,} elements.",
+            "The solid's surface is drawn so finely in places that a mesh of "
+            f"{shown.length(size, 3)} would have {len(tets):,} elements.",
             "mesh",
-            "Mesh it as shells if it is thin; else take what is tiny off it where it was drawn, and export it again.",
+            "Mesh it as shells if it is thin; else take what is tiny off it where it was drawn, "
+            "and export it again.",
             "fill",
         )
     if zones:
@@ -57,13 +72,22 @@ def mesh_body(body: BodyShape, size: float, order: int = 2,
     return mesh if order == 1 else second_order(body, mesh)
 
 
-ANOTHER_WAY = "A solid was filled from the triangles that it is drawn with, since a skin of the wanted size crosses itself."
+ANOTHER_WAY = (
+    "A solid was filled from the triangles that it is drawn with, since a skin of the "
+    "wanted size crosses itself."
+)
 
 
-def mesh_kept(body: BodyShape, reach: float, size: float, order: int, around: Sequence[tuple[Floats, float]],
-              coarser: float = 1.0) -> Mesh | None:
-    """Tetrahedra in a skin of triangles of the wanted size, which stays as it is; None where that cannot be filled. `around`: points with
-    smaller sizes."""
+def mesh_kept(
+    body: BodyShape,
+    reach: float,
+    size: float,
+    order: int,
+    around: Sequence[tuple[Floats, float]],
+    coarser: float = 1.0,
+) -> Mesh | None:
+    """Tetrahedra in a skin of triangles of the wanted size, which stays as it is; None where that
+    cannot be filled. `around`: points with smaller sizes."""
     mean = 2.0 * float(body.volume) / float(body.faces.area.sum())
     surface = body.tessellate(max(0.02 * min(mean, size), reach * 1e-5), 0.25)
     finer = list(around)
@@ -87,7 +111,9 @@ def mesh_kept(body: BodyShape, reach: float, size: float, order: int, around: Se
     return None
 
 
-def _compact(nodes: Floats, tets: Ints, triangles: Ints, segments: Ints) -> tuple[Floats, Ints, Ints, Ints]:
+def _compact(
+    nodes: Floats, tets: Ints, triangles: Ints, segments: Ints
+) -> tuple[Floats, Ints, Ints, Ints]:
     """All of it without nodes that no element has."""
     used = np.unique(tets)
     new = np.full(len(nodes), -1, dtype=np.int64)
@@ -96,34 +122,53 @@ def _compact(nodes: Floats, tets: Ints, triangles: Ints, segments: Ints) -> tupl
 
 
 def fill_kept(skin: Skin, size: float) -> tuple[Floats, Ints] | None:
-    """(nodes, those of the skin first, and elements (m, 4) with positive volume) of TetGen on a skin that it may not touch; None where it
-    cannot."""
+    """(nodes, those of the skin first, and elements (m, 4) with positive volume) of TetGen on a
+    skin that it may not touch; None where it cannot."""
     import tetgen
 
     centre = skin.points.mean(axis=0)
     for attempt in range(_TRIES):
-        # turned out of line with the axes: the library loses its way in sides and faces that run along them
+        # turned out of line with the axes: the library loses its way in sides and faces that run
+        # along them
         frame = np.linalg.qr(np.random.default_rng(attempt).standard_normal((3, 3)))[0]
         turned = (skin.points - centre) @ frame
 
         def run(turned: Floats = turned) -> tuple[Floats, Ints]:
             generator = tetgen.TetGen(turned, skin.triangles.astype(np.int32))
-            generator.tetrahedralize(plc=True, nobisect=True, quality=True, minratio=1.4, mindihedral=10.0, fixedvolume=True,
-                                     maxvolume=_VOLUME_PER_CUBE * size**3, steinerleft=_MOST_ADDED, quiet=True, nowarning=True)
-            return np.asarray(generator.node, dtype=np.float64), np.asarray(generator.elem, dtype=np.int64)
+            generator.tetrahedralize(
+                plc=True,
+                nobisect=True,
+                quality=True,
+                minratio=1.4,
+                mindihedral=10.0,
+                fixedvolume=True,
+                maxvolume=_VOLUME_PER_CUBE * size**3,
+                steinerleft=_MOST_ADDED,
+                quiet=True,
+                nowarning=True,
+            )
+            return np.asarray(generator.node, dtype=np.float64), np.asarray(
+                generator.elem, dtype=np.int64
+            )
+
         try:
             nodes, tets = apart(run, _PATIENCE)
         except Ended:
             continue
-        same = len(nodes) >= len(skin.points) and np.allclose(nodes[:len(skin.points)], turned) and len(tets) > 0
+        same = (
+            len(nodes) >= len(skin.points)
+            and np.allclose(nodes[: len(skin.points)], turned)
+            and len(tets) > 0
+        )
         if same:
-            nodes = np.concatenate([skin.points, nodes[len(skin.points):] @ frame.T + centre])
+            nodes = np.concatenate([skin.points, nodes[len(skin.points) :] @ frame.T + centre])
             return _positive(nodes, tets, len(skin.points))
     return None
 
 
 def _positive(nodes: Floats, tets: Ints, kept: int) -> tuple[Floats, Ints] | None:
-    """Elements turned to a positive volume, without nodes that nothing uses; None when one of the first `kept` nodes is not used."""
+    """Elements turned to a positive volume, without nodes that nothing uses; None when one of
+    the first `kept` nodes is not used."""
     flipped = _volumes(nodes, tets) < 0
     tets[flipped] = tets[flipped][:, [1, 0, 2, 3]]
     used = np.unique(tets)
@@ -134,23 +179,47 @@ def _positive(nodes: Floats, tets: Ints, kept: int) -> tuple[Floats, Ints] | Non
     return (nodes[used], new[tets]) if (new[:kept] == np.arange(kept)).all() else None
 
 
-def fill(points: Floats, corners: Ints, owner: Ints, size: float) -> tuple[Floats, Ints, Ints, Ints]:
-    """TetGen on a surface of triangles (k, 3) with the CAD face of each: (nodes, elements (m, 4) with positive volume, triangles on the
-    faces, CAD face of each). Raises LabilisError if the surface cannot be filled."""
+def fill(
+    points: Floats, corners: Ints, owner: Ints, size: float
+) -> tuple[Floats, Ints, Ints, Ints]:
+    """TetGen on a surface of triangles (k, 3) with the CAD face of each: (nodes, elements (m, 4)
+    with positive volume, triangles on the faces, CAD face of each). Raises LabilisError if the
+    surface cannot be filled."""
     import tetgen
 
     def run() -> tuple[Floats, Ints, Ints, Ints]:
         generator = tetgen.TetGen(points, corners.astype(np.int32), (owner + 1).astype(np.int32))
-        generator.tetrahedralize(plc=True, quality=True, minratio=1.25, mindihedral=12.0, fixedvolume=True,
-                                 maxvolume=_VOLUME_PER_CUBE * size**3, steinerleft=_MOST_ADDED, quiet=True, nowarning=True)
-        return tuple(np.asarray(item) for item in (  # type: ignore[return-value]
-            generator.node, generator.elem, generator.trifaces, generator.triface_markers))
+        generator.tetrahedralize(
+            plc=True,
+            quality=True,
+            minratio=1.25,
+            mindihedral=12.0,
+            fixedvolume=True,
+            maxvolume=_VOLUME_PER_CUBE * size**3,
+            steinerleft=_MOST_ADDED,
+            quiet=True,
+            nowarning=True,
+        )
+        return tuple(
+            np.asarray(item)
+            for item in (  # type: ignore[return-value]
+                generator.node,
+                generator.elem,
+                generator.trifaces,
+                generator.triface_markers,
+            )
+        )
+
     try:
         nodes, tets, trifaces, markers = apart(run, _PATIENCE)
     except Ended as error:
-        raise LabilisError(f"The solid cannot be filled with elements of {shown.length(size, 3)} ({error}).", "mesh",
-                           "Mesh it as shells if it is thin; else take what is tiny off it where it was drawn, and export it again.",
-                           "mesh-failed") from error
+        raise LabilisError(
+            f"The solid cannot be filled with elements of {shown.length(size, 3)} ({error}).",
+            "mesh",
+            "Mesh it as shells if it is thin; else take what is tiny off it where it was drawn, "
+            "and export it again.",
+            "mesh-failed",
+        ) from error
     nodes, tets = nodes.astype(np.float64), tets.astype(np.int64)
     flipped = _volumes(nodes, tets) < 0
     tets[flipped] = tets[flipped][:, [1, 0, 2, 3]]
@@ -167,16 +236,24 @@ def _cells(elements: Ints) -> tuple[Cells, ...]:
 
 def _volumes(nodes: Floats, tets: Ints) -> Floats:
     corner = nodes[tets[:, :4]]
-    return np.einsum("ij,ij->i", np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]),
-                     corner[:, 3] - corner[:, 0]) / 6.0
+    return (
+        np.einsum(
+            "ij,ij->i",
+            np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]),
+            corner[:, 3] - corner[:, 0],
+        )
+        / 6.0
+    )
 
 
-def refine_surface(nodes: Floats, triangles: Ints, face: Ints, size: float,
-                   zones: Sequence[tuple[Floats, float]]) -> tuple[Floats, Ints, Ints]:
-    """Surface triangulation with sides split until they are as short as the zones (points on them, size) ask: (points, triangles, face).
+def refine_surface(
+    nodes: Floats, triangles: Ints, face: Ints, size: float, zones: Sequence[tuple[Floats, float]]
+) -> tuple[Floats, Ints, Ints]:
+    """Surface triangulation with sides split until they are as short as the zones (points on them,
+    size) ask: (points, triangles, face).
 
-    TetGen grades the inside from the surface. (Its own size field crashes on bodies with bores, so it is not used.)
-    """
+    TetGen grades the inside from the surface. (Its own size field crashes on bodies with bores, so
+    it is not used.)"""
     trees = [(cKDTree(points), zone_size) for points, zone_size in zones]
     used, renumbered = np.unique(triangles, return_inverse=True)
     points, corners = nodes[used], renumbered.reshape(-1, 3)
@@ -200,9 +277,16 @@ def refine_surface(nodes: Floats, triangles: Ints, face: Ints, size: float,
 
 
 # sides to split (01, 12, 20 as bits) -> triangles in corners 0 1 2 and mid-sides 3 4 5
-_SPLITS = {0: [(0, 1, 2)], 1: [(0, 3, 2), (3, 1, 2)], 2: [(0, 1, 4), (0, 4, 2)], 4: [(0, 1, 5), (5, 1, 2)],
-           3: [(3, 1, 4), (0, 3, 4), (0, 4, 2)], 6: [(5, 4, 2), (0, 1, 4), (0, 4, 5)], 5: [(0, 3, 5), (3, 1, 2), (3, 2, 5)],
-           7: [(0, 3, 5), (3, 1, 4), (5, 4, 2), (3, 4, 5)]}
+_SPLITS = {
+    0: [(0, 1, 2)],
+    1: [(0, 3, 2), (3, 1, 2)],
+    2: [(0, 1, 4), (0, 4, 2)],
+    4: [(0, 1, 5), (5, 1, 2)],
+    3: [(3, 1, 4), (0, 3, 4), (0, 4, 2)],
+    6: [(5, 4, 2), (0, 1, 4), (0, 4, 5)],
+    5: [(0, 3, 5), (3, 1, 2), (3, 2, 5)],
+    7: [(0, 3, 5), (3, 1, 4), (5, 4, 2), (3, 4, 5)],
+}
 
 
 def split_triangles(corners: Ints, face: Ints, mids: Ints) -> tuple[Ints, Ints]:
@@ -218,7 +302,9 @@ def split_triangles(corners: Ints, face: Ints, mids: Ints) -> tuple[Ints, Ints]:
     return np.concatenate(parts), np.concatenate(owners)
 
 
-def zone_points(body: BodyShape, zones: Sequence[tuple[Ints, Ints, float]]) -> list[tuple[Floats, float]]:
+def zone_points(
+    body: BodyShape, zones: Sequence[tuple[Ints, Ints, float]]
+) -> list[tuple[Floats, float]]:
     """Points spread over each zone, with its size."""
     result = []
     for faces, edges, zone_size in zones:
@@ -231,9 +317,12 @@ def zone_points(body: BodyShape, zones: Sequence[tuple[Ints, Ints, float]]) -> l
 
 
 def _scatter(corners: Floats, spacing: float) -> Floats:
-    """Points on triangles (k, 3, 3) about `spacing` apart, never more than some tens of thousands."""
+    """Points on triangles (k, 3, 3) about `spacing` apart, never more than some tens of
+    thousands."""
     longest = float(np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max())
-    count = int(np.clip(np.ceil(longest / spacing), 1, max(2, int(np.sqrt(60_000 / max(len(corners), 1))))))
+    count = int(
+        np.clip(np.ceil(longest / spacing), 1, max(2, int(np.sqrt(60_000 / max(len(corners), 1)))))
+    )
     i, j = np.meshgrid(np.arange(count + 1), np.arange(count + 1), indexing="ij")
     keep = i + j <= count
     weights = np.stack([i[keep], j[keep], count - i[keep] - j[keep]], axis=1) / count
@@ -243,12 +332,15 @@ def _scatter(corners: Floats, spacing: float) -> Floats:
 def _along(line: Floats, spacing: float) -> Floats:
     """Points along a polyline (k, 3) about `spacing` apart."""
     lengths = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
-    steps = np.linspace(0.0, lengths[-1], int(np.clip(np.ceil(lengths[-1] / spacing), 1, 20_000)) + 1)
+    steps = np.linspace(
+        0.0, lengths[-1], int(np.clip(np.ceil(lengths[-1] / spacing), 1, 20_000)) + 1
+    )
     return np.stack([np.interp(steps, lengths, line[:, axis]) for axis in range(3)], axis=1)
 
 
 def outward(nodes: Floats, tets: Ints, triangles: Ints, face: Ints) -> tuple[Ints, Ints]:
-    """Boundary triangles (k, 3) turned so that their normal points out of the body that the elements fill, and `face` as it is."""
+    """Boundary triangles (k, 3) turned so that their normal points out of the body that the
+    elements fill, and `face` as it is."""
     sides = np.sort(tets[:, [[1, 2, 3], [0, 2, 3], [0, 1, 3], [0, 1, 2]]].reshape(-1, 3), axis=1)
     inside = np.repeat(np.arange(len(tets)), 4)
     opposite = tets[inside, np.tile(np.arange(4), len(tets))]
@@ -267,10 +359,17 @@ def outward(nodes: Floats, tets: Ints, triangles: Ints, face: Ints) -> tuple[Int
     return turned, face
 
 
-def segments_of(triangles: Ints, face: Ints, nodes: Floats, body: BodyShape, surface: Tessellation,
-                beside: Ints | None = None) -> tuple[Ints, Ints]:
-    """Mesh edges between triangles of two CAD faces, and the CAD edge each belongs to. `beside` (k, 3) lists CAD edges with two faces
-    each, lower first, where there may be more than two round an edge."""
+def segments_of(
+    triangles: Ints,
+    face: Ints,
+    nodes: Floats,
+    body: BodyShape,
+    surface: Tessellation,
+    beside: Ints | None = None,
+) -> tuple[Ints, Ints]:
+    """Mesh edges between triangles of two CAD faces, and the CAD edge each belongs to. `beside` (k,
+    3) lists CAD edges with two faces each, lower first, where there may be more than two round an
+    edge."""
     sides = np.sort(triangles[:, TRIANGLE_SIDES].reshape(-1, 2), axis=1)
     owner = np.repeat(face, 3)
     order = np.lexsort((owner, sides[:, 1], sides[:, 0]))
@@ -286,10 +385,14 @@ def segments_of(triangles: Ints, face: Ints, nodes: Floats, body: BodyShape, sur
         candidates = beside[(beside[:, 1:] == faces).all(axis=1), 0]
         if len(candidates) == 0:
             continue
-        distances = np.stack([_distance_to_polyline(surface.edge(int(c)), middle[rows]) for c in candidates])
+        distances = np.stack(
+            [_distance_to_polyline(surface.edge(int(c)), middle[rows]) for c in candidates]
+        )
         edge[rows] = candidates[np.argmin(distances, axis=0)]
     found, edge = found[edge >= 0], edge[edge >= 0]
-    _, once = np.unique(found, axis=0, return_index=True)  # a side between three faces was found twice
+    _, once = np.unique(
+        found, axis=0, return_index=True
+    )  # a side between three faces was found twice
     return found[np.sort(once)], edge[np.sort(once)]
 
 
@@ -301,19 +404,35 @@ def _distance_to_polyline(line: Floats, points: Floats) -> Floats:
     return np.asarray(np.linalg.norm(offset - t[..., None] * step[None], axis=2).min(axis=1))
 
 
-def _surface_places(triangles: Ints, face: Ints, segments: Ints, edge: Ints,
-                    body: BodyShape) -> tuple[dict[int, Ints], dict[int, Ints]]:
+def _surface_places(
+    triangles: Ints, face: Ints, segments: Ints, edge: Ints, body: BodyShape
+) -> tuple[dict[int, Ints], dict[int, Ints]]:
     """Nodes to be put on each curved face (not on an edge of it) and on each curved edge."""
     on_edges = np.unique(segments)
-    by_face = {int(f): np.setdiff1d(np.unique(triangles[face == f]), on_edges)
-               for f in np.unique(face) if body.faces.kind[f] != "plane"}
-    by_edge = {int(e): np.unique(segments[edge == e]) for e in np.unique(edge) if body.edges.kind[e] != "line"}
+    by_face = {
+        int(f): np.setdiff1d(np.unique(triangles[face == f]), on_edges)
+        for f in np.unique(face)
+        if body.faces.kind[f] != "plane"
+    }
+    by_edge = {
+        int(e): np.unique(segments[edge == e])
+        for e in np.unique(edge)
+        if body.edges.kind[e] != "line"
+    }
     return by_face, by_edge
 
 
-def onto_surface(body: BodyShape, nodes: Floats, tets: Ints, triangles: Ints, face: Ints, segments: Ints,
-                  edge: Ints) -> Floats:
-    """Nodes (n, 3): corner nodes that TetGen put on chords moved to the true surface; a move that would invert an element is undone."""
+def onto_surface(
+    body: BodyShape,
+    nodes: Floats,
+    tets: Ints,
+    triangles: Ints,
+    face: Ints,
+    segments: Ints,
+    edge: Ints,
+) -> Floats:
+    """Nodes (n, 3): corner nodes that TetGen put on chords moved to the true surface; a move
+    that would invert an element is undone."""
     moved = nodes.copy()
     by_face, by_edge = _surface_places(triangles, face, segments, edge, body)
     ends = _edge_ends(segments, edge)
@@ -325,7 +444,9 @@ def onto_surface(body: BodyShape, nodes: Floats, tets: Ints, triangles: Ints, fa
         if len(inner):
             moved[inner] = body.project_to_edge(index, nodes[inner])
     before = _volumes(nodes, tets)
-    while (bad := _volumes(moved, tets) < 0.15 * before).any():  # each round takes nodes back for good, so that it ends
+    while (
+        bad := _volumes(moved, tets) < 0.15 * before
+    ).any():  # each round takes nodes back for good, so that it ends
         back = np.unique(tets[bad])
         moved[back] = nodes[back]
     return moved
@@ -339,7 +460,8 @@ def _edge_ends(segments: Ints, edge: Ints) -> Ints:
 
 
 def second_order(body: BodyShape, mesh: Mesh) -> Mesh:
-    """Mid-side nodes added, those on the surface put on it; elements that would turn inside out kept straight."""
+    """Mid-side nodes added, those on the surface put on it; elements that would turn inside out
+    kept straight."""
     sides = np.sort(mesh.elements[:, TET_SIDES].reshape(-1, 2), axis=1)
     unique, inverse = np.unique(sides, axis=0, return_inverse=True)
     count, n = len(mesh.nodes), len(mesh.nodes) + len(unique)
@@ -356,7 +478,9 @@ def second_order(body: BodyShape, mesh: Mesh) -> Mesh:
     segments = np.concatenate([mesh.segments, mids(mesh.segments[:, :2])[:, None]], axis=1)
     straight = np.concatenate([mesh.nodes, middle])
     nodes = straight.copy()
-    by_face, by_edge = _surface_places(triangles, mesh.triangle_face, segments, mesh.segment_edge, body)
+    by_face, by_edge = _surface_places(
+        triangles, mesh.triangle_face, segments, mesh.segment_edge, body
+    )
     for index, members in by_face.items():
         new = members[members >= count]
         if len(new):
@@ -372,16 +496,39 @@ def second_order(body: BodyShape, mesh: Mesh) -> Mesh:
             break
         straightened += int(bad.sum())
         nodes[back] = straight[back]
-    return Mesh(nodes, _cells(elements), triangles, mesh.triangle_face, segments, mesh.segment_edge, straightened, told=mesh.told)
+    return Mesh(
+        nodes,
+        _cells(elements),
+        triangles,
+        mesh.triangle_face,
+        segments,
+        mesh.segment_edge,
+        straightened,
+        told=mesh.told,
+    )
 
 
 # natural coordinates where a curved element turns inside out first: corners and mid-sides
-_PROBES = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1], [.5, 0, 0], [.5, .5, 0], [0, .5, 0], [0, 0, .5],
-                    [.5, 0, .5], [0, .5, .5]], dtype=float)
+_PROBES = np.array(
+    [
+        [0, 0, 0],
+        [1, 0, 0],
+        [0, 1, 0],
+        [0, 0, 1],
+        [0.5, 0, 0],
+        [0.5, 0.5, 0],
+        [0, 0.5, 0],
+        [0, 0, 0.5],
+        [0.5, 0, 0.5],
+        [0, 0.5, 0.5],
+    ],
+    dtype=float,
+)
 
 
 def _least_jacobian(nodes: Floats, elements: Ints) -> Floats:
-    """Least Jacobian (m,) of ten-node elements at corners and mid-sides over that of the straight element."""
+    """Least Jacobian (m,) of ten-node elements at corners and mid-sides over that of the
+    straight element."""
     least = np.full(len(elements), np.inf)
     x = nodes[elements]
     reference = 6.0 * _volumes(nodes, elements)

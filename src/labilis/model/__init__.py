@@ -1,8 +1,9 @@
 """What is stated: project, pieces, materials, regions, supports, loads, mesh plan, criteria.
 
-Immutable pydantic objects whose quantities are strings with units or expressions of named parameters. Nothing here knows
-geometry, meshes or results.
+Immutable pydantic objects whose quantities are strings with units or expressions of named
+parameters. Nothing here knows geometry, meshes or results.
 """
+
 from labilis.model.errors import LabilisError
 from labilis.model.library import GRADES, grade
 from labilis.model.project import (

@@ -1,7 +1,7 @@
 """Quantities as people write them: ``12 mm``, ``2*leg_t + 1 mm``, ``sqrt(2) * width``.
 
-A small recursive-descent parser of our own evaluates them on pint quantities. Nothing is ever handed to Python's own
-`eval`. Grammar (a unit directly behind a number binds tightest)::
+A small recursive-descent parser of our own evaluates them on pint quantities. Nothing is ever
+handed to Python's own `eval`. Grammar (a unit directly behind a number binds tightest)::
 
     sum     = product (('+' | '-') product)*
     product = sign (('*' | '/') sign)*
@@ -9,6 +9,7 @@ A small recursive-descent parser of our own evaluates them on pint quantities. N
     power   = atom (('^' | '**') sign)?
     atom    = NUMBER UNIT? | NAME | NAME '(' sum (',' sum)* ')' | '(' sum ')'
 """
+
 from __future__ import annotations
 
 import math
@@ -18,7 +19,14 @@ from functools import lru_cache
 from typing import Any
 
 from labilis.model.errors import LabilisError
-from labilis.model.units import KINDS, UNIT_SYMBOLS, describe_dimension, kind_dimension, registry, unit
+from labilis.model.units import (
+    KINDS,
+    UNIT_SYMBOLS,
+    describe_dimension,
+    kind_dimension,
+    registry,
+    unit,
+)
 
 _TOKEN = re.compile(
     r"\s*(?:(?P<number>(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)|(?P<name>[A-Za-zµ][A-Za-z0-9_]*|[°%])|(?P<op>\*\*|[-+*/^(),]))"
@@ -30,7 +38,11 @@ CONSTANTS = {"pi": math.pi}
 
 
 def _angle(value: Any) -> float:
-    return float((value.to("rad") if str(value.dimensionality) == "[angle]" else value.to("dimensionless")).magnitude)
+    return float(
+        (
+            value.to("rad") if str(value.dimensionality) == "[angle]" else value.to("dimensionless")
+        ).magnitude
+    )
 
 
 def _trig(function: Callable[[float], float]) -> Callable[[Any], Any]:
@@ -66,8 +78,12 @@ class _Parser:
         self.at = 0
 
     def error(self, what: str) -> LabilisError:
-        return LabilisError(f"{what} in '{self.text}'.", remedy="Write a number with a unit, such as 12 mm, "
-                            "or an expression of named parameters.", code="expression")
+        return LabilisError(
+            f"{what} in '{self.text}'.",
+            remedy="Write a number with a unit, such as 12 mm, "
+            "or an expression of named parameters.",
+            code="expression",
+        )
 
     def peek(self) -> tuple[str, str]:
         return self.tokens[self.at] if self.at < len(self.tokens) else ("end", "")
@@ -95,7 +111,9 @@ class _Parser:
         while symbol := self.take("+", "-"):
             other = self.product()
             if value.dimensionality != other.dimensionality:
-                raise self.error(f"{describe_dimension(value)} and {describe_dimension(other)} cannot be added")
+                raise self.error(
+                    f"{describe_dimension(value)} and {describe_dimension(other)} cannot be added"
+                )
             value = value + other if symbol == "+" else value - other
         self.depth -= 1
         return value
@@ -158,7 +176,10 @@ class _Parser:
             size = 1.0
             if self.take("^", "**"):  # "5 mm^2" squares the unit, not the number
                 power = self.sign()
-                if power.dimensionality != kind_dimension("number") or abs(float(power.magnitude)) > 20:
+                if (
+                    power.dimensionality != kind_dimension("number")
+                    or abs(float(power.magnitude)) > 20
+                ):
                     raise self.error("An exponent must be a plain number under 20")
                 size = float(power.magnitude)
             value = value * unit(name) ** size
@@ -187,24 +208,39 @@ class _Parser:
             return registry().Quantity(CONSTANTS[name], "dimensionless")
         if name in UNIT_SYMBOLS:
             return unit(name)
-        raise LabilisError(f"'{name}' is neither a parameter nor a unit, in '{self.text}'.",
-                           remedy="Add the parameter, or correct the name.", code="unknown-parameter")
+        raise LabilisError(
+            f"'{name}' is neither a parameter nor a unit, in '{self.text}'.",
+            remedy="Add the parameter, or correct the name.",
+            code="unknown-parameter",
+        )
 
 
 def _needed(text: str, stated: Mapping[str, str], known: Mapping[str, Any]) -> list[str]:
-    """Parameters that an expression needs and that are not known, each behind those that it needs itself. Raises LabilisError for a
-    circle."""
+    """Parameters that an expression needs and that are not known, each behind those that it needs
+    itself. Raises LabilisError for a circle."""
+
     def names(of: str) -> Iterator[str]:
-        return iter([name for name in _WORD.findall(of[:_MAX_LENGTH + 1]) if name in stated and name not in known])
+        return iter(
+            [
+                name
+                for name in _WORD.findall(of[: _MAX_LENGTH + 1])
+                if name in stated and name not in known
+            ]
+        )
+
     found: dict[str, None] = {}
     path: dict[str, Iterator[str]] = {"": names(text)}
     while path:
         owner = next(reversed(path))
         for name in path[owner]:
             if name in path:
-                circle = [*path][[*path].index(name):]
-                raise LabilisError(f"Parameter '{name}' depends on itself.", "parameters",
-                                   "Break the circle: " + " → ".join((*circle, name)) + ".", "circle")
+                circle = [*path][[*path].index(name) :]
+                raise LabilisError(
+                    f"Parameter '{name}' depends on itself.",
+                    "parameters",
+                    "Break the circle: " + " → ".join((*circle, name)) + ".",
+                    "circle",
+                )
             if name not in found:
                 path[name] = names(stated[name])
                 break
@@ -215,9 +251,12 @@ def _needed(text: str, stated: Mapping[str, str], known: Mapping[str, Any]) -> l
     return list(found)
 
 
-def evaluate(text: str, parameters: Mapping[str, str] | None = None, known: dict[str, Any] | None = None) -> Any:
-    """Value of an expression as a pint quantity; parameters are expressions themselves, each evaluated once, checked for circles. `known`:
-    values of the same parameters from calls before, those found here are added."""
+def evaluate(
+    text: str, parameters: Mapping[str, str] | None = None, known: dict[str, Any] | None = None
+) -> Any:
+    """Value of an expression as a pint quantity; parameters are expressions themselves, each
+    evaluated once, checked for circles. `known`: values of the same parameters from calls before,
+    those found here are added."""
     stated = parameters or {}
     values = {} if known is None else known
     for name in _needed(text, stated, values):
@@ -227,14 +266,20 @@ def evaluate(text: str, parameters: Mapping[str, str] | None = None, known: dict
 
 def _evaluate(text: str, values: Mapping[str, Any]) -> Any:
     if len(text) > _MAX_LENGTH:
-        raise LabilisError(f"An expression of {len(text)} characters.", remedy=f"Keep it under {_MAX_LENGTH}.")
+        raise LabilisError(
+            f"An expression of {len(text)} characters.", remedy=f"Keep it under {_MAX_LENGTH}."
+        )
     try:
         value = _Parser(text, values.__getitem__).whole()
     except (OverflowError, ZeroDivisionError) as problem:
-        raise LabilisError(f"'{text}' has no finite value.", remedy="Check the numbers.") from problem
+        raise LabilisError(
+            f"'{text}' has no finite value.", remedy="Check the numbers."
+        ) from problem
     magnitude = value.magnitude
     if isinstance(magnitude, complex) or not math.isfinite(magnitude):
-        raise LabilisError(f"'{text}' has no finite real value.", remedy="Check the numbers.", code="expression")
+        raise LabilisError(
+            f"'{text}' has no finite real value.", remedy="Check the numbers.", code="expression"
+        )
     return value
 
 
@@ -248,11 +293,19 @@ def with_name(text: str, old: str, new: str) -> str:
     return _WORD.sub(lambda word: new if word.group() == old else word.group(), text)
 
 
-def number_of(text: str, kind: str, parameters: Mapping[str, str] | None = None, where: str = "",
-              known: dict[str, Any] | None = None) -> float:
-    """Kernel number (N, mm, MPa, tonne, rad) of an expression that must be of the given kind; `known` as in `evaluate`."""
+def number_of(
+    text: str,
+    kind: str,
+    parameters: Mapping[str, str] | None = None,
+    where: str = "",
+    known: dict[str, Any] | None = None,
+) -> float:
+    """Kernel number (N, mm, MPa, tonne, rad) of an expression that must be of the given kind;
+    `known` as in `evaluate`."""
     try:
-        if len(text) <= _MAX_LENGTH and not any(name in (parameters or {}) for name in _WORD.findall(text)):
+        if len(text) <= _MAX_LENGTH and not any(
+            name in (parameters or {}) for name in _WORD.findall(text)
+        ):
             return _plain(text, kind)
         return _kernel(evaluate(text, parameters, known), text, kind)
     except LabilisError as error:
@@ -263,7 +316,8 @@ def number_of(text: str, kind: str, parameters: Mapping[str, str] | None = None,
 
 @lru_cache(maxsize=8192)
 def _plain(text: str, kind: str) -> float:
-    """Kernel number of an expression that names no parameter: the window asks for the same few hundred at every edit."""
+    """Kernel number of an expression that names no parameter: the window asks for the same few
+    hundred at every edit."""
     return _kernel(_evaluate(text, {}), text, kind)
 
 
@@ -274,12 +328,18 @@ def _kernel(value: Any, text: str, kind: str) -> float:
         if is_number and value.magnitude == 0:
             return 0.0  # nothing is nothing in any unit
         problem = "has no unit" if is_number else f"is {describe_dimension(value)}"
-        raise LabilisError(f"'{text}' {problem}; {words} is needed here, such as {example}.", code="unit")
+        raise LabilisError(
+            f"'{text}' {problem}; {words} is needed here, such as {example}.", code="unit"
+        )
     return float(value.to_base_units().magnitude)
 
 
 def is_name(text: str) -> bool:
-    """Whether a text can be a parameter's name: a word that is not a unit, a function or a constant."""
-    return (bool(re.fullmatch(r"[A-Za-z][A-Za-z0-9_]*", text)) and text not in UNIT_SYMBOLS
-            and text not in FUNCTIONS and text not in CONSTANTS)
-
+    """Whether a text can be a parameter's name: a word that is not a unit, a function or a
+    constant."""
+    return (
+        bool(re.fullmatch(r"[A-Za-z][A-Za-z0-9_]*", text))
+        and text not in UNIT_SYMBOLS
+        and text not in FUNCTIONS
+        and text not in CONSTANTS
+    )

@@ -1,9 +1,11 @@
-"""What a text in the statements is: a quantity of some kind, or the name of something else that is stated. It is part of the type of the
-field, and one walker finds all of them; validation, keys, renaming, removal, the schema and the window's editors stand on it.
+"""What a text in the statements is: a quantity of some kind, or the name of something else that is
+stated. It is part of the type of the field, and one walker finds all of them; validation, keys,
+renaming, removal, the schema and the window's editors stand on it.
 
-A field of type `Length` holds '12 mm' or an expression of that kind. Where the kind hangs on the rest of the statement (a spring per area),
-the field is a `Quantity` and its statement answers `kind_of`. A field of type `Annotated[str, Names("regions")]` holds a region's name.
-"""
+A field of type `Length` holds '12 mm' or an expression of that kind. Where the kind hangs on the
+rest of the statement (a spring per area), the field is a `Quantity` and its statement answers
+`kind_of`. A field of type `Annotated[str, Names("regions")]` holds a region's name."""
+
 from __future__ import annotations
 
 import types
@@ -16,18 +18,22 @@ from pydantic import BaseModel, GetJsonSchemaHandler
 from pydantic_core import CoreSchema
 
 Path = tuple[str | int, ...]
-# how a name stands in a text: alone; as a piece or one of its copies, `leg.2`; before a stroke and the name of a face, `leg.2/foot`;
-# inside the place of a statement, `pieces/leg/thickness`; or a kind of mode in its stead
+# how a name stands in a text: alone; as a piece or one of its copies, `leg.2`; before a stroke and
+# the name of a face, `leg.2/foot`; inside the place of a statement, `pieces/leg/thickness`; or a
+# kind of mode in its stead
 Form = Literal["name", "body", "face", "place", "share"]
 
 
 @dataclass(frozen=True)
 class QuantityOf:
-    """Marks a text as a quantity of a kind of `units.KINDS`; '' where its statement says which, by `kind_of`."""
+    """Marks a text as a quantity of a kind of `units.KINDS`; '' where its statement says which,
+    by `kind_of`."""
 
     kind: str
 
-    def __get_pydantic_json_schema__(self, core: CoreSchema, handler: GetJsonSchemaHandler) -> dict[str, Any]:
+    def __get_pydantic_json_schema__(
+        self, core: CoreSchema, handler: GetJsonSchemaHandler
+    ) -> dict[str, Any]:
         """The schema says the kind too."""
         return {**handler(core), **({"quantity": self.kind} if self.kind else {})}
 
@@ -39,7 +45,9 @@ class Names:
     to: tuple[str, ...]
     form: Form = "name"
 
-    def __get_pydantic_json_schema__(self, core: CoreSchema, handler: GetJsonSchemaHandler) -> dict[str, Any]:
+    def __get_pydantic_json_schema__(
+        self, core: CoreSchema, handler: GetJsonSchemaHandler
+    ) -> dict[str, Any]:
         """The schema says what is named."""
         return {**handler(core), "names": list(self.to)}
 
@@ -72,7 +80,8 @@ ShareName = Annotated[str, Names(("pieces",), "share")]  # a piece, or one of th
 
 
 class Leaf(NamedTuple):
-    """A marked text: where it is in the JSON form, what it says, what it is, and the statement and field that hold it."""
+    """A marked text: where it is in the JSON form, what it says, what it is, and the statement
+    and field that hold it."""
 
     path: Path
     text: str
@@ -91,8 +100,8 @@ class Leaf(NamedTuple):
 
 
 class _Shape(NamedTuple):
-    """What a field's type says of the texts in it: `mark` of the text, `places` of a tuple of fixed length, `each` of what a longer one or
-    a table holds."""
+    """What a field's type says of the texts in it: `mark` of the text, `places` of a tuple of fixed
+    length, `each` of what a longer one or a table holds."""
 
     mark: QuantityOf | Names | None = None
     places: tuple[_Shape | None, ...] = ()
@@ -106,7 +115,8 @@ def leaves(value: Any, path: Path = ()) -> Iterator[Leaf]:
 
 
 def kind_at(statement: BaseModel, field: str) -> str:
-    """Kind of the quantity or quantities of a field of a statement. Raises KeyError for a field that holds none."""
+    """Kind of the quantity or quantities of a field of a statement. Raises KeyError for a field
+    that holds none."""
     shape = dict(_shapes(type(statement)))[field]  # type: ignore[arg-type]
     while shape is not None and shape.mark is None:
         shape = shape.each if shape.each is not None else shape.places[0]
@@ -117,7 +127,8 @@ def kind_at(statement: BaseModel, field: str) -> str:
 
 
 def mentioned(text: str, form: Form) -> str:
-    """The name in a text that mentions it: 'leg.2' of 'leg.2/foot', 'leg' of 'pieces/leg/thickness'."""
+    """The name in a text that mentions it: 'leg.2' of 'leg.2/foot', 'leg' of
+    'pieces/leg/thickness'."""
     if form == "face":
         return text.split("/")[0]
     if form == "place" and "/" in text:
@@ -126,8 +137,8 @@ def mentioned(text: str, form: Form) -> str:
 
 
 def respelt(text: str, form: Form, field: str, names: Mapping[str, str]) -> str:
-    """A text that mentions one of `names` of a list with its new name, or as it was where it mentions another: 'arm.2/foot' for
-    'leg.2/foot'."""
+    """A text that mentions one of `names` of a list with its new name, or as it was where it
+    mentions another: 'arm.2/foot' for 'leg.2/foot'."""
     if form == "place" and "/" in text:
         head, name, *rest = text.split("/")
         return "/".join([head, names.get(name, name), *rest]) if head == field else text
@@ -143,13 +154,20 @@ def where_of(root: Any, path: Path) -> str:
     """A path in words: items of lists by their names, 'loads/push/components/0'."""
     words, place = [], root
     for step in path:
-        place = place[step] if isinstance(step, int) else place.get(step) if isinstance(place, dict) else getattr(place, step, None)
+        place = (
+            place[step]
+            if isinstance(step, int)
+            else place.get(step)
+            if isinstance(place, dict)
+            else getattr(place, step, None)
+        )
         words.append(label_of(place) or str(step) if isinstance(step, int) else step)
     return "/".join(words)
 
 
 def label_of(item: Any) -> str:
-    """What tells an item of a list apart from the others: its name, or what it is about; '' for one that only has a place."""
+    """What tells an item of a list apart from the others: its name, or what it is about; '' for
+    one that only has a place."""
     for key in ("name", "region", "load", "case", "member", "parameter"):
         if isinstance(text := getattr(item, key, None), str) and text:
             return text
@@ -160,7 +178,11 @@ def _inside(value: Any, shape: _Shape | None, path: Path, owner: Any, field: str
     if value is None:
         return
     if isinstance(value, str):
-        if shape is not None and shape.mark is not None and (value or isinstance(shape.mark, QuantityOf)):  # no name names nothing
+        if (
+            shape is not None
+            and shape.mark is not None
+            and (value or isinstance(shape.mark, QuantityOf))
+        ):  # no name names nothing
             yield Leaf(path, value, shape.mark, owner, field)
     elif isinstance(value, BaseModel):
         yield from leaves(value, path)
@@ -170,7 +192,9 @@ def _inside(value: Any, shape: _Shape | None, path: Path, owner: Any, field: str
             yield from _inside(item, inner, (*path, number), owner, field)
     elif isinstance(value, dict):
         for key, item in value.items():
-            yield from _inside(item, None if shape is None else shape.each, (*path, key), owner, field)
+            yield from _inside(
+                item, None if shape is None else shape.each, (*path, key), owner, field
+            )
 
 
 @cache
@@ -199,7 +223,9 @@ def _shape_of(annotation: Any, marks: tuple[Any, ...] = ()) -> _Shape | None:
     if origin is dict:
         return None if (shape := _shape_of(arguments[1])) is None else _Shape(each=shape)
     if origin in (Union, types.UnionType):
-        return next((shape for argument in arguments if (shape := _shape_of(argument)) is not None), None)
+        return next(
+            (shape for argument in arguments if (shape := _shape_of(argument)) is not None), None
+        )
     return None
 
 

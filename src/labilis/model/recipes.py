@@ -1,8 +1,10 @@
-"""Recipes: pieces that Labilis builds itself from numbers. Every number is a text with a unit or an expression.
+"""Recipes: pieces that Labilis builds itself from numbers. Every number is a text with a unit or an
+expression.
 
-Each recipe stands in its own axes: plates, ribs and blocks lie in x and y, folded sheets and struts run along z. `Place` turns and
-moves it, `Copies` repeat it.
+Each recipe stands in its own axes: plates, ribs and blocks lie in x and y, folded sheets and struts
+run along z. `Place` turns and moves it, `Copies` repeat it.
 """
+
 from __future__ import annotations
 
 from typing import Annotated, Literal
@@ -16,8 +18,9 @@ Axis = Literal["x", "y", "z"]
 
 
 class Corner(Statement):
-    """Corner of an outline; `radius` rounds it; `bow` bends the side to the next corner to an arc: its height over half of its chord, 1 for
-    a half circle, above nought where it turns counter-clockwise."""
+    """Corner of an outline; `radius` rounds it; `bow` bends the side to the next corner to an arc:
+    its height over half of its chord, 1 for a half circle, above nought where it turns
+    counter-clockwise."""
 
     x: Length
     y: Length
@@ -33,7 +36,8 @@ def _enclosing(outline: tuple[Corner, ...]) -> tuple[Corner, ...]:
 
 
 class Opening(Statement):
-    """A round hole, or a slot when `length` (between the centres of its ends) is given, turned by `angle` from x."""
+    """A round hole, or a slot when `length` (between the centres of its ends) is given, turned
+    by `angle` from x."""
 
     x: Length
     y: Length
@@ -57,7 +61,8 @@ class Plate(Statement):
 
 
 class FoldedSheet(Statement):
-    """Sheet folded along z: `profile` is its mid-line in x and y with sharp corners, bent with the inside radius `bend`."""
+    """Sheet folded along z: `profile` is its mid-line in x and y with sharp corners, bent with
+    the inside radius `bend`."""
 
     kind: Literal["folded sheet"] = "folded sheet"
     profile: tuple[tuple[Length, Length], ...] = Field(min_length=2)
@@ -82,16 +87,36 @@ SECTION_SIZES: dict[str, tuple[str, ...]] = {
     "polygon": (),
     "outline": (),
 }
-_MAY = {"square tube": ("radius",), "rectangular tube": ("radius",), "angle": ("radius",), "channel": ("radius",), "hat": ("radius",)}
+_MAY = {
+    "square tube": ("radius",),
+    "rectangular tube": ("radius",),
+    "angle": ("radius",),
+    "channel": ("radius",),
+    "hat": ("radius",),
+}
 
 
 class Section(Statement):
-    """Cross-section of a strut: its shape and sizes. `width` is along x, `height` along y; `radius` is the inside radius of its
-    corners, `web` the thickness of a web that differs from `thickness`. A polygon has `corners`, an outline of lines and arcs `outline` and
-    `openings`."""
+    """Cross-section of a strut: its shape and sizes. `width` is along x, `height` along y; `radius`
+    is the inside radius of its corners, `web` the thickness of a web that differs from `thickness`.
+    A polygon has `corners`, an outline of lines and arcs `outline` and `openings`."""
 
-    shape: Literal["flat", "round", "square", "round tube", "square tube", "rectangular tube", "angle", "double angle", "channel",
-                   "I", "T", "hat", "polygon", "outline"]
+    shape: Literal[
+        "flat",
+        "round",
+        "square",
+        "round tube",
+        "square tube",
+        "rectangular tube",
+        "angle",
+        "double angle",
+        "channel",
+        "I",
+        "T",
+        "hat",
+        "polygon",
+        "outline",
+    ]
     width: Length | None = None
     height: Length | None = None
     diameter: Length | None = None
@@ -116,8 +141,13 @@ class Section(Statement):
                 raise ValueError(f"a section '{self.shape}' has no {name}")
         if (self.shape == "polygon") != bool(self.corners):
             raise ValueError("corners belong to a polygon, and a polygon needs them")
-        if (self.shape == "outline") != (len(self.outline) > 1) or (self.openings and self.shape != "outline"):
-            raise ValueError("outline and openings belong to a section 'outline', which needs two corners and more")
+        if (self.shape == "outline") != (len(self.outline) > 1) or (
+            self.openings and self.shape != "outline"
+        ):
+            raise ValueError(
+                "outline and openings belong to a section 'outline', which needs two corners and "
+                "more"
+            )
         return self
 
 
@@ -130,8 +160,9 @@ class Strut(Statement):
 
 
 class Rib(Statement):
-    """Flat rib in x and y: a triangle or trapezoid with its right angle at the origin, `width` along x, `height` along y, `top` the
-    width left at the far end, `curve` the sagitta of a hollow long edge; its middle lies at z = 0."""
+    """Flat rib in x and y: a triangle or trapezoid with its right angle at the origin, `width`
+    along x, `height` along y, `top` the width left at the far end, `curve` the sagitta of a hollow
+    long edge; its middle lies at z = 0."""
 
     kind: Literal["rib"] = "rib"
     width: Length
@@ -153,7 +184,8 @@ class Pocket(Statement):
 
 
 class Block(Statement):
-    """Solid block centred on x and y from z = 0 to `depth`, with pockets from the top and bores right through."""
+    """Solid block centred on x and y from z = 0 to `depth`, with pockets from the top and bores
+    right through."""
 
     kind: Literal["block"] = "block"
     width: Length
@@ -204,7 +236,8 @@ class MirrorCopy(Statement):
 
 
 class Cut(Statement):
-    """A round hole, or slot, cut through a placed piece along an axis of the project: `x`, `y`, `z` is a point on its axis."""
+    """A round hole, or slot, cut through a placed piece along an axis of the project: `x`, `y`,
+    `z` is a point on its axis."""
 
     along: Axis
     x: Length = "0 mm"

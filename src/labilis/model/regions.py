@@ -1,8 +1,9 @@
 """Regions: named sets of faces and edges that supports, loads and mesh zones refer to.
 
-A pick remembers what a face or an edge looked like (kind, place, size), not its number in the file, so that it is found
-again when the file is read anew.
+A pick remembers what a face or an edge looked like (kind, place, size), not its number in the file,
+so that it is found again when the file is read anew.
 """
+
 from __future__ import annotations
 
 from typing import Literal
@@ -20,16 +21,23 @@ class Pick(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     of: Literal["face", "edge"]
-    kind: str = Field(description="plane, cylinder, cone, sphere, torus, other; for edges line, circle, other")
+    kind: str = Field(
+        description="plane, cylinder, cone, sphere, torus, other; for edges line, circle, other"
+    )
     position: Vector = Field(description="centroid, mm")
     size: float = Field(gt=0, description="area of a face in mm², length of an edge in mm")
-    radius: float | None = Field(default=None, description="radius of a cylinder, sphere or circle, mm")
-    direction: Vector | None = Field(default=None, description="normal of a plane, axis of a cylinder, run of a line")
+    radius: float | None = Field(
+        default=None, description="radius of a cylinder, sphere or circle, mm"
+    )
+    direction: Vector | None = Field(
+        default=None, description="normal of a plane, axis of a cylinder, run of a line"
+    )
     gone: bool = Field(default=False, description="a revised file has nothing that stands for it")
 
 
 class Region(BaseModel):
-    """A named set of faces or of edges. What a recipe built is named (`leg.2/foot`); what was imported is found by its looks.
+    """A named set of faces or of edges. What a recipe built is named (`leg.2/foot`); what was
+    imported is found by its looks.
 
     A name without the number of a copy, `leg/foot`, means all copies."""
 
@@ -38,7 +46,9 @@ class Region(BaseModel):
     name: str = Field(min_length=1)
     piece: PieceName = Field(default="", description="imported piece that the picks are on")
     picks: tuple[Pick, ...] = ()
-    names: tuple[FaceName, ...] = Field(default=(), description="faces and edges of recipes by name")
+    names: tuple[FaceName, ...] = Field(
+        default=(), description="faces and edges of recipes by name"
+    )
 
     @model_validator(mode="after")
     def _some(self) -> Region:

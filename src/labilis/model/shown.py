@@ -1,9 +1,11 @@
-"""Units in which figures are shown: one set for everything that a window, a report or a command says. What was typed stays as it was
-typed, and inside everything stays N, mm, MPa, tonne.
+"""Units in which figures are shown: one set for everything that a window, a report or a command
+says. What was typed stays as it was typed, and inside everything stays N, mm, MPa, tonne.
 
-The set is part of the surroundings, like a language: it is chosen once by whoever begins to speak (`use`), and everything that puts a
-figure into words asks here. It never enters a computation or a key.
+The set is part of the surroundings, like a language: it is chosen once by whoever begins to speak
+(`use`), and everything that puts a figure into words asks here. It never enters a computation or a
+key.
 """
+
 from __future__ import annotations
 
 import math
@@ -22,25 +24,69 @@ _PSI = _LBF / _IN**2  # MPa
 
 Unit = tuple[str, float]  # symbol, kernel units in one of it
 _METRIC: dict[str, Unit] = {
-    "length": ("mm", 1.0), "area": ("mm²", 1.0), "second moment": ("mm⁴", 1.0), "force": ("N", 1.0), "moment": ("N mm", 1.0),
-    "stress": ("MPa", 1.0), "line force": ("N/mm", 1.0), "stiffness": ("N/mm", 1.0), "mass": ("kg", 1e-3), "volume": ("mm³", 1.0),
-    "acceleration": ("m/s²", 1e3), "temperature": ("K", 1.0), "angle": ("°", math.pi / 180)}
+    "length": ("mm", 1.0),
+    "area": ("mm²", 1.0),
+    "second moment": ("mm⁴", 1.0),
+    "force": ("N", 1.0),
+    "moment": ("N mm", 1.0),
+    "stress": ("MPa", 1.0),
+    "line force": ("N/mm", 1.0),
+    "stiffness": ("N/mm", 1.0),
+    "mass": ("kg", 1e-3),
+    "volume": ("mm³", 1.0),
+    "acceleration": ("m/s²", 1e3),
+    "temperature": ("K", 1.0),
+    "angle": ("°", math.pi / 180),
+}
 _TABLE: dict[UnitsName, dict[str, Unit]] = {
     "mm-N-MPa": _METRIC,
-    "m-kN-MPa": {**_METRIC, "length": ("m", 1e3), "area": ("m²", 1e6), "second moment": ("m⁴", 1e12), "force": ("kN", 1e3),
-                 "moment": ("kN m", 1e6), "line force": ("kN/m", 1.0), "stiffness": ("kN/m", 1.0), "volume": ("m³", 1e9)},
-    "in-lbf-psi": {**_METRIC, "length": ("in", _IN), "area": ("in²", _IN**2), "second moment": ("in⁴", _IN**4), "force": ("lbf", _LBF),
-                   "moment": ("lbf in", _LBF * _IN), "stress": ("psi", _PSI), "line force": ("lbf/in", _LBF / _IN),
-                   "stiffness": ("lbf/in", _LBF / _IN), "mass": ("lb", _LB), "volume": ("in³", _IN**3),
-                   "acceleration": ("ft/s²", 304.8), "temperature": ("°F", 5 / 9)},
-    "in-kip-ksi": {**_METRIC, "length": ("in", _IN), "area": ("in²", _IN**2), "second moment": ("in⁴", _IN**4),
-                   "force": ("kip", 1e3 * _LBF), "moment": ("kip in", 1e3 * _LBF * _IN), "stress": ("ksi", 1e3 * _PSI),
-                   "line force": ("kip/in", 1e3 * _LBF / _IN), "stiffness": ("kip/in", 1e3 * _LBF / _IN), "mass": ("lb", _LB),
-                   "volume": ("in³", _IN**3), "acceleration": ("ft/s²", 304.8), "temperature": ("°F", 5 / 9)}}
+    "m-kN-MPa": {
+        **_METRIC,
+        "length": ("m", 1e3),
+        "area": ("m²", 1e6),
+        "second moment": ("m⁴", 1e12),
+        "force": ("kN", 1e3),
+        "moment": ("kN m", 1e6),
+        "line force": ("kN/m", 1.0),
+        "stiffness": ("kN/m", 1.0),
+        "volume": ("m³", 1e9),
+    },
+    "in-lbf-psi": {
+        **_METRIC,
+        "length": ("in", _IN),
+        "area": ("in²", _IN**2),
+        "second moment": ("in⁴", _IN**4),
+        "force": ("lbf", _LBF),
+        "moment": ("lbf in", _LBF * _IN),
+        "stress": ("psi", _PSI),
+        "line force": ("lbf/in", _LBF / _IN),
+        "stiffness": ("lbf/in", _LBF / _IN),
+        "mass": ("lb", _LB),
+        "volume": ("in³", _IN**3),
+        "acceleration": ("ft/s²", 304.8),
+        "temperature": ("°F", 5 / 9),
+    },
+    "in-kip-ksi": {
+        **_METRIC,
+        "length": ("in", _IN),
+        "area": ("in²", _IN**2),
+        "second moment": ("in⁴", _IN**4),
+        "force": ("kip", 1e3 * _LBF),
+        "moment": ("kip in", 1e3 * _LBF * _IN),
+        "stress": ("ksi", 1e3 * _PSI),
+        "line force": ("kip/in", 1e3 * _LBF / _IN),
+        "stiffness": ("kip/in", 1e3 * _LBF / _IN),
+        "mass": ("lb", _LB),
+        "volume": ("in³", _IN**3),
+        "acceleration": ("ft/s²", 304.8),
+        "temperature": ("°F", 5 / 9),
+    },
+}
 
 
 class _Spoken:
-    """The set that is spoken in, for the whole process: threads that write words for the same window speak alike."""
+    """The set that is spoken in, for the whole process: threads that write words for the same
+    window speak alike."""
 
     chosen: UnitsName = DEFAULT
     asked: UnitsName | None = None
@@ -88,7 +134,8 @@ def per(kind: str) -> float:
 
 
 def text(kernel: float, kind: str, digits: int = 4, sign: str = "") -> str:
-    """'12.3 mm', '0.4843 in': a kernel number with so many digits, and its unit. Infinite and unknown ones are written without it."""
+    """'12.3 mm', '0.4843 in': a kernel number with so many digits, and its unit. Infinite and
+    unknown ones are written without it."""
     if not math.isfinite(kernel):
         return "–" if math.isnan(kernel) else "∞"
     if kind == "force":
@@ -107,7 +154,11 @@ def _force(kernel: float, digits: int, sign: str) -> str:
     if chosen() in ("in-lbf-psi", "in-kip-ksi"):
         return f"{figure(value(kernel, 'force'), digits, sign)} {unit('force')}"
     kernel = float(f"{kernel:.{digits}g}")  # what rounds to 1 kN is not 1000 N
-    name, size = next((name, size) for name, size in (("MN", 1e6), ("kN", 1e3), ("N", 1.0)) if abs(kernel) >= size or size == 1.0)
+    name, size = next(
+        (name, size)
+        for name, size in (("MN", 1e6), ("kN", 1e3), ("N", 1.0))
+        if abs(kernel) >= size or size == 1.0
+    )
     return f"{kernel / size:{sign}.{digits}g} {name}"
 
 
@@ -155,16 +206,59 @@ def numbers(kernel: tuple[float, ...] | list[float], digits: int = 4) -> str:
 _TYPED: dict[str, dict[UnitsName, str]] = {
     "length": {"mm-N-MPa": "mm", "m-kN-MPa": "mm", "in-lbf-psi": "in", "in-kip-ksi": "in"},
     "force": {"mm-N-MPa": "N", "m-kN-MPa": "kN", "in-lbf-psi": "lbf", "in-kip-ksi": "kip"},
-    "moment": {"mm-N-MPa": "N*m", "m-kN-MPa": "kN*m", "in-lbf-psi": "lbf*in", "in-kip-ksi": "kip*in"},
+    "moment": {
+        "mm-N-MPa": "N*m",
+        "m-kN-MPa": "kN*m",
+        "in-lbf-psi": "lbf*in",
+        "in-kip-ksi": "kip*in",
+    },
     "stress": {"mm-N-MPa": "MPa", "m-kN-MPa": "MPa", "in-lbf-psi": "psi", "in-kip-ksi": "ksi"},
-    "line force": {"mm-N-MPa": "N/mm", "m-kN-MPa": "kN/m", "in-lbf-psi": "lbf/in", "in-kip-ksi": "kip/in"},
-    "stiffness": {"mm-N-MPa": "N/mm", "m-kN-MPa": "kN/m", "in-lbf-psi": "lbf/in", "in-kip-ksi": "kip/in"},
-    "foundation": {"mm-N-MPa": "N/mm^3", "m-kN-MPa": "N/mm^3", "in-lbf-psi": "lbf/in^3", "in-kip-ksi": "lbf/in^3"},
+    "line force": {
+        "mm-N-MPa": "N/mm",
+        "m-kN-MPa": "kN/m",
+        "in-lbf-psi": "lbf/in",
+        "in-kip-ksi": "kip/in",
+    },
+    "stiffness": {
+        "mm-N-MPa": "N/mm",
+        "m-kN-MPa": "kN/m",
+        "in-lbf-psi": "lbf/in",
+        "in-kip-ksi": "kip/in",
+    },
+    "foundation": {
+        "mm-N-MPa": "N/mm^3",
+        "m-kN-MPa": "N/mm^3",
+        "in-lbf-psi": "lbf/in^3",
+        "in-kip-ksi": "lbf/in^3",
+    },
     "mass": {"mm-N-MPa": "kg", "m-kN-MPa": "kg", "in-lbf-psi": "lb", "in-kip-ksi": "lb"},
-    "temperature": {"mm-N-MPa": "K", "m-kN-MPa": "K", "in-lbf-psi": "degF", "in-kip-ksi": "degF"}}
-_KERNEL = {"mm": 1.0, "in": _IN, "N": 1.0, "kN": 1e3, "lbf": _LBF, "N*m": 1e3, "kN*m": 1e6, "lbf*in": _LBF * _IN, "MPa": 1.0, "psi": _PSI,
-           "ksi": 1e3 * _PSI, "N/mm": 1.0, "kN/m": 1.0, "lbf/in": _LBF / _IN, "N/mm^3": 1.0, "lbf/in^3": _LBF / _IN**3, "kg": 1e-3,
-           "lb": _LB, "K": 1.0, "degF": 5 / 9, "kip": 1e3 * _LBF, "kip*in": 1e3 * _LBF * _IN, "kip/in": 1e3 * _LBF / _IN}
+    "temperature": {"mm-N-MPa": "K", "m-kN-MPa": "K", "in-lbf-psi": "degF", "in-kip-ksi": "degF"},
+}
+_KERNEL = {
+    "mm": 1.0,
+    "in": _IN,
+    "N": 1.0,
+    "kN": 1e3,
+    "lbf": _LBF,
+    "N*m": 1e3,
+    "kN*m": 1e6,
+    "lbf*in": _LBF * _IN,
+    "MPa": 1.0,
+    "psi": _PSI,
+    "ksi": 1e3 * _PSI,
+    "N/mm": 1.0,
+    "kN/m": 1.0,
+    "lbf/in": _LBF / _IN,
+    "N/mm^3": 1.0,
+    "lbf/in^3": _LBF / _IN**3,
+    "kg": 1e-3,
+    "lb": _LB,
+    "K": 1.0,
+    "degF": 5 / 9,
+    "kip": 1e3 * _LBF,
+    "kip*in": 1e3 * _LBF * _IN,
+    "kip/in": 1e3 * _LBF / _IN,
+}
 
 
 def stated(kernel: float, kind: str, digits: int) -> str:
@@ -173,8 +267,16 @@ def stated(kernel: float, kind: str, digits: int) -> str:
     return f"{kernel / _KERNEL[name]:.{digits}g} {name}"
 
 
-_STORED = re.compile(r"(?<![\w.])([−+-]?)(\d+(?:\.\d+)?(?:[eE][+-]?\d+)?) (mm²|mm|MPa|kN|N)(?![\w/²])")
-_OF_SYMBOL = {"mm": ("length", 1.0), "mm²": ("area", 1.0), "MPa": ("stress", 1.0), "N": ("force", 1.0), "kN": ("force", 1e3)}
+_STORED = re.compile(
+    r"(?<![\w.])([−+-]?)(\d+(?:\.\d+)?(?:[eE][+-]?\d+)?) (mm²|mm|MPa|kN|N)(?![\w/²])"
+)
+_OF_SYMBOL = {
+    "mm": ("length", 1.0),
+    "mm²": ("area", 1.0),
+    "MPa": ("stress", 1.0),
+    "N": ("force", 1.0),
+    "kN": ("force", 1e3),
+}
 
 
 def restated(words: str) -> str:
@@ -186,12 +288,13 @@ def restated(words: str) -> str:
         kind, size = _OF_SYMBOL[found[3]]
         digits = max(len(found[2].replace(".", "").split("e")[0].lstrip("0")), 3)
         return found[1] + text(float(found[2]) * size, kind, digits)
+
     return axis(_STORED.sub(one, words))[0]
 
 
 def axis(title: str) -> tuple[str, float]:
-    """(title of an axis or a column in the unit that is shown, what its figures are multiplied by), of one that ends with a metric unit:
-    'element size, mm'. A title without one stays."""
+    """(title of an axis or a column in the unit that is shown, what its figures are multiplied by),
+    of one that ends with a metric unit: 'element size, mm'. A title without one stays."""
     head, comma, symbol = title.rpartition(", ")
     if not comma or symbol not in _METRIC_KINDS:
         return title, 1.0

@@ -1,4 +1,6 @@
-"""Materials, supports and loads: what an engineer says about a part. All quantities are texts with units."""
+"""Materials, supports and loads: what an engineer says about a part. All quantities are texts
+with units."""
+
 from __future__ import annotations
 
 from typing import Annotated, Literal
@@ -30,7 +32,8 @@ Number3 = tuple[float, float, float]
 
 
 class Statement(BaseModel):
-    """Frozen base of everything stated; unknown keys are refused so that a slip of the pen is seen."""
+    """Frozen base of everything stated; unknown keys are refused so that a slip of the pen is
+    seen."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -45,13 +48,18 @@ class StoredFile(Statement):
     @classmethod
     def _is_a_name(cls, name: str) -> str:
         """Files are written under this name: it must not lead into another folder."""
-        if name in ("", ".", "..") or len(name.encode("utf-8", "replace")) > 240 or any(c in "/\\" or ord(c) < 32 for c in name):
+        if (
+            name in ("", ".", "..")
+            or len(name.encode("utf-8", "replace")) > 240
+            or any(c in "/\\" or ord(c) < 32 for c in name)
+        ):
             raise ValueError(f"a file is named without folders, and not {name[:60]!r}")
         return name
 
 
 class Material(Statement):
-    """Linear isotropic material. A run says which of these it needs and does not start without them."""
+    """Linear isotropic material. A run says which of these it needs and does not start without
+    them."""
 
     name: str = Field(min_length=1)
     youngs_modulus: Stress | None = Field(default=None, description="stress")
@@ -59,9 +67,11 @@ class Material(Statement):
     density: Density | None = Field(default=None, description="density")
     yield_strength: Stress | None = Field(default=None, description="stress")
     expansion: Expansion | None = Field(default=None, description="thermal expansion per kelvin")
-    hardening: tuple[tuple[Number, Stress], ...] = Field(default=(),
+    hardening: tuple[tuple[Number, Stress], ...] = Field(
+        default=(),
         description="points of plastic strain and stress beyond the yield strength; "
-                                                   "without them stress stays at the yield strength")
+        "without them stress stays at the yield strength",
+    )
     source: str = Field(default="", description="where the values come from")
 
 
@@ -86,7 +96,8 @@ class NormalAxes(Statement):
 
 
 class CylindricalAxes(Statement):
-    """Motions radial, tangential, axial round an axis: the region's own cylinder, or one given here (mm)."""
+    """Motions radial, tangential, axial round an axis: the region's own cylinder, or one given
+    here (mm)."""
 
     kind: Literal["cylindrical"] = "cylindrical"
     origin: Number3 | None = None
@@ -100,13 +111,17 @@ class CylindricalAxes(Statement):
 
 
 class SymmetryAxes(Statement):
-    """A plane of symmetry square to x, y or z, in which the part was cut: nothing moves across it and nothing turns out of it."""
+    """A plane of symmetry square to x, y or z, in which the part was cut: nothing moves across
+    it and nothing turns out of it."""
 
     kind: Literal["symmetry"] = "symmetry"
     normal: Literal["x", "y", "z"]
 
 
-Axes = Annotated[GlobalAxes | LocalAxes | NormalAxes | CylindricalAxes | SymmetryAxes, Field(discriminator="kind")]
+Axes = Annotated[
+    GlobalAxes | LocalAxes | NormalAxes | CylindricalAxes | SymmetryAxes,
+    Field(discriminator="kind"),
+]
 
 MOTIONS: dict[str, tuple[str, ...]] = {
     "global": ("x", "y", "z"),
@@ -125,19 +140,25 @@ TURNS: dict[str, tuple[str, ...]] = {
 
 
 class Support(Statement):
-    """Holds motions of a region or of a hub. Turns can be held on a hub and on a region of shells."""
+    """Holds motions of a region or of a hub. Turns can be held on a hub and on a region of
+    shells."""
 
     name: str = Field(min_length=1)
     on: TargetName = Field(description="a region's or a hub's name")
     axes: Axes = GlobalAxes()
-    held: tuple[str, ...] = Field(min_length=1, description="motions held, such as x, y, z, radial, turn_z")
+    held: tuple[str, ...] = Field(
+        min_length=1, description="motions held, such as x, y, z, radial, turn_z"
+    )
 
     @model_validator(mode="after")
     def _known(self) -> Support:
         allowed = MOTIONS[self.axes.kind] + TURNS[self.axes.kind]
         for motion in self.held:
             if motion not in allowed:
-                raise ValueError(f"motion '{motion}' does not exist in {self.axes.kind} axes (there are {', '.join(allowed)})")
+                raise ValueError(
+                    f"motion '{motion}' does not exist in {self.axes.kind} axes (there are "
+                    f"{', '.join(allowed)})"
+                )
         if len(set(self.held)) != len(self.held):
             raise ValueError("a motion is held twice")
         return self
@@ -154,16 +175,27 @@ class Tilt(Statement):
 
 
 class ForceLoad(Statement):
-    """A force on a region or hub: by components, or along the region's normal (positive pushes into the part)."""
+    """A force on a region or hub: by components, or along the region's normal (positive pushes
+    into the part)."""
 
     kind: Literal["force"] = "force"
     name: str = Field(min_length=1)
     on: TargetName
-    components: tuple[Force, Force, Force] | None = Field(default=None, description="force in x, y, z")
-    normal: Force | None = Field(default=None, description="force along the normal, positive pushing into the part")
-    share: Literal["total", "each"] = Field(default="total", description="total over the region, or on each face or edge")
-    tilt: Tilt | None = Field(default=None, description="misalignment: the force keeps its size and leans over")
-    offset: Lengths | None = Field(default=None, description="misalignment: how far from its hub the force acts, lengths")
+    components: tuple[Force, Force, Force] | None = Field(
+        default=None, description="force in x, y, z"
+    )
+    normal: Force | None = Field(
+        default=None, description="force along the normal, positive pushing into the part"
+    )
+    share: Literal["total", "each"] = Field(
+        default="total", description="total over the region, or on each face or edge"
+    )
+    tilt: Tilt | None = Field(
+        default=None, description="misalignment: the force keeps its size and leans over"
+    )
+    offset: Lengths | None = Field(
+        default=None, description="misalignment: how far from its hub the force acts, lengths"
+    )
     growth: Growth = "growing"
 
     @model_validator(mode="after")
@@ -175,10 +207,9 @@ class ForceLoad(Statement):
         return self
 
 
-
 class PressureLoad(Statement):
-    """Pressure on faces, positive pushing into the part. `direction` fixed keeps the undeformed normal, following stays
-    square to the moving surface as a fluid's pressure does."""
+    """Pressure on faces, positive pushing into the part. `direction` fixed keeps the undeformed
+    normal, following stays square to the moving surface as a fluid's pressure does."""
 
     kind: Literal["pressure"] = "pressure"
     name: str = Field(min_length=1)
@@ -188,16 +219,16 @@ class PressureLoad(Statement):
     growth: Growth = "growing"
 
 
-
 class LineLoad(Statement):
     """Force per length along edges, by components."""
 
     kind: Literal["line"] = "line"
     name: str = Field(min_length=1)
     on: TargetName
-    components: tuple[LineForce, LineForce, LineForce] = Field(description="force per length in x, y, z")
+    components: tuple[LineForce, LineForce, LineForce] = Field(
+        description="force per length in x, y, z"
+    )
     growth: Growth = "growing"
-
 
 
 class MomentLoad(Statement):
@@ -210,20 +241,24 @@ class MomentLoad(Statement):
     growth: Growth = "growing"
 
 
-
 class WeightLoad(Statement):
-    """The mass of pieces (all when none is named) under an acceleration: self-weight is 9.81 m/s^2 downward."""
+    """The mass of pieces (all when none is named) under an acceleration: self-weight is 9.81
+    m/s^2 downward."""
 
     kind: Literal["weight"] = "weight"
     name: str = Field(min_length=1)
-    acceleration: tuple[Acceleration, Acceleration, Acceleration] = ("0 m/s^2", "0 m/s^2", "-9.81 m/s^2")
+    acceleration: tuple[Acceleration, Acceleration, Acceleration] = (
+        "0 m/s^2",
+        "0 m/s^2",
+        "-9.81 m/s^2",
+    )
     pieces: tuple[PieceName, ...] = ()
     growth: Growth = "growing"
 
 
-
 class TemperatureLoad(Statement):
-    """Even change of temperature of pieces (all when none is named); what the supports keep from growing is stressed."""
+    """Even change of temperature of pieces (all when none is named); what the supports keep from
+    growing is stressed."""
 
     kind: Literal["temperature"] = "temperature"
     name: str = Field(min_length=1)
@@ -232,9 +267,9 @@ class TemperatureLoad(Statement):
     growth: Growth = "growing"
 
 
-
 class MoveLoad(Statement):
-    """Prescribed displacement: the motions that a support holds are moved by these amounts instead of staying at rest."""
+    """Prescribed displacement: the motions that a support holds are moved by these amounts
+    instead of staying at rest."""
 
     kind: Literal["move"] = "move"
     name: str = Field(min_length=1)
@@ -243,13 +278,15 @@ class MoveLoad(Statement):
     growth: Growth = "growing"
 
 
-
-Load = Annotated[ForceLoad | PressureLoad | LineLoad | MomentLoad | WeightLoad | TemperatureLoad | MoveLoad, Field(discriminator="kind")]
+Load = Annotated[
+    ForceLoad | PressureLoad | LineLoad | MomentLoad | WeightLoad | TemperatureLoad | MoveLoad,
+    Field(discriminator="kind"),
+]
 
 
 class Spring(Statement):
-    """Springs to ground on a region or hub, by direction. `per` total shares the stiffness over the region, area makes it a
-    foundation (stiffness per area) on faces; turns belong to hubs."""
+    """Springs to ground on a region or hub, by direction. `per` total shares the stiffness over the
+    region, area makes it a foundation (stiffness per area) on faces; turns belong to hubs."""
 
     name: str = Field(min_length=1)
     on: TargetName
@@ -272,7 +309,13 @@ class Spring(Statement):
 
     def kind_of(self, field: str, place: str | int) -> str:
         """Kind of quantity of a motion's stiffness."""
-        return "turn stiffness" if field.startswith("turn") else "foundation" if self.per == "area" else "stiffness"
+        return (
+            "turn stiffness"
+            if field.startswith("turn")
+            else "foundation"
+            if self.per == "area"
+            else "stiffness"
+        )
 
     def values(self) -> list[tuple[str, str, str]]:
         """(motion, text, kind of quantity) of what is given."""
@@ -288,19 +331,30 @@ BoltGrade = Literal["4.6", "4.8", "5.6", "5.8", "6.8", "8.8", "10.9"]
 
 
 class Bolt(Statement):
-    """A bolt through bores of two or more pieces, in their order along it or in any other. What it carries is held against EN 1993-1-8."""
+    """A bolt through bores of two or more pieces, in their order along it or in any other. What
+    it carries is held against EN 1993-1-8."""
 
     name: str = Field(min_length=1)
-    through: tuple[RegionName, ...] = Field(min_length=2, description="regions, each a bore or the edge of a hole")
+    through: tuple[RegionName, ...] = Field(
+        min_length=2, description="regions, each a bore or the edge of a hole"
+    )
     diameter: Length = Field(description="nominal diameter of the thread, length")
     grade: BoltGrade = "8.8"
-    faces: Literal["bonded", "apart"] = Field(default="bonded", description="whether faces of its pieces that touch are joined besides; "
-                                                                            "apart: only bolted")
-    turning: Literal["free", "held"] = Field(default="free", description="turn of the pieces on each other about the bolt: free, or held "
-                                                                         "by friction under its head")
-    edge: Length | None = Field(default=None,
-        description="least distance from the bolt to an edge of a piece, length; 1.2 bores when none is "
-                                                       "given, the least that EN 1993-1-8 allows")
+    faces: Literal["bonded", "apart"] = Field(
+        default="bonded",
+        description="whether faces of its pieces that touch are joined besides; apart: only bolted",
+    )
+    turning: Literal["free", "held"] = Field(
+        default="free",
+        description="turn of the pieces on each other about the bolt: free, or held "
+        "by friction under its head",
+    )
+    edge: Length | None = Field(
+        default=None,
+        description="least distance from the bolt to an edge of a piece, length; 1.2 bores when "
+        "none is "
+        "given, the least that EN 1993-1-8 allows",
+    )
 
     @field_validator("through")
     @classmethod
@@ -310,9 +364,9 @@ class Bolt(Statement):
         return through
 
 
-
 class Seam(Statement):
-    """A weld along edges of one piece on another: those edges are joined, the faces beside them only touch."""
+    """A weld along edges of one piece on another: those edges are joined, the faces beside them
+    only touch."""
 
     name: str = Field(min_length=1)
     along: RegionName = Field(description="region of the edges")

@@ -1,4 +1,6 @@
-"""What is stated of a search for a better design: variants of the project, and trial plans over its parameters."""
+"""What is stated of a search for a better design: variants of the project, and trial plans over
+its parameters."""
+
 from __future__ import annotations
 
 from typing import Any, Literal, get_args
@@ -8,38 +10,62 @@ from pydantic import Field, model_validator
 from labilis.model.leaves import PlaceName, Quantity, ShareName
 from labilis.model.statements import Statement
 
-Response = Literal["first factor", "first yield", "capacity", "mass", "largest motion", "largest stress", "verified factor"]
+Response = Literal[
+    "first factor",
+    "first yield",
+    "capacity",
+    "mass",
+    "largest motion",
+    "largest stress",
+    "verified factor",
+]
 RESPONSES: tuple[Response, ...] = get_args(Response)
 # kind of quantity of each, and the unit and factor in which it is shown
 RESPONSE_KINDS: dict[str, tuple[str, str, float]] = {
-    "first factor": ("number", "", 1.0), "first yield": ("number", "", 1.0), "capacity": ("number", "", 1.0),
-    "mass": ("mass", "kg", 1000.0), "largest motion": ("length", "mm", 1.0), "largest stress": ("stress", "MPa", 1.0),
-    "verified factor": ("number", "", 1.0)}
+    "first factor": ("number", "", 1.0),
+    "first yield": ("number", "", 1.0),
+    "capacity": ("number", "", 1.0),
+    "mass": ("mass", "kg", 1000.0),
+    "largest motion": ("length", "mm", 1.0),
+    "largest stress": ("stress", "MPa", 1.0),
+    "verified factor": ("number", "", 1.0),
+}
 MOST_TRIALS = 2000
 # kinds of modes that a first factor can be asked of, as judge/kinds.py names them
 MODE_KINDS = ("member bow", "member sway", "torsion", "plate", "local wall", "stiffener")
 
 
 def is_choice(name: str) -> bool:
-    """Whether a plan's name stands for a place in the statements and not for a parameter, whose names have no stroke."""
+    """Whether a plan's name stands for a place in the statements and not for a parameter, whose
+    names have no stroke."""
     return "/" in name
 
 
 class Vary(Statement):
-    """A parameter and what it is tried at: listed values, or a range from low to high in so many steps. Or a choice by its place in the
-    statements, and what is chosen there: 'pieces/rib/set_aside' at no and yes."""
+    """A parameter and what it is tried at: listed values, or a range from low to high in so many
+    steps. Or a choice by its place in the statements, and what is chosen there:
+    'pieces/rib/set_aside' at no and yes."""
 
-    parameter: PlaceName = Field(min_length=1, description="name of a parameter, or the place of a choice: pieces/NAME/set_aside, "
-                           "pieces/NAME/material, and so on, items of lists by their names")
-    values: tuple[str, ...] = Field(default=(), description="what the parameter is tried at, one after the other")
+    parameter: PlaceName = Field(
+        min_length=1,
+        description="name of a parameter, or the place of a choice: pieces/NAME/set_aside, "
+        "pieces/NAME/material, and so on, items of lists by their names",
+    )
+    values: tuple[str, ...] = Field(
+        default=(), description="what the parameter is tried at, one after the other"
+    )
     low: str | None = Field(default=None, description="least value of a range")
     high: str | None = Field(default=None, description="largest value of a range")
-    count: int = Field(default=5, ge=2, le=200, description="values of a range, both ends among them")
+    count: int = Field(
+        default=5, ge=2, le=200, description="values of a range, both ends among them"
+    )
 
     @model_validator(mode="after")
     def _values_or_range(self) -> Vary:
         if bool(self.values) == (self.low is not None or self.high is not None):
-            raise ValueError(f"plans: '{self.parameter}' is tried at listed values, or from low to high")
+            raise ValueError(
+                f"plans: '{self.parameter}' is tried at listed values, or from low to high"
+            )
         if (self.low is None) != (self.high is None):
             raise ValueError(f"plans: the range of '{self.parameter}' has one end only")
         if is_choice(self.parameter) and not self.values:
@@ -79,21 +105,29 @@ def named(response: str, of: str) -> str:
 
 def _only_factors(response: str, of: str) -> None:
     if of and response != "first factor":
-        raise ValueError(f"plans: only a first factor is of a piece or of a kind of mode, no {response}")
+        raise ValueError(
+            f"plans: only a first factor is of a piece or of a kind of mode, no {response}"
+        )
 
 
 class Limit(Statement):
     """What a trial must keep to."""
 
     response: Response
-    of: ShareName = Field(default="", description="of a first factor: the piece or the kind of mode that is meant, all without it")
+    of: ShareName = Field(
+        default="",
+        description="of a first factor: the piece or the kind of mode that is meant, all without "
+        "it",
+    )
     at_least: Quantity | None = None
     at_most: Quantity | None = None
 
     @model_validator(mode="after")
     def _one_end(self) -> Limit:
         if self.at_least is None and self.at_most is None:
-            raise ValueError(f"plans: the limit on the {self.response} has neither a least nor a largest value")
+            raise ValueError(
+                f"plans: the limit on the {self.response} has neither a least nor a largest value"
+            )
         _only_factors(self.response, self.of)
         return self
 
@@ -108,20 +142,37 @@ class Limit(Statement):
 
 
 class TrialPlan(Statement):
-    """Parameters, how they are tried, what is asked for and what makes a trial the best. Responses are the least of all load cases (of
+    """Parameters, how they are tried, what is asked for and what makes a trial the best. Responses
+    are the least of all load cases (of
     mass: the one; of motions and stresses: the largest)."""
 
     name: str = Field(min_length=1)
     vary: tuple[Vary, ...] = Field(min_length=1)
     how: Literal["grid", "list", "latin hypercube", "goal", "search", "one by one"] = Field(
-        default="grid", description="grid: every value with every other; list: the first values together, then the second ones; latin "
-        "hypercube: points spread evenly through the ranges; goal: the one value of a range at which the objective reaches `goal`; "
-        "search: on to the best point within the limits; one by one: each a little smaller and larger with the others as they are")
-    points: int = Field(default=20, ge=2, le=MOST_TRIALS, description="of a latin hypercube; the most trials of a goal or a search")
-    seed: int = Field(default=1, ge=0, description="of a latin hypercube, and of where a search begins")
+        default="grid",
+        description="grid: every value with every other; list: the first values together, then the "
+        "second ones; latin "
+        "hypercube: points spread evenly through the ranges; goal: the one value of a range at "
+        "which the objective reaches `goal`; "
+        "search: on to the best point within the limits; one by one: each a little smaller and "
+        "larger with the others as they are",
+    )
+    points: int = Field(
+        default=20,
+        ge=2,
+        le=MOST_TRIALS,
+        description="of a latin hypercube; the most trials of a goal or a search",
+    )
+    seed: int = Field(
+        default=1, ge=0, description="of a latin hypercube, and of where a search begins"
+    )
     limits: tuple[Limit, ...] = ()
     objective: Response = "first factor"
-    of: ShareName = Field(default="", description="of an objective that is a first factor: the piece or the kind of mode that is meant")
+    of: ShareName = Field(
+        default="",
+        description="of an objective that is a first factor: the piece or the kind of mode that is "
+        "meant",
+    )
     best: Literal["greatest", "least"] = "greatest"
     goal: Quantity | None = Field(default=None, description="what the objective is to reach")
 
@@ -133,16 +184,22 @@ class TrialPlan(Statement):
             raise ValueError(f"plans/{self.name}: a parameter is varied twice")
         if self.how == "list" and len({len(vary.texts()) for vary in self.vary}) > 1:
             raise ValueError(f"plans/{self.name}: a list needs as many values of each parameter")
-        if self.how in ("latin hypercube", "goal", "one by one") and any(vary.values for vary in self.vary):
+        if self.how in ("latin hypercube", "goal", "one by one") and any(
+            vary.values for vary in self.vary
+        ):
             raise ValueError(f"plans/{self.name}: '{self.how}' needs ranges from low to high")
         if self.how == "goal" and (self.goal is None or len(self.vary) != 1):
-            raise ValueError(f"plans/{self.name}: a goal needs one parameter and the value that is to be reached")
+            raise ValueError(
+                f"plans/{self.name}: a goal needs one parameter and the value that is to be reached"
+            )
         if self.how == "grid":
             count = 1
             for vary in self.vary:
                 count *= len(vary.texts())
             if count > MOST_TRIALS:
-                raise ValueError(f"plans/{self.name}: {count:,} trials are more than {MOST_TRIALS:,}")
+                raise ValueError(
+                    f"plans/{self.name}: {count:,} trials are more than {MOST_TRIALS:,}"
+                )
         return self
 
     @property
@@ -153,7 +210,12 @@ class TrialPlan(Statement):
     @property
     def shown(self) -> tuple[tuple[str, str], ...]:
         """(response, of) that tables show: what is asked for first."""
-        asked = [(self.objective, self.of), *((limit.response, limit.of) for limit in self.limits), ("first factor", ""), ("mass", "")]
+        asked = [
+            (self.objective, self.of),
+            *((limit.response, limit.of) for limit in self.limits),
+            ("first factor", ""),
+            ("mass", ""),
+        ]
         return tuple(dict.fromkeys(asked))  # type: ignore[arg-type]
 
     @property
@@ -167,7 +229,8 @@ class TrialPlan(Statement):
 
 
 class Variant(Statement):
-    """Another design of the same project: a name and its statements in the JSON form, without plans and variants of its own."""
+    """Another design of the same project: a name and its statements in the JSON form, without
+    plans and variants of its own."""
 
     name: str = Field(min_length=1)
     statements: dict[str, Any]

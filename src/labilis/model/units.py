@@ -1,10 +1,11 @@
 """Units that Labilis understands, and the kernel's own: N, mm, MPa, tonne, second, radian, kelvin.
 
-The registry is built from the list below instead of pint's large default file: it loads in a few milliseconds, and a
-name that is not in it is a parameter, never a surprise unit. t and h are left free on purpose: they are
-everybody's names for a thickness and a height. Temperatures are differences throughout, so that degC and degF
-have no offset. Base units are the kernel's, so converting a quantity to base units gives the number the kernel works with.
-"""
+The registry is built from the list below instead of pint's large default file: it loads in a few
+milliseconds, and a name that is not in it is a parameter, never a surprise unit. t and h are left
+free on purpose: they are everybody's names for a thickness and a height. Temperatures are
+differences throughout, so that degC and degF have no offset. Base units are the kernel's, so
+converting a quantity to base units gives the number the kernel works with."""
+
 from __future__ import annotations
 
 from functools import lru_cache
@@ -66,10 +67,41 @@ KINDS: dict[str, tuple[str, str, str]] = {
     "expansion": ("1/K", "12e-6/K", "a thermal expansion"),
 }
 
-UNIT_SYMBOLS = frozenset({
-    "mm", "um", "µm", "cm", "m", "in", "ft", "tonne", "kg", "g", "lb", "s", "N", "kN", "MN", "lbf", "kip", "Pa",
-    "kPa", "MPa", "GPa", "bar", "psi", "ksi", "rad", "deg", "°", "K", "degC", "degF", "%",
-})
+UNIT_SYMBOLS = frozenset(
+    {
+        "mm",
+        "um",
+        "µm",
+        "cm",
+        "m",
+        "in",
+        "ft",
+        "tonne",
+        "kg",
+        "g",
+        "lb",
+        "s",
+        "N",
+        "kN",
+        "MN",
+        "lbf",
+        "kip",
+        "Pa",
+        "kPa",
+        "MPa",
+        "GPa",
+        "bar",
+        "psi",
+        "ksi",
+        "rad",
+        "deg",
+        "°",
+        "K",
+        "degC",
+        "degF",
+        "%",
+    }
+)
 
 
 @lru_cache(maxsize=1)

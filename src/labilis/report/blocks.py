@@ -1,4 +1,5 @@
 """What a report is made of: paragraphs, tables and pictures."""
+
 from __future__ import annotations
 
 import re
@@ -11,7 +12,8 @@ from labilis.judge.spans import Sentence
 
 @dataclass(frozen=True)
 class Source:
-    """Where in the window something comes from: section of the report, load case, number of the mode from 0, -1 for none."""
+    """Where in the window something comes from: section of the report, load case, number of the
+    mode from 0, -1 for none."""
 
     section: str = ""
     case: str = ""
@@ -30,7 +32,9 @@ def source_of(address: str) -> Source | None:
         return None
     stated = parse_qs(parts.query)
     try:
-        return Source(unquote(parts.path), stated.get("case", [""])[0], int(stated.get("mode", ["-1"])[0]))
+        return Source(
+            unquote(parts.path), stated.get("case", [""])[0], int(stated.get("mode", ["-1"])[0])
+        )
     except ValueError:
         return None
 
@@ -47,8 +51,8 @@ class Words:
 
 @dataclass(frozen=True)
 class Table:
-    """heads with units; rows of texts; words (columns that are text and stand at the left, by number); caption; each: where each
-    row comes from, where that differs from the table."""
+    """heads with units; rows of texts; words (columns that are text and stand at the left, by
+    number); caption; each: where each row comes from, where that differs from the table."""
 
     caption: str
     heads: tuple[str, ...]
@@ -60,7 +64,8 @@ class Table:
 
 @dataclass(frozen=True)
 class Figure:
-    """A picture: its bytes (PNG) or its text (SVG), caption, and what it shows in words; wide: as wide as the page."""
+    """A picture: its bytes (PNG) or its text (SVG), caption, and what it shows in words; wide:
+    as wide as the page."""
 
     caption: str
     alt: str
@@ -75,13 +80,17 @@ Block = Words | Table | Figure
 
 def come_from(blocks: Sequence[Block], section: str, case: str = "") -> list[Block]:
     """The same, with what they do not say themselves of where they come from."""
+
     def told(source: Source) -> Source:
         return Source(source.section or section, source.case or case, source.mode)
 
     def one(block: Block) -> Block:
         if isinstance(block, Table):
-            return replace(block, source=told(block.source), each=tuple(told(item) for item in block.each))
+            return replace(
+                block, source=told(block.source), each=tuple(told(item) for item in block.each)
+            )
         return replace(block, source=told(block.source))
+
     return [one(block) for block in blocks]
 
 

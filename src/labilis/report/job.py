@@ -1,4 +1,5 @@
 """A report made in the process that runs things, so that the window stays usable."""
+
 from __future__ import annotations
 
 from collections.abc import Mapping
@@ -17,7 +18,8 @@ from labilis.run.report import judge_project
 
 @dataclass(frozen=True)
 class CheckQuery:
-    """Ask whether a report still holds, also beside other statements (JSON); answered by a Checking."""
+    """Ask whether a report still holds, also beside other statements (JSON); answered by a
+    Checking."""
 
     path: Path
     model: str | None = None
@@ -41,8 +43,14 @@ class ReportQuery:
         """Writes it; `looked_at`: as pages for the window. Raises LabilisError."""
         project = self.project.project
         found = judge_project(project, self.results)
-        content = content_of(project, found, self.results, draw if found.mesh is not None else None, self.project.files,
-                             improved=self.improved)
+        content = content_of(
+            project,
+            found,
+            self.results,
+            draw if found.mesh is not None else None,
+            self.project.files,
+            improved=self.improved,
+        )
         if self.looked_at:
             put(as_pages(content), self.path)
         else:

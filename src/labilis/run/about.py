@@ -1,4 +1,5 @@
 """What the runs stand on, for `labilis doctor` and the window."""
+
 from labilis.mesh import available_memory, estimate
 from labilis.model import Project
 from labilis.run.mesh_stage import mesh_sizes
@@ -21,8 +22,11 @@ def mesh_cost(project: Project, view: ShapeView) -> str:
     plan = project.mesh
     size, solids = mesh_sizes(project, view)
     cost = estimate(view, size, plan.order, plan.solids == "swept", solids)
-    return (f"About {float(f'{cost.elements:.2g}'):,.0f} elements and {float(f'{cost.unknowns:.2g}'):,.0f} unknowns: "
-            f"{cost.memory / 2**30:.1f} GiB and some {cost.seconds:.2g} s for the modes of one case.")
+    return (
+        f"About {float(f'{cost.elements:.2g}'):,.0f} elements and "
+        f"{float(f'{cost.unknowns:.2g}'):,.0f} unknowns: "
+        f"{cost.memory / 2**30:.1f} GiB and some {cost.seconds:.2g} s for the modes of one case."
+    )
 
 
 def mesh_size(project: Project, view: ShapeView) -> float:

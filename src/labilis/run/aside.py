@@ -1,4 +1,5 @@
 """Pieces set aside weigh on the rest: their mass, where it hangs, and the faces they touch."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -20,7 +21,8 @@ _SHARE = 0.15  # of a face that must touch: a bend beside a flange does so along
 
 @dataclass(frozen=True)
 class AsideMass:
-    """mass t (nan without density); volume mm³; centre (3,) mm; faces (k,): those of the part it touches."""
+    """mass t (nan without density); volume mm³; centre (3,) mm; faces (k,): those of the part it
+    touches."""
 
     mass: float
     volume: float
@@ -29,26 +31,47 @@ class AsideMass:
 
 
 def mass_of_aside(project: Project, view: ShapeView, piece: str) -> AsideMass | None:
-    """Mass of a piece set aside, all copies together, and what it touches; None when it is not shown."""
-    chosen = view.ghost_names[view.ghost_of] == piece if len(view.ghost_of) else np.zeros(0, dtype=bool)
+    """Mass of a piece set aside, all copies together, and what it touches; None when it is not
+    shown."""
+    chosen = (
+        view.ghost_names[view.ghost_of] == piece if len(view.ghost_of) else np.zeros(0, dtype=bool)
+    )
     if not chosen.any():
         return None
     corners = view.ghost_points[view.ghost_triangles[chosen]]
-    six = np.einsum("ki,ki->k", np.cross(corners[:, 0], corners[:, 1]), corners[:, 2])  # six times the volume under each
+    six = np.einsum(
+        "ki,ki->k", np.cross(corners[:, 0], corners[:, 1]), corners[:, 2]
+    )  # six times the volume under each
     volume = float(six.sum()) / 6.0
-    centre = (six[:, None] * corners.sum(axis=1)).sum(axis=0) / (4.0 * max(float(six.sum()), 1e-300))
-    material = next((item for item in project.materials if item.name == project.named("pieces", piece).material), None)
-    mass = float("nan") if material is None or material.density is None else volume * project.number(material, "density")
+    centre = (six[:, None] * corners.sum(axis=1)).sum(axis=0) / (
+        4.0 * max(float(six.sum()), 1e-300)
+    )
+    material = next(
+        (
+            item
+            for item in project.materials
+            if item.name == project.named("pieces", piece).material
+        ),
+        None,
+    )
+    mass = (
+        float("nan")
+        if material is None or material.density is None
+        else volume * project.number(material, "density")
+    )
     return AsideMass(mass, volume, centre, _touched(view, corners))
 
 
 def _touched(view: ShapeView, ghost: Floats) -> Ints:
-    """Faces of the part that lie on the surface of a ghost, sampled at the corners and middles of their triangles."""
+    """Faces of the part that lie on the surface of a ghost, sampled at the corners and middles
+    of their triangles."""
     low, high = ghost.min(axis=(0, 1)), ghost.max(axis=(0, 1))
     areas = np.zeros(len(view.faces))
     for face in range(len(view.faces)):
         reach = 0.5 * float(view.faces.thickness[face]) + _SLACK
-        triangles = view.tessellation.points[view.tessellation.triangles[view.tessellation.face == face]]
+        triangles = view.tessellation.points[
+            view.tessellation.triangles[view.tessellation.face == face]
+        ]
         spots, weight = _spots(triangles, max(float(np.sqrt(view.faces.area[face])) / 12.0, 1e-6))
         near = ((spots >= low - reach) & (spots <= high + reach)).all(axis=1)
         if near.any():
@@ -61,7 +84,9 @@ def _touched(view: ShapeView, ghost: Floats) -> Ints:
 
 def _spots(triangles: Floats, spacing: float) -> tuple[Floats, Floats]:
     """(points inside triangles (k, 3, 3) about `spacing` apart, the area each stands for)."""
-    area = 0.5 * np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1)
+    area = 0.5 * np.linalg.norm(
+        np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1
+    )
     spots, weights = [], []
     for corner, size in zip(triangles, area):
         n = int(np.clip(np.sqrt(size) / spacing, 1, 12))
@@ -83,5 +108,7 @@ def _distance(points: Floats, corners: Floats) -> Floats:
     for column in range(candidates.shape[1]):
         chosen = corners[candidates[:, column]]
         weights = closest_weights(points, chosen)
-        found = np.minimum(found, np.linalg.norm(points - np.einsum("kc,kcx->kx", weights, chosen), axis=1))
+        found = np.minimum(
+            found, np.linalg.norm(points - np.einsum("kc,kcx->kx", weights, chosen), axis=1)
+        )
     return found

@@ -1,4 +1,5 @@
 """Elements of a mesh with the materials of their pieces, and what hangs together."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -18,10 +19,14 @@ from labilis.run.resolve import Tied, find_free
 from labilis.shape import PartShape
 
 Ints = NDArray[np.int64]
-_FOLD = 0.56  # rad between neighbouring shells over which directors are not averaged: bends have up to 30° per element
+# rad between neighbouring shells over which directors are not averaged: bends have up to 30° per
+# element
+_FOLD = 0.56
 
 
-def make_blocks(project: Project, part: PartShape, mesh: Mesh, numbering: Numbering) -> tuple[tuple[ElementBlock, ...], tuple[Ints, ...]]:
+def make_blocks(
+    project: Project, part: PartShape, mesh: Mesh, numbering: Numbering
+) -> tuple[tuple[ElementBlock, ...], tuple[Ints, ...]]:
     """(blocks of elements of one kind and material, body of each of their elements)."""
     materials = {piece.name: material_of(project, piece.name) for piece in project.active_pieces}
     names = np.array([materials[piece].name for piece in part.pieces])
@@ -29,16 +34,30 @@ def make_blocks(project: Project, part: PartShape, mesh: Mesh, numbering: Number
     bodies: list[Ints] = []
     for number, cell in enumerate(mesh.cells):
         if cell.line:
-            _add_lines(project, part, mesh, numbering, numbering.warp_of[number], cell, blocks, bodies)  # in the order of `element_order`
+            _add_lines(
+                project, part, mesh, numbering, numbering.warp_of[number], cell, blocks, bodies
+            )  # in the order of `element_order`
             continue
-        triads = smooth_triads(mesh.nodes[cell.elements], cell.elements, _FOLD) if cell.shell else None
+        triads = (
+            smooth_triads(mesh.nodes[cell.elements], cell.elements, _FOLD) if cell.shell else None
+        )
         for name in np.unique(names[cell.body]):
             rows = np.flatnonzero(names[cell.body] == name)
             material: Material = project.named("materials", str(name))
             modulus, ratio, density = _elastic(project, material)
             if cell.thickness is not None and triads is not None:
-                blocks.append(ShellBlock(mesh.nodes, cell.elements[rows], numbering.turn_of, cell.thickness[rows], triads[rows], modulus,
-                                         ratio, density))
+                blocks.append(
+                    ShellBlock(
+                        mesh.nodes,
+                        cell.elements[rows],
+                        numbering.turn_of,
+                        cell.thickness[rows],
+                        triads[rows],
+                        modulus,
+                        ratio,
+                        density,
+                    )
+                )
             else:
                 blocks.append(SolidBlock(mesh.nodes, cell.elements[rows], modulus, ratio, density))
             bodies.append(cell.body[rows])
@@ -46,7 +65,8 @@ def make_blocks(project: Project, part: PartShape, mesh: Mesh, numbering: Number
 
 
 def element_order(project: Project, pieces: tuple[str, ...], mesh: Mesh) -> Ints:
-    """(m,): number in the mesh of each element as the blocks of `make_blocks` have them one after the other."""
+    """(m,): number in the mesh of each element as the blocks of `make_blocks` have them one
+    after the other."""
     names = np.array([project.named("pieces", piece).material for piece in pieces])
     found, start = [], 0
     for cell in mesh.cells:
@@ -58,13 +78,25 @@ def element_order(project: Project, pieces: tuple[str, ...], mesh: Mesh) -> Ints
 
 def _elastic(project: Project, material: Material) -> tuple[float, float, float]:
     """(Young's modulus MPa, Poisson's ratio, density t/mm³ or 0)."""
-    return (project.number(material, "youngs_modulus"), project.number(material, "poisson_ratio"),
-            0.0 if material.density is None else project.number(material, "density"))
+    return (
+        project.number(material, "youngs_modulus"),
+        project.number(material, "poisson_ratio"),
+        0.0 if material.density is None else project.number(material, "density"),
+    )
 
 
-def _add_lines(project: Project, part: PartShape, mesh: Mesh, numbering: Numbering, warp_of: Ints, cell: Cells, blocks: list[ElementBlock],
-               bodies: list[Ints]) -> None:
-    """One block for each strut that is a line: its section meshed, its frame turned to the principal axes, its hinges."""
+def _add_lines(
+    project: Project,
+    part: PartShape,
+    mesh: Mesh,
+    numbering: Numbering,
+    warp_of: Ints,
+    cell: Cells,
+    blocks: list[ElementBlock],
+    bodies: list[Ints],
+) -> None:
+    """One block for each strut that is a line: its section meshed, its frame turned to the
+    principal axes, its hinges."""
     assert part.lines is not None
     sections: dict[bytes, CrossSection] = {}
     for line in sorted(part.lines.lines, key=lambda line: line.body):
@@ -78,24 +110,46 @@ def _add_lines(project: Project, part: PartShape, mesh: Mesh, numbering: Numberi
         released = np.zeros((len(rows), 12), dtype=bool)
         for release in piece.releases:
             motions = [{"twist": 3, "strong": 4, "weak": 5}[word] for word in release.motions]
-            released[0 if release.end == "start" else -1, [motion + 6 * (release.end == "end") for motion in motions]] = True
-        blocks.append(LineBlock(mesh.nodes, cell.elements[rows], numbering.turn_of, warp_of[rows],
-                                np.repeat(np.concatenate([line.frame[:1], across])[None], len(rows), axis=0), section, released,
-                                *_elastic(project, material_of(project, piece.name))))
+            released[
+                0 if release.end == "start" else -1,
+                [motion + 6 * (release.end == "end") for motion in motions],
+            ] = True
+        blocks.append(
+            LineBlock(
+                mesh.nodes,
+                cell.elements[rows],
+                numbering.turn_of,
+                warp_of[rows],
+                np.repeat(np.concatenate([line.frame[:1], across])[None], len(rows), axis=0),
+                section,
+                released,
+                *_elastic(project, material_of(project, piece.name)),
+            )
+        )
         bodies.append(cell.body[rows])
 
 
 def check_connected(part: PartShape, mesh: Mesh, tied: Tied) -> None:
-    """Refuse bodies that are neither joined to the rest nor held by themselves, with their names."""
+    """Refuse bodies that are neither joined to the rest nor held by themselves, with their
+    names."""
     n = tied.ties.n_nodes
-    pairs = [np.stack([np.repeat(cell.elements[:, 0], cell.elements.shape[1]), cell.elements.ravel()]) for cell in mesh.cells]
+    pairs = [
+        np.stack([np.repeat(cell.elements[:, 0], cell.elements.shape[1]), cell.elements.ravel()])
+        for cell in mesh.cells
+    ]
     place = tied.ties.place_of
     pairs += [np.stack([np.full(len(hub.nodes), hub.nodes[0]), hub.nodes]) for hub in tied.hubs]
-    pairs += [np.stack([np.repeat(place[follow.nodes], follow.masters.shape[1]), place[follow.masters.ravel()]])
-              for follow in tied.ties.follows]
+    pairs += [
+        np.stack(
+            [np.repeat(place[follow.nodes], follow.masters.shape[1]), place[follow.masters.ravel()]]
+        )
+        for follow in tied.ties.follows
+    ]
     pairs += [block.members[:, [0, 2]].T for block in tied.bolts]
     joined = np.concatenate(pairs, axis=1)
-    _, label = connected_components(coo_matrix((np.ones(joined.shape[1]), (joined[0], joined[1])), shape=(n, n)), directed=False)
+    _, label = connected_components(
+        coo_matrix((np.ones(joined.shape[1]), (joined[0], joined[1])), shape=(n, n)), directed=False
+    )
     owner = {}
     for cell in mesh.cells:
         for body in np.unique(cell.body):
@@ -106,9 +160,14 @@ def check_connected(part: PartShape, mesh: Mesh, tied: Tied) -> None:
     for group in groups:
         members = [part.bodies[body] for body, where in sorted(owner.items()) if where == group]
         inside = label[place] == group
-        if len(find_free(mesh.nodes[label[:len(mesh.nodes)] == group], tied, inside)):
-            raise LabilisError(f"{_listed(members)} {'is' if len(members) == 1 else 'are'} not connected to the rest and not held.",
-                               f"pieces/{members[0].split('.')[0]}", "Move it until it touches, or set it aside.", "not-connected")
+        if len(find_free(mesh.nodes[label[: len(mesh.nodes)] == group], tied, inside)):
+            raise LabilisError(
+                f"{_listed(members)} {'is' if len(members) == 1 else 'are'} not connected to the "
+                "rest and not held.",
+                f"pieces/{members[0].split('.')[0]}",
+                "Move it until it touches, or set it aside.",
+                "not-connected",
+            )
 
 
 def _listed(names: list[str]) -> str:

@@ -1,4 +1,5 @@
 """What is kept of a trace after every converged step, so that it can be gone on with later."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -14,9 +15,10 @@ Ints = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class TraceCheckpoint:
-    """case; state: where the path stands; largest, probe (s,) mm; iterations, negative (s,); ratios (s,): stress over yield strength;
-    peaks (s,) MPa; strains (s,); forces (s,) N: of the points so far; frames (s, n, 3) mm: their motions; places (p,), probes (s, p, 4),
-    stress (s, m), plastic (s, m): as in TraceFindings, of every point."""
+    """case; state: where the path stands; largest, probe (s,) mm; iterations, negative (s,); ratios
+    (s,): stress over yield strength; peaks (s,) MPa; strains (s,); forces (s,) N: of the points so
+    far; frames (s, n, 3) mm: their motions; places (p,), probes (s, p, 4), stress (s, m), plastic
+    (s, m): as in TraceFindings, of every point."""
 
     case: str
     state: PathState

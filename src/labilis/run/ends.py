@@ -1,4 +1,6 @@
-"""Faces through the thickness of a wall that is meshed as shells: they are edges of sheets, with the width and the normal of the face."""
+"""Faces through the thickness of a wall that is meshed as shells: they are edges of sheets, with
+the width and the normal of the face."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -12,13 +14,16 @@ from labilis.run.numbering import Numbering
 from labilis.run.regions import Floats, Ints
 from labilis.shape import RegionMatch, ShapeView
 
-_HELD = 0.999  # how much of a direction must be held for the turn that moves the thickness along it to be held
+# how much of a direction must be held for the turn that moves the thickness along it to be held
+_HELD = 0.999
 
 
 @dataclass(frozen=True)
 class End:
-    """An edge of a sheet that stands for a face of the solid: its row; segments (s, 2) of the mesh; width mm, the thickness of the wall;
-    face: row of that face among the solids' own; along (s, 3) and outward (s, 3): unit vectors along it and out of the face."""
+    """An edge of a sheet that stands for a face of the solid: its row; segments (s, 2) of the mesh;
+    width mm, the thickness of the wall;
+    face: row of that face among the solids' own; along (s, 3) and outward (s, 3): unit vectors
+        along it and out of the face."""
 
     edge: int
     segments: Ints
@@ -42,7 +47,16 @@ def find_ends(match: RegionMatch, view: ShapeView, mesh: Mesh) -> list[End]:
         step = mesh.nodes[segments[:, 1]] - mesh.nodes[segments[:, 0]]
         along = step / np.maximum(np.linalg.norm(step, axis=1, keepdims=True), 1e-300)
         middle = mesh.nodes[segments].mean(axis=1)
-        found.append(End(int(edge), segments, edge_width(view, int(edge)), int(face), along, _outward(view, int(face), middle)))
+        found.append(
+            End(
+                int(edge),
+                segments,
+                edge_width(view, int(edge)),
+                int(face),
+                along,
+                _outward(view, int(face), middle),
+            )
+        )
     return found
 
 
@@ -55,7 +69,8 @@ def edge_width(view: ShapeView, edge: int) -> float:
 
 
 def _outward(view: ShapeView, face: int, places: Floats) -> Floats:
-    """Outward normals (k, 3) of a solid's face at places on it; of free-form faces none (noughts)."""
+    """Outward normals (k, 3) of a solid's face at places on it; of free-form faces none
+    (noughts)."""
     assert view.ancestry is not None
     table = view.ancestry.faces
     kind = str(table.kind[face])
@@ -65,19 +80,27 @@ def _outward(view: ShapeView, face: int, places: Floats) -> Floats:
         away = places - table.origin[face]
         radial = away - (away @ table.direction[face])[:, None] * table.direction[face]
         sign = -1.0 if table.inner[face] else 1.0
-        return np.asarray(sign * radial / np.maximum(np.linalg.norm(radial, axis=1, keepdims=True), 1e-300))
+        return np.asarray(
+            sign * radial / np.maximum(np.linalg.norm(radial, axis=1, keepdims=True), 1e-300)
+        )
     return np.zeros_like(places)
 
 
-def end_turns(ends: list[End], held: list[HeldNodes], numbering: Numbering, owner: int) -> list[HeldNodes]:
-    """Turns that a support holds because it holds a face through the thickness: a turn about the edge moves that face's points along its
-    normal, a turn about the normal moves them along the edge. `held`: the slides held at the nodes."""
+def end_turns(
+    ends: list[End], held: list[HeldNodes], numbering: Numbering, owner: int
+) -> list[HeldNodes]:
+    """Turns that a support holds because it holds a face through the thickness: a turn about the
+    edge moves that face's points along its normal, a turn about the normal moves them along the
+    edge. `held`: the slides held at the nodes."""
     directions: dict[int, list[Floats]] = {}
     for item in held:
         if not item.turns:
             for node, rows in zip(item.nodes, item.directions):
                 directions.setdefault(int(node), []).append(rows)
-    spans = {node: np.linalg.svd(np.concatenate(rows), full_matrices=False) for node, rows in directions.items()}
+    spans = {
+        node: np.linalg.svd(np.concatenate(rows), full_matrices=False)
+        for node, rows in directions.items()
+    }
     turns: dict[int, list[Floats]] = {}
     for end in ends:
         for segment, along, outward in zip(end.segments, end.along, end.outward):
@@ -93,7 +116,9 @@ def end_turns(ends: list[End], held: list[HeldNodes], numbering: Numbering, owne
     result = []
     for turn, axes in turns.items():
         _, sizes, basis = np.linalg.svd(np.array(axes), full_matrices=False)
-        result.append(HeldNodes(np.array([turn]), basis[sizes > 0.05 * sizes[0]][None], owner, True))
+        result.append(
+            HeldNodes(np.array([turn]), basis[sizes > 0.05 * sizes[0]][None], owner, True)
+        )
     return _gathered(result)
 
 
@@ -102,6 +127,12 @@ def _gathered(items: list[HeldNodes]) -> list[HeldNodes]:
     found = []
     for count in {item.directions.shape[1] for item in items}:
         alike = [item for item in items if item.directions.shape[1] == count]
-        found.append(HeldNodes(np.concatenate([item.nodes for item in alike]), np.concatenate([item.directions for item in alike]),
-                               alike[0].owner, True))
+        found.append(
+            HeldNodes(
+                np.concatenate([item.nodes for item in alike]),
+                np.concatenate([item.directions for item in alike]),
+                alike[0].owner,
+                True,
+            )
+        )
     return found

@@ -1,4 +1,6 @@
-"""Figures of the joints between bodies of a mesh: by how many nodes, over what reach and area, across what gap, and whether in turn."""
+"""Figures of the joints between bodies of a mesh: by how many nodes, over what reach and area,
+across what gap, and whether in turn."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -15,9 +17,10 @@ Ints = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class JointFigures:
-    """bonded and fused (p, 3), (f, 3): pairs of bodies, lower first, and the nodes that join them; reach (p + f, 2) mm: how far those
-    nodes spread, along and across (√12 standard deviations, the length of an even row); turns (p + f,): they carry turns by themselves;
-    area and gap (p,): mm² that is tied and the open room in mm across it (median)."""
+    """bonded and fused (p, 3), (f, 3): pairs of bodies, lower first, and the nodes that join them;
+    reach (p + f, 2) mm: how far those nodes spread, along and across (√12 standard deviations, the
+    length of an even row); turns (p + f,): they carry turns by themselves; area and gap (p,): mm²
+    that is tied and the open room in mm across it (median)."""
 
     bonded: Ints
     fused: Ints
@@ -32,7 +35,9 @@ def joint_figures(mesh: Mesh, bonds: Bonds) -> JointFigures:
     fused, common = _shared(mesh)
     ordered = np.sort(bonds.bodies, axis=1)
     between = ordered[:, 0] != ordered[:, 1]
-    pairs = np.unique(ordered[between], axis=0) if between.any() else np.zeros((0, 2), dtype=np.int64)
+    pairs = (
+        np.unique(ordered[between], axis=0) if between.any() else np.zeros((0, 2), dtype=np.int64)
+    )
     turning = np.zeros(len(mesh.nodes), dtype=bool)
     turning[mesh.turning_nodes] = True
     bonded, reach, turns, area, gap = [], [], [], [], []
@@ -47,21 +52,32 @@ def joint_figures(mesh: Mesh, bonds: Bonds) -> JointFigures:
     for nodes in common:
         reach.append(_spread(mesh.nodes[nodes]))
         turns.append(bool(turning[nodes].any()))
-    return JointFigures(np.array(bonded, dtype=np.int64).reshape(-1, 3), fused, np.array(reach, dtype=float).reshape(-1, 2),
-                        np.array(turns, dtype=bool), np.array(area), np.array(gap))
+    return JointFigures(
+        np.array(bonded, dtype=np.int64).reshape(-1, 3),
+        fused,
+        np.array(reach, dtype=float).reshape(-1, 2),
+        np.array(turns, dtype=bool),
+        np.array(area),
+        np.array(gap),
+    )
 
 
 def _spread(places: Floats) -> tuple[float, float]:
     if len(places) < 2:
         return 0.0, 0.0
-    values = np.linalg.svd(places - places.mean(axis=0), compute_uv=False) * np.sqrt(12.0 / len(places))
+    values = np.linalg.svd(places - places.mean(axis=0), compute_uv=False) * np.sqrt(
+        12.0 / len(places)
+    )
     return float(values[0]), float(values[1]) if len(values) > 1 else 0.0
 
 
 def _shared(mesh: Mesh) -> tuple[Ints, list[Ints]]:
     """((f, 3) pairs of bodies with nodes in common, lower first, and how many; those nodes)."""
-    entries = [np.stack([cell.elements.ravel(), np.repeat(cell.body, cell.elements.shape[1])], axis=1) for cell in mesh.cells
-               if not cell.line]
+    entries = [
+        np.stack([cell.elements.ravel(), np.repeat(cell.body, cell.elements.shape[1])], axis=1)
+        for cell in mesh.cells
+        if not cell.line
+    ]
     if not entries:
         return np.zeros((0, 3), dtype=np.int64), []
     node, body = np.unique(np.concatenate(entries), axis=0).T
@@ -69,4 +85,6 @@ def _shared(mesh: Mesh) -> tuple[Ints, list[Ints]]:
     pairs = sparse.triu(member @ member.T, 1).tocoo()
     order = np.lexsort([pairs.col, pairs.row])
     found = np.stack([pairs.row, pairs.col, pairs.data], axis=1).astype(np.int64)[order]
-    return found, [np.intersect1d(member[int(one)].indices, member[int(two)].indices) for one, two, _ in found]
+    return found, [
+        np.intersect1d(member[int(one)].indices, member[int(two)].indices) for one, two, _ in found
+    ]

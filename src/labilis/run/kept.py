@@ -1,4 +1,6 @@
-"""Results by their keys, bounded in bytes: what has not been found or looked up for longest goes first. The project file keeps its own."""
+"""Results by their keys, bounded in bytes: what has not been found or looked up for longest goes
+first. The project file keeps its own."""
+
 from __future__ import annotations
 
 from collections import OrderedDict
@@ -8,7 +10,9 @@ from typing import Any
 
 import numpy as np
 
-MOST_BYTES = 2**30  # of all results in the window's memory: some twenty runs of 100,000 unknowns with six modes
+MOST_BYTES = (
+    2**30
+)  # of all results in the window's memory: some twenty runs of 100,000 unknowns with six modes
 _LEAST = 24  # results that stay in any case: those of one run with its trace, of several load cases
 
 
@@ -26,7 +30,8 @@ def size_of(result: Any) -> int:
 
 
 class KeptResults(OrderedDict[str, Any]):
-    """A dictionary that forgets its oldest entries beyond `most` bytes; at least the newest `_LEAST` stay."""
+    """A dictionary that forgets its oldest entries beyond `most` bytes; at least the newest
+    `_LEAST` stay."""
 
     def __init__(self, found: Mapping[str, Any] | None = None, most: int = MOST_BYTES) -> None:
         super().__init__()

@@ -1,4 +1,6 @@
-"""Hashes of what each result was made from, so that a result whose inputs changed is known to be out of date."""
+"""Hashes of what each result was made from, so that a result whose inputs changed is known to be
+out of date."""
+
 from __future__ import annotations
 
 import hashlib
@@ -14,13 +16,23 @@ STAGES = ("shape", "mesh", "strength", "modes", "trace")
 _VERSION = 18  # raise when a result's content changes its meaning
 
 # of a trace: where it ends and what is found on the way, not the path itself
-_ENDS = {"steps", "target", "deflection", "plastic_strain", "strain", "fall", "beyond_yield", "modes_at"}
+_ENDS = {
+    "steps",
+    "target",
+    "deflection",
+    "plastic_strain",
+    "strain",
+    "fall",
+    "beyond_yield",
+    "modes_at",
+}
 _STEPS = ("first", "shortest", "longest")
 
 
 @dataclass(frozen=True)
 class StageKeys:
-    """Keys of the results that fit the present statements; '' where statements are still missing or wrong."""
+    """Keys of the results that fit the present statements; '' where statements are still missing
+    or wrong."""
 
     shape: str = ""
     sections: str = ""
@@ -47,15 +59,23 @@ def hash_of(*parts: Any) -> str:
 
 def shape_key(project: Project) -> str:
     """Key of what is shown: the pieces that carry load and those set aside."""
-    return hash_of("shown", _carrying_key(project), [_piece_part(project, piece) for piece in project.pieces if piece.set_aside])
+    return hash_of(
+        "shown",
+        _carrying_key(project),
+        [_piece_part(project, piece) for piece in project.pieces if piece.set_aside],
+    )
 
 
 @once_for
 def _carrying_key(project: Project) -> str:
     """Key of the shape of all pieces that carry load."""
     check_active(project)
-    return hash_of("shape", [_piece_part(project, piece) for piece in project.active_pieces], project.released,
-                   [project.evaluated(scribe) for scribe in project.scribes])
+    return hash_of(
+        "shape",
+        [_piece_part(project, piece) for piece in project.active_pieces],
+        project.released,
+        [project.evaluated(scribe) for scribe in project.scribes],
+    )
 
 
 def _piece_part(project: Project, piece: Piece) -> list[Any]:
@@ -66,7 +86,12 @@ def _piece_part(project: Project, piece: Piece) -> list[Any]:
 def check_active(project: Project) -> None:
     """Raises LabilisError when no piece carries load."""
     if not project.pieces:
-        raise LabilisError("There is no part yet.", "part", "Open a STEP file or make a piece from a recipe.", "no-part")
+        raise LabilisError(
+            "There is no part yet.",
+            "part",
+            "Open a STEP file or make a piece from a recipe.",
+            "no-part",
+        )
     if not project.active_pieces:
         raise LabilisError("Every piece is set aside.", "part", "Bring one back.", "no-part")
 
@@ -77,9 +102,15 @@ def _regions(project: Project, names: set[str]) -> list[Any]:
 
 def _mesh_parts(project: Project) -> list[Any]:
     plan = project.mesh
-    zones = [(_regions(project, {zone.region}), project.number(zone, "size")) for zone in plan.zones]
+    zones = [
+        (_regions(project, {zone.region}), project.number(zone, "size")) for zone in plan.zones
+    ]
     size, weld = project.number_if(plan, "size"), project.number_if(plan, "weld_gap")
-    bolts = [(bolt.faces, _regions(project, set(bolt.through))) for bolt in project.bolts if bolt.faces == "apart"]
+    bolts = [
+        (bolt.faces, _regions(project, set(bolt.through)))
+        for bolt in project.bolts
+        if bolt.faces == "apart"
+    ]
     seams = [(seam.to, _regions(project, {seam.along})) for seam in project.seams]
     fineness = project.number_if(plan, "fineness")
     return [bolts, seams, size, weld, plan.order, plan.solids, zones, fineness]
@@ -89,19 +120,32 @@ def _material_parts(project: Project) -> list[Any]:
     found = []
     for piece in project.active_pieces:
         material = next((item for item in project.materials if item.name == piece.material), None)
-        found.append(None if material is None else [
-            project.number_if(material, field) for field in ("youngs_modulus", "poisson_ratio", "density", "expansion")])
+        found.append(
+            None
+            if material is None
+            else [
+                project.number_if(material, field)
+                for field in ("youngs_modulus", "poisson_ratio", "density", "expansion")
+            ]
+        )
     return found
 
 
 def _system_parts(project: Project) -> list[Any]:
     """What the stiffness and the ties are made of, besides the mesh."""
-    targets = {support.on for support in project.supports} | {spring.on for spring in project.springs}
+    targets = {support.on for support in project.supports} | {
+        spring.on for spring in project.springs
+    }
     # every hub stiffens its region whether something acts on it or not
-    regions = {project.target_region(target).name for target in targets} | {hub.region for hub in project.hubs}
+    regions = {project.target_region(target).name for target in targets} | {
+        hub.region for hub in project.hubs
+    }
     hubs = [project.evaluated(hub) for hub in project.hubs]
     springs = [project.evaluated(spring) for spring in project.springs]
-    bolts = [[project.evaluated(bolt, ("edge", "grade")), _regions(project, set(bolt.through))] for bolt in project.bolts]
+    bolts = [
+        [project.evaluated(bolt, ("edge", "grade")), _regions(project, set(bolt.through))]
+        for bolt in project.bolts
+    ]
     supports = [support.model_dump() for support in project.supports]
     return [bolts, _material_parts(project), supports, hubs, springs, _regions(project, regions)]
 
@@ -118,7 +162,11 @@ def _strength_parts(project: Project, case_name: str) -> list[Any]:
         if hasattr(load, "on"):
             targets.add(load.on)
         loads.append([project.evaluated(load), amount])
-    return [limits, loads, _regions(project, {project.target_region(target).name for target in targets})]
+    return [
+        limits,
+        loads,
+        _regions(project, {project.target_region(target).name for target in targets}),
+    ]
 
 
 _KNOWN = 16  # answers that are remembered: the window asks dozens of times between two edits
@@ -126,7 +174,8 @@ _remembered: deque[tuple[Project, str | None, StageKeys]] = deque(maxlen=_KNOWN)
 
 
 def stage_keys(project: Project, case: str | None = None) -> StageKeys:
-    """Keys for one case (the first when None), as far as the statements go. A project never changes, so that the last answers stand."""
+    """Keys for one case (the first when None), as far as the statements go. A project never
+    changes, so that the last answers stand."""
     for known, name, keys in tuple(_remembered):
         if known is project and name == case:
             return keys
@@ -143,24 +192,43 @@ def _stage_keys(project: Project, case: str | None) -> StageKeys:
         keys["system"] = hash_of("system", keys["mesh"], _system_parts(project))
         if project.cases:
             name = case if case is not None else project.cases[0].name
-            keys["strength"] = hash_of("strength", keys["system"], name, _strength_parts(project, name))
+            keys["strength"] = hash_of(
+                "strength", keys["system"], name, _strength_parts(project, name)
+            )
             keys["sections"] = hash_of("sections", keys["strength"])
             keys["members"] = hash_of("members", keys["strength"])
             criteria = project.criteria
-            asked = [criteria.modes, criteria.sign, criteria.second_opinion, criteria.mesh_error,
-                     sorted({project.required_of(piece.name) for piece in project.active_pieces})]
+            asked = [
+                criteria.modes,
+                criteria.sign,
+                criteria.second_opinion,
+                criteria.mesh_error,
+                sorted({project.required_of(piece.name) for piece in project.active_pieces}),
+            ]
             keys["modes"] = hash_of("modes", keys["strength"], *asked)
             for study in ("converge", "tilt", "cross", "contact"):
                 keys[study] = hash_of(study, keys["modes"])
             plan = project.trace
-            shared = [keys["modes"], project.evaluated(plan, _ENDS),
-                      [project.evaluated(item)["hardening"] for item in project.materials]]
+            shared = [
+                keys["modes"],
+                project.evaluated(plan, _ENDS),
+                [project.evaluated(item)["hardening"] for item in project.materials],
+            ]
             keys["path"] = hash_of("path", *shared)
-            keys["trace"] = hash_of("trace", *shared, project.evaluated(plan, type(plan).model_fields.keys() - _ENDS))
+            keys["trace"] = hash_of(
+                "trace", *shared, project.evaluated(plan, type(plan).model_fields.keys() - _ENDS)
+            )
             keys["amplitude"] = hash_of("amplitude", keys["trace"])
-            if project.mesh.size is None and project.mesh.fineness is None:  # of all cases: they share a mesh
-                keys["settled"] = hash_of("settled", keys["system"], *asked, project.number(project.mesh, "within"),
-                                        [[other.name, _strength_parts(project, other.name)] for other in project.cases])
+            if (
+                project.mesh.size is None and project.mesh.fineness is None
+            ):  # of all cases: they share a mesh
+                keys["settled"] = hash_of(
+                    "settled",
+                    keys["system"],
+                    *asked,
+                    project.number(project.mesh, "within"),
+                    [[other.name, _strength_parts(project, other.name)] for other in project.cases],
+                )
     except (LabilisError, StopIteration):
         pass
     return StageKeys(**keys)

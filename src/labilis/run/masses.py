@@ -1,4 +1,5 @@
 """What a part weighs."""
+
 from __future__ import annotations
 
 import math
@@ -15,5 +16,7 @@ def mass_of(project: Project, view: ShapeView, pieces: Container[str] | None = N
         piece = project.named("pieces", project.piece_of(str(body)))
         if pieces is None or piece.name in pieces:
             density = project.named("materials", piece.material).density if piece.material else None
-            total += math.nan if density is None else float(volume) * project.value(density, "density")
+            total += (
+                math.nan if density is None else float(volume) * project.value(density, "density")
+            )
     return total

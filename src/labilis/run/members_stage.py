@@ -1,4 +1,5 @@
 """What every piece carries as a member, from a strength run."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -16,64 +17,157 @@ from labilis.shape.members import Member
 Floats = NDArray[np.float64]
 _MIDDLE = 0.3  # of the length either side of the middle: ends spread what goes in there
 _STRAIGHT = 1 - 1e-6  # cosine between members that go on straight
-_ROUNDING = 1e-7  # of the largest stress times the area: a force below it is what sums of opposite stresses leave
-_QUANTILE = 0.99  # of a piece's volume that lies under the compression named as its largest: corners are left out
+# of the largest stress times the area: a force below it is what sums of opposite stresses leave
+_ROUNDING = 1e-7
+# of a piece's volume that lies under the compression named as its largest: corners are left out
+_QUANTILE = 0.99
 
 
 def members_stage(scene: LoadScene, part: PartShape, solved: SolvedCase) -> MemberFindings:
     """Sections, walls and mean axial forces of all members of a part."""
-    blocks = scene.system.blocks[:len(scene.block_bodies)]
+    blocks = scene.system.blocks[: len(scene.block_bodies)]
     bodies = np.concatenate(scene.block_bodies)
     volume = np.concatenate([block.volume for block in blocks])
-    stress = [np.concatenate([block.mean_stress(state) for block, state in zip(blocks, states)])
-              for states in (solved.growing_states, solved.held_states)]
-    middle = np.concatenate([scene.numbering.places[block.members].mean(axis=1) for block in blocks])
+    stress = [
+        np.concatenate([block.mean_stress(state) for block, state in zip(blocks, states)])
+        for states in (solved.growing_states, solved.held_states)
+    ]
+    middle = np.concatenate(
+        [scene.numbering.places[block.members].mean(axis=1) for block in blocks]
+    )
     rows = []
     chains = _chains(scene, part)
     for member in part.members:
         mine = np.isin(bodies, member.bodies)
         axis = member.axis
-        inner = mine & (np.abs(middle @ axis - 0.5 * (middle[mine] @ axis).min() - 0.5 * (middle[mine] @ axis).max())
-                        < _MIDDLE * member.length) if mine.any() else mine
+        inner = (
+            mine
+            & (
+                np.abs(
+                    middle @ axis
+                    - 0.5 * (middle[mine] @ axis).min()
+                    - 0.5 * (middle[mine] @ axis).max()
+                )
+                < _MIDDLE * member.length
+            )
+            if mine.any()
+            else mine
+        )
         inner = inner if inner.any() else mine
-        axial = [-float((along(sigma[inner], axis) * volume[inner]).sum() / volume[inner].sum()) * member.mean_area for sigma in stress]
-        ends = [_ends(sigma[inner], volume[inner], middle[inner], middle[mine], member) for sigma in stress]
-        nothing = [_ROUNDING * float(np.abs(sigma[mine]).max(initial=0.0)) * member.mean_area for sigma in stress]
+        axial = [
+            -float((along(sigma[inner], axis) * volume[inner]).sum() / volume[inner].sum())
+            * member.mean_area
+            for sigma in stress
+        ]
+        ends = [
+            _ends(sigma[inner], volume[inner], middle[inner], middle[mine], member)
+            for sigma in stress
+        ]
+        nothing = [
+            _ROUNDING * float(np.abs(sigma[mine]).max(initial=0.0)) * member.mean_area
+            for sigma in stress
+        ]
         axial = [0.0 if abs(force) < least else force for force, least in zip(axial, nothing)]
-        ends = [(0.0, 0.0) if max(map(abs, two)) < least else two for two, least in zip(ends, nothing)]
+        ends = [
+            (0.0, 0.0) if max(map(abs, two)) < least else two for two, least in zip(ends, nothing)
+        ]
         peak = _peak(stress[0][mine], volume[mine])
         wall = member.wall
-        sizes_of = (chains.get(member.name, member.length), member.area, member.i_min, member.i_max, member.fibre, member.thickness,
-                    0.0 if wall is None else wall.width, 0.0 if wall is None else wall.thickness, member.radius)
-        rows.append((member.name, member.piece, axis, sizes_of, "" if wall is None else wall.edges, (*axial, peak), ends))
+        sizes_of = (
+            chains.get(member.name, member.length),
+            member.area,
+            member.i_min,
+            member.i_max,
+            member.fibre,
+            member.thickness,
+            0.0 if wall is None else wall.width,
+            0.0 if wall is None else wall.thickness,
+            member.radius,
+        )
+        rows.append(
+            (
+                member.name,
+                member.piece,
+                axis,
+                sizes_of,
+                "" if wall is None else wall.edges,
+                (*axial, peak),
+                ends,
+            )
+        )
     sizes = np.array([row[3] for row in rows]).reshape(-1, 9)
     loads = np.array([row[5] for row in rows]).reshape(-1, 3)
     names, pieces, edges = (np.array([row[at] for row in rows], dtype=np.str_) for at in (0, 1, 4))
     length, area, i_min, i_max, fibre, thickness, wide, thin, radius = sizes.T
     return MemberFindings(
-        names=names, pieces=pieces, axis=np.array([row[2] for row in rows]).reshape(-1, 3), length=length, area=area, i_min=i_min,
-        i_max=i_max, fibre=fibre, thickness=thickness, wall_width=wide, wall_thickness=thin, radius=radius, wall_edges=edges,
-        axial=loads[:, :2], peak=loads[:, 2], axial_ends=np.array([row[6] for row in rows]).reshape(-1, 2, 2))
+        names=names,
+        pieces=pieces,
+        axis=np.array([row[2] for row in rows]).reshape(-1, 3),
+        length=length,
+        area=area,
+        i_min=i_min,
+        i_max=i_max,
+        fibre=fibre,
+        thickness=thickness,
+        wall_width=wide,
+        wall_thickness=thin,
+        radius=radius,
+        wall_edges=edges,
+        axial=loads[:, :2],
+        peak=loads[:, 2],
+        axial_ends=np.array([row[6] for row in rows]).reshape(-1, 2, 2),
+    )
 
 
 def _chains(scene: LoadScene, part: PartShape) -> dict[str, float]:
-    """Length (mm) of the straight row of lines that each line is part of: joined end to end, with nothing else at the joints, they bow
-    as one member."""
-    lines = {int(body): cell.elements[cell.body == body] for cell in scene.mesh.cells if cell.line for body in np.unique(cell.body)}
-    member_of = {body: member for member in part.members for body in member.bodies if body in lines and len(member.bodies) == 1}
+    """Length (mm) of the straight row of lines that each line is part of: joined end to end, with
+    nothing else at the joints, they bow as one member."""
+    lines = {
+        int(body): cell.elements[cell.body == body]
+        for cell in scene.mesh.cells
+        if cell.line
+        for body in np.unique(cell.body)
+    }
+    member_of = {
+        body: member
+        for member in part.members
+        for body in member.bodies
+        if body in lines and len(member.bodies) == 1
+    }
     places = scene.numbering.place_of
-    stays = set(np.concatenate([np.zeros(0, dtype=np.int64), *(places[item.nodes] for item in scene.held),
-                                *(places[np.atleast_1d(hub.nodes)] for hub in scene.hubs)]).tolist())
-    released = {name for name, piece in zip(part.bodies, part.pieces) if scene.project.named("pieces", piece).releases}
+    stays = set(
+        np.concatenate(
+            [
+                np.zeros(0, dtype=np.int64),
+                *(places[item.nodes] for item in scene.held),
+                *(places[np.atleast_1d(hub.nodes)] for hub in scene.hubs),
+            ]
+        ).tolist()
+    )
+    released = {
+        name
+        for name, piece in zip(part.bodies, part.pieces)
+        if scene.project.named("pieces", piece).releases
+    }
     at: dict[int, list[int]] = {}
     for body in member_of:
         nodes, uses = np.unique(lines[body], return_counts=True)
         for node in nodes[uses == 1]:
             at.setdefault(int(node), []).append(body)
     links: list[list[int]] = []
-    crossed = np.bincount(np.concatenate([np.zeros(0, dtype=np.int64), *(np.unique(items) for items in lines.values())]), minlength=1)
+    crossed = np.bincount(
+        np.concatenate(
+            [np.zeros(0, dtype=np.int64), *(np.unique(items) for items in lines.values())]
+        ),
+        minlength=1,
+    )
     for node, bodies in at.items():
-        if len(bodies) == 2 and crossed[node] == 2 and node not in stays and not {part.bodies[body] for body in bodies} & released:
+        if (
+            len(bodies) == 2
+            and crossed[node] == 2
+            and node not in stays
+            and not {part.bodies[body] for body in bodies} & released
+        ):
             one, two = (member_of[body] for body in bodies)
             if abs(float(one.axis @ two.axis)) > _STRAIGHT:
                 links.append(bodies)
@@ -81,16 +175,25 @@ def _chains(scene: LoadScene, part: PartShape) -> dict[str, float]:
     pairs = np.array([[numbers[a], numbers[b]] for a, b in links], dtype=np.int64).reshape(-1, 2)
     graph = coo_matrix((np.ones(len(pairs)), pairs.T), shape=(len(numbers),) * 2)
     _, label = connected_components(graph, directed=False) if numbers else (0, np.zeros(0))
-    lengths = np.bincount(label.astype(int), weights=np.array([member_of[body].length for body in numbers], dtype=float))
+    lengths = np.bincount(
+        label.astype(int),
+        weights=np.array([member_of[body].length for body in numbers], dtype=float),
+    )
     return {member_of[body].name: float(lengths[label[k]]) for body, k in numbers.items()}
 
 
-def _ends(stress: Floats, volume: Floats, inner: Floats, places: Floats, member: Member) -> tuple[float, float]:
-    """Compression (N) at the low and the high end of a member: a straight line through that of its middle part, carried on."""
+def _ends(
+    stress: Floats, volume: Floats, inner: Floats, places: Floats, member: Member
+) -> tuple[float, float]:
+    """Compression (N) at the low and the high end of a member: a straight line through that of
+    its middle part, carried on."""
     if len(inner) == 0:
         return 0.0, 0.0
     x, force = inner @ member.axis, -along(stress, member.axis) * member.mean_area
-    mean, level = float((x * volume).sum() / volume.sum()), float((force * volume).sum() / volume.sum())
+    mean, level = (
+        float((x * volume).sum() / volume.sum()),
+        float((force * volume).sum() / volume.sum()),
+    )
     spread = float(((x - mean) ** 2 * volume).sum())
     slope = float(((x - mean) * (force - level) * volume).sum()) / spread if spread > 0 else 0.0
     reach = places @ member.axis
@@ -104,7 +207,13 @@ def _peak(stress: Floats, volume: Floats) -> float:
     if len(stress) == 0:
         return 0.0
     xx, yy, zz, xy, yz, zx = stress.T
-    least = np.linalg.eigvalsh(np.stack([np.stack([xx, xy, zx], -1), np.stack([xy, yy, yz], -1), np.stack([zx, yz, zz], -1)], -2))[:, 0]
+    least = np.linalg.eigvalsh(
+        np.stack(
+            [np.stack([xx, xy, zx], -1), np.stack([xy, yy, yz], -1), np.stack([zx, yz, zz], -1)], -2
+        )
+    )[:, 0]
     order = np.argsort(-least)
     reached = np.cumsum(volume[order]) / volume.sum()
-    return max(-float(least[order][min(int(np.searchsorted(reached, _QUANTILE)), len(order) - 1)]), 0.0)
+    return max(
+        -float(least[order][min(int(np.searchsorted(reached, _QUANTILE)), len(order) - 1)]), 0.0
+    )

@@ -1,5 +1,6 @@
-"""How far factors can be off for their mesh: the same case once more on another one, a coarser one where there is any, the one before
-where a run makes meshes finer and finer."""
+"""How far factors can be off for their mesh: the same case once more on another one, a coarser one
+where there is any, the one before where a run makes meshes finer and finer."""
+
 from __future__ import annotations
 
 from collections.abc import Mapping
@@ -22,13 +23,21 @@ from labilis.solve.factor import Factor
 from labilis.solve.modes import find_modes
 
 TRIED = (1.5, 2.5)  # times the sides of elements, until a mesh differs enough
-FINER = ((50_000, 0.6), (np.inf, 0.75))  # up to so many unknowns: times the sides where no coarser mesh differs, which costs 2.8, 1.8 times
-# errors of factors fall with the square of the sides once a wave has its elements, but no faster than the sides themselves where an edge is
-# held without its turn along itself (Reissner's layer there is as wide as the wall is thick) or an edge's support ends: the lowest order
-# holds for all. Where the square is true the error is told up to two and a half times too large
+FINER = (
+    (50_000, 0.6),
+    (np.inf, 0.75),
+    # up to so many unknowns: times the sides where no coarser mesh differs, which costs 2.8, 1.8
+    # times
+)
+# errors of factors fall with the square of the sides once a wave has its elements, but no faster
+# than the sides themselves where an edge is held without its turn along itself (Reissner's layer
+# there is as wide as the wall is thick) or an edge's support ends: the lowest order holds for all.
+# Where the square is true the error is told up to two and a half times too large
 _ORDER = 1.0
 _LEAST_APART = 0.12  # of the sides: meshes that differ less say nothing
-_MOST_TIMES = 3.5  # unknowns of the other mesh over those of the own one: sides 0.6 times as long make 2.8 times as many
+# unknowns of the other mesh over those of the own one: sides 0.6 times as long make 2.8 times as
+# many
+_MOST_TIMES = 3.5
 _MOST = 3  # factors that are followed
 _APART = 0.2  # of the sides, that a mesh made before must be coarser to be taken as the other one
 
@@ -41,10 +50,12 @@ class Before(NamedTuple):
 
 
 class OtherMesh:
-    """Another mesh of a part, made when it is first asked for, with what is solved on it. It is only there to tell errors: whatever it
-    ends in, the run itself stands."""
+    """Another mesh of a part, made when it is first asked for, with what is solved on it. It is
+    only there to tell errors: whatever it ends in, the run itself stands."""
 
-    def __init__(self, project: Project, part: PartShape, own: MeshFindings, before: Before | None = None) -> None:
+    def __init__(
+        self, project: Project, part: PartShape, own: MeshFindings, before: Before | None = None
+    ) -> None:
         self.project, self.part, self.own, self.before = project, part, own, before
 
     @cached_property
@@ -52,26 +63,39 @@ class OtherMesh:
         for sides in (*TRIED, next(sides for most, sides in FINER if self.own.unknowns <= most)):
             mesh, bonds, findings = mesh_stage(self.project, self.part, sides)
             ratio = (self.own.unknowns / max(findings.unknowns, 1)) ** (1.0 / dimensions(self.own))
-            # a part drawn with slivers can come out far finer where larger elements do not fit: no mesh to compare with, and a long run
-            if abs(ratio - 1.0) >= _LEAST_APART and findings.unknowns < _MOST_TIMES * self.own.unknowns:
+            # a part drawn with slivers can come out far finer where larger elements do not fit: no
+            # mesh to compare with, and a long run
+            if (
+                abs(ratio - 1.0) >= _LEAST_APART
+                and findings.unknowns < _MOST_TIMES * self.own.unknowns
+            ):
                 return findings, *system_stage(self.project, self.part, mesh, bonds)
         raise ValueError("no mesh differs enough")
 
-    def errors(self, case: str, modes: ModesFindings, limits: dict[str, float | None]) -> np.ndarray:
+    def errors(
+        self, case: str, modes: ModesFindings, limits: dict[str, float | None]
+    ) -> np.ndarray:
         """(k,) relative; nan where no other mesh can be made or solved.
 
-        The larger of two figures: by Richardson's rule with errors in proportion to the sides, and by the jumps of stress of the mode's own
-        shape (`solve.recovery`). Two factors of two meshes may lie near each other by chance where both are coarse; the jumps know nothing
-        of what the mesh does to the stress before buckling. Modes beyond those that are followed have at least the error of these.
-        """
+        The larger of two figures: by Richardson's rule with errors in proportion to the sides, and
+        by the jumps of stress of the mode's own shape (`solve.recovery`). Two factors of two meshes
+        may lie near each other by chance where both are coarse; the jumps know nothing of what the
+        mesh does to the stress before buckling. Modes beyond those that are followed have at least
+        the error of these."""
         compared = self._compared(case, modes, limits)
         known = compared[np.isfinite(compared)]
         if len(known) == 0:
             return compared
         compared[~np.isfinite(compared) & (modes.factors > 0)] = known.max()
-        return np.maximum(compared, modes.recovered) if len(modes.recovered) == len(compared) else compared
+        return (
+            np.maximum(compared, modes.recovered)
+            if len(modes.recovered) == len(compared)
+            else compared
+        )
 
-    def _compared(self, case: str, modes: ModesFindings, limits: dict[str, float | None]) -> np.ndarray:
+    def _compared(
+        self, case: str, modes: ModesFindings, limits: dict[str, float | None]
+    ) -> np.ndarray:
         """(k,) from two meshes, of the first few positive factors."""
         found = np.full(len(modes.factors), np.nan)
         count = min(len(modes.positive), _MOST)
@@ -80,7 +104,9 @@ class OtherMesh:
         earlier = None if self.before is None else self.before.modes.get(case)
         if self.before is not None and earlier is not None and len(earlier.positive) >= count:
             ratios = sides_between(self.own, modes.energy, self.before.mesh)
-            if all(ratios[_row(modes, factor)] >= 1.0 + _APART for factor in modes.positive[:count]):
+            if all(
+                ratios[_row(modes, factor)] >= 1.0 + _APART for factor in modes.positive[:count]
+            ):
                 return errors_between(modes, earlier.positive[:count], ratios)
         try:
             findings, scene, tied, stiffness = self._made
@@ -88,7 +114,14 @@ class OtherMesh:
             problem = buckling_problem(scene.system, solved, stiffness)
             if problem.base_factor is None:
                 return found
-            other = find_modes(problem.base, problem.base_factor, problem.geometric, count, largest=problem.limit, count=False).factors
+            other = find_modes(
+                problem.base,
+                problem.base_factor,
+                problem.geometric,
+                count,
+                largest=problem.limit,
+                count=False,
+            ).factors
             ratios = sides_between(self.own, modes.energy, findings)
         except Exception:
             return found
@@ -96,11 +129,12 @@ class OtherMesh:
 
 
 def errors_between(modes: ModesFindings, others: np.ndarray, ratios: np.ndarray) -> np.ndarray:
-    """(k,) errors of modes, from the first positive factors, rising, of a mesh whose sides are `ratios` (k,) times as long."""
+    """(k,) errors of modes, from the first positive factors, rising, of a mesh whose sides are
+    `ratios` (k,) times as long."""
     found = np.full(len(modes.factors), np.nan)
     for own, other in zip(modes.positive, others):
         row = _row(modes, own)
-        apart = max(abs(float(ratios[row])**_ORDER - 1.0), _LEAST_APART)
+        apart = max(abs(float(ratios[row]) ** _ORDER - 1.0), _LEAST_APART)
         found[row] = abs(other / own - 1.0) / apart
     return found
 
@@ -110,8 +144,9 @@ def _row(modes: ModesFindings, factor: float) -> int:
 
 
 def sides_between(own: MeshFindings, energy: np.ndarray, other: MeshFindings) -> np.ndarray:
-    """(k,) sides of another mesh over those of the own one, of each mode where it has its energy: energy (k, m) per volume of the own
-    elements. Meshes that are held fine round holes differ where they count, however little their counts of unknowns do."""
+    """(k,) sides of another mesh over those of the own one, of each mode where it has its energy:
+    energy (k, m) per volume of the own elements. Meshes that are held fine round holes differ where
+    they count, however little their counts of unknowns do."""
     places, sides = _elements(own)
     there, theirs = _elements(other)
     _, nearest = cKDTree(there).query(places)
@@ -123,7 +158,10 @@ def _elements(mesh: MeshFindings) -> tuple[np.ndarray, np.ndarray]:
     """(middles (m, 3), mean distance of its nodes from there (m,)) of all elements."""
     element = np.repeat(np.arange(len(mesh.sizes)), mesh.sizes)
     points, count = mesh.nodes[mesh.connectivity], np.maximum(mesh.sizes, 1)
-    middle = np.stack([np.bincount(element, points[:, axis], len(count)) for axis in range(3)], axis=1) / count[:, None]
+    middle = (
+        np.stack([np.bincount(element, points[:, axis], len(count)) for axis in range(3)], axis=1)
+        / count[:, None]
+    )
     away = np.linalg.norm(points - middle[element], axis=1)
     return middle, np.bincount(element, away, len(count)) / count
 

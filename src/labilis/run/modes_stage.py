@@ -1,4 +1,5 @@
 """The modes stage of a run: factors, shapes, and what is known of each mode."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -32,7 +33,8 @@ MOST_STRESS = 0.1  # of Young's modulus: an elastic factor beyond it means nothi
 
 @dataclass(frozen=True)
 class BucklingProblem:
-    """(base + λ geometric) φ = 0 in reduced unknowns: base with the held loads and its factor, None when the part is unstable under those;
+    """(base + λ geometric) φ = 0 in reduced unknowns: base with the held loads and its factor, None
+    when the part is unstable under those;
     limit: λ beyond which an answer means nothing; unsymmetric: see `ModesFindings`."""
 
     base: sparse.csr_matrix
@@ -51,7 +53,11 @@ def buckling_problem(system: System, solved: SolvedCase, stiffness: Factor) -> B
         geometric = (geometric + load_part).tocsr()
     base, base_factor = system.reduced_stiffness, stiffness
     typical = typical_stress(system.blocks, solved.growing_states)
-    modulus = min(block.modulus for block in system.blocks if isinstance(block, SolidBlock | ShellBlock | LineBlock))
+    modulus = min(
+        block.modulus
+        for block in system.blocks
+        if isinstance(block, SolidBlock | ShellBlock | LineBlock)
+    )
     limit = MOST_STRESS * modulus / typical if typical > 0 else np.inf
     if np.any(solved.held.u):
         base = (base + system.geometric(solved.held_states, solved.held.internal)).tocsr()
@@ -65,9 +71,17 @@ def buckling_problem(system: System, solved: SolvedCase, stiffness: Factor) -> B
     return BucklingProblem(base, base_factor, geometric, limit, unsymmetric)
 
 
-def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Factor, strength: StrengthFindings,
-                retie: Retie, case_progress: Callable[[float, str], None]) -> ModesFindings:
-    """Factors and shapes of one load case; `retie` makes the ties anew with planes of symmetry flipped.
+def modes_stage(
+    scene: LoadScene,
+    case: str,
+    solved: SolvedCase,
+    stiffness: Factor,
+    strength: StrengthFindings,
+    retie: Retie,
+    case_progress: Callable[[float, str], None],
+) -> ModesFindings:
+    """Factors and shapes of one load case; `retie` makes the ties anew with planes of symmetry
+    flipped.
 
     Raises LabilisError when the factors crowd so much that none converges.
     """
@@ -75,10 +89,17 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     criteria = project.criteria
     required = max(project.required_of(piece.name) for piece in project.active_pieces)
     force = float(np.linalg.norm(strength.applied[0, :3]))
-    if force < 1e-3 * strength.growing_size:  # loads that balance each other have no resultant to name
+    if (
+        force < 1e-3 * strength.growing_size
+    ):  # loads that balance each other have no resultant to name
         force = 0.0
     problem = buckling_problem(system, solved, stiffness)
-    base, k_g, limit, unsymmetric = problem.base, problem.geometric, problem.limit, problem.unsymmetric
+    base, k_g, limit, unsymmetric = (
+        problem.base,
+        problem.geometric,
+        problem.limit,
+        problem.unsymmetric,
+    )
     if problem.base_factor is None:
         empty = np.zeros(0)
         return ModesFindings(
@@ -105,17 +126,39 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     base_factor = problem.base_factor
     both = criteria.sign == "both"
     try:
-        solution = find_modes(base, base_factor, k_g, criteria.modes, both, limit,
-                              progress=lambda done: case_progress(0.3 + 0.5 * done, "Finding modes"), needed=required)
-        second = _second_opinion(system, solved, base, base_factor, limit) if criteria.second_opinion else float("nan")
-        together = _together(system, solved, stiffness, k_g, limit) if np.any(solved.held.u) else float("nan")
+        solution = find_modes(
+            base,
+            base_factor,
+            k_g,
+            criteria.modes,
+            both,
+            limit,
+            progress=lambda done: case_progress(0.3 + 0.5 * done, "Finding modes"),
+            needed=required,
+        )
+        second = (
+            _second_opinion(system, solved, base, base_factor, limit)
+            if criteria.second_opinion
+            else float("nan")
+        )
+        together = (
+            _together(system, solved, stiffness, k_g, limit)
+            if np.any(solved.held.u)
+            else float("nan")
+        )
     except NotConverged as error:
-        raise LabilisError(f"The modes did not converge: {error}.", f"cases/{case}", "Ask for more modes, or mesh finer where the "
-                           "part bulges.", "not-converged") from error
+        raise LabilisError(
+            f"The modes did not converge: {error}.",
+            f"cases/{case}",
+            "Ask for more modes, or mesh finer where the part bulges.",
+            "not-converged",
+        ) from error
     case_progress(0.9, "Recovering shapes")
     shapes = np.zeros((len(solution.factors), len(mesh.nodes), 3))
     holds, geometric = np.zeros(len(solution.factors)), Symmetric(k_g)
-    pull, skew = buckling_sides(system, solved.growing, solved.held, solution.factors, solution.vectors)
+    pull, skew = buckling_sides(
+        system, solved.growing, solved.held, solution.factors, solution.vectors
+    )
     for index in range(len(solution.factors)):
         shape = system.places(system.ties.expand(solution.vectors[:, index]))
         size = np.linalg.norm(shape, axis=1)
@@ -124,8 +167,11 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
         turned = float(np.abs(solution.vectors[:, index]).max())
         if size[largest] > 1e-7 * turned:  # a line that only twists moves no node
             shapes[index] = sign * shape / size[largest]
-            # λ = φᵀ (K + k b bᵀ) φ / (-φᵀ K_G φ): a spring k along b raises it by (bᵀ φ)² / (-φᵀ K_G φ) per k
-            work = -float(solution.vectors[:, index] @ geometric(solution.vectors[:, index][:, None])[:, 0])
+            # λ = φᵀ (K + k b bᵀ) φ / (-φᵀ K_G φ): a spring k along b raises it by (bᵀ φ)² / (-φᵀ
+            # K_G φ) per k
+            work = -float(
+                solution.vectors[:, index] @ geometric(solution.vectors[:, index][:, None])[:, 0]
+            )
             holds[index] = size[largest] ** 2 / work if abs(work) > 1e-300 else 0.0
             pull[index] *= sign * size[largest]
             skew[index] *= sign / size[largest]
@@ -133,14 +179,23 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     positive = solution.factors[solution.factors > 0]
     if len(positive) and positive.max() < required:
         below = count_below(base, k_g, required)
-    checks = np.array([[check.sigma, check.counted, check.found] for check in solution.checks]).reshape(-1, 3)
+    checks = np.array(
+        [[check.sigma, check.counted, check.found] for check in solution.checks]
+    ).reshape(-1, 3)
     if not len(positive):  # that there is none has to be proved as well
         none = [limit, count_below(base, k_g, limit), 0] if np.isfinite(limit) else [0.0, 0.0, 0.0]
         checks = np.concatenate([checks, [none]])
     pieces, shares, parts, energy = _energies(scene, system.ties.expand(solution.vectors))
-    kinds = np.array([_kind(scene, shape, density, float(part[_TWIST])) for shape, density, part in zip(shapes, energy, parts)],
-                     dtype="U16")
-    order = np.argsort(element_order(project, scene.pieces, mesh))  # from the blocks' order to the mesh's
+    kinds = np.array(
+        [
+            _kind(scene, shape, density, float(part[_TWIST]))
+            for shape, density, part in zip(shapes, energy, parts)
+        ],
+        dtype="U16",
+    )
+    order = np.argsort(
+        element_order(project, scene.pieces, mesh)
+    )  # from the blocks' order to the mesh's
     levers, piece_levers, skin = _levers(scene, solved, stiffness, solution)
     return ModesFindings(
         case=case,
@@ -171,20 +226,30 @@ def modes_stage(scene: LoadScene, case: str, solved: SolvedCase, stiffness: Fact
     )
 
 
-def _levers(scene: LoadScene, solved: SolvedCase, stiffness: Factor, solution: ModesSolution) -> tuple[Any, Any, Any]:
-    """Levers of the first factors by element and by piece, empty without shells, and of the skin, empty without solids."""
+def _levers(
+    scene: LoadScene, solved: SolvedCase, stiffness: Factor, solution: ModesSolution
+) -> tuple[Any, Any, Any]:
+    """Levers of the first factors by element and by piece, empty without shells, and of the
+    skin, empty without solids."""
     pieces = list(dict.fromkeys(scene.pieces))
     kinds = {type(block) for block in scene.system.blocks}
     nothing = np.zeros((0, 0)), np.zeros((0, len(pieces)))
     if not kinds & {ShellBlock, SolidBlock}:
         return *nothing, np.zeros((0, 0))
     count = min(len(solution.factors), _LEVERS)
-    levers = levers_of(scene.system, stiffness, solution.factors[:count], solution.vectors[:, :count], solved.growing, solved.held)
+    levers = levers_of(
+        scene.system,
+        stiffness,
+        solution.factors[:count],
+        solution.vectors[:, :count],
+        solved.growing,
+        solved.held,
+    )
     skin = levers.skin if SolidBlock in kinds else np.zeros((0, 0))
     if ShellBlock not in kinds:
         return *nothing, skin
     bodies = np.concatenate(scene.block_bodies)
-    by_element = levers.thickness[:, :len(bodies)]
+    by_element = levers.thickness[:, : len(bodies)]
     owner = np.array([pieces.index(scene.pieces[body]) for body in bodies])
     by_piece = np.zeros((count, len(pieces)))
     for mode, row in enumerate(by_element):
@@ -192,56 +257,76 @@ def _levers(scene: LoadScene, solved: SolvedCase, stiffness: Factor, solution: M
     return by_element, by_piece, skin
 
 
-def _second_opinion(system: System, solved: SolvedCase, base: Any, base_factor: Factor, limit: float) -> float:
-    """First positive factor with the full derivative of the tangent along the linear path; nan when there is none."""
+def _second_opinion(
+    system: System, solved: SolvedCase, base: Any, base_factor: Factor, limit: float
+) -> float:
+    """First positive factor with the full derivative of the tangent along the linear path; nan
+    when there is none."""
     full = system.path_derivative(solved.growing.q, solved.growing.internal)
     found = find_modes(base, base_factor, full, 1, largest=limit, count=False)
     return float(found.factors[0]) if len(found.factors) else float("nan")
 
 
-def _together(system: System, solved: SolvedCase, stiffness: Factor, growing: Any, limit: float) -> float:
-    """First positive factor of the held and the growing loads as one, from the unloaded part; nan when there is none."""
+def _together(
+    system: System, solved: SolvedCase, stiffness: Factor, growing: Any, limit: float
+) -> float:
+    """First positive factor of the held and the growing loads as one, from the unloaded part;
+    nan when there is none."""
     everything = growing + system.geometric(solved.held_states, solved.held.internal)
     if solved.following["held"]:
         everything = everything + system.following(solved.following["held"])[0]
-    found = find_modes(system.reduced_stiffness, stiffness, everything.tocsr(), 1, largest=limit, count=False)
+    found = find_modes(
+        system.reduced_stiffness, stiffness, everything.tocsr(), 1, largest=limit, count=False
+    )
     return float(found.factors[0]) if len(found.factors) else float("nan")
 
 
 def _energies(scene: LoadScene, vectors: Any) -> tuple[Any, Any, Any, Any]:
-    """(pieces, shares, parts, energy density) of modes given in all unknowns (u, k); see ModesFindings."""
+    """(pieces, shares, parts, energy density) of modes given in all unknowns (u, k); see
+    ModesFindings."""
     pieces = list(dict.fromkeys(scene.pieces))
     bodies = np.concatenate(scene.block_bodies)
     owner = np.array([pieces.index(scene.pieces[body]) for body in bodies])
-    volume = np.concatenate([block.volume for block in scene.system.blocks])[:len(owner)]
+    volume = np.concatenate([block.volume for block in scene.system.blocks])[: len(owner)]
     count = vectors.shape[1]
-    shares, parts, density = np.zeros((count, len(pieces))), np.zeros((count, len(ENERGY_PARTS))), np.zeros((count, len(owner)))
+    shares, parts, density = (
+        np.zeros((count, len(pieces))),
+        np.zeros((count, len(ENERGY_PARTS))),
+        np.zeros((count, len(owner))),
+    )
     if count:
-        everything = scene.system.energy(vectors)[:len(owner)]
+        everything = scene.system.energy(vectors)[: len(owner)]
     for mode in range(count):
         energy = everything[:, :, mode]
         parts[mode] = energy.sum(axis=0) / max(float(energy.sum()), 1e-300)
         bending = energy[:, [0, 2, 3]].sum(axis=1)
-        shares[mode] = np.bincount(owner, weights=bending, minlength=len(pieces)) / max(float(bending.sum()), 1e-300)
+        shares[mode] = np.bincount(owner, weights=bending, minlength=len(pieces)) / max(
+            float(bending.sum()), 1e-300
+        )
         per_volume = energy.sum(axis=1) / volume
         density[mode] = per_volume / max(float(per_volume.max()), 1e-300)
     return np.array(pieces), shares, parts, density
 
 
 def _kind(scene: LoadScene, shape: Any, density: Any, twist: float) -> str:
-    """Kind of a mode, judged on the body that stores most of its energy, along that body's own length; `twist`: share of the energy."""
+    """Kind of a mode, judged on the body that stores most of its energy, along that body's own
+    length; `twist`: share of the energy."""
     bodies = np.concatenate(scene.block_bodies)
-    volume = np.concatenate([block.volume for block in scene.system.blocks])[:len(bodies)]
+    volume = np.concatenate([block.volume for block in scene.system.blocks])[: len(bodies)]
     stored = np.bincount(bodies, weights=density * volume)
     leader = int(stored.argmax())
-    line = next((cell for cell in scene.mesh.cells if cell.line and (cell.body == leader).any()), None)
+    line = next(
+        (cell for cell in scene.mesh.cells if cell.line and (cell.body == leader).any()), None
+    )
     if line is not None:
         nodes = np.unique(line.elements[line.body == leader])
         run = np.ptp(scene.mesh.nodes[nodes], axis=0)
         return kind_of_line(scene.mesh.nodes[nodes], shape[nodes], run / np.linalg.norm(run), twist)
     if len(stored) == 1:
         return _walls(scene, leader, kind_of_mode(scene.mesh.nodes, shape, scene.view.long_axis))
-    nodes = np.unique(np.concatenate([cell.elements[cell.body == leader].ravel() for cell in scene.mesh.cells]))
+    nodes = np.unique(
+        np.concatenate([cell.elements[cell.body == leader].ravel() for cell in scene.mesh.cells])
+    )
     places = scene.mesh.nodes[nodes]
     axis = np.linalg.svd(places - places.mean(axis=0), full_matrices=False)[2][0]
     return _walls(scene, leader, kind_of_mode(places, shape[nodes], axis))
@@ -251,6 +336,8 @@ def _walls(scene: LoadScene, body: int, kind: str) -> str:
     """'local wall' for a plate mode of a body that has several walls."""
     faces = scene.view.faces
     mine, flat = faces.body == body, faces.kind == "plane"
-    if kind == "plate" and not is_one_wall(faces.direction[mine & flat], faces.area[mine & flat], faces.area[mine & ~flat]):
+    if kind == "plate" and not is_one_wall(
+        faces.direction[mine & flat], faces.area[mine & flat], faces.area[mine & ~flat]
+    ):
         return "local wall"
     return kind

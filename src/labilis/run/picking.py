@@ -1,11 +1,19 @@
 """What the window and the command line may ask about a body's faces and edges."""
+
 from __future__ import annotations
 
 import numpy as np
 
 from labilis.model import Pick, Region, shown
 from labilis.run.regions import circle_centre
-from labilis.shape import RegionMatch, ShapeView, find_region, list_bodies, pick_of_edge, pick_of_face
+from labilis.shape import (
+    RegionMatch,
+    ShapeView,
+    find_region,
+    list_bodies,
+    pick_of_edge,
+    pick_of_face,
+)
 from labilis.shape.proposal import BodyInfo
 
 __all__ = [
@@ -26,7 +34,10 @@ __all__ = [
 
 def _round(radius: float) -> str:
     """'Ø 8 (R 4) mm'."""
-    return f"Ø {shown.value(2 * radius, 'length'):.4g} (R {shown.value(radius, 'length'):.4g}) {shown.unit('length')}"
+    return (
+        f"Ø {shown.value(2 * radius, 'length'):.4g} (R {shown.value(radius, 'length'):.4g}) "
+        f"{shown.unit('length')}"
+    )
 
 
 def describe_face(view: ShapeView, index: int) -> tuple[str, str]:
@@ -40,9 +51,18 @@ def describe_face(view: ShapeView, index: int) -> tuple[str, str]:
     if kind == "plane":
         normal = faces.direction[index]
         axis = int(np.argmax(np.abs(normal)))
-        facing = f", facing {'+' if normal[axis] > 0 else '−'}{'xyz'[axis]}" if abs(normal[axis]) > 0.999 else ""
+        facing = (
+            f", facing {'+' if normal[axis] > 0 else '−'}{'xyz'[axis]}"
+            if abs(normal[axis]) > 0.999
+            else ""
+        )
         return f"flat face{facing}", size
-    names = {"cone": "cone", "sphere": f"ball Ø {shown.length(2 * radius)}", "torus": "torus", "other": "free-form face"}
+    names = {
+        "cone": "cone",
+        "sphere": f"ball Ø {shown.length(2 * radius)}",
+        "torus": "torus",
+        "other": "free-form face",
+    }
     return names[kind], size
 
 
@@ -67,4 +87,7 @@ def region_size(region: Region) -> str:
     count = len(region.picks)
     total = sum(pick.size for pick in region.picks)
     noun = "face" if region.of == "face" else "edge"
-    return f"{count} {noun}{'s' if count > 1 else ''}, {shown.area(total) if region.of == 'face' else shown.length(total)}"
+    return (
+        f"{count} {noun}{'s' if count > 1 else ''}, "
+        f"{shown.area(total) if region.of == 'face' else shown.length(total)}"
+    )

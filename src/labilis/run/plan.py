@@ -1,4 +1,5 @@
 """A plan is data: which statements, how far, which cases."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -7,8 +8,24 @@ from typing import Any, Literal
 
 from labilis.model import Project
 
-Stage = Literal["shape", "mesh", "strength", "modes", "trace", "path", "converge", "amplitude", "tilt", "cross", "contact", "trials",
-                "size", "report", "part", "verify"]
+Stage = Literal[
+    "shape",
+    "mesh",
+    "strength",
+    "modes",
+    "trace",
+    "path",
+    "converge",
+    "amplitude",
+    "tilt",
+    "cross",
+    "contact",
+    "trials",
+    "size",
+    "report",
+    "part",
+    "verify",
+]
 
 
 @dataclass(frozen=True)
@@ -21,8 +38,8 @@ class Snapshot:
 
 @dataclass(frozen=True)
 class Plan:
-    """How far to go, for which load cases (all when empty); meshes: how many for the study converge; resume: the `TraceCheckpoint` a
-    trace goes on from, None to begin at the beginning."""
+    """How far to go, for which load cases (all when empty); meshes: how many for the study
+    converge; resume: the `TraceCheckpoint` a trace goes on from, None to begin at the beginning."""
 
     upto: Stage
     cases: tuple[str, ...] = ()

@@ -1,4 +1,6 @@
-"""The runner calls the rooms in order and keeps what it made, so that a second run does only what changed."""
+"""The runner calls the rooms in order and keeps what it made, so that a second run does only
+what changed."""
+
 from __future__ import annotations
 
 import time
@@ -7,7 +9,14 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any, NamedTuple
 
-from labilis.judge.findings import MeshFindings, ModesFindings, SectionFindings, SettledFindings, StrengthFindings, TraceFindings
+from labilis.judge.findings import (
+    MeshFindings,
+    ModesFindings,
+    SectionFindings,
+    SettledFindings,
+    StrengthFindings,
+    TraceFindings,
+)
 from labilis.mesh import (
     Bonds,
     Mesh,
@@ -25,13 +34,22 @@ from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
 from labilis.run.resolve import Tied, make_tied
 from labilis.run.settling import Settling, wants_settling, with_fineness
 from labilis.run.strength_stage import SolvedCase, strength_stage
-from labilis.run.studies import amplitude_study, contact_study, convergence_study, cross_check, tilt_study
+from labilis.run.studies import (
+    amplitude_study,
+    contact_study,
+    convergence_study,
+    cross_check,
+    tilt_study,
+)
 from labilis.run.system_stage import system_stage
 from labilis.run.trace_stage import trace_stage
 from labilis.shape import BodyShape, PartShape, build_part, scan_sections
 from labilis.solve.factor import Factor
 
-_MOST_KEPT, _OF_CASE = 20, 3  # bodies, meshes, solutions of late statements; more of them for each load case
+_MOST_KEPT, _OF_CASE = (
+    20,
+    3,
+)  # bodies, meshes, solutions of late statements; more of them for each load case
 Found = Callable[[str, Any], None]
 
 
@@ -48,15 +66,21 @@ class _Meshed(NamedTuple):
 
 
 class Runner:
-    """Runs plans in this process. Keeps bodies, meshes and factors of the last few statements in memory."""
+    """Runs plans in this process. Keeps bodies, meshes and factors of the last few statements in
+    memory."""
 
     def __init__(self) -> None:
         self._kept: OrderedDict[str, Any] = OrderedDict()
         self._most = _MOST_KEPT
         self.timing: dict[str, float] = {}
 
-    def run(self, snapshot: Snapshot, plan: Plan, progress: ProgressCall = lambda _: None,
-            found: Found = lambda _key, _result: None) -> dict[str, Any]:
+    def run(
+        self,
+        snapshot: Snapshot,
+        plan: Plan,
+        progress: ProgressCall = lambda _: None,
+        found: Found = lambda _key, _result: None,
+    ) -> dict[str, Any]:
         """Results by key. `found` is told each result as soon as it stands.
 
         Raises LabilisError for anything in the statements that stops the run.
@@ -89,39 +113,78 @@ class Runner:
             return self._finish(started, results)
         cases = plan.cases or tuple(case.name for case in project.cases)
         if not cases:
-            raise LabilisError("There is no load case yet.", "loads", "Pick a face and push on it.", "no-load")
+            raise LabilisError(
+                "There is no load case yet.", "loads", "Pick a face and push on it.", "no-load"
+            )
         if self._study(snapshot, plan, part, progress, give):
             return self._finish(started, results)
         on = self._meshed(project, part, mesh, bonds, findings, keys, progress)
         for number, case in enumerate(cases):
             case_keys = stage_keys(project, case)
 
-            def case_progress(fraction: float, text: str, number: int = number, case: str = case) -> None:
-                progress(Progress(0.35 + 0.65 * (number + fraction) / len(cases), f"{text}, case {case}"))
-            self._case(on, case, case_keys, plan.upto in ("modes", "trace"), case_progress, give, made)
+            def case_progress(
+                fraction: float, text: str, number: int = number, case: str = case
+            ) -> None:
+                progress(
+                    Progress(0.35 + 0.65 * (number + fraction) / len(cases), f"{text}, case {case}")
+                )
+
+            self._case(
+                on, case, case_keys, plan.upto in ("modes", "trace"), case_progress, give, made
+            )
             if plan.upto == "trace":
-                give(case_keys.trace, self._timed("trace", lambda: self._trace(
-                    on.scene, case, part, bonds, results[case_keys.modes], case_keys, case_progress, found, plan.resume)))  # noqa: B023
+                give(
+                    case_keys.trace,
+                    self._timed(
+                        "trace",
+                        lambda: self._trace(
+                            on.scene,
+                            case,  # noqa: B023
+                            part,
+                            bonds,
+                            results[case_keys.modes],  # noqa: B023
+                            case_keys,  # noqa: B023
+                            case_progress,
+                            found,
+                            plan.resume,
+                        ),
+                    ),
+                )
         return self._finish(started, results)
 
-    def _study(self, snapshot: Snapshot, plan: Plan, part: PartShape, progress: ProgressCall, give: Found) -> bool:
+    def _study(
+        self, snapshot: Snapshot, plan: Plan, part: PartShape, progress: ProgressCall, give: Found
+    ) -> bool:
         """Whether the plan is a study, which is done then."""
-        def anew(other: Snapshot, its: Plan) -> dict[str, Any]:  # nothing of another mesh is worth keeping
+
+        def anew(
+            other: Snapshot, its: Plan
+        ) -> dict[str, Any]:  # nothing of another mesh is worth keeping
             return Runner().run(other, its)
+
         if plan.upto == "converge":
             convergence_study(snapshot, plan, part, anew, progress, give)
         elif plan.upto == "cross":
             cross_check(snapshot, plan, part, self.again, anew, progress, give)
-        elif plan.upto in (studies := {"amplitude": amplitude_study, "tilt": tilt_study, "contact": contact_study}):
+        elif plan.upto in (
+            studies := {"amplitude": amplitude_study, "tilt": tilt_study, "contact": contact_study}
+        ):
             studies[plan.upto](snapshot, plan, self.again, progress, give)
         else:
             return False
         return True
 
-    def _settle(self, snapshot: Snapshot, plan: Plan, progress: ProgressCall, give: Found,
-                made: dict[str, ModesFindings]) -> tuple[Snapshot, ProgressCall]:
-        """Modes of all cases on finer and finer meshes until their errors are small: the statements with the fineness that came of it, and
-        the progress of what is left to do. Modes of the last mesh are `made`; those of the first are given as they are found."""
+    def _settle(
+        self,
+        snapshot: Snapshot,
+        plan: Plan,
+        progress: ProgressCall,
+        give: Found,
+        made: dict[str, ModesFindings],
+    ) -> tuple[Snapshot, ProgressCall]:
+        """Modes of all cases on finer and finer meshes until their errors are small: the statements
+        with the fineness that came of it, and the progress of what is left to do. Modes of the last
+        mesh are `made`; those of the first are given as they are found."""
         project, done = snapshot.project, 0.0
         key = stage_keys(project).settled
         if not key:
@@ -133,14 +196,24 @@ class Runner:
             while fineness:
                 ahead = done + 0.5 * (1.0 - done)
 
-                def of_round(step: Progress, done: float = done, ahead: float = ahead, fineness: float = fineness) -> None:
+                def of_round(
+                    step: Progress,
+                    done: float = done,
+                    ahead: float = ahead,
+                    fineness: float = fineness,
+                ) -> None:
                     finer = "" if fineness == 1.0 else f", mesh made {fineness:g} times finer"
                     progress(Progress(done + step.fraction * (ahead - done), step.text + finer))
+
                 made.clear()
                 tried = fineness
                 try:
-                    fineness, before = self._round(snapshot, plan, settling, fineness, of_round, give, made, before)
-                except Exception:  # whatever a mesh that nobody asked for ends in, what was found on the one before stands
+                    fineness, before = self._round(
+                        snapshot, plan, settling, fineness, of_round, give, made, before
+                    )
+                except Exception:
+                    # whatever a mesh that nobody asked for ends in, what was found on the one
+                    # before stands
                     if not settling.rounds:
                         raise
                     break
@@ -150,12 +223,23 @@ class Runner:
             self._keep(key, settling.findings)
         found: SettledFindings = self._keep(key, lambda: None)
         give(key, found)
-        return replace(snapshot, project=with_fineness(project, found.fineness)), lambda step: progress(
-            Progress(done + step.fraction * (1.0 - done), step.text))
+        return replace(
+            snapshot, project=with_fineness(project, found.fineness)
+        ), lambda step: progress(Progress(done + step.fraction * (1.0 - done), step.text))
 
-    def _round(self, snapshot: Snapshot, plan: Plan, settling: Settling, fineness: float, progress: ProgressCall, give: Found,
-               made: dict[str, ModesFindings], before: Before | None) -> tuple[float, Before]:
-        """Modes of all cases on one mesh, their errors by the one `before`; the fineness of the next one, 0 for none, and this one."""
+    def _round(
+        self,
+        snapshot: Snapshot,
+        plan: Plan,
+        settling: Settling,
+        fineness: float,
+        progress: ProgressCall,
+        give: Found,
+        made: dict[str, ModesFindings],
+        before: Before | None,
+    ) -> tuple[float, Before]:
+        """Modes of all cases on one mesh, their errors by the one `before`; the fineness of the
+        next one, 0 for none, and this one."""
         project = with_fineness(snapshot.project, fineness)
         keys = stage_keys(project)
         part = self._timed("shape", lambda: self._part(snapshot, keys))
@@ -169,46 +253,98 @@ class Runner:
         on = self._meshed(project, part, mesh, bonds, findings, keys, progress, before)
         names = [case.name for case in project.cases]
         for number, case in enumerate(names):
-            def case_progress(fraction: float, text: str, number: int = number, case: str = case) -> None:
-                progress(Progress(0.35 + 0.65 * (number + fraction) / len(names), f"{text}, case {case}"))
+
+            def case_progress(
+                fraction: float, text: str, number: int = number, case: str = case
+            ) -> None:
+                progress(
+                    Progress(0.35 + 0.65 * (number + fraction) / len(names), f"{text}, case {case}")
+                )
+
             try:
-                self._case(on, case, stage_keys(project, case), True, case_progress, give if first else lambda _key, _result: None, made)
+                self._case(
+                    on,
+                    case,
+                    stage_keys(project, case),
+                    True,
+                    case_progress,
+                    give if first else lambda _key, _result: None,
+                    made,
+                )
             except LabilisError:
                 if not plan.cases or case in plan.cases:
                     raise
         modes = list(made.values())
-        return settling.add(fineness, findings, modes, dimensions(findings)) or 0.0, Before(findings, {one.case: one for one in modes})
+        return settling.add(fineness, findings, modes, dimensions(findings)) or 0.0, Before(
+            findings, {one.case: one for one in modes}
+        )
 
-    def _meshed(self, project: Project, part: PartShape, mesh: Mesh, bonds: Bonds, findings: MeshFindings, keys: StageKeys,
-                progress: ProgressCall, before: Before | None = None) -> _Meshed:
-        return _Meshed(part, findings, *self._system(project, part, mesh, bonds, keys, progress),
-                       OtherMesh(project, part, findings, before), lambda flipped: make_tied(project, part.view, mesh, bonds, flipped))
+    def _meshed(
+        self,
+        project: Project,
+        part: PartShape,
+        mesh: Mesh,
+        bonds: Bonds,
+        findings: MeshFindings,
+        keys: StageKeys,
+        progress: ProgressCall,
+        before: Before | None = None,
+    ) -> _Meshed:
+        return _Meshed(
+            part,
+            findings,
+            *self._system(project, part, mesh, bonds, keys, progress),
+            OtherMesh(project, part, findings, before),
+            lambda flipped: make_tied(project, part.view, mesh, bonds, flipped),
+        )
 
-    def _case(self, on: _Meshed, case: str, keys: StageKeys, modes_too: bool, progress: Callable[[float, str], None], give: Found,
-              made: dict[str, ModesFindings]) -> None:
-        """Strength of a case, and its modes with their mesh errors unless they are `made` already."""
+    def _case(
+        self,
+        on: _Meshed,
+        case: str,
+        keys: StageKeys,
+        modes_too: bool,
+        progress: Callable[[float, str], None],
+        give: Found,
+        made: dict[str, ModesFindings],
+    ) -> None:
+        """Strength of a case, and its modes with their mesh errors unless they are `made`
+        already."""
         project = on.scene.project
         progress(0.02, "Solving")
         strength, solved = self._strength(on.scene, case, on.tied, on.stiffness, keys)
         give(keys.strength, strength)
-        give(keys.members, self._keep("members" + keys.members, lambda: self._timed("members", lambda: members_stage(
-            on.scene, on.part, solved))))
+        give(
+            keys.members,
+            self._keep(
+                "members" + keys.members,
+                lambda: self._timed("members", lambda: members_stage(on.scene, on.part, solved)),
+            ),
+        )
         if on.part.lone is not None:
             give(keys.sections, self._sections(on.part.lone, strength, keys))
         if not modes_too:
             return
         if keys.modes not in made:
             progress(0.25, "Finding modes")
-            modes = self._timed("modes", lambda: modes_stage(
-                on.scene, case, solved, on.stiffness, strength, on.retie, progress))
+            modes = self._timed(
+                "modes",
+                lambda: modes_stage(
+                    on.scene, case, solved, on.stiffness, strength, on.retie, progress
+                ),
+            )
             if project.criteria.mesh_error and on.findings.order == 2:
                 progress(0.95, "Checking the mesh with another one")
-                errors = self._timed("mesh error", lambda: on.other.errors(case, modes, yields_of(project)))
+                errors = self._timed(
+                    "mesh error", lambda: on.other.errors(case, modes, yields_of(project))
+                )
                 modes = replace(modes, mesh_error=errors)
             made[keys.modes] = modes
         give(keys.modes, made[keys.modes])
 
-    def again(self, snapshot: Snapshot, plan: Plan, progress: ProgressCall = lambda _: None) -> dict[str, Any]:
+    def again(
+        self, snapshot: Snapshot, plan: Plan, progress: ProgressCall = lambda _: None
+    ) -> dict[str, Any]:
         """A further run, or one of a study, with what is kept here, its time not counted twice."""
         timing = self.timing
         try:
@@ -216,39 +352,67 @@ class Runner:
         finally:
             self.timing = timing
 
-    # --- stages ---------------------------------------------------------------------------------------------------
+    # --- stages
+    # ----------------------------------------------------------------------------------------------
     def _part(self, snapshot: Snapshot, keys: StageKeys) -> PartShape:
         check_active(snapshot.project)
         return self._keep(keys.shape, lambda: build_part(snapshot.project, snapshot.files))
 
-    def _mesh(self, project: Project, part: PartShape, keys: StageKeys) -> tuple[Mesh, Bonds, MeshFindings]:
+    def _mesh(
+        self, project: Project, part: PartShape, keys: StageKeys
+    ) -> tuple[Mesh, Bonds, MeshFindings]:
         return self._keep(keys.mesh, lambda: mesh_stage(project, part))
 
-    def _system(self, project: Project, part: PartShape, mesh: Mesh, bonds: Bonds, keys: StageKeys,
-                progress: ProgressCall) -> tuple[LoadScene, Tied, Factor]:
+    def _system(
+        self,
+        project: Project,
+        part: PartShape,
+        mesh: Mesh,
+        bonds: Bonds,
+        keys: StageKeys,
+        progress: ProgressCall,
+    ) -> tuple[LoadScene, Tied, Factor]:
         key = "system" + keys.system
 
-        words = {"assemble": Progress(0.15, "Assembling"), "factorise": Progress(0.25, "Factorising")}
+        words = {
+            "assemble": Progress(0.15, "Assembling"),
+            "factorise": Progress(0.25, "Factorising"),
+        }
 
         def timed(name: str, call: Callable[[], Any]) -> Any:
             progress(words[name])
             return self._timed(name, call)
-        scene, tied, stiffness = self._keep(key, lambda: system_stage(project, part, mesh, bonds, timed))
+
+        scene, tied, stiffness = self._keep(
+            key, lambda: system_stage(project, part, mesh, bonds, timed)
+        )
         return replace(scene, project=project), tied, stiffness
 
-    def _strength(self, scene: LoadScene, case: str, tied: Tied, stiffness: Factor,
-                  keys: StageKeys) -> tuple[StrengthFindings, SolvedCase]:
+    def _strength(
+        self, scene: LoadScene, case: str, tied: Tied, stiffness: Factor, keys: StageKeys
+    ) -> tuple[StrengthFindings, SolvedCase]:
         limits = yields_of(scene.project)
-        return self._keep("solved" + keys.strength, lambda: self._timed("strength", lambda: strength_stage(
-            scene, case, tied, stiffness, limits)))
+        return self._keep(
+            "solved" + keys.strength,
+            lambda: self._timed(
+                "strength", lambda: strength_stage(scene, case, tied, stiffness, limits)
+            ),
+        )
 
-    def _sections(self, body: BodyShape, strength: StrengthFindings, keys: StageKeys) -> SectionFindings:
+    def _sections(
+        self, body: BodyShape, strength: StrengthFindings, keys: StageKeys
+    ) -> SectionFindings:
         def scan() -> SectionFindings:
             view = body.view
             along = view.tessellation.points @ view.long_axis
             low, high = float(along.min()), float(along.max())
             clear_low, clear_high = low + 0.02 * (high - low), high - 0.02 * (high - low)
-            for lower, upper in strength.reach:  # stay clear of the ends that are held: bores would count as sections
+            for (
+                lower,
+                upper,
+            ) in (
+                strength.reach
+            ):  # stay clear of the ends that are held: bores would count as sections
                 if upper < low + (high - low) / 2:
                     clear_low = max(clear_low, upper + 0.05 * (high - low))
                 elif lower > low + (high - low) / 2:
@@ -269,18 +433,45 @@ class Runner:
         return self._keep(keys.sections, lambda: self._timed("sections", scan))
 
     @staticmethod
-    def _trace(scene: LoadScene, case: str, part: PartShape, bonds: Bonds, modes: ModesFindings, keys: StageKeys,
-               case_progress: Callable[[float, str], None], found: Found, resume: TraceCheckpoint | None) -> TraceFindings:
+    def _trace(
+        scene: LoadScene,
+        case: str,
+        part: PartShape,
+        bonds: Bonds,
+        modes: ModesFindings,
+        keys: StageKeys,
+        case_progress: Callable[[float, str], None],
+        found: Found,
+        resume: TraceCheckpoint | None,
+    ) -> TraceFindings:
         def tell(so_far: TraceFindings, checkpoint: TraceCheckpoint) -> None:
-            share = min(float(so_far.factors.max()) / max(so_far.ideal, 1e-300), 1.0) if so_far.ideal > 0 else 0.5
-            case_progress(min(0.9 + 0.09 * share, 0.99), f"Tracing: step {len(so_far.factors) - 1}, factor {so_far.factors[-1]:.4g}, "
-                          f"{so_far.iterations[-1]} iterations")
+            share = (
+                min(float(so_far.factors.max()) / max(so_far.ideal, 1e-300), 1.0)
+                if so_far.ideal > 0
+                else 0.5
+            )
+            case_progress(
+                min(0.9 + 0.09 * share, 0.99),
+                f"Tracing: step {len(so_far.factors) - 1}, factor {so_far.factors[-1]:.4g}, "
+                f"{so_far.iterations[-1]} iterations",
+            )
             found(keys.path, checkpoint)
             found(keys.trace, so_far)
-        return trace_stage(scene.project, case, part, scene.mesh, bonds, modes, yields_of(scene.project), tell,
-                           resume if resume is not None and resume.case == case else None)
 
-    # --- helpers --------------------------------------------------------------------------------------------------
+        return trace_stage(
+            scene.project,
+            case,
+            part,
+            scene.mesh,
+            bonds,
+            modes,
+            yields_of(scene.project),
+            tell,
+            resume if resume is not None and resume.case == case else None,
+        )
+
+    # --- helpers
+    # ----------------------------------------------------------------------------------------------
     def _keep(self, key: str, make: Callable[[], Any]) -> Any:
         if key in self._kept:
             self._kept.move_to_end(key)

@@ -1,9 +1,12 @@
-"""Size it: the gauges of some pieces with the least mass at which every mode of every case reaches what it must.
+"""Size it: the gauges of some pieces with the least mass at which every mode of every case reaches
+what it must.
 
-About the present thicknesses every factor goes with a product of powers, λ_i Π (t_p / t_p0)^l_ip, l the levers; its logarithm is linear in
-the choice of gauges, so that the lightest choice is a small integer program (Haftka and Gürdal 1992, on approximations in reciprocal and
-logarithmic variables). The part is run there, and the program is set up anew with what was found, until it knows of nothing lighter that
-has not been run."""
+About the present thicknesses every factor goes with a product of powers, λ_i Π (t_p / t_p0)^l_ip, l
+the levers; its logarithm is linear in the choice of gauges, so that the lightest choice is a small
+integer program (Haftka and Gürdal 1992, on approximations in reciprocal and logarithmic variables).
+The part is run there, and the program is set up anew with what was found, until it knows of nothing
+lighter that has not been run."""
+
 from __future__ import annotations
 
 import math
@@ -31,9 +34,10 @@ _REACH = 2.0  # times thicker or thinner that one step goes: beyond, the powers 
 
 @dataclass(frozen=True)
 class Step:
-    """One run: thicknesses mm by wall (`walls_of`); mass kg; ratio: the least factor, less its mesh error, over what its driver asks for,
-    of modes and of first yield; project: the design; reason: why it could not be run or says nothing, in words; figures: what a trial
-    tells of it (`figures_of`)."""
+    """One run: thicknesses mm by wall (`walls_of`); mass kg; ratio: the least factor, less its mesh
+    error, over what its driver asks for, of modes and of first yield; project: the design; reason:
+    why it could not be run or says nothing, in words; figures: what a trial tells of it
+    (`figures_of`)."""
 
     thicknesses: tuple[float, ...]
     mass: float
@@ -65,23 +69,42 @@ class _Model:
     weights: np.ndarray
 
 
-def size_it(snapshot: Snapshot, pieces: Sequence[str] = (), runs: int = 15, gauges: Sequence[float] = GAUGES,
-            progress: ProgressCall = lambda _: None, found: Callable[[Step], None] = lambda _: None) -> list[Step]:
-    """Steps in the order they were run; the best is the lightest that keeps every requirement (`best_step`). Pieces: all shells of recipes
-    with one thickness when none is named; those that share a parameter go together. Raises LabilisError where nothing can be sized."""
+def size_it(
+    snapshot: Snapshot,
+    pieces: Sequence[str] = (),
+    runs: int = 15,
+    gauges: Sequence[float] = GAUGES,
+    progress: ProgressCall = lambda _: None,
+    found: Callable[[Step], None] = lambda _: None,
+) -> list[Step]:
+    """Steps in the order they were run; the best is the lightest that keeps every requirement
+    (`best_step`). Pieces: all shells of recipes with one thickness when none is named; those that
+    share a parameter go together. Raises LabilisError where nothing can be sized."""
     project = snapshot.project
     walls = walls_of(project)
     for name in pieces:
         if not any(name in wall.pieces for wall in walls):
             if not any(piece.name == name for piece in project.pieces):
-                raise LabilisError(f"There is no piece called '{name}'.", "pieces", "The project has: " + ", ".join(
-                    piece.name for piece in project.pieces) + ".", "missing-name")
-            raise LabilisError(f"'{name}' cannot be sized: it is no shell of a recipe with one thickness.", f"pieces/{name}",
-                               "Leave it out.", "nothing-to-size")
+                raise LabilisError(
+                    f"There is no piece called '{name}'.",
+                    "pieces",
+                    "The project has: " + ", ".join(piece.name for piece in project.pieces) + ".",
+                    "missing-name",
+                )
+            raise LabilisError(
+                f"'{name}' cannot be sized: it is no shell of a recipe with one thickness.",
+                f"pieces/{name}",
+                "Leave it out.",
+                "nothing-to-size",
+            )
     walls = tuple(wall for wall in walls if not pieces or set(pieces) & set(wall.pieces))
     if not walls:
-        raise LabilisError("No piece can be sized: only shells of recipes with one thickness can.", "pieces", "Mesh recipes as shells.",
-                           "nothing-to-size")
+        raise LabilisError(
+            "No piece can be sized: only shells of recipes with one thickness can.",
+            "pieces",
+            "Mesh recipes as shells.",
+            "nothing-to-size",
+        )
     sizes = np.array(sorted(gauges))
     start = tuple(_gauge(sizes, thickness_of(project, wall)) for wall in walls)
     steps: list[Step] = []
@@ -95,7 +118,9 @@ def size_it(snapshot: Snapshot, pieces: Sequence[str] = (), runs: int = 15, gaug
         design = _with(project, walls, here)
         try:
             model = _run(runner, Snapshot(design, snapshot.files), walls, here)
-        except LabilisError as error:  # a design that cannot be run is none; the project itself must be
+        except (
+            LabilisError
+        ) as error:  # a design that cannot be run is none; the project itself must be
             if here == start:
                 raise
             steps.append(Step(here, math.inf, 0.0, design, f"{error.what} {error.remedy}".strip()))
@@ -108,12 +133,18 @@ def size_it(snapshot: Snapshot, pieces: Sequence[str] = (), runs: int = 15, gaug
     return steps
 
 
-def _next(sizes: np.ndarray, models: list[_Model], tried: set[tuple[float, ...]]) -> tuple[float, ...] | None:
-    """Where to run next: the lightest that the program about the best design knows of, then what those about the others know."""
+def _next(
+    sizes: np.ndarray, models: list[_Model], tried: set[tuple[float, ...]]
+) -> tuple[float, ...] | None:
+    """Where to run next: the lightest that the program about the best design knows of, then what
+    those about the others know."""
     best = best_step([model.step for model in models])
     least = math.inf if best is None else best.mass
     last = [models[-1]] if best is None else [model for model in models if model.step is best]
-    others = sorted((model for model in models if model not in last), key=lambda model: abs(math.log(max(model.step.ratio, 1e-12))))
+    others = sorted(
+        (model for model in models if model not in last),
+        key=lambda model: abs(math.log(max(model.step.ratio, 1e-12))),
+    )
     for model in (*last, *others):
         if (point := _lightest(sizes, model, tried, least)) is not None:
             return point
@@ -126,8 +157,12 @@ def words_of(walls: Sequence[Wall], steps: Sequence[Step]) -> str:
     if best is None:
         why = f": {steps[-1].reason}" if steps and steps[-1].reason else ""
         return f"None of {len(steps)} runs keeps to what is asked for{why}."
-    return (f"Lightest of {len(steps)} runs: " + ", ".join(f"{wall.title} {shown.length(t)}" for wall, t in zip(walls, best.thicknesses))
-            + f"; {shown.mass(best.mass / 1000.0)}, {best.ratio:.3g} of what is asked for with its mesh error.")
+    return (
+        f"Lightest of {len(steps)} runs: "
+        + ", ".join(f"{wall.title} {shown.length(t)}" for wall, t in zip(walls, best.thicknesses))
+        + f"; {shown.mass(best.mass / 1000.0)}, {best.ratio:.3g} of what is asked for with its "
+        "mesh error."
+    )
 
 
 def best_step(steps: Sequence[Step]) -> Step | None:
@@ -147,7 +182,9 @@ def _with(project: Project, walls: Sequence[Wall], thicknesses: Sequence[float])
     return project
 
 
-def _run(runner: Runner, snapshot: Snapshot, walls: Sequence[Wall], here: tuple[float, ...]) -> _Model:
+def _run(
+    runner: Runner, snapshot: Snapshot, walls: Sequence[Wall], here: tuple[float, ...]
+) -> _Model:
     """What was found at these thicknesses."""
     results = runner.run(snapshot, Plan("modes"))
     project = settled(snapshot.project, results)
@@ -156,23 +193,48 @@ def _run(runner: Runner, snapshot: Snapshot, walls: Sequence[Wall], here: tuple[
     demands: list[_Demand] = []
     for case in report.cases:
         modes = case.facts.modes
-        if modes is not None and len(modes.positive):  # `_not_sound` tells those without that are not to be trusted
-            powers, errors = np.array([powers_of(modes, wall) for wall in walls]), mesh_errors(modes)
+        if modes is not None and len(
+            modes.positive
+        ):  # `_not_sound` tells those without that are not to be trusted
+            powers, errors = (
+                np.array([powers_of(modes, wall) for wall in walls]),
+                mesh_errors(modes),
+            )
             for row in np.flatnonzero(modes.factors > 0):
                 asked = case.facts.required_for(int(row))
-                demands.append(_Demand(math.log(float(modes.factors[row]) * max(1.0 - errors[row], _NOTHING) / asked),
-                                       tuple(powers[:, row].tolist())))
+                demands.append(
+                    _Demand(
+                        math.log(
+                            float(modes.factors[row]) * max(1.0 - errors[row], _NOTHING) / asked
+                        ),
+                        tuple(powers[:, row].tolist()),
+                    )
+                )
         strength = case.facts.strength
-        if strength is not None and math.isfinite(strength.strength_factor):  # stress goes with 1/t or faster
-            demands.append(_Demand(math.log(max(float(strength.strength_factor), _NOTHING)), tuple(1.0 for _ in walls)))
+        if strength is not None and math.isfinite(
+            strength.strength_factor
+        ):  # stress goes with 1/t or faster
+            demands.append(
+                _Demand(
+                    math.log(max(float(strength.strength_factor), _NOTHING)),
+                    tuple(1.0 for _ in walls),
+                )
+            )
     mass = 1000.0 * mass_of(project, view)
     if not math.isfinite(mass):
-        raise LabilisError("A material has no density, so that there is no mass to be least.", "materials", "State its density.", "density")
+        raise LabilisError(
+            "A material has no density, so that there is no mass to be least.",
+            "materials",
+            "State its density.",
+            "density",
+        )
     weights = np.array([1000.0 * mass_of(project, view, wall.pieces) for wall in walls])
     worst = math.exp(min((demand.margin for demand in demands), default=math.inf))
     why = next((why for case in report.cases for why in _not_sound(case)), "")
     figures = figures_of(project, report, results)
-    return _Model(Step(here, mass, 0.0 if why else worst, snapshot.project, why, figures), demands, weights)
+    return _Model(
+        Step(here, mass, 0.0 if why else worst, snapshot.project, why, figures), demands, weights
+    )
 
 
 def _not_sound(case: CaseReport) -> tuple[str, ...]:
@@ -188,23 +250,49 @@ def _not_sound(case: CaseReport) -> tuple[str, ...]:
     return tuple(why)
 
 
-def _lightest(sizes: np.ndarray, model: _Model, tried: set[tuple[float, ...]], least: float) -> tuple[float, ...] | None:
-    """The lightest choice of gauges within reach that should keep every demand, is lighter than the best and was not tried; the one that
-    comes nearest to keeping them where none does and nothing keeps them yet."""
-    here, mass, weights, demands = model.step.thicknesses, model.step.mass, model.weights, model.demands
-    options = [[size for size in sizes if t / _REACH * (1 - 1e-9) <= size <= t * _REACH * (1 + 1e-9)] for t in here]
+def _lightest(
+    sizes: np.ndarray, model: _Model, tried: set[tuple[float, ...]], least: float
+) -> tuple[float, ...] | None:
+    """The lightest choice of gauges within reach that should keep every demand, is lighter than the
+    best and was not tried; the one that comes nearest to keeping them where none does and nothing
+    keeps them yet."""
+    here, mass, weights, demands = (
+        model.step.thicknesses,
+        model.step.mass,
+        model.weights,
+        model.demands,
+    )
+    options = [
+        [size for size in sizes if t / _REACH * (1 - 1e-9) <= size <= t * _REACH * (1 + 1e-9)]
+        for t in here
+    ]
     columns = [(piece, float(size)) for piece, choice in enumerate(options) for size in choice]
     cost = np.array([weights[piece] * size / here[piece] for piece, size in columns])
     fixed = mass - float(weights.sum())
-    one = np.array([[1.0 if piece == row else 0.0 for piece, _ in columns] for row in range(len(here))])
+    one = np.array(
+        [[1.0 if piece == row else 0.0 for piece, _ in columns] for row in range(len(here))]
+    )
     rows = [LinearConstraint(one, 1.0, 1.0)]
     if demands:
-        grown = np.array([[demand.powers[piece] * math.log(size / here[piece]) for piece, size in columns] for demand in demands])
-        rows.append(LinearConstraint(grown, np.array([-demand.margin for demand in demands]), np.inf))
+        grown = np.array(
+            [
+                [demand.powers[piece] * math.log(size / here[piece]) for piece, size in columns]
+                for demand in demands
+            ]
+        )
+        rows.append(
+            LinearConstraint(grown, np.array([-demand.margin for demand in demands]), np.inf)
+        )
     if math.isfinite(least):
         rows.append(LinearConstraint(cost[None], -np.inf, least - fixed - 1e-9 * max(least, 1e-9)))
     for point in tried:
-        rows.append(LinearConstraint(np.array([[1.0 if point[piece] == size else 0.0 for piece, size in columns]]), -np.inf, len(here) - 1))
+        rows.append(
+            LinearConstraint(
+                np.array([[1.0 if point[piece] == size else 0.0 for piece, size in columns]]),
+                -np.inf,
+                len(here) - 1,
+            )
+        )
     answer = milp(cost, constraints=rows, integrality=np.ones(len(columns)), bounds=Bounds(0, 1))
     if answer.x is not None:
         return tuple(size for (_, size), chosen in zip(columns, answer.x) if chosen > 0.5)

@@ -1,4 +1,5 @@
 """The strength stage of a run: loads on, solution, figures by name."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -37,9 +38,14 @@ _NOTHING = 1e-9  # of a load: less of it left for free motions is none
 
 def _swallowed(forces: CaseForces, tied: Tied) -> float:
     """Share of a load that acts straight on held motions."""
-    # what is left of it for the motions that are free: a moment on a held turn, or a force on a held motion, leaves nothing
+    # what is left of it for the motions that are free: a moment on a held turn, or a force on a
+    # held motion, leaves nothing
     left = tied.ties.reduce_vector(forces.nodal)
-    if forces.given is None and np.any(forces.nodal) and np.abs(left).max(initial=0.0) < _NOTHING * np.abs(forces.nodal).max():
+    if (
+        forces.given is None
+        and np.any(forces.nodal)
+        and np.abs(left).max(initial=0.0) < _NOTHING * np.abs(forces.nodal).max()
+    ):
         return 1.0
     places = tied.numbering.is_place
     nodal = tied.ties.handed_on(forces.nodal).reshape(-1, 3)
@@ -48,12 +54,21 @@ def _swallowed(forces: CaseForces, tied: Tied) -> float:
         return 0.0
     ties = tied.ties
     plain = places[ties.held_nodes]
-    gone = float(np.linalg.norm(np.einsum("kij,kj->ki", ties.held_projectors[plain], nodal[ties.held_nodes[plain]]), axis=1).sum())
+    gone = float(
+        np.linalg.norm(
+            np.einsum("kij,kj->ki", ties.held_projectors[plain], nodal[ties.held_nodes[plain]]),
+            axis=1,
+        ).sum()
+    )
     for hub, basis in zip(tied.hubs, ties.hub_bases):
         on_hub = nodal[hub.nodes].sum(axis=0)
         if np.linalg.norm(on_hub) > 0:
             slides = np.linalg.qr(basis[:3])[0] if basis.shape[1] else np.zeros((3, 0))
-            slides = slides[:, np.abs(basis[:3].T @ slides).sum(axis=0) > 1e-9] if basis.shape[1] else slides
+            slides = (
+                slides[:, np.abs(basis[:3].T @ slides).sum(axis=0) > 1e-9]
+                if basis.shape[1]
+                else slides
+            )
             gone += float(np.linalg.norm(on_hub - slides @ (slides.T @ on_hub)))
     return gone / total
 
@@ -63,11 +78,20 @@ def _reactions(tied: Tied, solution: LinearSolution, count: int) -> Floats:
     result = np.zeros((count, 6))
     numbering = tied.numbering
     internal = tied.ties.handed_on(solution.internal).reshape(-1, 3)
-    nodes = np.concatenate([np.repeat(item.nodes, item.directions.shape[1]) for item in tied.held]
-                           or [np.zeros(0, np.int64)])
-    vectors = np.concatenate([item.directions.reshape(-1, 3) for item in tied.held] or [np.zeros((0, 3))])
-    owners = np.concatenate([np.full(item.directions.shape[0] * item.directions.shape[1], item.owner)
-                             for item in tied.held] or [np.zeros(0, np.int64)])
+    nodes = np.concatenate(
+        [np.repeat(item.nodes, item.directions.shape[1]) for item in tied.held]
+        or [np.zeros(0, np.int64)]
+    )
+    vectors = np.concatenate(
+        [item.directions.reshape(-1, 3) for item in tied.held] or [np.zeros((0, 3))]
+    )
+    owners = np.concatenate(
+        [
+            np.full(item.directions.shape[0] * item.directions.shape[1], item.owner)
+            for item in tied.held
+        ]
+        or [np.zeros(0, np.int64)]
+    )
     unique, inverse = np.unique(nodes, return_inverse=True)
     first = np.full(len(unique), -1)
     first[inverse] = owners
@@ -80,7 +104,9 @@ def _reactions(tied: Tied, solution: LinearSolution, count: int) -> Floats:
         rows = np.flatnonzero(inverse == place)
         shares = np.linalg.pinv(vectors[rows].T) @ internal[unique[place]]
         for row, share in zip(rows, shares):
-            result[owners[row]] += numbering.resultant(unique[[place]], (share * vectors[row])[None])
+            result[owners[row]] += numbering.resultant(
+                unique[[place]], (share * vectors[row])[None]
+            )
     for hub in tied.hubs:
         members = np.concatenate([hub.nodes, hub.turns])
         six = numbering.resultant(members, internal[members])
@@ -89,17 +115,30 @@ def _reactions(tied: Tied, solution: LinearSolution, count: int) -> Floats:
             shares = np.linalg.pinv(hub.held.T) @ six
             for row, owner, share in zip(hub.held, hub.owners, shares):
                 six_row = share * row
-                result[owner] += np.concatenate([six_row[:3], six_row[3:] + np.cross(hub.centre, six_row[:3])])
+                result[owner] += np.concatenate(
+                    [six_row[:3], six_row[3:] + np.cross(hub.centre, six_row[:3])]
+                )
     return result
 
 
 def _grips(tied: Tied, count: int, axis: Floats) -> tuple[Floats, Floats, Floats, Floats]:
-    """For each support: what it holds of rigid motion about its centre (6, 6), centre, radius, reach along the axis."""
-    grips, centres, radii, reach = np.zeros((count, 6, 6)), np.zeros((count, 3)), np.zeros(count), np.zeros((count, 2))
+    """For each support: what it holds of rigid motion about its centre (6, 6), centre, radius,
+    reach along the axis."""
+    grips, centres, radii, reach = (
+        np.zeros((count, 6, 6)),
+        np.zeros((count, 3)),
+        np.zeros(count),
+        np.zeros((count, 2)),
+    )
     for owner in range(count):
         items = [item for item in tied.held if item.owner == owner]
         hubs = [hub for hub in tied.hubs if owner in hub.owners]
-        nodes = np.unique(np.concatenate([tied.numbering.place_of[item.nodes] for item in items] + [hub.nodes for hub in hubs]))
+        nodes = np.unique(
+            np.concatenate(
+                [tied.numbering.place_of[item.nodes] for item in items]
+                + [hub.nodes for hub in hubs]
+            )
+        )
         places = tied.numbering.places[nodes]
         along = places @ axis
         centre = hubs[0].centre if hubs else 0.5 * (places.min(axis=0) + places.max(axis=0))
@@ -112,7 +151,9 @@ def _grips(tied: Tied, count: int, axis: Floats) -> tuple[Floats, Floats, Floats
             if item.turns:
                 rows.append(np.concatenate([0 * vectors, vectors], axis=1))
                 continue
-            arms = np.repeat(tied.numbering.places[item.nodes] - centre, item.directions.shape[1], axis=0)
+            arms = np.repeat(
+                tied.numbering.places[item.nodes] - centre, item.directions.shape[1], axis=0
+            )
             rows.append(np.concatenate([vectors, np.cross(arms, vectors) / radius], axis=1))
         for hub in hubs:
             mine = hub.held[[i for i, who in enumerate(hub.owners) if who == owner]]
@@ -123,13 +164,18 @@ def _grips(tied: Tied, count: int, axis: Floats) -> tuple[Floats, Floats, Floats
     return grips, centres, radii, reach
 
 
-def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
-                   yields: dict[str, float | None]) -> tuple[StrengthFindings, SolvedCase]:
+def strength_stage(
+    scene: LoadScene, case_name: str, tied: Tied, factor: Factor, yields: dict[str, float | None]
+) -> tuple[StrengthFindings, SolvedCase]:
     """Solve one load case and gather its figures. `yields`: yield strength (MPa) of each piece."""
     project, view, mesh, system = scene.project, scene.view, scene.mesh, scene.system
     if not project.case_loads(case_name):
-        raise LabilisError(f"Load case '{case_name}' has no load.", f"cases/{case_name}", "Pick a face and push on it.",
-                           "no-load")
+        raise LabilisError(
+            f"Load case '{case_name}' has no load.",
+            f"cases/{case_name}",
+            "Pick a face and push on it.",
+            "no-load",
+        )
     parts: dict[str, list[CaseForces]] = {"growing": [], "held": []}
     swallowed, stations, names, sizes, moments = [], [], [], [], []
     numbering, places = tied.numbering, tied.numbering.is_place
@@ -142,9 +188,12 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
         weight = np.linalg.norm(forces.nodal.reshape(-1, 3), axis=1)
         sizes.append((float(weight[places].sum()), load.growth))
         moments.append(float(weight[~places].sum()))
-        # a part that cannot grow is pressed by what holds it: of warmth nothing is lost in a support
+        # a part that cannot grow is pressed by what holds it: of warmth nothing is lost in a
+        # support
         swallowed.append(0.0 if load.kind == "temperature" else _swallowed(forces, tied))
-        stations.append(float(weight @ along / weight.sum()) if weight.sum() > 0 else float(along.mean()))
+        stations.append(
+            float(weight @ along / weight.sum()) if weight.sum() > 0 else float(along.mean())
+        )
     solutions, applied, reactions, axial = [], [], [], []
     everyone = np.arange(numbering.total)
     above = places & (along > 0.5 * float(along.max() + along.min()))
@@ -154,22 +203,42 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
         given = tied.ties.carried(np.sum(moves, axis=0)) if moves else None
         solution = solve_linear(system, factor, nodal, np.zeros(tied.ties.size), given)
         solutions.append(solution)
-        nodal = sum((forces.nodal for forces in parts[growth] if forces.growth is None), np.zeros(3 * numbering.total))
+        nodal = sum(
+            (forces.nodal for forces in parts[growth] if forces.growth is None),
+            np.zeros(3 * numbering.total),
+        )
         applied.append(numbering.resultant(everyone, nodal.reshape(-1, 3)))
         reactions.append(_reactions(tied, solution, len(project.supports)))
-        axial.append(-float((solution.internal + nodal).reshape(-1, 3)[above].sum(axis=0) @ view.long_axis))
+        axial.append(
+            -float((solution.internal + nodal).reshape(-1, 3)[above].sum(axis=0) @ view.long_axis)
+        )
     if not np.any(applied[0]) and not parts["growing"]:
-        raise LabilisError(f"Every load of case '{case_name}' is held; none grows.", f"cases/{case_name}",
-                           "Let one load grow: its factor is what is looked for.", "no-growing")
+        raise LabilisError(
+            f"Every load of case '{case_name}' is held; none grows.",
+            f"cases/{case_name}",
+            "Let one load grow: its factor is what is looked for.",
+            "no-growing",
+        )
     if not np.any(solutions[0].u) and not np.any(solutions[0].internal):
-        raise LabilisError(f"The loads of case '{case_name}' are zero.", f"cases/{case_name}", "Give a force.", "no-load")
+        raise LabilisError(
+            f"The loads of case '{case_name}' are zero.",
+            f"cases/{case_name}",
+            "Give a force.",
+            "no-load",
+        )
     offsets = [_thermal_states(scene, parts[growth]) for growth in ("growing", "held")]
-    states = [_less(system.stress(solution.u), offset) for solution, offset in zip(solutions, offsets)]
-    stress, layers = _service_side([system.nodal_stress(state) for state in states], bool(len(mesh.turning_nodes)))
+    states = [
+        _less(system.stress(solution.u), offset) for solution, offset in zip(solutions, offsets)
+    ]
+    stress, layers = _service_side(
+        [system.nodal_stress(state) for state in states], bool(len(mesh.turning_nodes))
+    )
     near, sources = find_peaks(project, view, mesh, tied)
     factor_yield, node, body = _first_yield(scene, stress, yields, np.full(len(mesh.nodes), -1))
     wall_factor, wall_node, _ = _first_yield(scene, stress, yields, near)
-    peak = sources[near[node]] if node >= 0 and near[node] >= 0 and wall_factor > factor_yield else ""
+    peak = (
+        sources[near[node]] if node >= 0 and near[node] >= 0 and wall_factor > factor_yield else ""
+    )
     grips, centres, radii, reach = _grips(tied, len(project.supports), view.long_axis)
     findings = StrengthFindings(
         case=case_name,
@@ -202,7 +271,10 @@ def strength_stage(scene: LoadScene, case_name: str, tied: Tied, factor: Factor,
         wall_node=wall_node,
         **_bolts(scene, tied, states),
     )
-    following = {growth: [surface for part in parts[growth] for surface in part.following] for growth in parts}
+    following = {
+        growth: [surface for part in parts[growth] for surface in part.following]
+        for growth in parts
+    }
     return findings, SolvedCase(solutions[0], solutions[1], following, states[0], states[1])
 
 
@@ -211,13 +283,19 @@ def _bolts(scene: LoadScene, tied: Tied, states: list[list[Floats]]) -> dict[str
     bolts = tied.bolts
     if not bolts:
         return {}
-    growing, held = (np.concatenate([state.reshape(-1, 6) for state in part[-len(bolts):]]) for part in states)
+    growing, held = (
+        np.concatenate([state.reshape(-1, 6) for state in part[-len(bolts) :]]) for part in states
+    )
     bores = [bolt.of for bolt in bolts]
-    return {"bolts": np.array([bolt.name for bolt in bolts]),
-            "bolt_pieces": np.array([[scene.pieces[bore.body] for bore in pair] for pair in bores]),
-            "bolt_depths": np.array([[bore.depth for bore in pair] for pair in bores]),
-            "bolt_bores": np.array([[2 * bore.radius for bore in pair] for pair in bores]),
-            "bolt_axes": np.array([pair[0].axis for pair in bores]), "bolt_growing": growing, "bolt_held": held}
+    return {
+        "bolts": np.array([bolt.name for bolt in bolts]),
+        "bolt_pieces": np.array([[scene.pieces[bore.body] for bore in pair] for pair in bores]),
+        "bolt_depths": np.array([[bore.depth for bore in pair] for pair in bores]),
+        "bolt_bores": np.array([[2 * bore.radius for bore in pair] for pair in bores]),
+        "bolt_axes": np.array([pair[0].axis for pair in bores]),
+        "bolt_growing": growing,
+        "bolt_held": held,
+    }
 
 
 def _thermal_states(scene: LoadScene, parts: list[CaseForces]) -> list[Floats] | None:
@@ -225,7 +303,10 @@ def _thermal_states(scene: LoadScene, parts: list[CaseForces]) -> list[Floats] |
     grown = [part.growth for part in parts if part.growth is not None]
     if not grown:
         return None
-    return [block.thermal(np.sum([growth[k] for growth in grown], axis=0)) for k, block in enumerate(scene.system.blocks)]
+    return [
+        block.thermal(np.sum([growth[k] for growth in grown], axis=0))
+        for k, block in enumerate(scene.system.blocks)
+    ]
 
 
 def _less(states: list[Floats], offset: list[Floats] | None) -> list[Floats]:
@@ -233,8 +314,9 @@ def _less(states: list[Floats], offset: list[Floats] | None) -> list[Floats]:
 
 
 def _service_side(stress: list[Floats], shells: bool) -> tuple[list[Floats], Floats]:
-    """Stress (n, 6) of the growing and the held loads at the side of each node where their sum is largest, and the von Mises stress
-    of the sum at top, middle and bottom (3, n), empty without shells."""
+    """Stress (n, 6) of the growing and the held loads at the side of each node where their sum is
+    largest, and the von Mises stress of the sum at top, middle and bottom (3, n), empty without
+    shells."""
     if not shells:
         return [layers[0] for layers in stress], np.zeros((0, stress[0].shape[1]))
     sizes = von_mises(stress[0] + stress[1])
@@ -243,13 +325,20 @@ def _service_side(stress: list[Floats], shells: bool) -> tuple[list[Floats], Flo
     return [layers[side, everyone] for layers in stress], sizes
 
 
-def _first_yield(scene: LoadScene, stress: list[Floats], yields: dict[str, float | None], near: Ints) -> tuple[float, int, str]:
-    """(least factor, node, body) at which a node of some piece that is at no peak (`near` -1) reaches its own yield strength."""
+def _first_yield(
+    scene: LoadScene, stress: list[Floats], yields: dict[str, float | None], near: Ints
+) -> tuple[float, int, str]:
+    """(least factor, node, body) at which a node of some piece that is at no peak (`near` -1)
+    reaches its own yield strength."""
     best: tuple[float, int, str] = (float("inf"), -1, "")
     bodies = [body for cell in scene.mesh.cells for body in np.unique(cell.body)]
     for piece in dict.fromkeys(scene.pieces):
         mine = [body for body in np.unique(bodies) if scene.pieces[body] == piece]
-        nodes = np.unique(np.concatenate([cell.elements[np.isin(cell.body, mine)].ravel() for cell in scene.mesh.cells]))
+        nodes = np.unique(
+            np.concatenate(
+                [cell.elements[np.isin(cell.body, mine)].ravel() for cell in scene.mesh.cells]
+            )
+        )
         nodes = spared(near, nodes)
         factor, row = first_yield(stress[0][nodes], stress[1][nodes], yields.get(piece))
         if factor < best[0]:
@@ -258,11 +347,18 @@ def _first_yield(scene: LoadScene, stress: list[Floats], yields: dict[str, float
 
 
 def _compression_share(system: System, states: list[Floats]) -> float:
-    """Share of the volume whose largest principal stress in size is a compression; membrane stress of shells."""
+    """Share of the volume whose largest principal stress in size is a compression; membrane
+    stress of shells."""
     mean = np.concatenate([block.mean_stress(state) for block, state in zip(system.blocks, states)])
     volume = np.concatenate([block.volume for block in system.blocks])
     xx, yy, zz, xy, yz, zx = mean.T
-    principal = np.linalg.eigvalsh(np.stack([np.stack([xx, xy, zx], -1), np.stack([xy, yy, yz], -1),
-                                             np.stack([zx, yz, zz], -1)], -2))
+    principal = np.linalg.eigvalsh(
+        np.stack(
+            [np.stack([xx, xy, zx], -1), np.stack([xy, yy, yz], -1), np.stack([zx, yz, zz], -1)], -2
+        )
+    )
     # the zero principal stress of a sheet must not count as a pull
-    return float(volume[-principal[:, 0] > np.maximum(principal[:, 2], 0.0) * (1 + 1e-9)].sum() / volume.sum())
+    return float(
+        volume[-principal[:, 0] > np.maximum(principal[:, 2], 0.0) * (1 + 1e-9)].sum()
+        / volume.sum()
+    )

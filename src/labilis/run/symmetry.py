@@ -1,4 +1,6 @@
-"""What a model cut at planes of symmetry hides: modes that move the two halves against each other."""
+"""What a model cut at planes of symmetry hides: modes that move the two halves against each
+other."""
+
 from __future__ import annotations
 
 import itertools
@@ -23,8 +25,9 @@ def symmetry_planes(project: Project) -> list[str]:
 
 
 def antisymmetric_factor(scene: LoadScene, solved: SolvedCase, retie: Retie, limit: float) -> float:
-    """Least positive factor of the modes that are antisymmetric to at least one plane, under the same symmetric stresses: nan without
-    planes, infinite when there is none, 0 when the whole part could move freely that way."""
+    """Least positive factor of the modes that are antisymmetric to at least one plane, under the
+    same symmetric stresses: nan without planes, infinite when there is none, 0 when the whole part
+    could move freely that way."""
     names = symmetry_planes(scene.project)
     if not names:
         return float("nan")
@@ -35,7 +38,9 @@ def antisymmetric_factor(scene: LoadScene, solved: SolvedCase, retie: Retie, lim
     return best
 
 
-def _first(scene: LoadScene, solved: SolvedCase, retie: Retie, flipped: frozenset[str], limit: float) -> float:
+def _first(
+    scene: LoadScene, solved: SolvedCase, retie: Retie, flipped: frozenset[str], limit: float
+) -> float:
     try:
         tied = retie(flipped)
     except LabilisError as error:

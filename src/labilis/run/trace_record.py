@@ -1,4 +1,6 @@
-"""What is kept of a path as it grows: curves of factors, probes and stresses, and shapes along it."""
+"""What is kept of a path as it grows: curves of factors, probes and stresses, and shapes along
+it."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -21,7 +23,8 @@ _FRAMES = 24  # shapes kept along the path
 
 @dataclass(frozen=True)
 class Probes:
-    """Regions and hubs by name; nodes whose mean motion each has, and the turn node of a hub, -1 for regions."""
+    """Regions and hubs by name; nodes whose mean motion each has, and the turn node of a hub, -1
+    for regions."""
 
     names: tuple[str, ...]
     nodes: tuple[Ints, ...]
@@ -43,7 +46,9 @@ def probes_of(project: Project, view: ShapeView, mesh: Mesh, tied: Tied) -> Prob
     for region in project.regions:
         try:
             mine = region_nodes(region, view, mesh)
-        except LabilisError:  # nothing stands on a region that lost its faces, or the run would not have come here
+        except (
+            LabilisError
+        ):  # nothing stands on a region that lost its faces, or the run would not have come here
             continue
         if len(mine):
             names.append(region.name)
@@ -60,15 +65,34 @@ def probes_of(project: Project, view: ShapeView, mesh: Mesh, tied: Tied) -> Prob
 class TraceRecord:
     """What is kept of a path as it grows."""
 
-    def __init__(self, case: str, plan: TracePlan, amplitude: float, ideal: float, nodes: int, strength: Floats, probe: int,
-                 yielding: bool, unit: float, probes: Probes, order: Ints, modulus: Floats) -> None:
-        """strength, modulus (m,) MPa of the elements in the blocks' order; order (m,): from there to the mesh's; unit: size of the growing
-        load."""
+    def __init__(
+        self,
+        case: str,
+        plan: TracePlan,
+        amplitude: float,
+        ideal: float,
+        nodes: int,
+        strength: Floats,
+        probe: int,
+        yielding: bool,
+        unit: float,
+        probes: Probes,
+        order: Ints,
+        modulus: Floats,
+    ) -> None:
+        """strength, modulus (m,) MPa of the elements in the blocks' order; order (m,): from there
+        to the mesh's; unit: size of the growing load."""
         self.probes, self.order, self.modulus = probes, order, modulus
         self.at_places: list[Floats] = []
         self.stresses: list[Floats] = []
         self.strains: list[Floats] = []
-        self.case, self.plan, self.amplitude, self.ideal, self.nodes = case, plan, amplitude, ideal, nodes
+        self.case, self.plan, self.amplitude, self.ideal, self.nodes = (
+            case,
+            plan,
+            amplitude,
+            ideal,
+            nodes,
+        )
         self.strength, self.probe, self.yielding = strength, probe, yielding
         self.plastic: list[float] = []
         self.forces: list[float] = []
@@ -85,31 +109,59 @@ class TraceRecord:
 
     def take_up(self, before: TraceCheckpoint) -> None:
         """Begin with the points of a path that was left off."""
-        self.factors, self.largest, self.at_probe = before.state.factors.tolist(), before.largest.tolist(), before.probe.tolist()
-        self.iterations, self.negative, self.ratios = before.iterations.tolist(), before.negative.tolist(), before.ratios.tolist()
-        self.peaks, self.plastic, self.forces = before.peaks.tolist(), before.strains.tolist(), before.forces.tolist()
+        self.factors, self.largest, self.at_probe = (
+            before.state.factors.tolist(),
+            before.largest.tolist(),
+            before.probe.tolist(),
+        )
+        self.iterations, self.negative, self.ratios = (
+            before.iterations.tolist(),
+            before.negative.tolist(),
+            before.ratios.tolist(),
+        )
+        self.peaks, self.plastic, self.forces = (
+            before.peaks.tolist(),
+            before.strains.tolist(),
+            before.forces.tolist(),
+        )
         self.frames = list(before.frames.astype(np.float32))
         self.stresses, self.strains = list(before.stress), list(before.plastic)
         # regions may have come and gone since: of new ones the points so far are not known
         known = {str(name): row for row, name in enumerate(before.places)}
         unknown = np.full(4, np.nan)
-        self.at_places = [np.array([point[known[name]] if name in known else unknown for name in self.probes.names]).reshape(-1, 4)
-                          for point in before.probes]
+        self.at_places = [
+            np.array(
+                [point[known[name]] if name in known else unknown for name in self.probes.names]
+            ).reshape(-1, 4)
+            for point in before.probes
+        ]
 
     def checkpoint(self, state: PathState) -> TraceCheckpoint:
         """What is needed to go on from the last point."""
-        return TraceCheckpoint(self.case, state, np.array(self.largest), np.array(self.at_probe), np.array(self.iterations, dtype=np.int64),
-                               np.array(self.negative, dtype=np.int64), np.array(self.ratios), np.array(self.peaks), np.array(self.plastic),
-                               np.array(self.forces), np.array(self.frames, dtype=np.float32),
-                               np.array(self.probes.names, dtype=np.str_), self._at_places(),
-                               np.array(self.stresses, dtype=np.float32), np.array(self.strains, dtype=np.float32))
+        return TraceCheckpoint(
+            self.case,
+            state,
+            np.array(self.largest),
+            np.array(self.at_probe),
+            np.array(self.iterations, dtype=np.int64),
+            np.array(self.negative, dtype=np.int64),
+            np.array(self.ratios),
+            np.array(self.peaks),
+            np.array(self.plastic),
+            np.array(self.forces),
+            np.array(self.frames, dtype=np.float32),
+            np.array(self.probes.names, dtype=np.str_),
+            self._at_places(),
+            np.array(self.stresses, dtype=np.float32),
+            np.array(self.strains, dtype=np.float32),
+        )
 
     def _at_places(self) -> Floats:
         return np.array(self.at_places).reshape(len(self.factors), len(self.probes.names), 4)
 
     def add(self, point: TracePoint) -> None:
         """One more converged point."""
-        motion = point.motion[:self.nodes]
+        motion = point.motion[: self.nodes]
         size = np.linalg.norm(motion, axis=1)
         self.factors.append(point.factor)
         self.largest.append(float(size.max()))
@@ -127,10 +179,15 @@ class TraceRecord:
 
     def strained(self, point: TracePoint) -> float:
         """Largest strain, elastic by the stress and plastic."""
-        return float((point.peak[self.order] / self.modulus[self.order] + point.plastic[self.order]).max(initial=0.0))
+        return float(
+            (point.peak[self.order] / self.modulus[self.order] + point.plastic[self.order]).max(
+                initial=0.0
+            )
+        )
 
     def first_yield(self) -> float:
-        """Factor at which some element first reaches its yield strength on the way up, nan if none does."""
+        """Factor at which some element first reaches its yield strength on the way up, nan if
+        none does."""
         for k in range(1, len(self.factors)):
             low, high = self.ratios[k - 1], self.ratios[k]
             if low < 1.0 <= high:
@@ -138,26 +195,58 @@ class TraceRecord:
                 if self.yielding and k > 1 and low > self.ratios[k - 2]:
                     # beyond yield the elastic predictor runs away: go on with the slope before it
                     slope = (low - self.ratios[k - 2]) / (self.factors[k - 1] - self.factors[k - 2])
-                    least, most = sorted(self.factors[k - 1:k + 1])
+                    least, most = sorted(self.factors[k - 1 : k + 1])
                     return min(max(self.factors[k - 1] + (1.0 - low) / slope, least), most)
                 return self.factors[k - 1] + share * (self.factors[k] - self.factors[k - 1])
         return float("nan")
 
     def findings(self, result: TraceResult, done: bool) -> TraceFindings:
         """As plain figures; shapes only when the trace is done."""
-        chosen = np.unique(np.linspace(0, len(self.frames) - 1, min(_FRAMES, len(self.frames))).astype(int)) if done else np.zeros(0, int)
+        chosen = (
+            np.unique(
+                np.linspace(0, len(self.frames) - 1, min(_FRAMES, len(self.frames))).astype(int)
+            )
+            if done
+            else np.zeros(0, int)
+        )
         frames = np.array([self.frames[k] for k in chosen]).reshape(len(chosen), self.nodes, 3)
         limit, bifurcation = ends_of(self.factors, self.negative)
-        ends = [value for value in (limit, bifurcation, float("nan") if self.yielding else self.first_yield()) if np.isfinite(value)]
+        ends = [
+            value
+            for value in (limit, bifurcation, float("nan") if self.yielding else self.first_yield())
+            if np.isfinite(value)
+        ]
         verified = min(ends) if ends else max(self.factors)
         return TraceFindings(
-            case=self.case, mode=self.plan.mode, amplitude=self.amplitude, ideal=self.ideal, factors=np.array(self.factors),
-            largest=np.array(self.largest), probe=np.array(self.at_probe), iterations=np.array(self.iterations),
-            negative=np.array(self.negative), peak=np.array(self.peaks), frame=chosen, motions=frames, limit=limit,
-            first_yield=self.first_yield(), verified=verified, reason=ENDS[result.reason][0] if done else "",
-            cut_backs=result.cut_backs, done=done, plastic=np.array(self.plastic), yielding=self.yielding, force=np.array(self.forces),
-            about_at=self.about_at, about=self.about, places=np.array(self.probes.names, dtype=np.str_), probes=self._at_places(),
-            stress=self._in_frames(self.stresses, chosen), strain=self._in_frames(self.strains, chosen), bifurcation=bifurcation)
+            case=self.case,
+            mode=self.plan.mode,
+            amplitude=self.amplitude,
+            ideal=self.ideal,
+            factors=np.array(self.factors),
+            largest=np.array(self.largest),
+            probe=np.array(self.at_probe),
+            iterations=np.array(self.iterations),
+            negative=np.array(self.negative),
+            peak=np.array(self.peaks),
+            frame=chosen,
+            motions=frames,
+            limit=limit,
+            first_yield=self.first_yield(),
+            verified=verified,
+            reason=ENDS[result.reason][0] if done else "",
+            cut_backs=result.cut_backs,
+            done=done,
+            plastic=np.array(self.plastic),
+            yielding=self.yielding,
+            force=np.array(self.forces),
+            about_at=self.about_at,
+            about=self.about,
+            places=np.array(self.probes.names, dtype=np.str_),
+            probes=self._at_places(),
+            stress=self._in_frames(self.stresses, chosen),
+            strain=self._in_frames(self.strains, chosen),
+            bifurcation=bifurcation,
+        )
 
     def _in_frames(self, values: list[Floats], chosen: Ints) -> Floats:
         """(f, m) of the elements in the shapes that are kept."""

@@ -1,4 +1,5 @@
 """The trace stage of a run: the imperfect part followed along its load-deflection path."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -24,81 +25,158 @@ from labilis.solve.system import System
 from labilis.solve.trace import TraceControl, Tracer, TraceResult
 
 
-def starting_amplitude(project: Project, plan: TracePlan, mesh: Mesh, modes: ModesFindings) -> float:
-    """Amplitude (mm) of the starting shape: as stated, or a thousandth of the largest extent of the bodies that move."""
+def starting_amplitude(
+    project: Project, plan: TracePlan, mesh: Mesh, modes: ModesFindings
+) -> float:
+    """Amplitude (mm) of the starting shape: as stated, or a thousandth of the largest extent of
+    the bodies that move."""
     if plan.amplitude is not None:
         return project.number(plan, "amplitude", "trace/amplitude")
     moving = np.linalg.norm(modes.shapes[plan.mode - 1], axis=1) > 0.1
     return float(np.ptp(mesh.nodes[moving], axis=0).max()) / 1000.0
 
 
-def trace_stage(project: Project, case: str, part: PartShape, mesh: Mesh, bonds: Bonds, modes: ModesFindings,
-                yields: dict[str, float | None], tell: Callable[[TraceFindings, TraceCheckpoint], None],
-                resume: TraceCheckpoint | None = None) -> TraceFindings:
-    """Follow one case, from the beginning or from where it was left off. `tell` is given what stands so far after every step, and what
-    is needed to go on from there.
+def trace_stage(
+    project: Project,
+    case: str,
+    part: PartShape,
+    mesh: Mesh,
+    bonds: Bonds,
+    modes: ModesFindings,
+    yields: dict[str, float | None],
+    tell: Callable[[TraceFindings, TraceCheckpoint], None],
+    resume: TraceCheckpoint | None = None,
+) -> TraceFindings:
+    """Follow one case, from the beginning or from where it was left off. `tell` is given what
+    stands so far after every step, and what is needed to go on from there.
 
     Raises LabilisError for a mode that was not found and for loads that a trace does not take.
     """
     plan = project.trace
     if part.lines is not None:
         named = next(piece.name for piece in project.active_pieces if piece.mesh_as == "line")
-        raise LabilisError(f"'{named}' is meshed as a line, which has no large-deflection form.", f"pieces/{named}/mesh_as",
-                           "Mesh it as shells or solids to trace it.", "trace-line")
+        raise LabilisError(
+            f"'{named}' is meshed as a line, which has no large-deflection form.",
+            f"pieces/{named}/mesh_as",
+            "Mesh it as shells or solids to trace it.",
+            "trace-line",
+        )
     mesh, amplitude = _imperfect(project, mesh, modes)
     tied = make_tied(project, part.view, mesh, bonds)
     blocks, bodies = make_blocks(project, part, mesh, tied.numbering)
     system = System(mesh.nodes, (*blocks, *tied.springs), tied.ties)
-    scene = LoadScene(project, part.view, mesh, tied.numbering, system, bodies, part.pieces, tied.held, tied.hubs)
+    scene = LoadScene(
+        project, part.view, mesh, tied.numbering, system, bodies, part.pieces, tied.held, tied.hubs
+    )
     acting = _acting(project, case, scene, tied)
     ideal = float(modes.positive[0]) if len(modes.positive) else float("nan")
-    target = project.number(plan, "target") if plan.target is not None else (1.5 * ideal if np.isfinite(ideal) else 10.0)
+    target = (
+        project.number(plan, "target")
+        if plan.target is not None
+        else (1.5 * ideal if np.isfinite(ideal) else 10.0)
+    )
     first = min(target, ideal if np.isfinite(ideal) else target) / 10.0
     plastic = project.number(plan, "plastic_strain", "trace/plastic_strain")
     first = first if plan.first is None else project.number(plan, "first")
     least, largest = project.number_if(plan, "shortest"), project.number_if(plan, "longest")
-    control = TraceControl(first=first, least=first / 500.0 if least is None else least,
-                           largest=max(2.0 * first, target / 20.0) if largest is None else largest, target=target, steps=plan.steps,
-                           iterations=plan.iterations, fall=project.number(plan, "fall"), plastic_step=plastic / 4)
+    control = TraceControl(
+        first=first,
+        least=first / 500.0 if least is None else least,
+        largest=max(2.0 * first, target / 20.0) if largest is None else largest,
+        target=target,
+        steps=plan.steps,
+        iterations=plan.iterations,
+        fall=project.number(plan, "fall"),
+        plastic_step=plastic / 4,
+    )
     most_strain = project.number(plan, "strain")
     laws = _laws(project, part, bodies, len(system.blocks)) if plan.material == "yielding" else []
-    tracer = Tracer(system, tied.numbering.places, partial(ties_about, tied), acting.nodal["growing"], acting.nodal["held"],
-                    (acting.following["growing"], acting.following["held"]), control, laws, acting.given.get("growing"),
-                    acting.given.get("held"), (acting.heat.get("growing"), acting.heat.get("held")))
+    tracer = Tracer(
+        system,
+        tied.numbering.places,
+        partial(ties_about, tied),
+        acting.nodal["growing"],
+        acting.nodal["held"],
+        (acting.following["growing"], acting.following["held"]),
+        control,
+        laws,
+        acting.given.get("growing"),
+        acting.given.get("held"),
+        (acting.heat.get("growing"), acting.heat.get("held")),
+    )
     yielding = any(law is not None for law in laws)
-    strength = np.concatenate([np.array([yields.get(part.pieces[body]) or np.inf for body in body_of]) for body_of in bodies]
-                              + [np.full(len(spring.members), np.inf) for spring in tied.springs])
+    strength = np.concatenate(
+        [
+            np.array([yields.get(part.pieces[body]) or np.inf for body in body_of])
+            for body_of in bodies
+        ]
+        + [np.full(len(spring.members), np.inf) for spring in tied.springs]
+    )
     probe = _probe(modes, plan)
-    allowed = 0.05 * part.view.size if plan.deflection is None else project.number(plan, "deflection", "trace/deflection")
-    order = np.argsort(element_order(project, part.pieces, mesh))  # from the blocks' order to the mesh's
-    gathered = TraceRecord(case, plan, amplitude, ideal, len(mesh.nodes), strength, probe, yielding, modes.growing_force,
-                           probes_of(project, part.view, mesh, tied), order,
-                           np.concatenate([np.full(len(block.members), block.modulus) for block in blocks]))
-    wanted = float("nan") if plan.modes_at is None else project.number(plan, "modes_at", "trace/modes_at")
+    allowed = (
+        0.05 * part.view.size
+        if plan.deflection is None
+        else project.number(plan, "deflection", "trace/deflection")
+    )
+    order = np.argsort(
+        element_order(project, part.pieces, mesh)
+    )  # from the blocks' order to the mesh's
+    gathered = TraceRecord(
+        case,
+        plan,
+        amplitude,
+        ideal,
+        len(mesh.nodes),
+        strength,
+        probe,
+        yielding,
+        modes.growing_force,
+        probes_of(project, part.view, mesh, tied),
+        order,
+        np.concatenate([np.full(len(block.members), block.modulus) for block in blocks]),
+    )
+    wanted = (
+        float("nan")
+        if plan.modes_at is None
+        else project.number(plan, "modes_at", "trace/modes_at")
+    )
     if resume is not None:
         gathered.take_up(resume)
     result = TraceResult()
     try:
         for result, point in tracer.run(None if resume is None else resume.state):
             gathered.add(point)
-            if np.isnan(gathered.about_at) and point.factor >= wanted and len(gathered.factors) > 2 and point.negative == 0:
+            if (
+                np.isnan(gathered.about_at)
+                and point.factor >= wanted
+                and len(gathered.factors) > 2
+                and point.negative == 0
+            ):
                 gathered.about_at, gathered.about = point.factor, tracer.modes_about()
             tell(gathered.findings(result, False), gathered.checkpoint(tracer.walk))
-            ends = (("plastic", gathered.plastic[-1] > plastic), ("yield", not yielding and gathered.ratios[-1] > plan.beyond_yield),
-                    ("strain", not yielding and gathered.strained(point) > most_strain), ("deflection", gathered.largest[-1] > allowed))
+            ends = (
+                ("plastic", gathered.plastic[-1] > plastic),
+                ("yield", not yielding and gathered.ratios[-1] > plan.beyond_yield),
+                ("strain", not yielding and gathered.strained(point) > most_strain),
+                ("deflection", gathered.largest[-1] > allowed),
+            )
             if reason := next((name for name, reached in ends if reached), ""):
                 result.reason = reason
                 break
     except ArithmeticError as error:
-        raise LabilisError(f"The trace did not start: {error}.", f"cases/{case}", "Look at the held loads, or at the supports.",
-                           "trace-start") from error
+        raise LabilisError(
+            f"The trace did not start: {error}.",
+            f"cases/{case}",
+            "Look at the held loads, or at the supports.",
+            "trace-start",
+        ) from error
     return gathered.findings(result, True)
 
 
 @dataclass
 class _Acting:
-    """What acts in a case, growing and held each by itself: forces on nodes (3 n,); pressures that follow; prescribed motions; thermal
-    growth of each block."""
+    """What acts in a case, growing and held each by itself: forces on nodes (3 n,); pressures that
+    follow; prescribed motions; thermal growth of each block."""
 
     nodal: dict[str, Floats]
     following: dict[str, list]
@@ -108,7 +186,9 @@ class _Acting:
 
 def _acting(project: Project, case: str, scene: LoadScene, tied: Tied) -> _Acting:
     total = 3 * tied.numbering.total
-    found = _Acting({"growing": np.zeros(total), "held": np.zeros(total)}, {"growing": [], "held": []}, {}, {})
+    found = _Acting(
+        {"growing": np.zeros(total), "held": np.zeros(total)}, {"growing": [], "held": []}, {}, {}
+    )
     for name, amount in project.case_loads(case):
         forces = load_forces(scene, name, amount)
         growth = project.named("loads", name).growth
@@ -116,7 +196,11 @@ def _acting(project: Project, case: str, scene: LoadScene, tied: Tied) -> _Actin
             found.given[growth] = found.given.get(growth, 0.0) + tied.ties.carried(forces.given)
         elif forces.growth is not None:
             present = found.heat.get(growth)
-            found.heat[growth] = list(forces.growth) if present is None else [one + two for one, two in zip(present, forces.growth)]
+            found.heat[growth] = (
+                list(forces.growth)
+                if present is None
+                else [one + two for one, two in zip(present, forces.growth)]
+            )
         elif forces.following:
             found.following[growth] += forces.following
         else:
@@ -128,16 +212,35 @@ def _imperfect(project: Project, mesh: Mesh, modes: ModesFindings) -> tuple[Mesh
     """(mesh with the starting shape, amplitude of its first mode with its sign, mm)."""
     plan, shape = project.trace, np.zeros_like(mesh.nodes)
     amplitude = 0.0
-    seeds = [(plan.mode, plan.sign, None), *((seed.mode, seed.sign, seed.amplitude) for seed in plan.seeds)]
+    seeds = [
+        (plan.mode, plan.sign, None),
+        *((seed.mode, seed.sign, seed.amplitude) for seed in plan.seeds),
+    ]
     for number, (mode, sign, text) in enumerate(seeds):
         if mode == 0:
             continue
         where = "trace/mode" if number == 0 else f"trace/seeds/{number - 1}"
         if mode > len(modes.factors):
-            raise LabilisError(f"Mode {mode} was not found; there are {len(modes.factors)}.", where, "Choose another.", "trace-mode")
-        size = starting_amplitude(project, plan, mesh, modes) if text is None else project.value(text, "length", where)
+            raise LabilisError(
+                f"Mode {mode} was not found; there are {len(modes.factors)}.",
+                where,
+                "Choose another.",
+                "trace-mode",
+            )
+        size = (
+            starting_amplitude(project, plan, mesh, modes)
+            if text is None
+            else project.value(text, "length", where)
+        )
         if sign == "weaker":
-            size *= 1.0 if weaker_side(abs(size), float(modes.pull[mode - 1]), float(modes.skew[mode - 1]))[0] == "+" else -1.0
+            size *= (
+                1.0
+                if weaker_side(abs(size), float(modes.pull[mode - 1]), float(modes.skew[mode - 1]))[
+                    0
+                ]
+                == "+"
+                else -1.0
+            )
         else:
             size *= 1.0 if sign == "+" else -1.0
         amplitude = amplitude or size
@@ -145,7 +248,9 @@ def _imperfect(project: Project, mesh: Mesh, modes: ModesFindings) -> tuple[Mesh
     return replace(mesh, nodes=mesh.nodes + shape), amplitude
 
 
-def _laws(project: Project, part: PartShape, bodies: tuple[Ints, ...], count: int) -> list[YieldLaw | None]:
+def _laws(
+    project: Project, part: PartShape, bodies: tuple[Ints, ...], count: int
+) -> list[YieldLaw | None]:
     """For each block how its material yields; None without a yield strength."""
     laws: list[YieldLaw | None] = [None] * count
     for number, body in enumerate(bodies):
@@ -158,11 +263,20 @@ def _laws(project: Project, part: PartShape, bodies: tuple[Ints, ...], count: in
             where = f"materials/{material.name}/hardening/{row}"
             points.append((strain, stress))
             if points[-1][0] <= points[-2][0] or points[-1][1] < points[-2][1]:
-                raise LabilisError(f"Point {row + 1} of the curve of '{material.name}' does not rise above the one before.", where,
-                                   "Give plastic strains and stresses in rising order, beyond the yield strength.", "hardening")
+                raise LabilisError(
+                    f"Point {row + 1} of the curve of '{material.name}' does not rise above the "
+                    "one before.",
+                    where,
+                    "Give plastic strains and stresses in rising order, beyond the yield strength.",
+                    "hardening",
+                )
         strains, stresses = (np.array(column) for column in zip(*points))
-        laws[number] = YieldLaw(project.number(material, "youngs_modulus"),
-                                project.number(material, "poisson_ratio"), strains, stresses)
+        laws[number] = YieldLaw(
+            project.number(material, "youngs_modulus"),
+            project.number(material, "poisson_ratio"),
+            strains,
+            stresses,
+        )
     return laws
 
 

@@ -1,5 +1,6 @@
-"""Where lines may warp: each end by itself, held where a support clamps it or a stiff hub keeps it plane, passed on to a strut that goes
-straight on."""
+"""Where lines may warp: each end by itself, held where a support clamps it or a stiff hub keeps it
+plane, passed on to a strut that goes straight on."""
+
 from __future__ import annotations
 
 from collections.abc import Sequence
@@ -21,22 +22,33 @@ _SIX = {"x", "y", "z", "turn_x", "turn_y", "turn_z"}
 
 @dataclass(frozen=True)
 class Warping:
-    """nodes (w,) of the mesh that warping unknowns belong to; of: for each kind of cells, the unknowns of its elements' ends (m, 2); held
-    (w,): those that are held."""
+    """nodes (w,) of the mesh that warping unknowns belong to; of: for each kind of cells, the
+    unknowns of its elements' ends (m, 2); held (w,): those that are held."""
 
     nodes: Ints
     of: tuple[Ints, ...]
     held: NDArray[np.bool_]
 
     def idle(self, total: int) -> list[HeldNodes]:
-        """What warping nodes, the last of all, do not have: their second and third motion, and the first where it is held."""
+        """What warping nodes, the last of all, do not have: their second and third motion, and
+        the first where it is held."""
         numbers = total - len(self.nodes) + np.arange(len(self.nodes))
-        return [HeldNodes(numbers[rows], np.broadcast_to(np.eye(3)[first:], (int(rows.sum()), 3 - first, 3)), -1)
-                for rows, first in ((self.held, 0), (~self.held, 1)) if rows.any()]
+        return [
+            HeldNodes(
+                numbers[rows],
+                np.broadcast_to(np.eye(3)[first:], (int(rows.sum()), 3 - first, 3)),
+                -1,
+            )
+            for rows, first in ((self.held, 0), (~self.held, 1))
+            if rows.any()
+        ]
 
 
-def find_warping(project: Project, view: ShapeView, mesh: Mesh, flipped: frozenset[str] = frozenset()) -> Warping:
-    """Warping of all lines; of planes of symmetry in `flipped` as of antisymmetry, where it is free."""
+def find_warping(
+    project: Project, view: ShapeView, mesh: Mesh, flipped: frozenset[str] = frozenset()
+) -> Warping:
+    """Warping of all lines; of planes of symmetry in `flipped` as of antisymmetry, where it is
+    free."""
     keys: list[tuple[int, int]] = []  # (body, node)
     known: dict[tuple[int, int], int] = {}
     of, ends = [], []
@@ -57,14 +69,21 @@ def find_warping(project: Project, view: ShapeView, mesh: Mesh, flipped: frozens
     onto = np.arange(len(keys))
     for body, node, along in ends:
         piece = project.named("pieces", project.piece_of(names[body]))
-        found = node in clamped or any(abs(float(along @ normal)) > _STRAIGHT for normal in square.get(node, ()))
+        found = node in clamped or any(
+            abs(float(along @ normal)) > _STRAIGHT for normal in square.get(node, ())
+        )
         held[known[body, node]] = piece.warping == "held" or (piece.warping == "found" and found)
     for one, two in _straight_on(project, names, ends):
         onto[known[two]] = onto[known[one]]
         held[known[one]] |= held[known[two]]
     kept, number = np.unique(onto, return_inverse=True)
-    return Warping(np.array([node for _, node in keys], dtype=np.int64)[kept] if len(keys) else np.zeros(0, dtype=np.int64),
-                   tuple(number[numbers] if len(numbers) else numbers for numbers in of), held[kept])
+    return Warping(
+        np.array([node for _, node in keys], dtype=np.int64)[kept]
+        if len(keys)
+        else np.zeros(0, dtype=np.int64),
+        tuple(number[numbers] if len(numbers) else numbers for numbers in of),
+        held[kept],
+    )
 
 
 def _ends(mesh: Mesh, elements: Ints, bodies: Ints) -> list[tuple[int, int, NDArray[np.float64]]]:
@@ -79,13 +98,19 @@ def _ends(mesh: Mesh, elements: Ints, bodies: Ints) -> list[tuple[int, int, NDAr
     return found
 
 
-def _clamped(project: Project, view: ShapeView, mesh: Mesh, flipped: frozenset[str]
-             ) -> tuple[set[int], dict[int, list[NDArray[np.float64]]]]:
-    """(nodes that a support holds in all six motions or that a stiff hub carries, normals of the planes of symmetry that nodes lie on)."""
+def _clamped(
+    project: Project, view: ShapeView, mesh: Mesh, flipped: frozenset[str]
+) -> tuple[set[int], dict[int, list[NDArray[np.float64]]]]:
+    """(nodes that a support holds in all six motions or that a stiff hub carries, normals of the
+    planes of symmetry that nodes lie on)."""
     if not any(cell.line for cell in mesh.cells):
         return set(), {}
     stiff = [hub.region for hub in project.hubs if hub.kind != "spread"]
-    clamped = {node for name in stiff for node in region_nodes(project.named("regions", name), view, mesh).tolist()}
+    clamped = {
+        node
+        for name in stiff
+        for node in region_nodes(project.named("regions", name), view, mesh).tolist()
+    }
     square: dict[int, list[NDArray[np.float64]]] = {}
     for support in project.supports:
         if any(hub.name == support.on for hub in project.hubs):
@@ -100,9 +125,11 @@ def _clamped(project: Project, view: ShapeView, mesh: Mesh, flipped: frozenset[s
     return clamped, square
 
 
-def _straight_on(project: Project, names: Sequence[str], ends: Sequence[tuple[int, int, NDArray[np.float64]]]
-                 ) -> list[tuple[tuple[int, int], tuple[int, int]]]:
-    """Ends of two lines of one section that go straight on from each other, with nothing else at their node and no hinge."""
+def _straight_on(
+    project: Project, names: Sequence[str], ends: Sequence[tuple[int, int, NDArray[np.float64]]]
+) -> list[tuple[tuple[int, int], tuple[int, int]]]:
+    """Ends of two lines of one section that go straight on from each other, with nothing else at
+    their node and no hinge."""
     at: dict[int, list[tuple[int, NDArray[np.float64]]]] = {}
     for body, node, along in ends:
         at.setdefault(node, []).append((body, along))
@@ -113,7 +140,11 @@ def _straight_on(project: Project, names: Sequence[str], ends: Sequence[tuple[in
         one, other = (project.named("pieces", project.piece_of(names[body])) for body, _ in two)
         if one.releases or other.releases or "free" in (one.warping, other.warping):
             continue
-        if isinstance(one.recipe, Strut) and isinstance(other.recipe, Strut) and one.recipe.section == other.recipe.section and (
-                one.place.turns == other.place.turns):
+        if (
+            isinstance(one.recipe, Strut)
+            and isinstance(other.recipe, Strut)
+            and one.recipe.section == other.recipe.section
+            and (one.place.turns == other.place.turns)
+        ):
             found.append(((two[0][0], node), (two[1][0], node)))
     return found

@@ -1,9 +1,11 @@
-"""A run in a process of its own, forked from one that has all packages loaded, so that the window stays usable and a stop takes effect
-at once.
+"""A run in a process of its own, forked from one that has all packages loaded, so that the window
+stays usable and a stop takes effect at once.
 
-The process is kept warm between runs: reading OpenCASCADE takes a second. Stopping ends it, whatever library call it is
-in, and the next run starts a new one. Its death is an event like any other.
+The process is kept warm between runs: reading OpenCASCADE takes a second. Stopping ends it,
+whatever library call it is in, and the next run starts a new one. Its death is an event like any
+other.
 """
+
 from __future__ import annotations
 
 import multiprocessing
@@ -25,8 +27,9 @@ from labilis.shape.step import warm_up
 
 @dataclass(frozen=True)
 class BodyQuery:
-    """Ask what bodies a STEP file holds; answered as found ('bodies', [BodyInfo]). With a project, whose files are in it, and the file
-    `old` that it is to replace there: answered as found ('bodies', [statements, files, what became of each pick])."""
+    """Ask what bodies a STEP file holds; answered as found ('bodies', [BodyInfo]). With a project,
+    whose files are in it, and the file `old` that it is to replace there: answered as found
+    ('bodies', [statements, files, what became of each pick])."""
 
     data: bytes
     file: str
@@ -38,7 +41,11 @@ class BodyQuery:
         bodies = list_bodies(self.data, self.file)
         if self.project is None:
             return bodies
-        return [*revise(self.project.project, self.project.files, self.old, self.file, self.data, bodies)]
+        return [
+            *revise(
+                self.project.project, self.project.files, self.old, self.file, self.data, bodies
+            )
+        ]
 
 
 class Query(Protocol):
@@ -50,7 +57,8 @@ class Query(Protocol):
 
 @dataclass(frozen=True)
 class SizeQuery:
-    """Ask for the gauges of least mass that keep what is asked for; answered by found ('step', Step) after each run."""
+    """Ask for the gauges of least mass that keep what is asked for; answered by found ('step',
+    Step) after each run."""
 
     project: Snapshot
     runs: int = 15
@@ -58,8 +66,8 @@ class SizeQuery:
 
 @dataclass(frozen=True)
 class WorkerEvent:
-    """kind: progress (a Progress), found ((key, result)), done (timing in s by part), error (a LabilisError), stopped,
-    died (a sentence)."""
+    """kind: progress (a Progress), found ((key, result)), done (timing in s by part), error (a
+    LabilisError), stopped, died (a sentence)."""
 
     kind: Literal["progress", "found", "done", "error", "stopped", "died"]
     content: Any = None
@@ -69,14 +77,16 @@ _LOOK = 0.02  # s between looks of a run that is held
 
 
 def _serve(pipe: Connection, going: Any) -> None:
-    """Body of the worker process: take plans until the pipe closes. While `going` is nought it waits before it tells of progress: never
-    in the middle of a message, which the window would wait for."""
+    """Body of the worker process: take plans until the pipe closes. While `going` is nought it
+    waits before it tells of progress: never in the middle of a message, which the window would wait
+    for."""
     runner = Runner()
 
     def tell(progress: Progress) -> None:
         while not going.value:
             time.sleep(_LOOK)
         pipe.send(("progress", progress))
+
     warm_up()
     while True:
         try:
@@ -89,24 +99,49 @@ def _serve(pipe: Connection, going: Any) -> None:
                 pipe.send(("done", {"total": 0.0}))
                 continue
             if isinstance(job, SizeQuery):
-                size_it(job.project, (), job.runs, progress=tell, found=lambda step: pipe.send(("found", ("step", step))))
+                size_it(
+                    job.project,
+                    (),
+                    job.runs,
+                    progress=tell,
+                    found=lambda step: pipe.send(("found", ("step", step))),
+                )
                 pipe.send(("done", {"total": 0.0}))
                 continue
             snapshot, plan = job
-            runner.run(snapshot, plan, tell,
-                       lambda key, result: pipe.send(("found", (key, result))))
+            runner.run(
+                snapshot, plan, tell, lambda key, result: pipe.send(("found", (key, result)))
+            )
             pipe.send(("done", dict(runner.timing)))
         except LabilisError as error:
             pipe.send(("error", (error, getattr(error, "motion", None))))
         except MemoryError:
-            pipe.send(("error", (LabilisError("There is not enough memory for this run.", "mesh", "Mesh coarser.", "memory"),
-                                 None)))
+            pipe.send(
+                (
+                    "error",
+                    (
+                        LabilisError(
+                            "There is not enough memory for this run.",
+                            "mesh",
+                            "Mesh coarser.",
+                            "memory",
+                        ),
+                        None,
+                    ),
+                )
+            )
         except (BrokenPipeError, OSError):
             return
-        except Exception as error:  # a defect in the program: say so, with what is needed to mend it
+        except (
+            Exception
+        ) as error:  # a defect in the program: say so, with what is needed to mend it
             text = traceback.format_exc()
-            problem = LabilisError(f"The run failed inside the program ({type(error).__name__}: {error}).", "run",
-                                   "Nothing is lost. The journal has the details.", "internal")
+            problem = LabilisError(
+                f"The run failed inside the program ({type(error).__name__}: {error}).",
+                "run",
+                "Nothing is lost. The journal has the details.",
+                "internal",
+            )
             pipe.send(("error", (problem, text)))
 
 
@@ -126,9 +161,12 @@ class Worker:
         context = multiprocessing.get_context("forkserver")
         context.set_forkserver_preload(["labilis.run.warm"])
         here, there = context.Pipe()
-        # a bare byte in shared memory: an event or a lock would wait for a process that was killed while it slept on it
+        # a bare byte in shared memory: an event or a lock would wait for a process that was killed
+        # while it slept on it
         self._going = context.RawValue("b", 1)
-        self._process = context.Process(target=_serve, args=(there, self._going), daemon=True, name="labilis-run")
+        self._process = context.Process(
+            target=_serve, args=(there, self._going), daemon=True, name="labilis-run"
+        )
         self._process.start()
         there.close()
         self._pipe = here
@@ -169,8 +207,12 @@ class Worker:
             except (EOFError, OSError):
                 code = self._process.exitcode if self._process is not None else None
                 self._discard()
-                yield WorkerEvent("died", f"The run ended without an answer (exit {code}). Nothing stated or found is lost; "
-                                          "run it again, with a coarser mesh if memory was short.")
+                yield WorkerEvent(
+                    "died",
+                    f"The run ended without an answer (exit {code}). Nothing stated or found is "
+                    "lost; "
+                    "run it again, with a coarser mesh if memory was short.",
+                )
                 return
             timeout = 0.0
             if kind in ("done", "error"):

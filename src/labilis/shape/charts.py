@@ -1,5 +1,7 @@
-"""Sheets laid out in a plane, face by face: planes as they are, cylinders and cones exactly unrolled, balls at true distances from their
-middle, others stretched to their mean metric. Meshes are made in the plane and lifted back onto the true surface."""
+"""Sheets laid out in a plane, face by face: planes as they are, cylinders and cones exactly
+unrolled, balls at true distances from their middle, others stretched to their mean metric. Meshes
+are made in the plane and lifted back onto the true surface."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
@@ -15,8 +17,8 @@ from labilis.shape.topology import BodyShape, _xyz, shape_key
 
 @dataclass(frozen=True)
 class Chart:
-    """One face: loops of (edge number, runs forward) with the face on their left; inner: edges that lie within it, such as the foot of
-    another sheet; its surface and how it is unrolled."""
+    """One face: loops of (edge number, runs forward) with the face on their left; inner: edges that
+    lie within it, such as the foot of another sheet; its surface and how it is unrolled."""
 
     face: Any
     loops: tuple[tuple[tuple[int, bool], ...], ...]
@@ -29,22 +31,30 @@ class Chart:
         from OCP.BRepAdaptor import BRepAdaptor_Surface
 
         adaptor = BRepAdaptor_Surface(self.face)
-        return {"GeomAbs_Plane": "plane", "GeomAbs_Cylinder": "cylinder", "GeomAbs_Cone": "cone",
-                "GeomAbs_Sphere": "sphere"}.get(
-            adaptor.GetType().name, "other"), adaptor
+        return {
+            "GeomAbs_Plane": "plane",
+            "GeomAbs_Cylinder": "cylinder",
+            "GeomAbs_Cone": "cone",
+            "GeomAbs_Sphere": "sphere",
+        }.get(adaptor.GetType().name, "other"), adaptor
 
     @cached_property
     def _ball(self) -> tuple[Floats, float, Floats, Floats]:
-        """(centre, radius, axes (3, 3) of the parameters, axes (3, 3) of the chart: two in the plane, then the middle of the face) of a
-        sphere. It is laid out at true distances from that middle (the azimuthal equidistant projection), so that a pole is a place like
-        any other and half a ball is stretched by π/2 at its rim, no more."""
+        """(centre, radius, axes (3, 3) of the parameters, axes (3, 3) of the chart: two in the
+        plane, then the middle of the face) of a sphere. It is laid out at true distances from that
+        middle (the azimuthal equidistant projection), so that a pole is a place like any other and
+        half a ball is stretched by π/2 at its rim, no more."""
         _, adaptor = self._surface
         ball = adaptor.Sphere()
         frame = ball.Position()
         axes = np.array([_xyz(getattr(frame, f"{name}Direction")()) for name in ("X", "Y", "")])
-        u, v = np.meshgrid(np.linspace(adaptor.FirstUParameter(), adaptor.LastUParameter(), 9),
-                           np.linspace(adaptor.FirstVParameter(), adaptor.LastVParameter(), 9))
-        way = (_on_ball(np.stack([u.ravel(), v.ravel()], axis=1), axes) * np.cos(v.ravel())[:, None]).sum(axis=0)
+        u, v = np.meshgrid(
+            np.linspace(adaptor.FirstUParameter(), adaptor.LastUParameter(), 9),
+            np.linspace(adaptor.FirstVParameter(), adaptor.LastVParameter(), 9),
+        )
+        way = (
+            _on_ball(np.stack([u.ravel(), v.ravel()], axis=1), axes) * np.cos(v.ravel())[:, None]
+        ).sum(axis=0)
         middle = way / np.linalg.norm(way) if np.linalg.norm(way) > 1e-9 else axes[2]
         one = np.cross(middle, np.eye(3)[int(np.argmin(np.abs(middle)))])
         one /= np.linalg.norm(one)
@@ -75,23 +85,33 @@ class Chart:
             cone = adaptor.Cone()
             sine = np.sin(cone.SemiAngle())
             reach = uv[:, 1] + cone.RefRadius() / sine
-            return np.stack([reach * np.cos(uv[:, 0] * sine), reach * np.sin(uv[:, 0] * sine)], axis=1)
+            return np.stack(
+                [reach * np.cos(uv[:, 0] * sine), reach * np.sin(uv[:, 0] * sine)], axis=1
+            )
         if kind == "sphere":
             _, radius, axes, chart = self._ball
             local = _on_ball(uv, axes) @ chart.T
             away = np.linalg.norm(local[:, :2], axis=1)
             angle = np.arctan2(away, local[:, 2])
-            return np.asarray(radius * local[:, :2] * (np.where(away > 1e-12, angle / np.maximum(away, 1e-300), 1.0))[:, None])
+            return np.asarray(
+                radius
+                * local[:, :2]
+                * (np.where(away > 1e-12, angle / np.maximum(away, 1e-300), 1.0))[:, None]
+            )
         return uv * np.array(self._metric)
 
     def edge_places(self, edge: int, forward: bool, parameters: Floats) -> Floats:
-        """Plane coordinates (k, 2) mm of points on an edge of this face at its curve parameters (k,)."""
+        """Plane coordinates (k, 2) mm of points on an edge of this face at its curve parameters
+        (k,)."""
         curve = self.curves[edge, forward]
-        uv = np.array([(point.X(), point.Y()) for point in (curve.Value(float(t)) for t in parameters)])
+        uv = np.array(
+            [(point.X(), point.Y()) for point in (curve.Value(float(t)) for t in parameters)]
+        )
         return self._flat(uv)
 
     def heading(self, edge: int, forward: bool, at_end: bool) -> Floats:
-        """Direction (2,) in the plane in which an edge leaves its start, or arrives at its end, as it runs here."""
+        """Direction (2,) in the plane in which an edge leaves its start, or arrives at its end,
+        as it runs here."""
         curve = self.curves[edge, forward]
         first, last = curve.FirstParameter(), curve.LastParameter()
         step = 1e-3 * (last - first)
@@ -104,11 +124,15 @@ class Chart:
         kind, adaptor = self._surface
         if kind == "plane":
             frame = adaptor.Plane().Position()
-            return np.array(_xyz(frame.Location())) + flat @ np.array([_xyz(frame.XDirection()), _xyz(frame.YDirection())])
+            return np.array(_xyz(frame.Location())) + flat @ np.array(
+                [_xyz(frame.XDirection()), _xyz(frame.YDirection())]
+            )
         if kind in ("cylinder", "cone"):
             surface = getattr(adaptor, kind.capitalize())()
             frame = surface.Position()
-            x, y, z = (np.array(_xyz(getattr(frame, f"{name}Direction")())) for name in ("X", "Y", ""))
+            x, y, z = (
+                np.array(_xyz(getattr(frame, f"{name}Direction")())) for name in ("X", "Y", "")
+            )
             if kind == "cylinder":
                 radius = np.full(len(flat), surface.Radius())
                 u, height = flat[:, 0] / surface.Radius(), flat[:, 1]
@@ -124,20 +148,25 @@ class Chart:
             centre, ball, _, chart = self._ball
             angle = np.linalg.norm(flat, axis=1) / ball
             way = flat / ball * np.sinc(angle / np.pi)[:, None]
-            return np.asarray(centre + ball * np.concatenate([way, np.cos(angle)[:, None]], axis=1) @ chart)
+            return np.asarray(
+                centre + ball * np.concatenate([way, np.cos(angle)[:, None]], axis=1) @ chart
+            )
         uv = flat / np.array(self._metric)
         return np.array([_xyz(adaptor.Value(float(u), float(v))) for u, v in uv]).reshape(-1, 3)
 
 
 def _on_ball(uv: Floats, axes: Floats) -> Floats:
-    """Directions (k, 3) from a ball's centre at parameters (k, 2): round the third axis, and up from the other two."""
+    """Directions (k, 3) from a ball's centre at parameters (k, 2): round the third axis, and up
+    from the other two."""
     u, v = uv[:, 0], uv[:, 1]
-    return np.asarray(np.stack([np.cos(v) * np.cos(u), np.cos(v) * np.sin(u), np.sin(v)], axis=1) @ axes)
+    return np.asarray(
+        np.stack([np.cos(v) * np.cos(u), np.cos(v) * np.sin(u), np.sin(v)], axis=1) @ axes
+    )
 
 
 def make_charts(sheets: BodyShape, ends: Ints) -> list[Chart]:
-    """Charts of all faces of the sheets. ends (n, 2): vertices at the start and the end of each edge's curve. Edges without length (the
-    pole of a ball, the tip of a cone) bound nothing."""
+    """Charts of all faces of the sheets. ends (n, 2): vertices at the start and the end of each
+    edge's curve. Edges without length (the pole of a ball, the tip of a cone) bound nothing."""
     from OCP.BRep import BRep_Tool
     from OCP.BRepAdaptor import BRepAdaptor_Curve2d
     from OCP.TopAbs import TopAbs_EDGE, TopAbs_FORWARD, TopAbs_REVERSED
@@ -160,21 +189,34 @@ def make_charts(sheets: BodyShape, ends: Ints) -> list[Chart]:
             way = {TopAbs_FORWARD: True, TopAbs_REVERSED: False}.get(edge.Orientation())
             uses.setdefault(number, []).append(way)
             curves[number, way is not False] = BRepAdaptor_Curve2d(edge, forward_face)
-        border = [(number, bool(ways[0])) for number, ways in uses.items() if len(ways) == 1 and ways[0] is not None]
+        border = [
+            (number, bool(ways[0]))
+            for number, ways in uses.items()
+            if len(ways) == 1 and ways[0] is not None
+        ]
         inner = tuple(number for number, ways in uses.items() if len(ways) > 1 or ways[0] is None)
-        curves |= {(number, True): curves[number, False] for number in inner if (number, True) not in curves}
+        curves |= {
+            (number, True): curves[number, False]
+            for number in inner
+            if (number, True) not in curves
+        }
         chart = Chart(forward_face, (), inner, face.Orientation() == TopAbs_REVERSED, curves)
         charts.append(replace(chart, loops=_chained(chart, border, ends)))
     return charts
 
 
-def _chained(chart: Chart, border: list[tuple[int, bool]], ends: Ints) -> tuple[tuple[tuple[int, bool], ...], ...]:
-    """Oriented edges put one after the other to closed loops; where several go on from a vertex, the one furthest to the left."""
+def _chained(
+    chart: Chart, border: list[tuple[int, bool]], ends: Ints
+) -> tuple[tuple[tuple[int, bool], ...], ...]:
+    """Oriented edges put one after the other to closed loops; where several go on from a vertex,
+    the one furthest to the left."""
+
     def start(item: tuple[int, bool]) -> int:
         return int(ends[item[0], 0 if item[1] else 1])
 
     def end(item: tuple[int, bool]) -> int:
         return int(ends[item[0], 1 if item[1] else 0])
+
     leaving: dict[int, list[tuple[int, bool]]] = {}
     for item in border:
         leaving.setdefault(start(item), []).append(item)
@@ -186,11 +228,17 @@ def _chained(chart: Chart, border: list[tuple[int, bool]], ends: Ints) -> tuple[
         while end(walk[-1]) != start(walk[0]):
             onward = [item for item in leaving.get(end(walk[-1]), []) if item in left]
             if not onward:
-                raise LabilisError("The border of a sheet is not closed.", "part", "Repair the face where it was drawn, or mesh the piece "
-                                   "as a solid.", "open-border")
+                raise LabilisError(
+                    "The border of a sheet is not closed.",
+                    "part",
+                    "Repair the face where it was drawn, or mesh the piece as a solid.",
+                    "open-border",
+                )
             if len(onward) > 1:
                 back = -chart.heading(*walk[-1], at_end=True)
-                onward.sort(key=lambda item: _clockwise(back, chart.heading(item[0], item[1], at_end=False)))
+                onward.sort(
+                    key=lambda item: _clockwise(back, chart.heading(item[0], item[1], at_end=False))
+                )
             walk.append(onward[0])
             del left[onward[0]]
         loops.append(tuple(walk))
@@ -205,8 +253,8 @@ def _clockwise(one: Floats, two: Floats) -> float:
 
 @dataclass(frozen=True)
 class Curves:
-    """Edges of the sheets: length (n,) mm; ends (n, 2) numbers of the vertices at the start and end of each curve; vertices (k, 3)
-    mm; bend (n,): turn in rad of the edge's tangent along it."""
+    """Edges of the sheets: length (n,) mm; ends (n, 2) numbers of the vertices at the start and end
+    of each curve; vertices (k, 3) mm; bend (n,): turn in rad of the edge's tangent along it."""
 
     handles: tuple[Any, ...]
     length: Floats
@@ -253,9 +301,13 @@ def make_curves(sheets: BodyShape) -> Curves:
             v = np.array(_xyz(tangent))
             tangents.append(v / max(float(np.linalg.norm(v)), 1e-300))
         stacked = np.array(tangents)
-        bends.append(float(np.arccos(np.clip((stacked[:-1] * stacked[1:]).sum(axis=1), -1, 1)).sum()))
+        bends.append(
+            float(np.arccos(np.clip((stacked[:-1] * stacked[1:]).sum(axis=1), -1, 1)).sum())
+        )
     from labilis.shape.topology import merge_points
 
     ends = np.array(starts).reshape(-1, 2, 3)
     vertices, where = merge_points(ends.reshape(-1, 3), 1e-6, float(sheets.edges.length.max()))
-    return Curves(sheets.edge_handles, sheets.edges.length, where.reshape(-1, 2), vertices, np.array(bends))
+    return Curves(
+        sheets.edge_handles, sheets.edges.length, where.reshape(-1, 2), vertices, np.array(bends)
+    )

@@ -1,4 +1,6 @@
-"""Nearest places on free-form surfaces, many at a time: from the nearest of a net of samples by Gauss and Newton's steps."""
+"""Nearest places on free-form surfaces, many at a time: from the nearest of a net of samples by
+Gauss and Newton's steps."""
+
 from __future__ import annotations
 
 from functools import cached_property
@@ -24,14 +26,25 @@ class FreeSurface:
 
         self._surface = BRep_Tool.Surface_s(handle)
         adaptor = BRepAdaptor_Surface(handle)
-        own = np.array([[adaptor.FirstUParameter(), adaptor.LastUParameter()], [adaptor.FirstVParameter(), adaptor.LastVParameter()]])
+        own = np.array(
+            [
+                [adaptor.FirstUParameter(), adaptor.LastUParameter()],
+                [adaptor.FirstVParameter(), adaptor.LastVParameter()],
+            ]
+        )
         span = np.ptp(own, axis=1)
         whole = np.array(self._surface.Bounds()).reshape(2, 2)
         beyond = own + _OUT * span[:, None] * np.array([-1.0, 1.0])
         periodic = np.array([self._surface.IsUPeriodic(), self._surface.IsVPeriodic()])[:, None]
         self._own = own
-        self._limits = np.where(periodic, beyond, np.stack([np.maximum(beyond[:, 0], whole[:, 0]),
-                                                            np.minimum(beyond[:, 1], whole[:, 1])], axis=1))
+        self._limits = np.where(
+            periodic,
+            beyond,
+            np.stack(
+                [np.maximum(beyond[:, 0], whole[:, 0]), np.minimum(beyond[:, 1], whole[:, 1])],
+                axis=1,
+            ),
+        )
 
     @cached_property
     def _net(self) -> tuple[Floats, cKDTree, float]:
@@ -56,9 +69,20 @@ class FreeSurface:
         for row, ((x, y, z), (u, v)) in enumerate(zip(points.tolist(), starts.tolist())):
             for _ in range(_STEPS):
                 self._surface.D1(u, v, place, along_u, along_v)
-                ux, uy, uz, vx, vy, vz = along_u.X(), along_u.Y(), along_u.Z(), along_v.X(), along_v.Y(), along_v.Z()
+                ux, uy, uz, vx, vy, vz = (
+                    along_u.X(),
+                    along_u.Y(),
+                    along_u.Z(),
+                    along_v.X(),
+                    along_v.Y(),
+                    along_v.Z(),
+                )
                 rx, ry, rz = x - place.X(), y - place.Y(), z - place.Z()
-                uu, uv, vv = ux * ux + uy * uy + uz * uz, ux * vx + uy * vy + uz * vz, vx * vx + vy * vy + vz * vz
+                uu, uv, vv = (
+                    ux * ux + uy * uy + uz * uz,
+                    ux * vx + uy * vy + uz * vz,
+                    vx * vx + vy * vy + vz * vz,
+                )
                 fu, fv = ux * rx + uy * ry + uz * rz, vx * rx + vy * ry + vz * rz
                 det = uu * vv - uv * uv
                 if det <= 1e-14 * uu * vv or uu * vv == 0.0:  # a pole, or a fold

@@ -1,4 +1,6 @@
-"""The longest direction of a part, also where its second moments know none: a square, a disc, a cube."""
+"""The longest direction of a part, also where its second moments know none: a square, a disc, a
+cube."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -6,14 +8,17 @@ from scipy.spatial import ConvexHull, QhullError
 
 from labilis.shape.tables import Floats
 
-_ALIKE = 1e-3  # of the largest second moment, by which others count as large: below it the principal axes are a matter of rounding
+# of the largest second moment, by which others count as large: below it the principal axes are a
+# matter of rounding
+_ALIKE = 1e-3
 _TIE = 2e-3  # of a reach, within which others are as long: arcs come as chords
 
 
 def longest_direction(second: Floats, points: Floats) -> Floats:
-    """(3,) unit vector of second moments (3, 3) of a part about its middle (∫ x xᵀ) and points (n, 3) of its border: the principal axis of
-    the largest; where several are alike the direction square to a side in which it reaches furthest, of such ones the nearest to x, y, z in
-    that order. Its largest component is positive."""
+    """(3,) unit vector of second moments (3, 3) of a part about its middle (∫ x xᵀ) and points (n,
+    3) of its border: the principal axis of the largest; where several are alike the direction
+    square to a side in which it reaches furthest, of such ones the nearest to x, y, z in that
+    order. Its largest component is positive."""
     values, vectors = np.linalg.eigh(second)
     alike = vectors[:, values > (1.0 - _ALIKE) * values[-1]]
     found = vectors[:, -1] if alike.shape[1] == 1 else _square_to_a_side(alike, points)

@@ -1,10 +1,12 @@
-"""Thin solids to sheets that meet: every wall's midway surface is cut by the solid, and walls share their edges.
+"""Thin solids to sheets that meet: every wall's midway surface is cut by the solid, and walls share
+their edges.
 
-The cut of a midway surface with the whole solid reaches through root fillets and through the walls that it ends at, so that it
-crosses their own middles. All cuts are put together with common edges, and what hangs over beyond a common edge is taken off:
-it lies in another wall's thickness. Where a wall passes smoothly into a bend, or into a thicker part, its cut is divided along
-that line first. Faces that are neither plane, cylinder nor cone are moved inward by half the thickness instead.
-"""
+The cut of a midway surface with the whole solid reaches through root fillets and through the walls
+that it ends at, so that it crosses their own middles. All cuts are put together with common edges,
+and what hangs over beyond a common edge is taken off: it lies in another wall's thickness. Where a
+wall passes smoothly into a bend, or into a thicker part, its cut is divided along that line first.
+Faces that are neither plane, cylinder nor cone are moved inward by half the thickness instead."""
+
 from __future__ import annotations
 
 from collections import deque
@@ -26,14 +28,17 @@ from labilis.shape.walls import MidwaySurface, Wall, Walls, find_walls
 
 LEAST_COVER = 0.80  # of the volume that must lie in walls for sheets to stand for a solid at all
 _BESIDE = 0.15  # of the thickness: how far the sides may be from where the thickness says
-_DEEP = 0.62  # thicknesses from the middle beyond which a side is missing: another wall stands there
+_DEEP = (
+    0.62  # thicknesses from the middle beyond which a side is missing: another wall stands there
+)
 _COVERED = 0.5  # share of a cell that must lie between sides for it to be wall by itself
 _LITTLE = 0.2  # under this a cut has nothing to do with the wall
 _FREE = 0.4  # share of the rim of what is not covered that may be free
 _REACH = 4.0  # thicknesses that a midway surface is extended: through fillets and other walls
 _FILLET = 0.4  # of the thickness: radius of a fillet that is worth a strip of its own
-# walls that a place in a root fillet counts for at most: at 2.0 the twist of T, I and angle struts with fillets of one thickness came out
-# 6 to 10 % too stiff against solids, without strips 11 to 14 % too soft; at 1.5 both twist and bending lie within 4 %
+# walls that a place in a root fillet counts for at most: at 2.0 the twist of T, I and angle struts
+# with fillets of one thickness came out 6 to 10 % too stiff against solids, without strips 11 to 14
+# % too soft; at 1.5 both twist and bending lie within 4 %
 _ROOT = 1.5
 _ANGLE = 0.5  # sine, 30°: walls that meet at less pass into each other
 _SPOTS = 40  # where a cell is looked at
@@ -42,9 +47,10 @@ _TANGENT = 0.985  # cosine, 10°: faces that bend less where they meet move inwa
 
 @dataclass(frozen=True)
 class MidSurface:
-    """sheets that share edges where they meet; covered: share of the solid's volume that lies in walls; deviation: volume of the
-    sheets over that of the solid, less one, what meets counted once; width: of the narrowest wall over its thickness; narrow: width
-    of the narrowest wall that meets another at an angle, over the thickness of that one, nought where none does."""
+    """sheets that share edges where they meet; covered: share of the solid's volume that lies in
+    walls; deviation: volume of the sheets over that of the solid, less one, what meets counted
+    once; width: of the narrowest wall over its thickness; narrow: width of the narrowest wall that
+    meets another at an angle, over the thickness of that one, nought where none does."""
 
     sheets: tuple[Sheet, ...]
     covered: float
@@ -60,9 +66,9 @@ class MidSurface:
 
 @dataclass(frozen=True)
 class _Cell:
-    """A piece of a cut: its face, the wall it belongs to, the share of it that lies between that wall's sides, and the share that has
-    one of the sides while another wall stands where the other would be; filled: thickness (mm) of a strip beside a root fillet, nought
-    for all others."""
+    """A piece of a cut: its face, the wall it belongs to, the share of it that lies between that
+    wall's sides, and the share that has one of the sides while another wall stands where the other
+    would be; filled: thickness (mm) of a strip beside a root fillet, nought for all others."""
 
     face: Any
     wall: Wall
@@ -76,8 +82,8 @@ _known: deque[tuple[Any, MidSurface]] = deque(maxlen=32)
 
 
 def find_midsurface(body: BodyShape, name: str) -> MidSurface:
-    """Mid-surface of a thin solid, of one that was looked at before, in this place or another, the same one moved. Raises LabilisError for
-    a solid that is not thin, with the share that is."""
+    """Mid-surface of a thin solid, of one that was looked at before, in this place or another, the
+    same one moved. Raises LabilisError for a solid that is not thin, with the share that is."""
     for solid, found in _known:
         if (move := move_between(solid, body.solid)) is not None:
             return found if move.IsIdentity() else _moved(found, move)
@@ -88,9 +94,17 @@ def find_midsurface(body: BodyShape, name: str) -> MidSurface:
 
 def _moved(found: MidSurface, move: Any) -> MidSurface:
     turn, shift = matrix_of(move)
-    return replace(found, sheets=tuple(sheet._replace(
-        face=typed(sheet.face.Moved(move)), slope=tuple((turn @ sheet.slope).tolist()),
-        centre=tuple((turn @ sheet.centre + shift).tolist())) for sheet in found.sheets))
+    return replace(
+        found,
+        sheets=tuple(
+            sheet._replace(
+                face=typed(sheet.face.Moved(move)),
+                slope=tuple((turn @ sheet.slope).tolist()),
+                centre=tuple((turn @ sheet.centre + shift).tolist()),
+            )
+            for sheet in found.sheets
+        ),
+    )
 
 
 def _find(body: BodyShape, name: str) -> MidSurface:
@@ -103,7 +117,10 @@ def _find(body: BodyShape, name: str) -> MidSurface:
         if not here:
             continue
         if surface.kind == "other":
-            cells += [_Cell(face, here[0], surface, 1.0) for face in offset_face(body, surface.face, -here[0].thickness / 2)]
+            cells += [
+                _Cell(face, here[0], surface, 1.0)
+                for face in offset_face(body, surface.face, -here[0].thickness / 2)
+            ]
             continue
         marks = _marks(body, surface, here, walls)
         for face in _divided(_cut(body, surface, here, walls.rays, reach), marks.onward):
@@ -115,39 +132,68 @@ def _find(body: BodyShape, name: str) -> MidSurface:
     twice = _twice(cells)
     share = (volume - twice) / body.view.volume
     if not cells or share < LEAST_COVER:
-        raise LabilisError(f"'{name}' is not thin: only {100 * max(share, 0.0):.0f} % of its volume lies between pairs of faces at "
-                           "an even small distance.", f"pieces/{name}/mesh_as", "Mesh it as a solid.", "not-thin")
+        raise LabilisError(
+            f"'{name}' is not thin: only {100 * max(share, 0.0):.0f} % of its volume lies between "
+            "pairs of faces at "
+            "an even small distance.",
+            f"pieces/{name}/mesh_as",
+            "Mesh it as a solid.",
+            "not-thin",
+        )
     width = min(_width(cell) for cell in cells if cell.covered > _COVERED)
     return MidSurface(tuple(_sheets(_turned(cells))), share, share - 1.0, width, _narrow(cells))
 
 
 def _refuse_ridges(body: BodyShape, walls: Walls, name: str) -> None:
-    """Raises LabilisError for a free-form wall that meets another at an angle: what is moved inward by half of its thickness is not
-    carried on to the other, and both would hang beside one another by a gap."""
+    """Raises LabilisError for a free-form wall that meets another at an angle: what is moved inward
+    by half of its thickness is not carried on to the other, and both would hang beside one another
+    by a gap."""
     owner = {face: number for number, wall in enumerate(walls.walls) for face in wall.faces}
-    free = {face for wall in walls.walls if walls.surfaces[wall.surface].kind == "other" for face in wall.faces}
+    free = {
+        face
+        for wall in walls.walls
+        if walls.surfaces[wall.surface].kind == "other"
+        for face in wall.faces
+    }
     for number, (one, two) in enumerate(body.edges.faces):
-        if owner.get(int(one)) == owner.get(int(two)) or not {int(one), int(two)} & free or not {int(one), int(two)} <= set(owner):
+        if (
+            owner.get(int(one)) == owner.get(int(two))
+            or not {int(one), int(two)} & free
+            or not {int(one), int(two)} <= set(owner)
+        ):
             continue
         place = np.array(middle_of(body.edge_handles[number]))
         if float(normal_at(body, int(one), place) @ normal_at(body, int(two), place)) < _TANGENT:
             near = ", ".join(f"{c:.4g}" for c in place)
-            raise LabilisError(f"'{name}' has free-form walls that meet at an angle, near ({near}) mm, where shells cannot "
-                               "be joined.", f"pieces/{name}/mesh_as", "Mesh it as a solid.", "ridge")
+            raise LabilisError(
+                f"'{name}' has free-form walls that meet at an angle, near ({near}) mm, where "
+                "shells cannot "
+                "be joined.",
+                f"pieces/{name}/mesh_as",
+                "Mesh it as a solid.",
+                "ridge",
+            )
 
 
-# --- cuts --------------------------------------------------------------------------------------------------------------
-def _cut(body: BodyShape, surface: MidwaySurface, walls: Sequence[Wall], rays: Rays, reach: float) -> list[Any]:
+# --- cuts
+# --------------------------------------------------------------------------------------------------
+def _cut(
+    body: BodyShape, surface: MidwaySurface, walls: Sequence[Wall], rays: Rays, reach: float
+) -> list[Any]:
     """Faces of the midway surface, some `reach` mm larger than its walls, that lie in the solid."""
     from OCP.BRepAlgoAPI import BRepAlgoAPI_Common
 
     mine = np.isin(rays.owner, sorted(frozenset().union(*(wall.faces for wall in walls))))
     tools = _large(surface, rays.corners[mine].reshape(-1, 3), reach)
-    return parts(BRepAlgoAPI_Common(tools[0] if len(tools) == 1 else _sewn(tools), body.solid).Shape(), "face")
+    return parts(
+        BRepAlgoAPI_Common(tools[0] if len(tools) == 1 else _sewn(tools), body.solid).Shape(),
+        "face",
+    )
 
 
 def _sewn(faces: Sequence[Any]) -> Any:
-    """Faces joined at their common edges; the kernel mistakes halves of one surface for each other when it has to find those."""
+    """Faces joined at their common edges; the kernel mistakes halves of one surface for each
+    other when it has to find those."""
     from OCP.BRepBuilderAPI import BRepBuilderAPI_Sewing
 
     sewing = BRepBuilderAPI_Sewing(1e-6)
@@ -158,7 +204,8 @@ def _sewn(faces: Sequence[Any]) -> Any:
 
 
 def _large(surface: MidwaySurface, points: Floats, reach: float) -> list[Any]:
-    """The surface as a face that goes `reach` mm beyond points (k, 3); round ones that close in two halves."""
+    """The surface as a face that goes `reach` mm beyond points (k, 3); round ones that close in
+    two halves."""
     from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace
     from OCP.Geom import Geom_ConicalSurface, Geom_CylindricalSurface
     from OCP.gp import gp_Ax3, gp_Dir, gp_Pln, gp_Pnt
@@ -168,8 +215,15 @@ def _large(surface: MidwaySurface, points: Floats, reach: float) -> list[Any]:
     away = points - surface.origin
     if surface.kind == "plane":
         u, v = away @ x, away @ y
-        return [BRepBuilderAPI_MakeFace(gp_Pln(frame), float(u.min()) - reach, float(u.max()) + reach, float(v.min()) - reach,
-                                        float(v.max()) + reach).Face()]
+        return [
+            BRepBuilderAPI_MakeFace(
+                gp_Pln(frame),
+                float(u.min()) - reach,
+                float(u.max()) + reach,
+                float(v.min()) - reach,
+                float(v.max()) + reach,
+            ).Face()
+        ]
     height = away @ surface.direction
     low, high = float(height.min()) - reach, float(height.max()) + reach
     spread = reach / surface.radius
@@ -177,12 +231,19 @@ def _large(surface: MidwaySurface, points: Floats, reach: float) -> list[Any]:
     if length < 2 * np.pi - 0.5:  # open ones stay open
         spread = min(spread, 0.5 * (2 * np.pi - 0.3 - length))
     length += 2 * spread
-    frame.Rotate(frame.Axis(), start - spread)  # parameters from nought: the kernel mistakes others for their like a turn away
+    frame.Rotate(
+        frame.Axis(), start - spread
+    )  # parameters from nought: the kernel mistakes others for their like a turn away
     geometry: Any = Geom_CylindricalSurface(frame, surface.radius)
     if surface.kind == "cone":
         geometry = Geom_ConicalSurface(frame, surface.angle, surface.radius)
-        low, high = (float(np.clip(h, *_above_the_tip(surface.radius, float(np.tan(surface.angle)), low, high)))
-                     / float(np.cos(surface.angle)) for h in (low, high))
+        low, high = (
+            float(
+                np.clip(h, *_above_the_tip(surface.radius, float(np.tan(surface.angle)), low, high))
+            )
+            / float(np.cos(surface.angle))
+            for h in (low, high)
+        )
     runs = [(0.0, np.pi), (np.pi, 2 * np.pi)] if length > 2 * np.pi - 0.2 else [(0.0, length)]
     return [BRepBuilderAPI_MakeFace(geometry, a, b, low, high, 1e-7).Face() for a, b in runs]
 
@@ -203,8 +264,9 @@ def _sector(angles: Floats) -> tuple[float, float]:
 
 @dataclass(frozen=True)
 class _Marks:
-    """Edges on a midway surface. onward: beyond them another wall goes on, a bend or a thicker or thinner part; roots: where a root
-    fillet begins, and straight on from the ends of a foot, so that no more is carried on to the other wall than stands on it."""
+    """Edges on a midway surface. onward: beyond them another wall goes on, a bend or a thicker or
+    thinner part; roots: where a root fillet begins, and straight on from the ends of a foot, so
+    that no more is carried on to the other wall than stands on it."""
 
     onward: list[Any]
     roots: list[Any]
@@ -226,34 +288,59 @@ def _marks(body: BodyShape, surface: MidwaySurface, here: Sequence[Wall], walls:
                     if rim.beside not in sides and rim.rise > (1 + 1e-6) * _FILLET * wall.thickness:
                         found.roots.append(_onto(rim.edge, surface, 0.0))
                     found.roots.extend(_foot_ends(rim, surface, half, longer, sides, walls.rays))
-    return _Marks([edge for edge in found.onward if edge is not None], [edge for edge in found.roots if edge is not None])
+    return _Marks(
+        [edge for edge in found.onward if edge is not None],
+        [edge for edge in found.roots if edge is not None],
+    )
 
 
-def _foot_ends(rim: _Rim, surface: MidwaySurface, half: float, length: float, sides: frozenset[int], rays: Rays) -> list[Any]:
-    """Edges straight on from those ends of a foot where the solid goes on beside it; sides: faces of walls."""
+def _foot_ends(
+    rim: _Rim, surface: MidwaySurface, half: float, length: float, sides: frozenset[int], rays: Rays
+) -> list[Any]:
+    """Edges straight on from those ends of a foot where the solid goes on beside it; sides:
+    faces of walls."""
     from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge
     from OCP.gp import gp_Pnt
 
     found = []
     drop = 0.0
-    if rim.beside not in sides:  # a fillet or a chamfer stands between: the foot ends further out than the edge does
-        drop = max(0.0, float(((rays.corners[rays.owner == rim.beside].reshape(-1, 3) - rim.place) @ rim.outward).max()))
+    if (
+        rim.beside not in sides
+    ):  # a fillet or a chamfer stands between: the foot ends further out than the edge does
+        drop = max(
+            0.0,
+            float(
+                (
+                    (rays.corners[rays.owner == rim.beside].reshape(-1, 3) - rim.place)
+                    @ rim.outward
+                ).max()
+            ),
+        )
     for end, along in zip(rim.ends, rim.leaving):
         normal = rim.normal
         outward = np.cross(along, normal)
-        outward *= np.sign(float(outward @ rim.outward)) / max(float(np.linalg.norm(outward)), 1e-300)
+        outward *= np.sign(float(outward @ rim.outward)) / max(
+            float(np.linalg.norm(outward)), 1e-300
+        )
         start = _on_the_other(end - half * normal, along, outward, drop, rays)
         places = start + 0.6 * half * along + 0.6 * half * np.stack([outward, -outward])
         _, _, cosine = rays.faces_hit(places, np.stack([outward, -outward]))
-        if cosine[0] > 0 and not cosine[1] > 0:  # a ray that leaves first began in the solid: it goes on only under the foot
-            a, b = surface.nearest(np.stack([start - 0.02 * half * outward, start + 2.0 * length * outward]))
-            found.append(BRepBuilderAPI_MakeEdge(gp_Pnt(*map(float, a)), gp_Pnt(*map(float, b))).Edge())
+        if (
+            cosine[0] > 0 and not cosine[1] > 0
+        ):  # a ray that leaves first began in the solid: it goes on only under the foot
+            a, b = surface.nearest(
+                np.stack([start - 0.02 * half * outward, start + 2.0 * length * outward])
+            )
+            found.append(
+                BRepBuilderAPI_MakeEdge(gp_Pnt(*map(float, a)), gp_Pnt(*map(float, b))).Edge()
+            )
     return found if surface.kind == "plane" else []
 
 
 def _on_the_other(start: Floats, along: Floats, outward: Floats, drop: float, rays: Rays) -> Floats:
-    """Where the outline of a wall that leaves a place beside a fillet meets the wall `drop` mm further out. The outline is followed half of
-    the way and drawn on from there: a straight one is met as it is, a fillet led round the end is cut off before it runs out."""
+    """Where the outline of a wall that leaves a place beside a fillet meets the wall `drop` mm
+    further out. The outline is followed half of the way and drawn on from there: a straight one is
+    met as it is, a fillet led round the end is cut off before it runs out."""
     if drop <= 0:
         return start
     depths = np.array([0.25, 0.5]) * drop
@@ -268,9 +355,10 @@ def _on_the_other(start: Floats, along: Floats, outward: Floats, drop: float, ra
 
 @dataclass(frozen=True)
 class _Rim:
-    """An edge of a face: outward (3,): out of the face in the middle of the edge; place and normal (3,) of the face there; ends (2, 3)
-    mm with the directions `leaving` (2, 3) in which the edge would go on; beside: the face on its other side; rise mm: how far that
-    face comes up over this one near the edge, below nought where it goes down."""
+    """An edge of a face: outward (3,): out of the face in the middle of the edge; place and normal
+    (3,) of the face there; ends (2, 3) mm with the directions `leaving` (2, 3) in which the edge
+    would go on; beside: the face on its other side; rise mm: how far that face comes up over this
+    one near the edge, below nought where it goes down."""
 
     edge: Any
     outward: Floats
@@ -315,17 +403,33 @@ def _rim(body: BodyShape, face: int) -> Iterable[_Rim]:
         outward = np.cross(sign * along[1], normal)
         number = known[shape_key(edge)]
         beside = int(body.edges.faces[number].sum() - face)
-        # the other face seen a little way in: it comes up over this one beside a root, and goes down beside a free end
+        # the other face seen a little way in: it comes up over this one beside a root, and goes
+        # down beside a free end
         depth = 0.25 * np.sqrt(float(min(body.faces.area[beside], body.faces.area[face])))
-        depth = min(depth, 0.5 * float(np.nan_to_num(body.faces.radius[beside], nan=np.inf)) or depth)
+        depth = min(
+            depth, 0.5 * float(np.nan_to_num(body.faces.radius[beside], nan=np.inf)) or depth
+        )
         near = surface_near(body.face_handles[beside], places[1])[1]
         into = np.cross(near, -sign * along[1])
         rise = float((into * depth) @ normal)
-        if abs(rise) < 0.05 * depth and np.isfinite(body.faces.radius[beside]):  # tangent: it rises by its bend
-            rise = float(body.faces.radius[beside]) * (1.0 if body.faces.inner[beside] else -1.0) * (
-                1.0 if str(body.faces.kind[face]) == "plane" else 0.0)
-        yield _Rim(edge, outward, np.array(places[1]), normal, np.array([places[0], places[2]]), np.stack([-along[0], along[2]]), beside,
-                   rise)
+        if abs(rise) < 0.05 * depth and np.isfinite(
+            body.faces.radius[beside]
+        ):  # tangent: it rises by its bend
+            rise = (
+                float(body.faces.radius[beside])
+                * (1.0 if body.faces.inner[beside] else -1.0)
+                * (1.0 if str(body.faces.kind[face]) == "plane" else 0.0)
+            )
+        yield _Rim(
+            edge,
+            outward,
+            np.array(places[1]),
+            normal,
+            np.array([places[0], places[2]]),
+            np.stack([-along[0], along[2]]),
+            beside,
+            rise,
+        )
 
 
 def _goes_on(place: Floats, normal: Floats, wall: Wall, walls: Walls) -> bool:
@@ -334,13 +438,17 @@ def _goes_on(place: Floats, normal: Floats, wall: Wall, walls: Walls) -> bool:
     for other in walls.walls:
         if other is wall or not (int(face[0]) in other.faces and int(face[1]) in other.faces):
             continue
-        if abs(float(distance.sum()) - float(other.thickness_at(place[None])[0])) < 2 * _BESIDE * other.thickness:
+        if (
+            abs(float(distance.sum()) - float(other.thickness_at(place[None])[0]))
+            < 2 * _BESIDE * other.thickness
+        ):
             return True
     return False
 
 
 def _onto(edge: Any, surface: MidwaySurface, longer: float) -> Any:
-    """An edge moved onto a midway surface along its normals; open ones go on by `longer` mm at either end."""
+    """An edge moved onto a midway surface along its normals; open ones go on by `longer` mm at
+    either end."""
     from OCP.BRepAdaptor import BRepAdaptor_Curve
     from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge
     from OCP.gp import gp_Ax2, gp_Circ, gp_Dir, gp_Pnt
@@ -352,11 +460,17 @@ def _onto(edge: Any, surface: MidwaySurface, longer: float) -> Any:
     def at(parameter: float) -> Floats:
         point = curve.Value(parameter)
         return np.array([point.X(), point.Y(), point.Z()])
-    if kind == "GeomAbs_Line" and (surface.kind == "plane" or abs(
-            float((at(last) - at(first)) @ surface.direction)) > (1 - 1e-9) * np.linalg.norm(at(last) - at(first))):
+
+    if kind == "GeomAbs_Line" and (
+        surface.kind == "plane"
+        or abs(float((at(last) - at(first)) @ surface.direction))
+        > (1 - 1e-9) * np.linalg.norm(at(last) - at(first))
+    ):
         a, b = surface.nearest(np.stack([at(first), at(last)]))
         step = (b - a) / np.linalg.norm(b - a) * longer
-        return BRepBuilderAPI_MakeEdge(gp_Pnt(*map(float, a - step)), gp_Pnt(*map(float, b + step))).Edge()
+        return BRepBuilderAPI_MakeEdge(
+            gp_Pnt(*map(float, a - step)), gp_Pnt(*map(float, b + step))
+        ).Edge()
     if kind == "GeomAbs_Circle":
         circle = curve.Circle()
         axis = circle.Axis().Direction()
@@ -368,7 +482,11 @@ def _onto(edge: Any, surface: MidwaySurface, longer: float) -> Any:
             n = np.array([axis.X(), axis.Y(), axis.Z()])
             centre = centre + float((middle - centre) @ n) * n
             radius = float(np.linalg.norm(middle - centre))
-            frame = gp_Ax2(gp_Pnt(*map(float, centre)), axis, gp_Dir(*(getattr(circle.XAxis().Direction(), c)() for c in "XYZ")))
+            frame = gp_Ax2(
+                gp_Pnt(*map(float, centre)),
+                axis,
+                gp_Dir(*(getattr(circle.XAxis().Direction(), c)() for c in "XYZ")),
+            )
             whole = last - first > 2 * np.pi - 1e-9
             more = 0.0 if whole else min(longer / radius, 0.5 * (2 * np.pi - (last - first)))
             return BRepBuilderAPI_MakeEdge(gp_Circ(frame, radius), first - more, last + more).Edge()
@@ -384,7 +502,10 @@ def _projected(edge: Any, surface: MidwaySurface) -> Any:
     from OCP.TColgp import TColgp_Array1OfPnt
 
     curve = BRepAdaptor_Curve(edge)
-    places = [curve.Value(float(t)) for t in np.linspace(curve.FirstParameter(), curve.LastParameter(), 33)]
+    places = [
+        curve.Value(float(t))
+        for t in np.linspace(curve.FirstParameter(), curve.LastParameter(), 33)
+    ]
     moved = surface.nearest(np.array([(p.X(), p.Y(), p.Z()) for p in places]))
     if np.linalg.norm(moved[0] - moved[-1]) < 1e-6:
         return None
@@ -414,9 +535,11 @@ def _divided(faces: Sequence[Any], marks: Sequence[Any]) -> list[Any]:
     return found
 
 
-def _told_apart(cell: _Cell, roots: Sequence[Any], here: Sequence[Wall], walls: Walls) -> list[_Cell]:
-    """A cell divided at its roots: strips beside fillets have a thickness of their own, what is carried on beside a foot is a piece by
-    itself."""
+def _told_apart(
+    cell: _Cell, roots: Sequence[Any], here: Sequence[Wall], walls: Walls
+) -> list[_Cell]:
+    """A cell divided at its roots: strips beside fillets have a thickness of their own, what is
+    carried on beside a foot is a piece by itself."""
     pieces = _divided([cell.face], roots)
     if len(pieces) < 2:
         return [cell]
@@ -424,13 +547,16 @@ def _told_apart(cell: _Cell, roots: Sequence[Any], here: Sequence[Wall], walls: 
     for face in pieces:
         new = _judged(face, cell.surface, here, walls)
         if new is not None:
-            found.append(replace(new, filled=_filled(new, walls)) if new.covered < _COVERED else new)
+            found.append(
+                replace(new, filled=_filled(new, walls)) if new.covered < _COVERED else new
+            )
     return found
 
 
 def _filled(cell: _Cell, walls: Walls) -> float:
-    """Thickness (mm) that bends as a strip beside a root fillet does: across it the flexibilities of its places add up, so that the cube of
-    the thickness is averaged by its inverse. No place counts for more than `_ROOT` walls."""
+    """Thickness (mm) that bends as a strip beside a root fillet does: across it the flexibilities
+    of its places add up, so that the cube of the thickness is averaged by its inverse. No place
+    counts for more than `_ROOT` walls."""
     places = cell.surface.nearest(spots(cell.face))
     normals = cell.surface.normal_at(places)
     across = walls.rays.shoot(places, normals)[0] + walls.rays.shoot(places, -normals)[0]
@@ -439,8 +565,11 @@ def _filled(cell: _Cell, walls: Walls) -> float:
     return float(np.median(wall) * np.mean(relative**-3.0) ** (-1.0 / 3.0))
 
 
-# --- cells -------------------------------------------------------------------------------------------------------------
-def _judged(face: Any, surface: MidwaySurface, candidates: Sequence[Wall], walls: Walls) -> _Cell | None:
+# --- cells
+# --------------------------------------------------------------------------------------------------
+def _judged(
+    face: Any, surface: MidwaySurface, candidates: Sequence[Wall], walls: Walls
+) -> _Cell | None:
     """A piece of a cut with the wall that it fits best, None for a speck."""
     places = surface.nearest(spots(face))
     if len(places) == 0:
@@ -453,8 +582,12 @@ def _judged(face: Any, surface: MidwaySurface, candidates: Sequence[Wall], walls
         own = sorted(wall.faces)
         half = 0.5 * wall.thickness_at(places)
         (one, far_one), (two, far_two) = (
-            (np.isin(face_hit, own) & (np.abs(distance - half) < _BESIDE * wall.thickness), distance > 2 * _DEEP * half)
-            for distance, face_hit, _ in (ahead, back))
+            (
+                np.isin(face_hit, own) & (np.abs(distance - half) < _BESIDE * wall.thickness),
+                distance > 2 * _DEEP * half,
+            )
+            for distance, face_hit, _ in (ahead, back)
+        )
         between, under = one & two, ((one & far_two) | (two & far_one)) & ~elsewhere
         cell = _Cell(face, wall, surface, float(between.mean()), float(under.mean()))
         if best is None or cell.covered + cell.under > best.covered + best.under:
@@ -480,16 +613,27 @@ def spots(face: Any) -> Floats:
     from OCP.TopoDS import TopoDS
 
     size = np.sqrt(max(area_of(face), 1e-12))
-    face = TopoDS.Face_s(BRepBuilderAPI_Copy(face, True, False).Shape())  # edges it shares may carry points that do not fit
+    face = TopoDS.Face_s(
+        BRepBuilderAPI_Copy(face, True, False).Shape()
+    )  # edges it shares may carry points that do not fit
     BRepMesh_IncrementalMesh(face, 0.02 * size, False, 0.3, False)
     location = TopLoc_Location()
     found = BRep_Tool.Triangulation_s(face, location)
     if found is None or found.NbTriangles() == 0:
         return np.zeros((0, 3))
     move = location.Transformation()
-    points = np.array([(p.X(), p.Y(), p.Z()) for p in (found.Node(i).Transformed(move) for i in range(1, found.NbNodes() + 1))])
-    corners = points[np.array([found.Triangle(i).Get() for i in range(1, found.NbTriangles() + 1)]) - 1]
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    points = np.array(
+        [
+            (p.X(), p.Y(), p.Z())
+            for p in (found.Node(i).Transformed(move) for i in range(1, found.NbNodes() + 1))
+        ]
+    )
+    corners = points[
+        np.array([found.Triangle(i).Get() for i in range(1, found.NbTriangles() + 1)]) - 1
+    ]
+    area = np.linalg.norm(
+        np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1
+    )
     if area.sum() <= 0:
         return np.zeros((0, 3))
     reached = np.cumsum(area)
@@ -512,7 +656,12 @@ def _together(cells: Sequence[_Cell], walls: Walls) -> list[_Cell]:
     builder.SetFuzzyValue(1e-5)
     builder.Perform()
     if builder.HasErrors():
-        raise LabilisError("The mid-surfaces of its walls cannot be put together.", "pieces", "Mesh the piece as a solid.", "fuse")
+        raise LabilisError(
+            "The mid-surfaces of its walls cannot be put together.",
+            "pieces",
+            "Mesh the piece as a solid.",
+            "fuse",
+        )
     found: dict[int, _Cell] = {}
     for face, cell in images(builder, [(cell.face, cell) for cell in cells]):
         new = replace(cell, face=face)
@@ -526,16 +675,24 @@ def _together(cells: Sequence[_Cell], walls: Walls) -> list[_Cell]:
 
 
 def _peeled(cells: list[_Cell]) -> list[_Cell]:
-    """Cells without what hangs over: pieces that are not covered and whose rim is free for the most part."""
-    rims = [[(shape_key(edge), float(edge_row(edge)["length"])) for edge in parts(cell.face, "edge")] for cell in cells]
+    """Cells without what hangs over: pieces that are not covered and whose rim is free for the
+    most part."""
+    rims = [
+        [(shape_key(edge), float(edge_row(edge)["length"])) for edge in parts(cell.face, "edge")]
+        for cell in cells
+    ]
     kept = set(range(len(cells)))
     while True:
         users: dict[int, int] = {}
         for number in kept:
             for key, _ in rims[number]:
                 users[key] = users.get(key, 0) + 1
-        free = {number: sum(length for key, length in rims[number] if users[key] == 1) / max(
-            sum(length for _, length in rims[number]), 1e-300) for number in kept if cells[number].covered <= _COVERED}
+        free = {
+            number: sum(length for key, length in rims[number] if users[key] == 1)
+            / max(sum(length for _, length in rims[number]), 1e-300)
+            for number in kept
+            if cells[number].covered <= _COVERED
+        }
         worst = max(free, key=lambda number: free[number], default=-1)
         if worst < 0 or free[worst] < _FREE:
             return [cells[number] for number in sorted(kept)]
@@ -567,7 +724,10 @@ def _turned(cells: list[_Cell]) -> list[_Cell]:
                 if other not in flip:
                     flip[other] = flip[number] != against
                     waiting.append(other)
-    return [replace(cell, face=typed(cell.face.Reversed())) if flip[number] else cell for number, cell in enumerate(cells)]
+    return [
+        replace(cell, face=typed(cell.face.Reversed())) if flip[number] else cell
+        for number, cell in enumerate(cells)
+    ]
 
 
 def _normal(face: Any, edge: Any) -> Floats:
@@ -575,7 +735,8 @@ def _normal(face: Any, edge: Any) -> Floats:
     return surface_near(face, middle_of(edge))[1]
 
 
-# --- figures -----------------------------------------------------------------------------------------------------------
+# --- figures
+# --------------------------------------------------------------------------------------------------
 def _thickness(cell: _Cell) -> float:
     return cell.filled or float(cell.wall.thickness_at(_centre(cell.face)[None])[0])
 
@@ -606,18 +767,29 @@ def _joints(cells: Sequence[_Cell]) -> Iterable[tuple[Any, dict[int, list[int]]]
         edge = users[0][1]
         groups: dict[int, list[int]] = {}
         for number, _ in users:
-            groups.setdefault(cells[number].wall.surface, []).extend([number] * (2 if _crosses(cells[number].face, edge) else 1))
+            groups.setdefault(cells[number].wall.surface, []).extend(
+                [number] * (2 if _crosses(cells[number].face, edge) else 1)
+            )
         yield edge, groups
 
 
 def _narrow(cells: Sequence[_Cell]) -> float:
-    """Least width of a wall over the thickness of another that it meets at an angle; 0 where none does. Bends are no such joints."""
+    """Least width of a wall over the thickness of another that it meets at an angle; 0 where
+    none does. Bends are no such joints."""
     least = np.inf
     for edge, groups in _joints(cells):
         if len(groups) < 2 or _sine(cells, groups, edge) < _ANGLE:
             continue
         for key, members in groups.items():
-            other = max((_thickness(cells[number]) for one, rest in groups.items() if one != key for number in rest), default=0.0)
+            other = max(
+                (
+                    _thickness(cells[number])
+                    for one, rest in groups.items()
+                    if one != key
+                    for number in rest
+                ),
+                default=0.0,
+            )
             for number in members:
                 if other and cells[number].covered > _COVERED:
                     least = min(least, _width(cells[number]) * _thickness(cells[number]) / other)
@@ -625,18 +797,28 @@ def _narrow(cells: Sequence[_Cell]) -> float:
 
 
 def _twice(cells: Sequence[_Cell]) -> float:
-    """Volume (mm³) that sheets count twice where three or more meet: half of what passes through and the end of what stands on it."""
+    """Volume (mm³) that sheets count twice where three or more meet: half of what passes through
+    and the end of what stands on it."""
     total = 0.0
     for edge, groups in _joints(cells):
         if sum(len(members) for members in groups.values()) < 3:
             continue
-        thick = {key: max(_thickness(cells[number]) for number in members) for key, members in groups.items()}
+        thick = {
+            key: max(_thickness(cells[number]) for number in members)
+            for key, members in groups.items()
+        }
         through = [key for key, members in groups.items() if len(members) > 1]
         if len(groups) != 2 or not through:
             continue
         one, two = groups
         part = 1.0 if len(through) == 2 else 0.5
-        total += part * thick[one] * thick[two] / max(_sine(cells, groups, edge), 0.3) * float(edge_row(edge)["length"])
+        total += (
+            part
+            * thick[one]
+            * thick[two]
+            / max(_sine(cells, groups, edge), 0.3)
+            * float(edge_row(edge)["length"])
+        )
     return total
 
 
@@ -664,5 +846,7 @@ def _sheets(cells: Iterable[_Cell]) -> Iterable[Sheet]:
         if cell.filled:
             yield Sheet(cell.face, cell.filled)
             continue
-        slope, place = (tuple(float(c) for c in item) for item in (cell.wall.slope, cell.wall.place))
+        slope, place = (
+            tuple(float(c) for c in item) for item in (cell.wall.slope, cell.wall.place)
+        )
         yield Sheet(cell.face, cell.wall.thickness, "", slope, place)  # type: ignore[arg-type]

@@ -1,4 +1,6 @@
-"""Faces moved along their normals: exact for the surfaces that machining makes, offset surfaces for all others."""
+"""Faces moved along their normals: exact for the surfaces that machining makes, offset surfaces
+for all others."""
+
 from __future__ import annotations
 
 from typing import Any
@@ -25,8 +27,8 @@ def offset_face(body: BodyShape, face: int, by: float) -> list[Any]:
 
 
 def _offset_surface(handle: Any, by: float) -> Any:
-    """The surface of a face, `by` further out, whose parameters mean the same places: a cylinder, cone, sphere or torus stays one,
-    anything else becomes an offset surface."""
+    """The surface of a face, `by` further out, whose parameters mean the same places: a cylinder,
+    cone, sphere or torus stays one, anything else becomes an offset surface."""
     from OCP.BRep import BRep_Tool
     from OCP.BRepAdaptor import BRepAdaptor_Surface
     from OCP.Geom import (
@@ -53,14 +55,16 @@ def _offset_surface(handle: Any, by: float) -> Any:
         if kind == "Torus":
             return Geom_ToroidalSurface(frame, form.MajorRadius(), form.MinorRadius() + radial)
         axis, angle = frame.Direction(), form.SemiAngle()
-        frame = frame.Translated(gp_Vec(axis.X(), axis.Y(), axis.Z()).Multiplied(-radial * float(np.sin(angle))))
+        frame = frame.Translated(
+            gp_Vec(axis.X(), axis.Y(), axis.Z()).Multiplied(-radial * float(np.sin(angle)))
+        )
         return Geom_ConicalSurface(frame, angle, form.RefRadius() + radial * float(np.cos(angle)))
     return Geom_OffsetSurface(BRep_Tool.Surface_s(handle), natural)
 
 
 def _offset_curved(handle: Any, by: float, solid: Any) -> list[Any]:
-    """A curved face on its offset surface, with the same outline in its parameters; of a closed round one what lies in the solid, so that
-    holes and slanted ends are cut by their own walls."""
+    """A curved face on its offset surface, with the same outline in its parameters; of a closed
+    round one what lies in the solid, so that holes and slanted ends are cut by their own walls."""
     from OCP.BRep import BRep_Tool
     from OCP.BRepAdaptor import BRepAdaptor_Surface
     from OCP.BRepBuilderAPI import (
@@ -77,7 +81,12 @@ def _offset_curved(handle: Any, by: float, solid: Any) -> list[Any]:
 
     adaptor = BRepAdaptor_Surface(handle)
     surface = _offset_surface(handle, by)
-    u0, u1, v0, v1 = (adaptor.FirstUParameter(), adaptor.LastUParameter(), adaptor.FirstVParameter(), adaptor.LastVParameter())
+    u0, u1, v0, v1 = (
+        adaptor.FirstUParameter(),
+        adaptor.LastUParameter(),
+        adaptor.FirstVParameter(),
+        adaptor.LastVParameter(),
+    )
     forward = TopoDS.Face_s(handle.Oriented(TopAbs_FORWARD))
     wires = []
     explorer = TopExp_Explorer(forward, TopAbs_WIRE)
@@ -88,7 +97,11 @@ def _offset_curved(handle: Any, by: float, solid: Any) -> list[Any]:
         middle = 0.5 * (u0 + u1)
         sewing = BRepBuilderAPI_Sewing(1e-6)
         for a, b in ((u0, middle), (middle, u1)):
-            sewing.Add(BRepBuilderAPI_MakeFace(surface, a, b, v0, v1, 1e-6).Face().Oriented(handle.Orientation()))
+            sewing.Add(
+                BRepBuilderAPI_MakeFace(surface, a, b, v0, v1, 1e-6)
+                .Face()
+                .Oriented(handle.Orientation())
+            )
         sewing.Perform()
         halves = parts(sewing.SewedShape(), "face")
         if len(wires) == 1 and _straight_ends(forward):
@@ -103,8 +116,12 @@ def _offset_curved(handle: Any, by: float, solid: Any) -> list[Any]:
         while run.More():
             edge = run.Current()
             if BRep_Tool.Degenerated_s(edge):
-                raise LabilisError("A face that runs to a point cannot be made a shell yet.", "pieces", "Mesh the piece as a solid.",
-                                   "mid-kind")
+                raise LabilisError(
+                    "A face that runs to a point cannot be made a shell yet.",
+                    "pieces",
+                    "Mesh the piece as a solid.",
+                    "mid-kind",
+                )
             curve = BRep_Tool.CurveOnSurface_s(edge, forward, 0.0, 0.0)
             first, last = _range_of(edge)
             new = BRepBuilderAPI_MakeEdge(curve, surface, first, last).Edge()

@@ -1,4 +1,5 @@
 """The whole part: solids and sheets of all pieces, with one table of faces and edges."""
+
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
@@ -27,12 +28,15 @@ _REACH = 1e5  # mm: how far a cut goes, both ways
 
 @dataclass(frozen=True)
 class PartShape:
-    """Solids (one BodyShape for each body, numbers in `solid_bodies`) and sheets (one fused BodyShape or None). Faces and
-    edges are numbered solid after solid, then sheets; `bodies` names all of them, `pieces` the piece each belongs to; ghosts:
-    pieces set aside, with their names; making: what measures each member; lone: the solid form of a part that is one body, for sections;
-    deviation: largest relative difference between the volume of an imported solid and of the sheets made of it;
-    narrow: least width of a wall of theirs over the thickness of one that it meets at an angle, 0 without; true_volumes:
-    (body, mm³) of the solids that sheets stand for."""
+    """Solids (one BodyShape for each body, numbers in `solid_bodies`) and sheets (one fused
+    BodyShape or None). Faces and edges are numbered solid after solid, then sheets; `bodies` names
+    all of them, `pieces` the piece each belongs to; ghosts: pieces set aside, with their names;
+    making: what measures each member; lone: the solid form of a part that is one body, for
+    sections;
+    deviation: largest relative difference between the volume of an imported solid and of the sheets
+        made of it;
+    narrow: least width of a wall of theirs over the thickness of one that it meets at an angle, 0
+    without; true_volumes: (body, mm³) of the solids that sheets stand for."""
 
     solids: tuple[BodyShape, ...]
     solid_bodies: tuple[int, ...]
@@ -56,20 +60,35 @@ class PartShape:
     @property
     def components(self) -> tuple[BodyShape | LineSet, ...]:
         """Solids, then sheets, then lines."""
-        return (*self.solids, *([] if self.sheets is None else [self.sheets]), *([] if self.lines is None else [self.lines]))
+        return (
+            *self.solids,
+            *([] if self.sheets is None else [self.sheets]),
+            *([] if self.lines is None else [self.lines]),
+        )
 
     @cached_property
     def view(self) -> ShapeView:
         """Measurements and triangulation of all together."""
         if len(self.solids) == 1 and len(self.components) == 1:
-            return self._with_ghosts(replace(self.solids[0].view, bodies=np.array(self.bodies), volumes=self._volumes))
+            return self._with_ghosts(
+                replace(self.solids[0].view, bodies=np.array(self.bodies), volumes=self._volumes)
+            )
         tessellations = [solid.view.tessellation for solid in self.solids]
         volume = sum(solid.view.volume for solid in self.solids)
         skin = sum(float(solid.faces.area.sum()) for solid in self.solids)
         if self.sheets is not None:
             area, thickness = self.sheets.faces.area, self.sheets.faces.thickness
-            reach = float(np.linalg.norm(np.ptp(np.concatenate([self.sheets.faces.centroid, self.sheets.edges.centroid]), axis=0)))
-            tessellations.append(self.sheets.tessellate(max(reach, float(thickness.max())) * 1e-3, 0.15))
+            reach = float(
+                np.linalg.norm(
+                    np.ptp(
+                        np.concatenate([self.sheets.faces.centroid, self.sheets.edges.centroid]),
+                        axis=0,
+                    )
+                )
+            )
+            tessellations.append(
+                self.sheets.tessellate(max(reach, float(thickness.max())) * 1e-3, 0.15)
+            )
             volume += float((area * thickness).sum())
             skin += 2 * float(area.sum())
         looks: list[Tessellation] = []
@@ -77,21 +96,42 @@ class PartShape:
             tessellations.append(self.lines.tessellate())
             looks = [body.view.tessellation for line in self.lines.lines for body in line.looks]
             volume += sum(body.view.volume for line in self.lines.lines for body in line.looks)
-            skin += sum(float(body.faces.area.sum()) for line in self.lines.lines for body in line.looks)
+            skin += sum(
+                float(body.faces.area.sum()) for line in self.lines.lines for body in line.looks
+            )
         joined = _join_tessellations(tessellations, [len(part.faces) for part in self.components])
-        triangles = np.concatenate([joined.points[joined.triangles], *(item.points[item.triangles] for item in looks)])
-        area = 0.5 * np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1)
+        triangles = np.concatenate(
+            [joined.points[joined.triangles], *(item.points[item.triangles] for item in looks)]
+        )
+        area = 0.5 * np.linalg.norm(
+            np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1
+        )
         middle = triangles.mean(axis=1)
         centroid = area @ middle / area.sum()
-        # ∫ (x - c)(x - c)ᵀ dA of each triangle: about its own middle A / 12 Σ of its corners, and of its middle
+        # ∫ (x - c)(x - c)ᵀ dA of each triangle: about its own middle A / 12 Σ of its corners, and
+        # of its middle
         own = triangles - middle[:, None]
-        spread = np.einsum("k,ki,kj->ij", area, middle - centroid, middle - centroid) + np.einsum("k,kci,kcj->ij", area / 12.0, own, own)
+        spread = np.einsum("k,ki,kj->ij", area, middle - centroid, middle - centroid) + np.einsum(
+            "k,kci,kcj->ij", area / 12.0, own, own
+        )
         long_axis = longest_direction(spread, triangles.reshape(-1, 3))
         extents = np.stack([triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))], axis=1)
-        return self._with_ghosts(ShapeView(
-            _join_faces([part.faces for part in self.components]), _join_edges(self.components), joined, volume, centroid, long_axis,
-            extents, 2.0 * volume / skin, np.array(self.bodies), whole=_join_wholes(self.components), ancestry=self._numbered_ancestry,
-            volumes=self._volumes))
+        return self._with_ghosts(
+            ShapeView(
+                _join_faces([part.faces for part in self.components]),
+                _join_edges(self.components),
+                joined,
+                volume,
+                centroid,
+                long_axis,
+                extents,
+                2.0 * volume / skin,
+                np.array(self.bodies),
+                whole=_join_wholes(self.components),
+                ancestry=self._numbered_ancestry,
+                volumes=self._volumes,
+            )
+        )
 
     @property
     def _volumes(self) -> NDArray[np.float64]:
@@ -100,7 +140,9 @@ class PartShape:
         for solid, number in zip(self.solids, self.solid_bodies):
             found[number] += solid.view.volume
         if self.sheets is not None:
-            np.add.at(found, self.sheets.faces.body, self.sheets.faces.area * self.sheets.faces.thickness)
+            np.add.at(
+                found, self.sheets.faces.body, self.sheets.faces.area * self.sheets.faces.thickness
+            )
         if self.lines is not None:
             for line in self.lines.lines:
                 found[line.body] += sum(body.view.volume for body in line.looks)
@@ -113,45 +155,91 @@ class PartShape:
         """Ancestry by the numbers of the whole part: sheets come after all solids."""
         if self.ancestry is None:
             return None
-        face, edge = sum(len(solid.faces) for solid in self.solids), sum(len(solid.edges) for solid in self.solids)
-        return replace(self.ancestry, skin=self.ancestry.skin + np.array([0, face, 0]), rim=self.ancestry.rim + np.array([0, edge]),
-                       ridge=self.ancestry.ridge + np.array([0, edge]))
+        face, edge = (
+            sum(len(solid.faces) for solid in self.solids),
+            sum(len(solid.edges) for solid in self.solids),
+        )
+        return replace(
+            self.ancestry,
+            skin=self.ancestry.skin + np.array([0, face, 0]),
+            rim=self.ancestry.rim + np.array([0, edge]),
+            ridge=self.ancestry.ridge + np.array([0, edge]),
+        )
 
     def _with_ghosts(self, view: ShapeView) -> ShapeView:
         ghosts = list(self.ghosts)
         if self.lines is not None:  # what a line stands for is seen through
-            ghosts += [("", body.view.tessellation) for line in self.lines.lines for body in line.looks]
+            ghosts += [
+                ("", body.view.tessellation) for line in self.lines.lines for body in line.looks
+            ]
         if not ghosts:
             return view
         starts = np.cumsum([0] + [len(ghost.points) for _, ghost in ghosts])
-        return replace(view, ghost_points=np.concatenate([ghost.points for _, ghost in ghosts]),
-                       ghost_triangles=np.concatenate([ghost.triangles + start for (_, ghost), start in zip(ghosts, starts)]),
-                       ghost_of=np.repeat(np.arange(len(ghosts)), [len(ghost.triangles) for _, ghost in ghosts]),
-                       ghost_names=np.array([name for name, _ in ghosts]))
+        return replace(
+            view,
+            ghost_points=np.concatenate([ghost.points for _, ghost in ghosts]),
+            ghost_triangles=np.concatenate(
+                [ghost.triangles + start for (_, ghost), start in zip(ghosts, starts)]
+            ),
+            ghost_of=np.repeat(
+                np.arange(len(ghosts)), [len(ghost.triangles) for _, ghost in ghosts]
+            ),
+            ghost_names=np.array([name for name, _ in ghosts]),
+        )
 
 
 def _join_faces(tables: list[FaceTable]) -> FaceTable:
-    return FaceTable(**{name: np.concatenate([getattr(table, name) for table in tables]) for name in FaceTable.__dataclass_fields__})
+    return FaceTable(
+        **{
+            name: np.concatenate([getattr(table, name) for table in tables])
+            for name in FaceTable.__dataclass_fields__
+        }
+    )
 
 
 def _join_wholes(components: tuple[BodyShape | LineSet, ...]) -> Whole | None:
-    """What there was before scribes, of all components; those without scribes are what they were."""
+    """What there was before scribes, of all components; those without scribes are what they
+    were."""
     if not any(getattr(part, "whole", None) for part in components):
         return None
-    wholes = [getattr(part, "whole", None) or Whole(part.faces, part.edges, np.arange(len(part.faces)), np.arange(len(part.edges)))
-              for part in components]
-    faces, edges = (np.cumsum([0] + [len(getattr(whole, name)) for whole in wholes]) for name in ("faces", "edges"))
-    columns = {name: np.concatenate([getattr(whole.edges, name) for whole in wholes]) for name in EdgeTable.__dataclass_fields__}
-    return Whole(_join_faces([whole.faces for whole in wholes]), EdgeTable(**columns),
-                 np.concatenate([whole.face_of + start for whole, start in zip(wholes, faces)]),
-                 np.concatenate([np.where(whole.edge_of >= 0, whole.edge_of + start, -1) for whole, start in zip(wholes, edges)]))
+    wholes = [
+        getattr(part, "whole", None)
+        or Whole(part.faces, part.edges, np.arange(len(part.faces)), np.arange(len(part.edges)))
+        for part in components
+    ]
+    faces, edges = (
+        np.cumsum([0] + [len(getattr(whole, name)) for whole in wholes])
+        for name in ("faces", "edges")
+    )
+    columns = {
+        name: np.concatenate([getattr(whole.edges, name) for whole in wholes])
+        for name in EdgeTable.__dataclass_fields__
+    }
+    return Whole(
+        _join_faces([whole.faces for whole in wholes]),
+        EdgeTable(**columns),
+        np.concatenate([whole.face_of + start for whole, start in zip(wholes, faces)]),
+        np.concatenate(
+            [
+                np.where(whole.edge_of >= 0, whole.edge_of + start, -1)
+                for whole, start in zip(wholes, edges)
+            ]
+        ),
+    )
 
 
 def _join_edges(components: tuple[BodyShape | LineSet, ...]) -> EdgeTable:
     starts = np.cumsum([0] + [len(part.faces) for part in components])
-    columns = {name: np.concatenate([getattr(part.edges, name) for part in components]) for name in EdgeTable.__dataclass_fields__}
-    columns["faces"] = np.concatenate([np.where(part.edges.faces >= 0, part.edges.faces + start, -1)
-                                       for part, start in zip(components, starts)])
+    columns = {
+        name: np.concatenate([getattr(part.edges, name) for part in components])
+        for name in EdgeTable.__dataclass_fields__
+    }
+    columns["faces"] = np.concatenate(
+        [
+            np.where(part.edges.faces >= 0, part.edges.faces + start, -1)
+            for part, start in zip(components, starts)
+        ]
+    )
     return EdgeTable(**columns)
 
 
@@ -159,11 +247,15 @@ def _join_tessellations(items: list[Tessellation], face_counts: list[int]) -> Te
     points = np.cumsum([0] + [len(item.points) for item in items])
     faces = np.cumsum([0] + face_counts)
     lines = np.cumsum([0] + [len(item.edge_points) for item in items])
-    return Tessellation(np.concatenate([item.points for item in items]),
-                        np.concatenate([item.triangles + start for item, start in zip(items, points)]),
-                        np.concatenate([item.face + start for item, start in zip(items, faces)]),
-                        np.concatenate([item.edge_points for item in items]),
-                        np.concatenate([[0], *(item.edge_offsets[1:] + start for item, start in zip(items, lines))]).astype(np.int64))
+    return Tessellation(
+        np.concatenate([item.points for item in items]),
+        np.concatenate([item.triangles + start for item, start in zip(items, points)]),
+        np.concatenate([item.face + start for item, start in zip(items, faces)]),
+        np.concatenate([item.edge_points for item in items]),
+        np.concatenate(
+            [[0], *(item.edge_offsets[1:] + start for item, start in zip(items, lines))]
+        ).astype(np.int64),
+    )
 
 
 def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
@@ -196,8 +288,12 @@ def _built(project: Project, files: Mapping[str, bytes]) -> PartShape:
             continue
         if piece.recipe is None and piece.mesh_as == "shell":
             if piece.thickness is not None:
-                raise LabilisError(f"'{piece.name}' is a solid, whose thickness is found from it.", f"{where}/thickness",
-                                   "Leave the thickness away.", "thickness")
+                raise LabilisError(
+                    f"'{piece.name}' is a solid, whose thickness is found from it.",
+                    f"{where}/thickness",
+                    "Leave the thickness away.",
+                    "thickness",
+                )
             solid = build_body(imported)
             found = find_midsurface(solid, piece.name)
             thin[piece.name] = found
@@ -206,26 +302,47 @@ def _built(project: Project, files: Mapping[str, bytes]) -> PartShape:
             sheets.append((found.made, len(bodies) - 1))
             sources.append((solid, len(bodies) - 1))
             volumes.append((len(bodies) - 1, solid.view.volume))
-            making.append(_maker(piece.name, piece, (len(bodies) - 1,), None, solid.solid, project.value, where))
+            making.append(
+                _maker(
+                    piece.name, piece, (len(bodies) - 1,), None, solid.solid, project.value, where
+                )
+            )
             continue
         if piece.recipe is None:
             bodies.append(piece.name)
             owners.append(piece.name)
             solids.append(_named(build_body(imported), {}, len(bodies) - 1))
             solid_bodies.append(len(bodies) - 1)
-            making.append(_maker(piece.name, piece, (len(bodies) - 1,), None, solids[-1].solid, project.value, where))
+            making.append(
+                _maker(
+                    piece.name,
+                    piece,
+                    (len(bodies) - 1,),
+                    None,
+                    solids[-1].solid,
+                    project.value,
+                    where,
+                )
+            )
             continue
 
         def read(text: str, kind: str, where: str = where) -> float:
             return project.value(text, kind, where)
+
         made = make_recipe(piece.recipe, read, f"{where}/recipe")
         if piece.mesh_as == "shell" and not made.sheets:
-            raise LabilisError(f"Piece '{piece.name}' is not thin: it has no mid-surface to make shells of.", f"{where}/mesh_as",
-                               "Mesh it as a solid.", "not-thin")
+            raise LabilisError(
+                f"Piece '{piece.name}' is not thin: it has no mid-surface to make shells of.",
+                f"{where}/mesh_as",
+                "Mesh it as a solid.",
+                "not-thin",
+            )
         placing = _placing(piece.place, read)
         made = _cut(_moved(made, placing), piece, read)
         first_copy: list[Member] = []
-        volume = volume_of(made.solid) if piece.mesh_as == "shell" and made.solid is not None else 0.0
+        volume = (
+            volume_of(made.solid) if piece.mesh_as == "shell" and made.solid is not None else 0.0
+        )
         for name, move in zip(piece.instances, _copies(piece, read)):
             one = _moved(made, move) if move is not None else made
             bodies.append(name)
@@ -233,27 +350,59 @@ def _built(project: Project, files: Mapping[str, bytes]) -> PartShape:
             number = len(bodies) - 1
             making.append(_maker(name, piece, (number,), made, one.solid, read, where, first_copy))
             if piece.mesh_as == "line":
-                lines.append(line_of(piece, read, [placing] if move is None else [placing, move], one.solid, number, where))
+                lines.append(
+                    line_of(
+                        piece,
+                        read,
+                        [placing] if move is None else [placing, move],
+                        one.solid,
+                        number,
+                        where,
+                    )
+                )
                 continue
             if piece.mesh_as == "shell":
                 sheets.append((one, number))
                 volumes += [(number, volume)] if volume else []
                 continue
             for solid in solids_of(one.solid):
-                solids.append(_named(build_body(solid), {shape_key(face): f"{name}/{word}" for face, word in one.solid_names}, number))
+                solids.append(
+                    _named(
+                        build_body(solid),
+                        {shape_key(face): f"{name}/{word}" for face, word in one.solid_names},
+                        number,
+                    )
+                )
                 solid_bodies.append(number)
     _refuse_overlap(solids, [bodies[number] for number in solid_bodies])
     solids, fused = scribe_part(project, solids, fuse_sheets(sheets, bodies) if sheets else None)
-    lone = _lone(sheets, lines, [*solids, *(solid for solid, _ in sources)]) if len(bodies) == 1 else None
-    return PartShape(tuple(solids), tuple(solid_bodies), fused, tuple(bodies), tuple(owners), lone,
-                     line_set(lines, bodies) if lines else None, tuple(making), _ghosts(project, files),
-                     max((found.deviation for found in thin.values()), key=abs, default=0.0),
-                     min((found.narrow for found in thin.values() if found.narrow), default=0.0), tuple(volumes),
-                     None if fused is None else find_ancestry(fused, sources))
+    lone = (
+        _lone(sheets, lines, [*solids, *(solid for solid, _ in sources)])
+        if len(bodies) == 1
+        else None
+    )
+    return PartShape(
+        tuple(solids),
+        tuple(solid_bodies),
+        fused,
+        tuple(bodies),
+        tuple(owners),
+        lone,
+        line_set(lines, bodies) if lines else None,
+        tuple(making),
+        _ghosts(project, files),
+        max((found.deviation for found in thin.values()), key=abs, default=0.0),
+        min((found.narrow for found in thin.values() if found.narrow), default=0.0),
+        tuple(volumes),
+        None if fused is None else find_ancestry(fused, sources),
+    )
 
 
-def _lone(sheets: list[tuple[Made, int]], lines: list[LineShape], solids: list[BodyShape]) -> BodyShape | None:
-    """The solid form of the only body, None where it is in several pieces; of an imported one that is meshed as shells the solid it was."""
+def _lone(
+    sheets: list[tuple[Made, int]], lines: list[LineShape], solids: list[BodyShape]
+) -> BodyShape | None:
+    """The solid form of the only body, None where it is in several pieces; of an imported one
+    that is meshed as shells the solid it was."""
     if sheets and sheets[0][0].solid is not None:
         form = [build_body(solid) for solid in solids_of(sheets[0][0].solid)]
     else:
@@ -265,19 +414,42 @@ def _surface(project: Project, piece: Piece, shape: Any) -> Made:
     """Sheets of an imported surface body, in the place of its faces."""
     where = f"pieces/{piece.name}"
     if piece.mesh_as != "shell":
-        raise LabilisError(f"'{piece.name}' is a surface, which encloses nothing.", f"{where}/mesh_as", "Mesh it as shells.", "surface")
+        raise LabilisError(
+            f"'{piece.name}' is a surface, which encloses nothing.",
+            f"{where}/mesh_as",
+            "Mesh it as shells.",
+            "surface",
+        )
     if piece.thickness is None:
-        raise LabilisError(f"The surface '{piece.name}' has no thickness.", f"{where}/thickness", "State it, such as '2 mm'.", "thickness")
+        raise LabilisError(
+            f"The surface '{piece.name}' has no thickness.",
+            f"{where}/thickness",
+            "State it, such as '2 mm'.",
+            "thickness",
+        )
     thickness = project.number(piece, "thickness", where)
     if thickness <= 0:
-        raise LabilisError(f"A thickness of '{piece.thickness}' is not above zero.", f"{where}/thickness", "Give a positive length.",
-                           "thickness")
+        raise LabilisError(
+            f"A thickness of '{piece.thickness}' is not above zero.",
+            f"{where}/thickness",
+            "Give a positive length.",
+            "thickness",
+        )
     return Made(sheets=[Sheet(face, thickness) for face in loose_faces(shape)])
 
 
-def _maker(name: str, piece: Piece, bodies: tuple[int, ...], made: Made | None, solid: Any, read: Any, where: str,
-           first: list[Member] | None = None) -> Callable[[], Member | None]:
+def _maker(
+    name: str,
+    piece: Piece,
+    bodies: tuple[int, ...],
+    made: Made | None,
+    solid: Any,
+    read: Any,
+    where: str,
+    first: list[Member] | None = None,
+) -> Callable[[], Member | None]:
     """Measures a member when called; copies take their section from the `first` one."""
+
     def make() -> Member | None:
         if first:
             return again(first[0], name, bodies, solid)
@@ -285,6 +457,7 @@ def _maker(name: str, piece: Piece, bodies: tuple[int, ...], made: Made | None, 
         if found is not None and first is not None:
             first.append(found)
         return found
+
     return make
 
 
@@ -299,11 +472,24 @@ def _ghosts(project: Project, files: Mapping[str, bytes]) -> tuple[tuple[str, Te
             if piece.recipe is None:
                 shapes = [_imported(project, piece, files, files_read)]
             else:
+
                 def read(text: str, kind: str) -> float:
                     return project.value(text, kind)
-                made = _cut(_moved(make_recipe(piece.recipe, read, ""), _placing(piece.place, read)), piece, read)
-                shapes = [(_moved(made, move) if move is not None else made).solid for move in _copies(piece, read)]
-            found += [(piece.name, build_body(solid).view.tessellation) for shape in shapes for solid in solids_of(shape)]
+
+                made = _cut(
+                    _moved(make_recipe(piece.recipe, read, ""), _placing(piece.place, read)),
+                    piece,
+                    read,
+                )
+                shapes = [
+                    (_moved(made, move) if move is not None else made).solid
+                    for move in _copies(piece, read)
+                ]
+            found += [
+                (piece.name, build_body(solid).view.tessellation)
+                for shape in shapes
+                for solid in solids_of(shape)
+            ]
         except LabilisError:
             continue
     return tuple(found)
@@ -316,37 +502,57 @@ def _refuse_overlap(solids: list[BodyShape], names: list[str]) -> None:
     boxes = [solid.view.extents for solid in solids] if len(solids) > 1 else []
     for i, one in enumerate(boxes):
         for j in range(i):
-            if (np.minimum(one[:, 1], boxes[j][:, 1]) - np.maximum(one[:, 0], boxes[j][:, 0])).min() <= 1e-6:
+            if (
+                np.minimum(one[:, 1], boxes[j][:, 1]) - np.maximum(one[:, 0], boxes[j][:, 0])
+            ).min() <= 1e-6:
                 continue
             common = volume_of(BRepAlgoAPI_Common(solids[i].solid, solids[j].solid).Shape())
             if common > 1e-6 * min(solids[i].view.volume, solids[j].view.volume):
-                raise LabilisError(f"'{names[j]}' and '{names[i]}' overlap by {common:.3g} mm³.", f"pieces/{names[i].split('.')[0]}",
-                                   "Move one of them, or cut it back.", "overlap")
+                raise LabilisError(
+                    f"'{names[j]}' and '{names[i]}' overlap by {common:.3g} mm³.",
+                    f"pieces/{names[i].split('.')[0]}",
+                    "Move one of them, or cut it back.",
+                    "overlap",
+                )
 
 
 FilesRead = dict[str, list[tuple[str, Any]]]
 
 
 def _imported(project: Project, piece: Piece, files: Mapping[str, bytes], read: FilesRead) -> Any:
-    """The shape of an imported piece; bodies of files that were `read` are kept there, so that one body in several places is one shape."""
+    """The shape of an imported piece; bodies of files that were `read` are kept there, so that
+    one body in several places is one shape."""
     geometry = next(item for item in project.geometry if item.file == piece.geometry)
     if geometry.sha256 not in files:
-        raise LabilisError(f"The bytes of '{geometry.file}' are missing.", "part", "Import the file again.", "missing-file")
+        raise LabilisError(
+            f"The bytes of '{geometry.file}' are missing.",
+            "part",
+            "Import the file again.",
+            "missing-file",
+        )
     if geometry.sha256 not in read:
         read[geometry.sha256] = read_bodies(files[geometry.sha256], geometry.file)[0]
     bodies = read[geometry.sha256]
     if piece.body > len(bodies):
-        raise LabilisError(f"'{geometry.file}' has {len(bodies)} bodies, not {piece.body}.", f"pieces/{piece.name}",
-                           "Choose another body.", "no-body")
+        raise LabilisError(
+            f"'{geometry.file}' has {len(bodies)} bodies, not {piece.body}.",
+            f"pieces/{piece.name}",
+            "Choose another body.",
+            "no-body",
+        )
     return bodies[piece.body - 1][1]
 
 
 def _named(body: BodyShape, names: dict[int, str], number: int) -> BodyShape:
     """A body whose faces know their names and whose number is known."""
     words = [names.get(shape_key(face), "") for face in body.face_handles]
-    faces = replace(body.faces, name=np.array(words, dtype=np.str_), body=np.full(len(words), number))
+    faces = replace(
+        body.faces, name=np.array(words, dtype=np.str_), body=np.full(len(words), number)
+    )
     between = [_between(words[a], words[b]) for a, b in body.edges.faces]
-    return replace(body, faces=faces, edges=replace(body.edges, name=np.array(between, dtype=np.str_)))
+    return replace(
+        body, faces=faces, edges=replace(body.edges, name=np.array(between, dtype=np.str_))
+    )
 
 
 def _between(one: str, two: str) -> str:
@@ -354,7 +560,8 @@ def _between(one: str, two: str) -> str:
     return f"{one}+{two.split('/')[-1]}" if one and two else ""
 
 
-# --- placing -----------------------------------------------------------------------------------------------------------
+# --- placing
+# --------------------------------------------------------------------------------------------------
 def _axis(name: str, at: tuple[float, float, float] = (0.0, 0.0, 0.0)) -> Any:
     from OCP.gp import gp_Ax1, gp_Dir, gp_Pnt
 
@@ -389,8 +596,12 @@ def _copies(piece: Piece, read: Any) -> list[Any]:
                 step.SetTranslation(gp_Vec(*(number * read(text, "length") for text in copy.step)))
             elif isinstance(copy, MirrorCopy):
                 at = read(copy.at, "length")
-                step.SetMirror(gp_Ax2(gp_Pnt(*(at * (copy.across == axis) for axis in "xyz")),
-                                      gp_Dir(*(float(copy.across == axis) for axis in "xyz"))))
+                step.SetMirror(
+                    gp_Ax2(
+                        gp_Pnt(*(at * (copy.across == axis) for axis in "xyz")),
+                        gp_Dir(*(float(copy.across == axis) for axis in "xyz")),
+                    )
+                )
             else:
                 centre = tuple(read(text, "length") for text in copy.centre)
                 whole = read(copy.angle, "angle")
@@ -408,13 +619,25 @@ def _moved(made: Made, move: Any) -> Made:
     from OCP.TopAbs import TopAbs
 
     solid = BRepBuilderAPI_Transform(made.solid, move, True)
-    result = Made(solid.Shape(), [(typed(solid.ModifiedShape(face)), name) for face, name in made.solid_names])
+    result = Made(
+        solid.Shape(), [(typed(solid.ModifiedShape(face)), name) for face, name in made.solid_names]
+    )
     if made.sheets:
         maker = BRepBuilderAPI_Transform(gathered([face for face, *_ in made.sheets]), move, True)
-        for sheet in made.sheets:  # sides are kept; a mirror image turns the surface's own normal over
-            side = TopAbs.Reverse_s(sheet.face.Orientation()) if move.IsNegative() else sheet.face.Orientation()
-            result.sheets.append(sheet._replace(face=typed(maker.ModifiedShape(sheet.face).Oriented(side))))
-        result.sheet_edges = [(typed(maker.ModifiedShape(edge)), name) for edge, name in made.sheet_edges]
+        for (
+            sheet
+        ) in made.sheets:  # sides are kept; a mirror image turns the surface's own normal over
+            side = (
+                TopAbs.Reverse_s(sheet.face.Orientation())
+                if move.IsNegative()
+                else sheet.face.Orientation()
+            )
+            result.sheets.append(
+                sheet._replace(face=typed(maker.ModifiedShape(sheet.face).Oriented(side)))
+            )
+        result.sheet_edges = [
+            (typed(maker.ModifiedShape(edge)), name) for edge, name in made.sheet_edges
+        ]
     return result
 
 
@@ -428,10 +651,20 @@ def _cut(made: Made, piece: Piece, read: Any) -> Made:
         where = f"pieces/{piece.name}/cuts/{number - 1}"
         radius = read(cut.diameter, "length") / 2
         if radius <= 0:
-            raise LabilisError("The diameter of a cut is not above zero.", f"{where}/diameter", "Give a positive length.", "cut")
-        start = [read(text, "length") - _REACH * (axis == cut.along) for axis, text in zip("xyz", (cut.x, cut.y, cut.z))]
+            raise LabilisError(
+                "The diameter of a cut is not above zero.",
+                f"{where}/diameter",
+                "Give a positive length.",
+                "cut",
+            )
+        start = [
+            read(text, "length") - _REACH * (axis == cut.along)
+            for axis, text in zip("xyz", (cut.x, cut.y, cut.z))
+        ]
         direction = gp_Dir(*(float(axis == cut.along) for axis in "xyz"))
-        tool = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(*start), direction), radius, 2 * _REACH).Shape()
+        tool = BRepPrimAPI_MakeCylinder(
+            gp_Ax2(gp_Pnt(*start), direction), radius, 2 * _REACH
+        ).Shape()
         maker = BRepAlgoAPI_Cut(made.solid, tool)
         new = images(maker, [(face, f"cut.{number}") for face in parts(tool, "face")])
         there = {shape_key(face) for face in parts(maker.Shape(), "face")}
@@ -441,21 +674,31 @@ def _cut(made: Made, piece: Piece, read: Any) -> Made:
         result = Made(maker.Shape(), images(maker, made.solid_names) + new)
         for sheet in made.sheets:
             own = parts(sheet.face, "edge")
-            mine = [(edge, word) for edge, word in made.sheet_edges if any(edge.IsSame(other) for other in own)]
+            mine = [
+                (edge, word)
+                for edge, word in made.sheet_edges
+                if any(edge.IsSame(other) for other in own)
+            ]
             one = BRepAlgoAPI_Cut(sheet.face, tool)
             kept = images(one, mine)
             known = {shape_key(edge) for edge, _ in kept}
             for face in parts(one.Shape(), "face"):
                 result.sheets.append(sheet._replace(face=face))
-                kept += [(edge, f"cut.{number}") for edge in parts(face, "edge") if shape_key(edge) not in known]
+                kept += [
+                    (edge, f"cut.{number}")
+                    for edge in parts(face, "edge")
+                    if shape_key(edge) not in known
+                ]
             result.sheet_edges += kept
         made = result
     return made
 
 
-# --- sheets ------------------------------------------------------------------------------------------------------------
+# --- sheets
+# --------------------------------------------------------------------------------------------------
 def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
-    """Mid-surfaces of all pieces with common edges where they touch; names are kept through the split."""
+    """Mid-surfaces of all pieces with common edges where they touch; names are kept through the
+    split."""
     from OCP.BRepAlgoAPI import BRepAlgoAPI_BuilderAlgo
     from OCP.TopTools import TopTools_ListOfShape
 
@@ -469,7 +712,12 @@ def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
     if len(faces) > 1:
         maker.Build()
     if len(faces) > 1 and not maker.IsDone():
-        raise LabilisError("The sheets cannot be joined where they touch.", "part", "Move one of them a little.", "fuse")
+        raise LabilisError(
+            "The sheets cannot be joined where they touch.",
+            "part",
+            "Move one of them a little.",
+            "fuse",
+        )
     named = images(maker, faces) if len(faces) > 1 else faces
     edge_names: dict[int, list[str]] = {}
     for made, number in sheets:
@@ -482,24 +730,38 @@ def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
     for item in named:
         unique.setdefault(shape_key(item[0]), []).append(item)
     handles, rows = [], []
-    dangling = _dangling([owners[0] for owners in unique.values()], {number for made, number in sheets if made.solid is None})
+    dangling = _dangling(
+        [owners[0] for owners in unique.values()],
+        {number for made, number in sheets if made.solid is None},
+    )
     for owners in (owners for key, owners in unique.items() if key not in dangling):
         face = owners[0][0]
         row = face_row(face)
-        row["name"] = "|".join(f"{bodies[number]}/{sheet.name}" for _, sheet, number in owners if sheet.name)
+        row["name"] = "|".join(
+            f"{bodies[number]}/{sheet.name}" for _, sheet, number in owners if sheet.name
+        )
         thickest = max((sheet for _, sheet, _ in owners), key=lambda sheet: sheet.thickness)
         row["body"], row["slope"] = owners[0][2], thickest.slope
-        row["thickness"] = thickest.thickness + float(np.dot(thickest.slope, np.subtract(row["centroid"], thickest.centre)))
+        row["thickness"] = thickest.thickness + float(
+            np.dot(thickest.slope, np.subtract(row["centroid"], thickest.centre))
+        )
         handles.append(face)
         rows.append(row)
     edges, edge_rows = edges_of(handles)
     for edge, row in zip(edges, edge_rows):
         row["name"] = "|".join(edge_names.get(shape_key(edge), []))
-    return BodyShape(shape, tuple(handles), tuple(edges), make_table(FaceTable, rows), make_table(EdgeTable, edge_rows))
+    return BodyShape(
+        shape,
+        tuple(handles),
+        tuple(edges),
+        make_table(FaceTable, rows),
+        make_table(EdgeTable, edge_rows),
+    )
 
 
 def _dangling(faces: list[tuple[Any, Sheet, int]], imported: set[int]) -> set[int]:
-    """Strips of half a thickness that imported mid-surfaces leave beyond each other at sharp corners: to be dropped."""
+    """Strips of half a thickness that imported mid-surfaces leave beyond each other at sharp
+    corners: to be dropped."""
     beside: dict[int, int] = {}
     for face, *_ in faces:
         for edge in parts(face, "edge"):
@@ -508,7 +770,9 @@ def _dangling(faces: list[tuple[Any, Sheet, int]], imported: set[int]) -> set[in
     for face, sheet, number in faces:
         if number not in imported:
             continue
-        lengths = [(float(edge_row(edge)["length"]), shape_key(edge)) for edge in parts(face, "edge")]
+        lengths = [
+            (float(edge_row(edge)["length"]), shape_key(edge)) for edge in parts(face, "edge")
+        ]
         longest = max((length for length, _ in lengths), default=0.0)
         free = max((length for length, key in lengths if beside[key] == 1), default=0.0)
         if face_row(face)["area"] < 0.6 * sheet.thickness * longest and free > 0.9 * longest:

@@ -1,4 +1,6 @@
-"""Plane paths of lines and arcs, for outlines and mid-lines. No geometry kernel here; lengths in mm."""
+"""Plane paths of lines and arcs, for outlines and mid-lines. No geometry kernel here; lengths in
+mm."""
+
 from __future__ import annotations
 
 from collections.abc import Sequence
@@ -14,8 +16,8 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Run:
-    """A straight or bent stretch from `start` to `end` (2,) mm; `through` is a point in the middle of an arc, None for a line; rounding: an
-    arc that rounds a corner and is no side of its own."""
+    """A straight or bent stretch from `start` to `end` (2,) mm; `through` is a point in the middle
+    of an arc, None for a line; rounding: an arc that rounds a corner and is no side of its own."""
 
     start: Floats
     end: Floats
@@ -28,31 +30,49 @@ class Run:
         return self.through is not None
 
 
-def rounded_path(corners: Sequence[tuple[float, float, float]], closed: bool, where: str, bows: Sequence[float] = ()) -> list[Run]:
-    """Path through corners (x, y, radius), each rounded by an arc of its radius; runs of no length are left out. `bows`: of each side from
-    its corner on, as in `Corner`, none for straight ones.
+def rounded_path(
+    corners: Sequence[tuple[float, float, float]],
+    closed: bool,
+    where: str,
+    bows: Sequence[float] = (),
+) -> list[Run]:
+    """Path through corners (x, y, radius), each rounded by an arc of its radius; runs of no length
+    are left out. `bows`: of each side from its corner on, as in `Corner`, none for straight ones.
 
-    Raises LabilisError for a radius below zero or too large for the runs beside it, for corners that coincide, and for rounded ones beside
-    a bowed side.
+    Raises LabilisError for a radius below zero or too large for the runs beside it, for corners
+    that coincide, and for rounded ones beside a bowed side.
     """
     points = np.array([corner[:2] for corner in corners], dtype=float)
     radii = np.array([corner[2] for corner in corners], dtype=float)
     n = len(points)
     if (radii < 0).any():
-        raise LabilisError(f"A radius of {shown.length(radii.min())} is below zero.", where, "Give zero for a sharp corner.", "radius")
+        raise LabilisError(
+            f"A radius of {shown.length(radii.min())} is below zero.",
+            where,
+            "Give zero for a sharp corner.",
+            "radius",
+        )
     following = np.roll(points, -1, axis=0) - points
-    lengths = np.linalg.norm(following, axis=1)[:n if closed else n - 1]
+    lengths = np.linalg.norm(following, axis=1)[: n if closed else n - 1]
     if len(lengths) == 0 or (lengths < 1e-9).any():
-        raise LabilisError("Two corners coincide.", where, "Move one of them or leave it out.", "corner")
+        raise LabilisError(
+            "Two corners coincide.", where, "Move one of them or leave it out.", "corner"
+        )
     bow = np.array(bows if len(bows) else np.zeros(n), dtype=float)
     beside = (bow != 0) | (np.roll(bow, 1) != 0)
     if (radii[beside] > 0).any():
-        raise LabilisError("A corner beside a bowed side cannot be rounded.", where, "Give its arc as a side of its own.", "radius")
+        raise LabilisError(
+            "A corner beside a bowed side cannot be rounded.",
+            where,
+            "Give its arc as a side of its own.",
+            "radius",
+        )
     arcs, cut = _corner_arcs(points, radii, closed, where)
     for i, length in enumerate(lengths):
         if cut[i] + cut[(i + 1) % n] > length * (1 + 1e-9):
             raise LabilisError(
-                f"A radius of {shown.length(max(radii[i], radii[(i + 1) % n]))} does not fit a run of {shown.length(length)}.",
+                f"A radius of {shown.length(max(radii[i], radii[(i + 1) % n]))} does not fit a run "
+                f"of {shown.length(length)}.",
                 where,
                 "Make the radius smaller or the run longer.",
                 "radius",
@@ -73,8 +93,11 @@ def rounded_path(corners: Sequence[tuple[float, float, float]], closed: bool, wh
     return runs
 
 
-def _corner_arcs(points: np.ndarray, radii: np.ndarray, closed: bool, where: str) -> tuple[dict[int, Run], np.ndarray]:
-    """(arcs that round corners, by their numbers; length (n,) that each takes off the runs beside it)."""
+def _corner_arcs(
+    points: np.ndarray, radii: np.ndarray, closed: bool, where: str
+) -> tuple[dict[int, Run], np.ndarray]:
+    """(arcs that round corners, by their numbers; length (n,) that each takes off the runs
+    beside it)."""
     n, cut = len(points), np.zeros(len(points))
     arcs: dict[int, Run] = {}
     for i in range(n):
@@ -87,15 +110,24 @@ def _corner_arcs(points: np.ndarray, radii: np.ndarray, closed: bool, where: str
         if half > np.pi / 2 - 1e-9:  # straight on: nothing to round
             continue
         if half < 1e-6:
-            raise LabilisError("A corner folds back onto itself.", where, "Move its neighbour.", "corner")
+            raise LabilisError(
+                "A corner folds back onto itself.", where, "Move its neighbour.", "corner"
+            )
         cut[i] = radii[i] / np.tan(half)
         bisector = (back + ahead) / np.linalg.norm(back + ahead)
         centre = points[i] + bisector * radii[i] / np.sin(half)
-        arcs[i] = Run(points[i] + cut[i] * back, points[i] + cut[i] * ahead, centre - radii[i] * bisector, True)
+        arcs[i] = Run(
+            points[i] + cut[i] * back,
+            points[i] + cut[i] * ahead,
+            centre - radii[i] * bisector,
+            True,
+        )
     return arcs, cut
 
 
-def circle(centre: tuple[float, float], radius: float, pieces: int = 2, clockwise: bool = False) -> list[Run]:
+def circle(
+    centre: tuple[float, float], radius: float, pieces: int = 2, clockwise: bool = False
+) -> list[Run]:
     """A circle as arcs."""
     angles = np.linspace(0, 2 * np.pi, 2 * pieces + 1) * (-1 if clockwise else 1)
     points = np.array(centre) + radius * np.stack([np.cos(angles), np.sin(angles)], axis=1)
@@ -103,13 +135,18 @@ def circle(centre: tuple[float, float], radius: float, pieces: int = 2, clockwis
 
 
 def slot(centre: tuple[float, float], diameter: float, length: float, angle: float) -> list[Run]:
-    """A slot: two half circles of `diameter` with their centres `length` apart, along `angle` rad."""
+    """A slot: two half circles of `diameter` with their centres `length` apart, along `angle`
+    rad."""
     along = np.array([np.cos(angle), np.sin(angle)])
     across = np.array([-along[1], along[0]]) * diameter / 2
     one, two = np.array(centre) - along * length / 2, np.array(centre) + along * length / 2
     tip = along * diameter / 2
-    return [Run(one - across, two - across), Run(two - across, two + across, two + tip), Run(two + across, one + across),
-            Run(one + across, one - across, one - tip)]
+    return [
+        Run(one - across, two - across),
+        Run(two - across, two + across, two + tip),
+        Run(two + across, one + across),
+        Run(one + across, one - across, one - tip),
+    ]
 
 
 def points_of(runs: Sequence[Run], steps: int = 12) -> Floats:
@@ -150,7 +187,8 @@ def area_of(runs: Sequence[Run]) -> float:
 
 
 def inside(points: Floats, polygon: Floats) -> NDArray[np.bool_]:
-    """(k,) whether points (k, 2) lie inside a polygon (m, 2): a ray to the right meets it an odd number of times."""
+    """(k,) whether points (k, 2) lie inside a polygon (m, 2): a ray to the right meets it an odd
+    number of times."""
     a, b = polygon, np.roll(polygon, -1, axis=0)
     crosses = (a[None, :, 1] > points[:, None, 1]) != (b[None, :, 1] > points[:, None, 1])
     with np.errstate(divide="ignore", invalid="ignore"):
@@ -165,7 +203,10 @@ def crosses_itself(runs: Sequence[Run]) -> bool:
     n = len(p)
 
     def side(a: Floats, b: Floats, c: Floats) -> Floats:
-        return (b[..., 0] - a[..., 0]) * (c[..., 1] - a[..., 1]) - (b[..., 1] - a[..., 1]) * (c[..., 0] - a[..., 0])
+        return (b[..., 0] - a[..., 0]) * (c[..., 1] - a[..., 1]) - (b[..., 1] - a[..., 1]) * (
+            c[..., 0] - a[..., 0]
+        )
+
     a, b, c, d = p[:, None], q[:, None], p[None], q[None]
     meet = (side(a, b, c) * side(a, b, d) < 0) & (side(c, d, a) * side(c, d, b) < 0)
     i, j = np.indices((n, n))

@@ -1,4 +1,6 @@
-"""How each body of a file may be meshed, proposed from what it is, with the reason; and which bodies carry nothing."""
+"""How each body of a file may be meshed, proposed from what it is, with the reason; and which
+bodies carry nothing."""
+
 from __future__ import annotations
 
 import re
@@ -13,21 +15,25 @@ from labilis.shape.midsurface import find_midsurface
 from labilis.shape.step import damaged, loose_faces, read_bodies, solids_of
 from labilis.shape.topology import BodyShape, build_body
 
-_WALLS = 0.03  # of the volume that may lie outside of walls, or be counted twice, in a body that shells stand for
+# of the volume that may lie outside of walls, or be counted twice, in a body that shells stand for
+_WALLS = 0.03
 _EITHER = 0.10  # the same up to which both ways are offered
 _WIDE = 5.0  # thicknesses that every wall is wide at least
 _TINY = 1e-5  # of the largest body's volume: markers and shavings
 _ASSUMED = "2 mm"  # thickness of a surface until it is stated
 # names that fasteners go by in drawings' lists of parts
-_FASTENER = re.compile(r"(?i)\b(bolt|screw|nut|washer|rivet|stud|din\s*\d|iso\s*(4014|4017|4032|4762|7089|7090|10642)|m\d{1,2}\s*x\s*\d)")
+_FASTENER = re.compile(
+    r"(?i)\b(bolt|screw|nut|washer|rivet|stud|din\s*\d|iso\s*(4014|4017|4032|4762|7089|7090|10642)|m\d{1,2}\s*x\s*\d)"
+)
 
 
 @dataclass(frozen=True)
 class BodyInfo:
-    """What a file holds: number from 1, name in the file, length unit of the file, volume in mm³, 0 of a surface; mesh_as with the reason
-    in
-    words; other: the way that would do as well, '' for none; thickness of a surface, or None; aside: it is proposed to carry nothing,
-    because of `why_aside`; alike: number of the first body of the same shape."""
+    """What a file holds: number from 1, name in the file, length unit of the file, volume in mm³, 0
+    of a surface; mesh_as with the reason in
+    words; other: the way that would do as well, '' for none; thickness of a surface, or None;
+    aside: it is proposed to carry nothing, because of `why_aside`; alike: number of the first body
+    of the same shape."""
 
     number: int
     name: str
@@ -43,7 +49,8 @@ class BodyInfo:
 
 
 def list_bodies(data: bytes, file: str = "part.step") -> list[BodyInfo]:
-    """What a STEP or STL file holds, for making pieces of it: each body with a proposal. Identical bodies are looked at once."""
+    """What a STEP or STL file holds, for making pieces of it: each body with a proposal.
+    Identical bodies are looked at once."""
     with damaged(file):
         return _set_aside(_bodies(*read_bodies(data, file)))
 
@@ -56,12 +63,27 @@ def _bodies(bodies: Sequence[tuple[str, Any]], unit: str) -> list[BodyInfo]:
         solids = solids_of(shape)
         if not solids:
             count = len(loose_faces(shape))
-            found.append(BodyInfo(number, name, unit, 0.0, "shell", f"{count} face{'s' if count > 1 else ''} without a solid: shells whose "
-                                  "thickness has to be stated", thickness=_ASSUMED, alike=number))
+            found.append(
+                BodyInfo(
+                    number,
+                    name,
+                    unit,
+                    0.0,
+                    "shell",
+                    f"{count} face{'s' if count > 1 else ''} without a solid: shells whose "
+                    "thickness has to be stated",
+                    thickness=_ASSUMED,
+                    alike=number,
+                )
+            )
             continue
         body = build_body(solids[0])
         twin = next((info for other, info in known if _same(other, body)), None)
-        info = replace(twin, number=number, name=name) if twin is not None else _proposed(body, number, name, unit)
+        info = (
+            replace(twin, number=number, name=name)
+            if twin is not None
+            else _proposed(body, number, name, unit)
+        )
         if twin is None:
             known.append((body, info))
         found.append(info)
@@ -81,11 +103,18 @@ def unique_names(names: Sequence[str]) -> list[str]:
 
 
 def _same(one: BodyShape, two: BodyShape) -> bool:
-    """Whether two bodies are the same but for where they stand: volume, faces and edges, told by their figures."""
-    if len(one.faces) != len(two.faces) or len(one.edges) != len(two.edges) or abs(one.volume / two.volume - 1) > 1e-6:
+    """Whether two bodies are the same but for where they stand: volume, faces and edges, told by
+    their figures."""
+    if (
+        len(one.faces) != len(two.faces)
+        or len(one.edges) != len(two.edges)
+        or abs(one.volume / two.volume - 1) > 1e-6
+    ):
         return False
-    return bool(np.allclose(np.sort(one.faces.area), np.sort(two.faces.area), rtol=1e-6)
-                and np.allclose(np.sort(one.edges.length), np.sort(two.edges.length), rtol=1e-6))
+    return bool(
+        np.allclose(np.sort(one.faces.area), np.sort(two.faces.area), rtol=1e-6)
+        and np.allclose(np.sort(one.edges.length), np.sort(two.edges.length), rtol=1e-6)
+    )
 
 
 def _proposed(body: BodyShape, number: int, name: str, unit: str) -> BodyInfo:
@@ -93,29 +122,52 @@ def _proposed(body: BodyShape, number: int, name: str, unit: str) -> BodyInfo:
     try:
         found = find_midsurface(body, name)
     except LabilisError as error:
-        return replace(info, reason="it is not thin" if error.code == "not-thin" else f"shells cannot be made of it ({error.what})")
+        return replace(
+            info,
+            reason="it is not thin"
+            if error.code == "not-thin"
+            else f"shells cannot be made of it ({error.what})",
+        )
     except Exception as error:  # the geometry kernel gives up on some shapes in ways of its own
         return replace(info, reason=f"its walls cannot be told ({type(error).__name__})")
     thick = sorted({round(sheet.thickness, 2) for sheet in found.sheets})
-    walls = shown.length(thick[0]) if len(thick) == 1 else f"{shown.value(thick[0], 'length'):.4g} to {shown.length(thick[-1])}"
+    walls = (
+        shown.length(thick[0])
+        if len(thick) == 1
+        else f"{shown.value(thick[0], 'length'):.4g} to {shown.length(thick[-1])}"
+    )
     off = abs(found.deviation)
     if off <= _WALLS and found.width >= _WIDE:
-        return replace(info, mesh_as="shell", reason=f"walls of {walls} make up {100 * found.covered:.0f} % of it")
+        return replace(
+            info,
+            mesh_as="shell",
+            reason=f"walls of {walls} make up {100 * found.covered:.0f} % of it",
+        )
     if found.width < _WIDE and off <= _WALLS:
-        return replace(info, other="shell", reason=f"its walls of {walls} are only {found.width:.2g} times as wide as they are thick")
+        return replace(
+            info,
+            other="shell",
+            reason=f"its walls of {walls} are only {found.width:.2g} times as wide as they are "
+            "thick",
+        )
     if off <= _EITHER:
-        return replace(info, other="shell", reason=f"walls of {walls} make up {100 * found.covered:.0f} % of it only")
+        return replace(
+            info,
+            other="shell",
+            reason=f"walls of {walls} make up {100 * found.covered:.0f} % of it only",
+        )
     return replace(info, reason=f"walls make up {100 * found.covered:.0f} % of it only")
 
 
 def _set_aside(found: list[BodyInfo]) -> list[BodyInfo]:
-    """Fasteners and what is tiny beside the rest carry nothing unless everything is of that kind."""
+    """Fasteners and what is tiny beside the rest carry nothing unless everything is of that
+    kind."""
     largest = max((info.volume for info in found), default=0.0)
 
     def why(info: BodyInfo) -> str:
         if _FASTENER.search(info.name):
             return "it is a fastener by its name"
         return "it is tiny beside the rest" if 0 < info.volume < _TINY * largest else ""
+
     judged = [replace(info, aside=bool(why(info)), why_aside=why(info)) for info in found]
     return judged if any(not info.aside for info in judged) else found
-

@@ -1,4 +1,5 @@
 """Rays through a triangulated solid: what they meet first, many at a time."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -10,12 +11,15 @@ import numpy as np
 from labilis.shape.tables import Floats, Ints, Tessellation
 
 _NEAR = 1e-7  # of the solid's size: where a ray starts there is no hit
-_BESIDE = 1e-6  # barycentric: how far beside a triangle a ray still meets it, so that none slips through between two
+# barycentric: how far beside a triangle a ray still meets it, so that none slips through between
+# two
+_BESIDE = 1e-6
 
 
 @dataclass(frozen=True)
 class Rays:
-    """A triangulation made ready to be shot at: corners (m, 3, 3) mm and owner (m,), the face of each triangle."""
+    """A triangulation made ready to be shot at: corners (m, 3, 3) mm and owner (m,), the face of
+    each triangle."""
 
     corners: Floats
     owner: Ints
@@ -29,25 +33,39 @@ class Rays:
     @cached_property
     def normals(self) -> Floats:
         """Unit normals (m, 3), out of the solid."""
-        cross = np.cross(self.corners[:, 1] - self.corners[:, 0], self.corners[:, 2] - self.corners[:, 0])
+        cross = np.cross(
+            self.corners[:, 1] - self.corners[:, 0], self.corners[:, 2] - self.corners[:, 0]
+        )
         return np.asarray(cross / np.maximum(np.linalg.norm(cross, axis=1, keepdims=True), 1e-300))
 
     @cached_property
     def areas(self) -> Floats:
         """Areas (m,) mm²."""
-        cross = np.cross(self.corners[:, 1] - self.corners[:, 0], self.corners[:, 2] - self.corners[:, 0])
+        cross = np.cross(
+            self.corners[:, 1] - self.corners[:, 0], self.corners[:, 2] - self.corners[:, 0]
+        )
         return np.asarray(0.5 * np.linalg.norm(cross, axis=1))
 
     def shoot(self, points: Floats, directions: Floats) -> tuple[Floats, Ints]:
-        """(distance (k,) mm to the first triangle, inf for none; its number, -1) of rays from points (k, 3) along unit
-        directions (k, 3) (Möller and Trumbore 1997)."""
-        size = float(np.ptp(self.corners.reshape(-1, 3), axis=0).max()) if len(self.corners) else 1.0
-        return _shoot(np.ascontiguousarray(points, dtype=np.float64), np.ascontiguousarray(directions, dtype=np.float64),
-                      self.corners, _NEAR * size)
+        """(distance (k,) mm to the first triangle, inf for none; its number, -1) of rays from
+        points (k, 3) along unit directions (k, 3) (Möller and Trumbore 1997)."""
+        size = (
+            float(np.ptp(self.corners.reshape(-1, 3), axis=0).max()) if len(self.corners) else 1.0
+        )
+        return _shoot(
+            np.ascontiguousarray(points, dtype=np.float64),
+            np.ascontiguousarray(directions, dtype=np.float64),
+            self.corners,
+            _NEAR * size,
+        )
 
     def near_faces(self, points: Floats, count: int) -> Floats:
         """Distance (k, count) mm of points (k, 3) from each of `count` faces."""
-        return np.sqrt(_nearest(np.ascontiguousarray(points, dtype=np.float64), self.corners, self.owner, count))
+        return np.sqrt(
+            _nearest(
+                np.ascontiguousarray(points, dtype=np.float64), self.corners, self.owner, count
+            )
+        )
 
     def faces_hit(self, points: Floats, directions: Floats) -> tuple[Floats, Ints, Floats]:
         """(distance (k,), face (k,) or -1, cosine (k,) between the ray and the normal there)."""
@@ -59,7 +77,9 @@ class Rays:
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _shoot(points: Floats, directions: Floats, corners: Floats, least: float) -> tuple[Floats, Ints]:
+def _shoot(
+    points: Floats, directions: Floats, corners: Floats, least: float
+) -> tuple[Floats, Ints]:
     best = np.full(len(points), np.inf)
     which = np.full(len(points), -1, dtype=np.int64)
     for k in range(len(points)):
@@ -71,7 +91,9 @@ def _shoot(points: Floats, directions: Floats, corners: Floats, least: float) ->
             e2x, e2y, e2z = corners[m, 2, 0] - ax, corners[m, 2, 1] - ay, corners[m, 2, 2] - az
             hx, hy, hz = dy * e2z - dz * e2y, dz * e2x - dx * e2z, dx * e2y - dy * e2x
             det = e1x * hx + e1y * hy + e1z * hz
-            if det * det < 1e-24 * (e1x * e1x + e1y * e1y + e1z * e1z) * (e2x * e2x + e2y * e2y + e2z * e2z):
+            if det * det < 1e-24 * (e1x * e1x + e1y * e1y + e1z * e1z) * (
+                e2x * e2x + e2y * e2y + e2z * e2z
+            ):
                 continue
             inverse = 1.0 / det
             sx, sy, sz = px - ax, py - ay, pz - az

@@ -1,4 +1,6 @@
-"""Finding picked faces and edges again by kind, place and size, whatever number the file gives them."""
+"""Finding picked faces and edges again by kind, place and size, whatever number the file gives
+them."""
+
 from __future__ import annotations
 
 import re
@@ -13,9 +15,10 @@ from labilis.shape.tables import Ancestry, EdgeTable, FaceTable, Ints, ShapeView
 
 @dataclass(frozen=True)
 class RegionMatch:
-    """Faces and edges of a region found in a body, and picks that could not be found (as sentences). against (a,): those of the faces
-    that are sheets picked on the solid's side that their normal points away from; ends (e, 2): those of the edges that stand for a
-    face through the thickness of a solid, and the row of that face among the solids' own."""
+    """Faces and edges of a region found in a body, and picks that could not be found (as
+    sentences). against (a,): those of the faces that are sheets picked on the solid's side that
+    their normal points away from; ends (e, 2): those of the edges that stand for a face through the
+    thickness of a solid, and the row of that face among the solids' own."""
 
     faces: Ints
     edges: Ints
@@ -28,12 +31,19 @@ def _vector(row: np.ndarray) -> tuple[float, float, float] | None:
     return tuple(round(float(c), 9) for c in row) if np.any(row) else None  # type: ignore[return-value]
 
 
-def _pick(table: FaceTable | EdgeTable, index: int, of: Literal["face", "edge"], size: float) -> Pick:
+def _pick(
+    table: FaceTable | EdgeTable, index: int, of: Literal["face", "edge"], size: float
+) -> Pick:
     radius = float(table.radius[index])
     x, y, z = (round(float(c), 6) for c in table.centroid[index])
-    return Pick(of=of, kind=str(table.kind[index]), position=(x, y, z),
-                size=round(size, 6), radius=None if np.isnan(radius) else round(radius, 6),
-                direction=_vector(table.direction[index]))
+    return Pick(
+        of=of,
+        kind=str(table.kind[index]),
+        position=(x, y, z),
+        size=round(size, 6),
+        radius=None if np.isnan(radius) else round(radius, 6),
+        direction=_vector(table.direction[index]),
+    )
 
 
 def pick_of_face(faces: FaceTable, index: int) -> Pick:
@@ -47,8 +57,8 @@ def pick_of_edge(edges: EdgeTable, index: int) -> Pick:
 
 
 def closest_row(pick: Pick, table: FaceTable | EdgeTable, scale: float) -> tuple[int, float]:
-    """(row that fits best, or -1; how badly, 0 for exactly). Place counts against the body's size, size and radius relative to
-    themselves."""
+    """(row that fits best, or -1; how badly, 0 for exactly). Place counts against the body's size,
+    size and radius relative to themselves."""
     sizes = table.area if isinstance(table, FaceTable) else table.length
     same = table.kind == pick.kind
     if not same.any():
@@ -68,7 +78,8 @@ def closest_row(pick: Pick, table: FaceTable | EdgeTable, scale: float) -> tuple
 
 @dataclass(frozen=True)
 class _Found:
-    """What a pick is now: rows of faces and edges, those of the faces that were picked from behind, those edges that stand for a face."""
+    """What a pick is now: rows of faces and edges, those of the faces that were picked from
+    behind, those edges that stand for a face."""
 
     faces: list[int] = field(default_factory=list)
     edges: list[int] = field(default_factory=list)
@@ -77,18 +88,24 @@ class _Found:
 
 
 def _now(pick: Pick, view: ShapeView) -> _Found:
-    """A face or an edge; all parts of one that scribes have divided since; sheets and their edges for one of a solid that they were made
-    from."""
+    """A face or an edge; all parts of one that scribes have divided since; sheets and their edges
+    for one of a solid that they were made from."""
     row, cost = closest_row(pick, view.faces if pick.of == "face" else view.edges, view.size)
     rows = [row] if row >= 0 else []
     if view.whole is not None:
-        whole, cost_of_whole = closest_row(pick, view.whole.faces if pick.of == "face" else view.whole.edges, view.size)
+        whole, cost_of_whole = closest_row(
+            pick, view.whole.faces if pick.of == "face" else view.whole.edges, view.size
+        )
         if whole >= 0 and cost_of_whole < cost:
-            rows = np.flatnonzero((view.whole.face_of if pick.of == "face" else view.whole.edge_of) == whole).tolist()
+            rows = np.flatnonzero(
+                (view.whole.face_of if pick.of == "face" else view.whole.edge_of) == whole
+            ).tolist()
             cost = cost_of_whole
     old = view.ancestry
     if old is not None:
-        mine, cost_there = closest_row(pick, old.faces if pick.of == "face" else old.edges, view.size)
+        mine, cost_there = closest_row(
+            pick, old.faces if pick.of == "face" else old.edges, view.size
+        )
         if mine >= 0 and cost_there < cost:
             return _become(old, pick.of, mine)
     return _Found(faces=rows) if pick.of == "face" else _Found(edges=rows)
@@ -100,19 +117,29 @@ def _become(old: Ancestry, of: str, row: int) -> _Found:
         return _Found(edges=[int(edge) for edge in old.ridge[old.ridge[:, 0] == row, 1]])
     skin = old.skin[old.skin[:, 0] == row]
     rim = old.rim[old.rim[:, 0] == row, 1]
-    return _Found([int(face) for face in skin[:, 1]], [int(edge) for edge in rim], [int(face) for face in skin[skin[:, 2] < 0, 1]],
-                  [(int(edge), row) for edge in rim])
+    return _Found(
+        [int(face) for face in skin[:, 1]],
+        [int(edge) for edge in rim],
+        [int(face) for face in skin[skin[:, 2] < 0, 1]],
+        [(int(edge), row) for edge in rim],
+    )
 
 
 def rows_named(table: FaceTable | EdgeTable, wanted: str) -> list[int]:
-    """Rows of a name: 'leg/foot' means 'leg.1/foot', 'leg.2/foot', ...; 'tube/wall' means 'tube/wall.1', ..."""
+    """Rows of a name: 'leg/foot' means 'leg.1/foot', 'leg.2/foot', ...; 'tube/wall' means
+    'tube/wall.1', ..."""
     piece, word = wanted.split("/")
     rule = re.compile(rf"{re.escape(piece)}(\.\d+)*/{re.escape(word)}(\.\d+)*")
-    return [row for row, names in enumerate(table.name) if names and any(rule.fullmatch(name) for name in str(names).split("|"))]
+    return [
+        row
+        for row, names in enumerate(table.name)
+        if names and any(rule.fullmatch(name) for name in str(names).split("|"))
+    ]
 
 
 def find_region(region: Region, view: ShapeView) -> RegionMatch:
-    """Faces and edges of a region in a part; two picks never share one face. A name is looked for among the faces first."""
+    """Faces and edges of a region in a part; two picks never share one face. A name is looked
+    for among the faces first."""
     found: dict[str, list[int]] = {"face": [], "edge": []}
     lost = []
     for name in region.names:
@@ -128,17 +155,22 @@ def find_region(region: Region, view: ShapeView) -> RegionMatch:
     ends: list[tuple[int, int]] = []
     for pick in region.picks:
         now = _Found() if pick.gone else _now(pick, view)
-        fresh = [row for row in now.faces if row not in found["face"]], [row for row in now.edges if row not in found["edge"]]
+        fresh = (
+            [row for row in now.faces if row not in found["face"]],
+            [row for row in now.edges if row not in found["edge"]],
+        )
         if not fresh[0] and not fresh[1]:
             size = shown.area(pick.size) if pick.of == "face" else shown.length(pick.size)
-            lost.append(
-                f"{pick.kind} {pick.of} of {size} near {shown.place(pick.position)}"
-            )
+            lost.append(f"{pick.kind} {pick.of} of {size} near {shown.place(pick.position)}")
             continue
         found["face"] += fresh[0]
         found["edge"] += fresh[1]
         against += now.against
         ends += now.ends
-    return RegionMatch(np.array(sorted(found["face"]), dtype=np.int64), np.array(sorted(found["edge"]), dtype=np.int64),
-                       tuple(lost), np.array(sorted(set(against)), dtype=np.int64),
-                       np.array(sorted(set(ends)), dtype=np.int64).reshape(-1, 2))
+    return RegionMatch(
+        np.array(sorted(found["face"]), dtype=np.int64),
+        np.array(sorted(found["edge"]), dtype=np.int64),
+        tuple(lost),
+        np.array(sorted(set(against)), dtype=np.int64),
+        np.array(sorted(set(ends)), dtype=np.int64).reshape(-1, 2),
+    )

@@ -1,4 +1,5 @@
 """Cross-sections of a body: area, centroid and principal second moments, for hand checks."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -15,8 +16,9 @@ class SectionScan:
     """Sections at stations along an axis.
 
     station (n,) mm along `axis` (3,) from the project's origin; area (n,) mm²; centroid (n, 3) mm;
-    i_min, i_max (n,) mm⁴: principal second moments; weak (n, 3): direction a member moves in when it bends about its
-    weak axis; strong (n, 3): the same for the strong axis. Cuts that miss the body are left out.
+    i_min, i_max (n,) mm⁴: principal second moments; weak (n, 3): direction a member moves in when
+    it bends about its weak axis; strong (n, 3): the same for the strong axis. Cuts that miss the
+    body are left out.
     """
 
     axis: Floats
@@ -34,7 +36,8 @@ class SectionScan:
 
 
 def planar_properties(shape: Any) -> tuple[float, Floats, Floats]:
-    """(area mm², centroid (3,), inertia about the centroid (3, 3) mm⁴ as ∫(r² I - r rᵀ) dA) of planar faces."""
+    """(area mm², centroid (3,), inertia about the centroid (3, 3) mm⁴ as ∫(r² I - r rᵀ) dA) of
+    planar faces."""
     from OCP.BRepGProp import BRepGProp
     from OCP.GProp import GProp_GProps
 
@@ -57,14 +60,18 @@ def cut(body: BodyShape, point: Floats, normal: Floats) -> Any:
     return BRepAlgoAPI_Common(body.solid, face).Shape()
 
 
-def scan_sections(body: BodyShape, axis: Floats, lower: float, upper: float, count: int = 9) -> SectionScan:
+def scan_sections(
+    body: BodyShape, axis: Floats, lower: float, upper: float, count: int = 9
+) -> SectionScan:
     """Sections square to `axis` at `count` stations inside (lower, upper), mm along the axis."""
     axis = np.asarray(axis, dtype=float) / np.linalg.norm(axis)
     centre = body.view.centroid
     rows: list[tuple[float, float, Floats, float, float, Floats, Floats]] = []
     for fraction in (np.arange(count) + 0.5) / count:
         station = lower + fraction * (upper - lower)
-        area, centroid, inertia = planar_properties(cut(body, centre + (station - centre @ axis) * axis, axis))
+        area, centroid, inertia = planar_properties(
+            cut(body, centre + (station - centre @ axis) * axis, axis)
+        )
         if area <= 0:
             continue
         u = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
@@ -72,7 +79,20 @@ def scan_sections(body: BodyShape, axis: Floats, lower: float, upper: float, cou
         frame = np.stack([u, np.cross(axis, u)])
         moments, vectors = np.linalg.eigh(frame @ inertia @ frame.T)
         about = vectors.T @ frame  # axes of bending; the member moves square to them
-        rows.append((station, area, centroid, moments[0], moments[1], np.cross(axis, about[0]), np.cross(axis, about[1])))
-    columns = [np.array(column) for column in zip(*rows)] if rows else [np.zeros(0)] * 2 + [np.zeros((0, 3))] + [
-        np.zeros(0)] * 2 + [np.zeros((0, 3))] * 2
+        rows.append(
+            (
+                station,
+                area,
+                centroid,
+                moments[0],
+                moments[1],
+                np.cross(axis, about[0]),
+                np.cross(axis, about[1]),
+            )
+        )
+    columns = (
+        [np.array(column) for column in zip(*rows)]
+        if rows
+        else [np.zeros(0)] * 2 + [np.zeros((0, 3))] + [np.zeros(0)] * 2 + [np.zeros((0, 3))] * 2
+    )
     return SectionScan(axis, *columns)

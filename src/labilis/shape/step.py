@@ -1,4 +1,5 @@
 """Reading STEP (AP203, AP214, AP242): solids with their names, converted to mm."""
+
 from __future__ import annotations
 
 import re
@@ -51,7 +52,9 @@ def _walk(tool: Any, label: Any, location: Any, name: str, found: list[tuple[str
             if XCAFDoc_ShapeTool.GetReferredShape_s(component, referred):
                 placed = location.Multiplied(XCAFDoc_ShapeTool.GetLocation_s(component))
                 own = _label_name(referred) or _label_name(component)
-                _walk(tool, referred, placed, f"{name}/{own}" if name and own else own or name, found)
+                _walk(
+                    tool, referred, placed, f"{name}/{own}" if name and own else own or name, found
+                )
         return
     found.append((name, XCAFDoc_ShapeTool.GetShape_s(label).Moved(location)))
 
@@ -105,8 +108,9 @@ def volume_of(solid: Any) -> float:
 
 
 def read_step(data: bytes, file: str = "part.step") -> tuple[list[tuple[str, Any]], str]:
-    """Bodies of a STEP file as (name, shape), coordinates in mm, and the file's own length unit: solids, and surfaces that belong to
-    none. The last few files are kept; the shapes are the caller's own, one shape in several places still one.
+    """Bodies of a STEP file as (name, shape), coordinates in mm, and the file's own length unit:
+    solids, and surfaces that belong to none. The last few files are kept; the shapes are the
+    caller's own, one shape in several places still one.
 
     Raises LabilisError for text that is not STEP, and for a file without bodies.
     """
@@ -133,10 +137,16 @@ def _copies(bodies: Sequence[tuple[str, Any]]) -> list[tuple[str, Any]]:
 @lru_cache(maxsize=4)
 def _read(data: bytes, file: str) -> tuple[tuple[tuple[str, Any], ...], str]:
     if not data.strip():
-        raise LabilisError("The file is empty.", file, "Export the part again as STEP.", "step-empty")
+        raise LabilisError(
+            "The file is empty.", file, "Export the part again as STEP.", "step-empty"
+        )
     if b"ISO-10303-21" not in data[:4096]:
-        raise LabilisError("This is not a STEP file: it does not begin with ISO-10303-21.", file,
-                           "Export the part as STEP (AP203, AP214 or AP242).", "not-step")
+        raise LabilisError(
+            "This is not a STEP file: it does not begin with ISO-10303-21.",
+            file,
+            "Export the part as STEP (AP203, AP214 or AP242).",
+            "not-step",
+        )
     _check_points(data, file)
     from OCP.IFSelect import IFSelect_RetDone
     from OCP.Interface import Interface_Static
@@ -157,14 +167,20 @@ def _read(data: bytes, file: str) -> tuple[tuple[tuple[str, Any], ...], str]:
         path.write_bytes(data)
         status = reader.ReadFile(str(path))
     if status != IFSelect_RetDone:
-        raise LabilisError("The STEP file cannot be read; it is damaged or cut short.", file,
-                           "Export the part again.", "step-damaged")
+        raise LabilisError(
+            "The STEP file cannot be read; it is damaged or cut short.",
+            file,
+            "Export the part again.",
+            "step-damaged",
+        )
     lengths, angles, solid_angles = (TColStd_SequenceOfAsciiString() for _ in range(3))
     reader.Reader().FileUnits(lengths, angles, solid_angles)
     unit = lengths.Value(1).ToCString() if lengths.Length() else "millimetre"
     document = TDocStd_Document(TCollection_ExtendedString("labilis"))
     if not reader.Transfer(document):
-        raise LabilisError("The STEP file holds no bodies.", file, "Export the part as solids.", "step-empty")
+        raise LabilisError(
+            "The STEP file holds no bodies.", file, "Export the part as solids.", "step-empty"
+        )
     tool = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
     roots = TDF_LabelSequence()
     tool.GetFreeShapes(roots)
@@ -182,20 +198,27 @@ def _read(data: bytes, file: str) -> tuple[tuple[tuple[str, Any], ...], str]:
         for index, body in enumerate([*solids, *([gathered(loose)] if loose else [])], 1):
             bodies.append((f"{name or 'body'} {index}" if several else name or "body", body))
     if not bodies:
-        raise LabilisError("The STEP file holds no bodies.", file, "Export the part as solids.", "step-empty")
+        raise LabilisError(
+            "The STEP file holds no bodies.", file, "Export the part as solids.", "step-empty"
+        )
     return tuple(bodies), unit.lower()
 
 
 def _check_points(data: bytes, file: str) -> None:
-    """Raises LabilisError where a coordinate is no number, or beyond all bounds: the reader takes those and may never end."""
+    """Raises LabilisError where a coordinate is no number, or beyond all bounds: the reader
+    takes those and may never end."""
     texts = b",".join(_POINT.findall(data)).split(b",")
     try:
         numbers = np.array(texts, dtype=float) if texts != [b""] else np.zeros(0)
     except ValueError:
         numbers = np.array([np.nan])
     if not (np.abs(numbers) < _FARTHEST).all():
-        raise LabilisError("A coordinate in the STEP file is no number, or beyond all bounds; it is damaged.", file,
-                           "Export the part again.", "step-damaged")
+        raise LabilisError(
+            "A coordinate in the STEP file is no number, or beyond all bounds; it is damaged.",
+            file,
+            "Export the part again.",
+            "step-damaged",
+        )
 
 
 @contextmanager
@@ -206,8 +229,13 @@ def damaged(file: str) -> Iterator[None]:
     except Exception as error:
         if not type(error).__module__.startswith("OCP."):
             raise
-        raise LabilisError(f"The geometry of the file cannot be worked with ({type(error).__name__}); it is damaged.", file,
-                           "Repair it where it was drawn, and export it again.", "geometry-damaged") from error
+        raise LabilisError(
+            f"The geometry of the file cannot be worked with ({type(error).__name__}); it is "
+            "damaged.",
+            file,
+            "Repair it where it was drawn, and export it again.",
+            "geometry-damaged",
+        ) from error
 
 
 def read_bodies(data: bytes, file: str) -> tuple[list[tuple[str, Any]], str]:

@@ -1,4 +1,6 @@
-"""Reading closed STL as a solid: flat regions become one face each, round ones stay as they are faceted. STL has no unit: mm is taken."""
+"""Reading closed STL as a solid: flat regions become one face each, round ones stay as they are
+faceted. STL has no unit: mm is taken."""
+
 from __future__ import annotations
 
 import tempfile
@@ -19,25 +21,46 @@ _FARTHEST = 1e7  # mm from the origin; beyond it rounding eats the part
 def read_stl(data: bytes, file: str = "part.stl") -> list[tuple[str, Any]]:
     """Solids of an STL file as (name, TopoDS_Solid).
 
-    Raises LabilisError for what is not STL, too many triangles, a surface that is not closed, and one that crosses itself or is flat.
-    """
+    Raises LabilisError for what is not STL, too many triangles, a surface that is not closed, and
+    one that crosses itself or is flat."""
     points, triangles = _triangles(data, file)
     if len(triangles) > _MOST:
-        raise LabilisError(f"The STL file has {len(triangles):,} triangles, more than {_MOST:,}.", file,
-                           "Export it coarser, or as STEP, which keeps round faces round.", "stl-size")
-    sides = np.sort(np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]), axis=1)
+        raise LabilisError(
+            f"The STL file has {len(triangles):,} triangles, more than {_MOST:,}.",
+            file,
+            "Export it coarser, or as STEP, which keeps round faces round.",
+            "stl-size",
+        )
+    sides = np.sort(
+        np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]), axis=1
+    )
     unique, count = np.unique(sides, axis=0, return_counts=True)
     if (count != 2).any():
         open_ = unique[count != 2]
         where = ", ".join(f"{c:.4g}" for c in points[open_[0]].mean(axis=0))
-        raise LabilisError(f"The STL surface is not closed: {len(open_)} sides of triangles do not belong to two of them, the first near "
-                           f"({where}) mm.", file, "Repair it where it was drawn, or export STEP.", "stl-open")
+        raise LabilisError(
+            f"The STL surface is not closed: {len(open_)} sides of triangles do not belong to two "
+            "of them, the first near "
+            f"({where}) mm.",
+            file,
+            "Repair it where it was drawn, or export STEP.",
+            "stl-open",
+        )
     solid = _solid(points, triangles)
-    found = [part for part in solids_of(solid) if abs(volume_of(part)) > 1e-9 * float(np.ptp(points, axis=0).max()) ** 3]
+    found = [
+        part
+        for part in solids_of(solid)
+        if abs(volume_of(part)) > 1e-9 * float(np.ptp(points, axis=0).max()) ** 3
+    ]
     if not found:
-        raise LabilisError("The STL surface encloses no volume.", file, "Check the file.", "stl-flat")
+        raise LabilisError(
+            "The STL surface encloses no volume.", file, "Check the file.", "stl-flat"
+        )
     stem = Path(file).stem or "body"
-    return [(stem if len(found) == 1 else f"{stem} {number}", part) for number, part in enumerate(found, 1)]
+    return [
+        (stem if len(found) == 1 else f"{stem} {number}", part)
+        for number, part in enumerate(found, 1)
+    ]
 
 
 def _triangles(data: bytes, file: str) -> tuple[Floats, Ints]:
@@ -50,17 +73,36 @@ def _triangles(data: bytes, file: str) -> tuple[Floats, Ints]:
             with np.errstate(over="ignore"):  # it tries the length that a binary file would have
                 mesh = meshio.read(path)
         cells = mesh.cells_dict["triangle"]
-    except (meshio.ReadError, KeyError, ValueError, IndexError, SystemExit, EOFError, UnicodeDecodeError) as error:
-        raise LabilisError("This is not an STL file.", file, "Export the part as STL or STEP.", "not-stl") from error
+    except (
+        meshio.ReadError,
+        KeyError,
+        ValueError,
+        IndexError,
+        SystemExit,
+        EOFError,
+        UnicodeDecodeError,
+    ) as error:
+        raise LabilisError(
+            "This is not an STL file.", file, "Export the part as STL or STEP.", "not-stl"
+        ) from error
     if len(cells) == 0:
-        raise LabilisError("The STL file holds no triangles.", file, "Export the part again.", "not-stl")
+        raise LabilisError(
+            "The STL file holds no triangles.", file, "Export the part again.", "not-stl"
+        )
     points = np.asarray(mesh.points, dtype=float)
     if not np.isfinite(points).all() or np.abs(points).max() > _FARTHEST:
-        raise LabilisError("Corners of the STL file's triangles are no numbers, or lie beyond 10 km: it is damaged.", file,
-                           "Export the part again.", "stl-damaged")
+        raise LabilisError(
+            "Corners of the STL file's triangles are no numbers, or lie beyond 10 km: it is "
+            "damaged.",
+            file,
+            "Export the part again.",
+            "stl-damaged",
+        )
     points, number = merge_points(points)
     cells = number[cells]
-    return points, cells[(cells[:, 0] != cells[:, 1]) & (cells[:, 1] != cells[:, 2]) & (cells[:, 2] != cells[:, 0])]
+    return points, cells[
+        (cells[:, 0] != cells[:, 1]) & (cells[:, 1] != cells[:, 2]) & (cells[:, 2] != cells[:, 0])
+    ]
 
 
 def _solid(points: Floats, triangles: Ints) -> Any:

@@ -1,4 +1,5 @@
 """A solid with its faces and edges measured, and its triangulation at any fineness."""
+
 from __future__ import annotations
 
 from collections.abc import Iterator
@@ -17,8 +18,13 @@ from labilis.shape.long_direction import longest_direction
 from labilis.shape.surfaces import project_analytic
 from labilis.shape.tables import EdgeTable, FaceTable, Floats, Ints, ShapeView, Tessellation, Whole
 
-_FACE_KINDS = {"GeomAbs_Plane": "plane", "GeomAbs_Cylinder": "cylinder", "GeomAbs_Cone": "cone",
-               "GeomAbs_Sphere": "sphere", "GeomAbs_Torus": "torus"}
+_FACE_KINDS = {
+    "GeomAbs_Plane": "plane",
+    "GeomAbs_Cylinder": "cylinder",
+    "GeomAbs_Cone": "cone",
+    "GeomAbs_Sphere": "sphere",
+    "GeomAbs_Torus": "torus",
+}
 _EDGE_KINDS = {"GeomAbs_Line": "line", "GeomAbs_Circle": "circle"}
 
 
@@ -54,9 +60,18 @@ def face_row(face: Any) -> dict[str, Any]:
     kind = _FACE_KINDS.get(adaptor.GetType().name, "other")
     reversed_face = face.Orientation() == TopAbs_REVERSED
     row: dict[str, Any] = {
-        "kind": kind, "area": abs(properties.Mass()), "centroid": _xyz(properties.CentreOfMass()),
-        "direction": (0.0, 0.0, 0.0), "origin": (0.0, 0.0, 0.0), "radius": np.nan, "second": np.nan, "inner": False,
-        "name": "", "body": 0, "thickness": 0.0, "slope": (0.0, 0.0, 0.0),
+        "kind": kind,
+        "area": abs(properties.Mass()),
+        "centroid": _xyz(properties.CentreOfMass()),
+        "direction": (0.0, 0.0, 0.0),
+        "origin": (0.0, 0.0, 0.0),
+        "radius": np.nan,
+        "second": np.nan,
+        "inner": False,
+        "name": "",
+        "body": 0,
+        "thickness": 0.0,
+        "slope": (0.0, 0.0, 0.0),
     }
     if kind == "plane":
         plane = adaptor.Plane()
@@ -79,11 +94,13 @@ def face_row(face: Any) -> dict[str, Any]:
     return row
 
 
-_FLAT = 1e-6  # of a face's size: how far a free-form face may be from the plane or cylinder that it is taken for
+# of a face's size: how far a free-form face may be from the plane or cylinder that it is taken for
+_FLAT = 1e-6
 
 
 def _canonical(face: Any, area: float, centroid: tuple[float, float, float]) -> dict[str, Any]:
-    """Fields of a free-form face that is a plane or a cylinder in truth, as ruled and lofted ones often are; nothing for others."""
+    """Fields of a free-form face that is a plane or a cylinder in truth, as ruled and lofted
+    ones often are; nothing for others."""
     from OCP.gp import gp_Cylinder, gp_Pln
     from OCP.ShapeAnalysis import ShapeAnalysis_CanonicalRecognition
 
@@ -92,18 +109,31 @@ def _canonical(face: Any, area: float, centroid: tuple[float, float, float]) -> 
     if seen.IsPlane(within, plane):
         normal, origin = np.array(_xyz(plane.Axis().Direction())), _xyz(plane.Location())
         outward = surface_near(face, centroid)[1]
-        return {"kind": "plane", "direction": tuple(normal * (1.0 if normal @ outward > 0 else -1.0)), "origin": origin}
+        return {
+            "kind": "plane",
+            "direction": tuple(normal * (1.0 if normal @ outward > 0 else -1.0)),
+            "origin": origin,
+        }
     if seen.IsCylinder(within, cylinder):
-        axis, foot = np.array(_xyz(cylinder.Axis().Direction())), np.array(_xyz(cylinder.Location()))
+        axis, foot = (
+            np.array(_xyz(cylinder.Axis().Direction())),
+            np.array(_xyz(cylinder.Location())),
+        )
         place, outward = surface_near(face, centroid)
         radial = (place - foot) - ((place - foot) @ axis) * axis
-        return {"kind": "cylinder", "direction": tuple(axis), "origin": tuple(foot), "radius": cylinder.Radius(),
-                "inner": bool(radial @ outward < 0)}
+        return {
+            "kind": "cylinder",
+            "direction": tuple(axis),
+            "origin": tuple(foot),
+            "radius": cylinder.Radius(),
+            "inner": bool(radial @ outward < 0),
+        }
     return {}
 
 
 def surface_near(face: Any, place: tuple[float, float, float]) -> tuple[Floats, Floats]:
-    """(point (3,) of a face's surface nearest to a place, unit normal (3,) there as the face is turned)."""
+    """(point (3,) of a face's surface nearest to a place, unit normal (3,) there as the face is
+    turned)."""
     from OCP.BRep import BRep_Tool
     from OCP.gp import gp_Pnt, gp_Vec
     from OCP.ShapeAnalysis import ShapeAnalysis_Surface
@@ -127,16 +157,31 @@ def edge_row(edge: Any) -> dict[str, Any]:
     adaptor, properties = BRepAdaptor_Curve(edge), GProp_GProps()
     BRepGProp.LinearProperties_s(edge, properties)
     kind = _EDGE_KINDS.get(adaptor.GetType().name, "other")
-    row: dict[str, Any] = {"kind": kind, "length": properties.Mass(), "centroid": _xyz(properties.CentreOfMass()),
-                           "direction": (0.0, 0.0, 0.0), "radius": np.nan, "name": ""}
+    row: dict[str, Any] = {
+        "kind": kind,
+        "length": properties.Mass(),
+        "centroid": _xyz(properties.CentreOfMass()),
+        "direction": (0.0, 0.0, 0.0),
+        "radius": np.nan,
+        "name": "",
+    }
     if kind == "line":
         row["direction"] = _xyz(adaptor.Line().Direction())
     elif kind == "circle":
-        row["direction"], row["radius"] = _xyz(adaptor.Circle().Axis().Direction()), adaptor.Circle().Radius()
+        row["direction"], row["radius"] = (
+            _xyz(adaptor.Circle().Axis().Direction()),
+            adaptor.Circle().Radius(),
+        )
     return row
 
 
-_TYPES: dict[str, Any] = {"kind": "U8", "inner": bool, "faces": np.int64, "body": np.int64, "name": np.str_}
+_TYPES: dict[str, Any] = {
+    "kind": "U8",
+    "inner": bool,
+    "faces": np.int64,
+    "body": np.int64,
+    "name": np.str_,
+}
 
 
 def make_table(kind: Any, rows: list[dict[str, Any]]) -> Any:
@@ -153,7 +198,8 @@ def make_table(kind: Any, rows: list[dict[str, Any]]) -> Any:
 
 @dataclass(frozen=True)
 class BodyShape:
-    """A solid and its handles; lives in the process that read it. `view` is what travels. whole: what there was before scribes."""
+    """A solid and its handles; lives in the process that read it. `view` is what travels. whole:
+    what there was before scribes."""
 
     solid: Any
     face_handles: tuple[Any, ...]
@@ -171,21 +217,45 @@ class BodyShape:
         properties = GProp_GProps()
         BRepGProp.VolumeProperties_s(self.solid, properties)
         if properties.Mass() <= 0:
-            raise LabilisError("The solid has no volume, or its faces are turned inside out.", "part",
-                               "Repair it where it was drawn and export it again.", "no-volume")
+            raise LabilisError(
+                "The solid has no volume, or its faces are turned inside out.",
+                "part",
+                "Repair it where it was drawn and export it again.",
+                "no-volume",
+            )
         principal = properties.PrincipalProperties()
-        axes = np.array([_xyz(getattr(principal, f"{which}AxisOfInertia")()) for which in ("First", "Second", "Third")])
+        axes = np.array(
+            [
+                _xyz(getattr(principal, f"{which}AxisOfInertia")())
+                for which in ("First", "Second", "Third")
+            ]
+        )
         moments = np.array(principal.Moments())
-        # about an axis of inertia counts what lies across it: half of their sum less each is what lies along it
+        # about an axis of inertia counts what lies across it: half of their sum less each is what
+        # lies along it
         second = np.einsum("k,ki,kj->ij", 0.5 * moments.sum() - moments, axes, axes)
         rough = np.array([_xyz(properties.CentreOfMass())])
-        diagonal = max(float(np.ptp(self.edges.centroid, axis=0).max()) if len(self.edges) else 0.0,
-                       float(np.sqrt(self.faces.area.max())))
+        diagonal = max(
+            float(np.ptp(self.edges.centroid, axis=0).max()) if len(self.edges) else 0.0,
+            float(np.sqrt(self.faces.area.max())),
+        )
         tessellation = self.tessellate(diagonal * 1e-3, 0.15)
-        extents = np.stack([tessellation.points.min(axis=0), tessellation.points.max(axis=0)], axis=1)
+        extents = np.stack(
+            [tessellation.points.min(axis=0), tessellation.points.max(axis=0)], axis=1
+        )
         long_axis = longest_direction(second, tessellation.points)
-        return ShapeView(self.faces, self.edges, tessellation, float(properties.Mass()), rough[0], long_axis, extents,
-                         float(2.0 * properties.Mass() / self.faces.area.sum()), np.array([""]), whole=self.whole)
+        return ShapeView(
+            self.faces,
+            self.edges,
+            tessellation,
+            float(properties.Mass()),
+            rough[0],
+            long_axis,
+            extents,
+            float(2.0 * properties.Mass() / self.faces.area.sum()),
+            np.array([""]),
+            whole=self.whole,
+        )
 
     @cached_property
     def volume(self) -> float:
@@ -201,10 +271,13 @@ class BodyShape:
     def reach(self) -> float:
         """Rough size, mm, of a solid or of sheets."""
         places = np.concatenate([self.faces.centroid, self.edges.centroid])
-        return max(float(np.linalg.norm(np.ptp(places, axis=0))), float(np.sqrt(self.faces.area.max())))
+        return max(
+            float(np.linalg.norm(np.ptp(places, axis=0))), float(np.sqrt(self.faces.area.max()))
+        )
 
     def tessellate(self, deflection: float, angle: float) -> Tessellation:
-        """Closed triangulation: nodes on edges shared between faces. `deflection` in mm, `angle` in rad per chord."""
+        """Closed triangulation: nodes on edges shared between faces. `deflection` in mm, `angle`
+        in rad per chord."""
         from OCP.BRep import BRep_Tool
         from OCP.BRepMesh import BRepMesh_IncrementalMesh
         from OCP.BRepTools import BRepTools
@@ -222,14 +295,30 @@ class BodyShape:
             location = TopLoc_Location()
             triangulation = BRep_Tool.Triangulation_s(face, location)
             if triangulation is None:
-                raise LabilisError(f"Face {index + 1} cannot be triangulated.", "part",
-                                   "Repair the face where it was drawn and export it again.", "bad-face")
+                raise LabilisError(
+                    f"Face {index + 1} cannot be triangulated.",
+                    "part",
+                    "Repair the face where it was drawn and export it again.",
+                    "bad-face",
+                )
             triangulations[index] = (triangulation, location)
             move = location.Transformation()
-            local = np.array([_xyz(triangulation.Node(i).Transformed(move))
-                              for i in range(1, triangulation.NbNodes() + 1)])
-            corners = np.array([triangulation.Triangle(i).Get() for i in range(1, triangulation.NbTriangles() + 1)],
-                               dtype=np.int64) - 1
+            local = np.array(
+                [
+                    _xyz(triangulation.Node(i).Transformed(move))
+                    for i in range(1, triangulation.NbNodes() + 1)
+                ]
+            )
+            corners = (
+                np.array(
+                    [
+                        triangulation.Triangle(i).Get()
+                        for i in range(1, triangulation.NbTriangles() + 1)
+                    ],
+                    dtype=np.int64,
+                )
+                - 1
+            )
             if face.Orientation() == TopAbs_REVERSED:
                 corners = corners[:, ::-1]
             points.append(local)
@@ -238,13 +327,24 @@ class BodyShape:
             start += len(local)
         merged, where = merge_points(np.concatenate(points))
         corners = where[np.concatenate(triangles)]
-        flat = ((corners[:, 0] == corners[:, 1]) | (corners[:, 1] == corners[:, 2]) | (corners[:, 2] == corners[:, 0]))
-        polylines = [np.array(list(self._polyline(index, triangulations))) for index in range(len(self.edge_handles))]
-        offsets = np.concatenate([[0], np.cumsum([len(line) for line in polylines])]).astype(np.int64)
+        flat = (
+            (corners[:, 0] == corners[:, 1])
+            | (corners[:, 1] == corners[:, 2])
+            | (corners[:, 2] == corners[:, 0])
+        )
+        polylines = [
+            np.array(list(self._polyline(index, triangulations)))
+            for index in range(len(self.edge_handles))
+        ]
+        offsets = np.concatenate([[0], np.cumsum([len(line) for line in polylines])]).astype(
+            np.int64
+        )
         along = np.concatenate(polylines) if polylines else np.zeros((0, 3))
         return Tessellation(merged, corners[~flat], np.concatenate(owner)[~flat], along, offsets)
 
-    def _polyline(self, index: int, triangulations: dict[int, tuple[Any, Any]]) -> Iterator[tuple[float, float, float]]:
+    def _polyline(
+        self, index: int, triangulations: dict[int, tuple[Any, Any]]
+    ) -> Iterator[tuple[float, float, float]]:
         from OCP.BRep import BRep_Tool
 
         edge = self.edge_handles[index]
@@ -271,7 +371,8 @@ class BodyShape:
         return {}
 
     def project_to_edge(self, edge: int, points: Floats) -> Floats:
-        """Nearest points (n, 3) on the true curve of an edge; straight edges give the points back."""
+        """Nearest points (n, 3) on the true curve of an edge; straight edges give the points
+        back."""
         if self.edges.kind[edge] == "line":
             return points
         from OCP.BRepAdaptor import BRepAdaptor_Curve
@@ -290,9 +391,11 @@ class BodyShape:
         return result
 
 
-def merge_points(points: Floats, relative: float = 1e-7, least: float = 1e-9) -> tuple[Floats, Ints]:
-    """Points that coincide made one: (unique points, index of each old point). `least` mm: a size that they belong to, where they span
-    less themselves."""
+def merge_points(
+    points: Floats, relative: float = 1e-7, least: float = 1e-9
+) -> tuple[Floats, Ints]:
+    """Points that coincide made one: (unique points, index of each old point). `least` mm: a size
+    that they belong to, where they span less themselves."""
     tolerance = relative * max(float(np.ptp(points, axis=0).max()), least)
     pairs = cKDTree(points).query_pairs(tolerance, output_type="ndarray")
     links = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(points),) * 2)
@@ -327,8 +430,13 @@ def build_body(solid: Any) -> BodyShape:
             continue
         edges.append(edge)
         rows.append({**edge_row(edge), "faces": neighbours[:2]})
-    return BodyShape(solid, tuple(faces), tuple(edges), make_table(FaceTable, [face_row(face) for face in faces]),
-                     make_table(EdgeTable, rows))
+    return BodyShape(
+        solid,
+        tuple(faces),
+        tuple(edges),
+        make_table(FaceTable, [face_row(face) for face in faces]),
+        make_table(EdgeTable, rows),
+    )
 
 
 def normal_at(body: BodyShape, face: int, place: Floats) -> Floats:

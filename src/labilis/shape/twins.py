@@ -1,4 +1,6 @@
-"""Bodies that are one body in several places, as an assembly names a part several times: what is made of the first serves the others."""
+"""Bodies that are one body in several places, as an assembly names a part several times: what is
+made of the first serves the others."""
+
 from __future__ import annotations
 
 from typing import Any
@@ -8,7 +10,8 @@ from numpy.typing import NDArray
 
 
 def move_between(one: Any, other: Any) -> Any | None:
-    """The TopLoc_Location that moves a shape onto another one that is the same shape elsewhere, None where they are not the same."""
+    """The TopLoc_Location that moves a shape onto another one that is the same shape elsewhere,
+    None where they are not the same."""
     if not one.IsPartner(other) or one.Orientation() != other.Orientation():
         return None
     return other.Location().Multiplied(one.Location().Inverted())

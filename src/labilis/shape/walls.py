@@ -1,9 +1,12 @@
-"""Walls of a solid: pairs of faces that look at each other through little material, gathered by the surface midway between.
+"""Walls of a solid: pairs of faces that look at each other through little material, gathered by the
+surface midway between.
 
-From every face rays go into the solid. Two faces make a wall where the rays between them are short beside the faces, and as
-long everywhere or changing evenly (tapered and drafted walls). Pairs whose midway surface is the same belong together: the two
-halves of a flange's inner side, the parts of a wall on both sides of another.
+From every face rays go into the solid. Two faces make a wall where the rays between them are short
+beside the faces, and as long everywhere or changing evenly (tapered and drafted walls). Pairs whose
+midway surface is the same belong together: the two halves of a flange's inner side, the parts of a
+wall on both sides of another.
 """
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -15,7 +18,9 @@ from labilis.shape.recipes.made import middle_of
 from labilis.shape.tables import FaceTable, Floats, Ints
 from labilis.shape.topology import BodyShape, normal_at
 
-_THIN = 0.35  # thickness over the square root of the common area beyond which two faces make no wall
+_THIN = (
+    0.35  # thickness over the square root of the common area beyond which two faces make no wall
+)
 _NARROW = 2.0  # thicknesses that the common part is wide at least
 _EVEN = 0.03  # spread of distances over their mean that still counts as constant
 _FIT = 0.04  # the same about a thickness that changes evenly
@@ -23,15 +28,17 @@ _RANGE = 0.35  # how far an evenly changing thickness may go from its mean
 _SQUARE = 0.94  # least cosine between a ray and the normal of the face through which it leaves
 _TANGENT = 0.9986  # cosine between normals of faces that run smoothly into each other, 3°
 _SAME = 2e-3  # of the thickness: midway surfaces this close are one
-_OTHER = 0.4  # share of a face of any other kind that must lie opposite: fillets on both sides of a web are no wall
+# share of a face of any other kind that must lie opposite: fillets on both sides of a web are no
+# wall
+_OTHER = 0.4
 _SPOTS = 48  # rays from each face
 
 
 @dataclass(frozen=True)
 class MidwaySurface:
-    """Where walls have their middle. kind: plane, cylinder, cone, or 'other' (a face moved inward, `face` its number);
-    origin (3,) mm and direction (3,): of a plane its normal, else the axis; radius mm (of a cone at the origin); angle: half
-    angle of a cone, rad."""
+    """Where walls have their middle. kind: plane, cylinder, cone, or 'other' (a face moved inward,
+    `face` its number); origin (3,) mm and direction (3,): of a plane its normal, else the axis;
+    radius mm (of a cone at the origin); angle: half angle of a cone, rad."""
 
     kind: str
     origin: Floats
@@ -69,19 +76,24 @@ class MidwaySurface:
         if self.kind == "plane":
             return abs(float(step @ self.direction)) < within
         along = float(step @ self.direction)
-        if np.linalg.norm(step - along * self.direction) > within or abs(abs(self.angle) - abs(other.angle)) > 1e-6:
+        if (
+            np.linalg.norm(step - along * self.direction) > within
+            or abs(abs(self.angle) - abs(other.angle)) > 1e-6
+        ):
             return False
         if self.kind == "cylinder":
             return abs(self.radius - other.radius) < within
         sign = 1.0 if float(self.direction @ other.direction) > 0 else -1.0
-        return abs(self.radius + along * np.tan(self.angle) - other.radius) < within and abs(
-            self.angle - sign * other.angle) < 1e-6
+        return (
+            abs(self.radius + along * np.tan(self.angle) - other.radius) < within
+            and abs(self.angle - sign * other.angle) < 1e-6
+        )
 
 
 @dataclass(frozen=True)
 class Wall:
-    """faces: of both its sides; surface: number of its midway surface; thickness mm at `place` (3,) mm and its slope (3,), mm
-    per mm; area mm² that its faces have in common."""
+    """faces: of both its sides; surface: number of its midway surface; thickness mm at `place` (3,)
+    mm and its slope (3,), mm per mm; area mm² that its faces have in common."""
 
     faces: frozenset[int]
     surface: int
@@ -126,15 +138,25 @@ def find_walls(body: BodyShape) -> Walls:
         surface, thickness, slope, place = _midway(body.faces, pair)
         if surface.kind == "other" and pair.share < _OTHER:
             continue
-        number = next((row for row, known in enumerate(surfaces) if known.same_as(surface, _SAME * thickness)), len(surfaces))
+        number = next(
+            (
+                row
+                for row, known in enumerate(surfaces)
+                if known.same_as(surface, _SAME * thickness)
+            ),
+            len(surfaces),
+        )
         if number == len(surfaces):
             surfaces.append(surface)
-        walls.append(Wall(frozenset((pair.one, pair.two)), number, thickness, slope, place, pair.area))
+        walls.append(
+            Wall(frozenset((pair.one, pair.two)), number, thickness, slope, place, pair.area)
+        )
     return Walls(tuple(surfaces), tuple(_joined(walls)), rays)
 
 
 def _with_bends(body: BodyShape, pairs: list[_Pair]) -> list[_Pair]:
-    """Pairs without the narrow ones but for bends: round ones whose both faces run smoothly into faces of one wall that is wide."""
+    """Pairs without the narrow ones but for bends: round ones whose both faces run smoothly into
+    faces of one wall that is wide."""
     wide = [pair for pair in pairs if not pair.narrow]
     sides = {face: pair for pair in wide for face in (pair.one, pair.two)}
     smooth: dict[int, set[int]] = {}
@@ -144,8 +166,16 @@ def _with_bends(body: BodyShape, pairs: list[_Pair]) -> list[_Pair]:
                 place = np.array(middle_of(body.edge_handles[edge]))
                 if abs(float(normal_at(body, one, place) @ normal_at(body, two, place))) > _TANGENT:
                     smooth.setdefault(one, set()).add(two)
-    bends = [pair for pair in pairs if pair.narrow and smooth.get(pair.one) and smooth.get(pair.two) and any(
-        abs(sides[face].distance / pair.distance - 1) < 2 * _EVEN for face in smooth[pair.one])]
+    bends = [
+        pair
+        for pair in pairs
+        if pair.narrow
+        and smooth.get(pair.one)
+        and smooth.get(pair.two)
+        and any(
+            abs(sides[face].distance / pair.distance - 1) < 2 * _EVEN for face in smooth[pair.one]
+        )
+    ]
     return wide + bends
 
 
@@ -155,10 +185,19 @@ def _joined(walls: list[Wall]) -> list[Wall]:
     for wall in sorted(walls, key=lambda item: -item.area):
         for number, known in enumerate(kept):
             far = abs(float(known.thickness_at(wall.place[None])[0]) - wall.thickness)
-            if known.surface == wall.surface and far < _EVEN * known.thickness and np.linalg.norm(
-                    known.slope - wall.slope) < 0.02:
-                kept[number] = Wall(known.faces | wall.faces, known.surface, known.thickness, known.slope, known.place,
-                                    known.area + wall.area)
+            if (
+                known.surface == wall.surface
+                and far < _EVEN * known.thickness
+                and np.linalg.norm(known.slope - wall.slope) < 0.02
+            ):
+                kept[number] = Wall(
+                    known.faces | wall.faces,
+                    known.surface,
+                    known.thickness,
+                    known.slope,
+                    known.place,
+                    known.area + wall.area,
+                )
                 break
         else:
             kept.append(wall)
@@ -166,7 +205,8 @@ def _joined(walls: list[Wall]) -> list[Wall]:
 
 
 def _pairs(body: BodyShape, rays: Rays) -> list[_Pair]:
-    """Pairs of faces with short, even rays between them; each once, seen from the face that tells more."""
+    """Pairs of faces with short, even rays between them; each once, seen from the face that
+    tells more."""
     start, inward, owner = _spots(body, rays)
     distance, hit, cosine = rays.faces_hit(start, inward)
     square = (hit >= 0) & (hit != owner) & (cosine > _SQUARE)
@@ -176,7 +216,15 @@ def _pairs(body: BodyShape, rays: Rays) -> list[_Pair]:
         mine = np.flatnonzero(square & (owner == one))
         for two in np.unique(hit[mine]):
             rows = mine[hit[mine] == two]
-            pair = _pair_of(body, one, int(two), start[rows], inward[rows], distance[rows], len(rows) / count[one])
+            pair = _pair_of(
+                body,
+                one,
+                int(two),
+                start[rows],
+                inward[rows],
+                distance[rows],
+                len(rows) / count[one],
+            )
             key = (min(one, int(two)), max(one, int(two)))
             if pair is not None and (key not in found or found[key].area < pair.area):
                 found[key] = pair
@@ -201,7 +249,15 @@ def _spots(body: BodyShape, rays: Rays) -> tuple[Floats, Floats, Ints]:
     return np.concatenate(points), np.concatenate(inward), np.concatenate(owner)
 
 
-def _pair_of(body: BodyShape, one: int, two: int, start: Floats, inward: Floats, distance: Floats, share: float) -> _Pair | None:
+def _pair_of(
+    body: BodyShape,
+    one: int,
+    two: int,
+    start: Floats,
+    inward: Floats,
+    distance: Floats,
+    share: float,
+) -> _Pair | None:
     """The pair, if what lies between is thin and even."""
     if len(distance) < 4 or share < 0.03:
         return None
@@ -213,7 +269,10 @@ def _pair_of(body: BodyShape, one: int, two: int, start: Floats, inward: Floats,
     mean = float(np.median(distance))
     centre = middle.mean(axis=0)
     if mean > _THIN * np.sqrt(area) or _width(middle, mean) < _NARROW * mean:
-        even = kinds == ("cylinder", "cylinder") and (np.abs(distance - mean) < _EVEN * mean).mean() > 0.9
+        even = (
+            kinds == ("cylinder", "cylinder")
+            and (np.abs(distance - mean) < _EVEN * mean).mean() > 0.9
+        )
         return _Pair(one, two, area, mean, np.zeros(3), centre, share, True) if even else None
     near = np.abs(distance - mean) < _EVEN * mean
     if near.mean() > 0.9:
@@ -257,7 +316,12 @@ def _midway(faces: FaceTable, pair: _Pair) -> tuple[MidwaySurface, float, Floats
         exact = _between_cones(faces, pair)
     if exact is not None:
         return exact[0], exact[1], np.zeros(3), pair.place
-    return MidwaySurface("other", np.zeros(3), np.zeros(3), face=one), pair.distance, np.zeros(3), pair.place
+    return (
+        MidwaySurface("other", np.zeros(3), np.zeros(3), face=one),
+        pair.distance,
+        np.zeros(3),
+        pair.place,
+    )
 
 
 def _between_planes(faces: FaceTable, pair: _Pair) -> tuple[MidwaySurface, float, Floats, Floats]:
@@ -268,8 +332,15 @@ def _between_planes(faces: FaceTable, pair: _Pair) -> tuple[MidwaySurface, float
     normal = across / size
     place = pair.place - (float(normal @ pair.place) - (d1 - d2) / size) * normal
     lean = float(n1 @ normal)  # cosine of half the angle between the sides
-    slope = -(n1 + n2) / lean  # along the midway plane: the sum of unit vectors is square to their difference
-    return MidwaySurface("plane", place, normal), (d1 + d2 - float((n1 + n2) @ place)) / lean, slope, place
+    slope = (
+        -(n1 + n2) / lean
+    )  # along the midway plane: the sum of unit vectors is square to their difference
+    return (
+        MidwaySurface("plane", place, normal),
+        (d1 + d2 - float((n1 + n2) @ place)) / lean,
+        slope,
+        place,
+    )
 
 
 def _between_cylinders(faces: FaceTable, pair: _Pair) -> tuple[MidwaySurface, float] | None:
@@ -277,7 +348,11 @@ def _between_cylinders(faces: FaceTable, pair: _Pair) -> tuple[MidwaySurface, fl
     step = faces.origin[pair.two] - faces.origin[pair.one]
     thickness = abs(float(faces.radius[pair.one] - faces.radius[pair.two]))
     off = float(np.linalg.norm(step - (step @ a) * a))
-    if abs(abs(float(a @ b)) - 1) > 1e-7 or off > 0.02 * thickness or abs(thickness - pair.distance) > 2 * _EVEN * thickness:
+    if (
+        abs(abs(float(a @ b)) - 1) > 1e-7
+        or off > 0.02 * thickness
+        or abs(thickness - pair.distance) > 2 * _EVEN * thickness
+    ):
         return None
     radius = 0.5 * float(faces.radius[pair.one] + faces.radius[pair.two])
     return MidwaySurface("cylinder", faces.origin[pair.one], a, radius), thickness
@@ -292,7 +367,9 @@ def _between_cones(faces: FaceTable, pair: _Pair) -> tuple[MidwaySurface, float]
     if np.linalg.norm(step - up * a) > 0.02 * pair.distance:
         return None
     angle = float(faces.second[pair.one])
-    other = float(faces.radius[pair.two]) - up * float(np.tan(angle))  # radius of the second at the first's origin
+    other = float(faces.radius[pair.two]) - up * float(
+        np.tan(angle)
+    )  # radius of the second at the first's origin
     thickness = abs(float(faces.radius[pair.one]) - other) * float(np.cos(angle))
     if abs(thickness - pair.distance) > 2 * _EVEN * thickness:
         return None

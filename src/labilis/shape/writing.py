@@ -1,4 +1,6 @@
-"""The part as it is stated, as a STEP file: solids of recipes and of imported bodies under the names of their pieces."""
+"""The part as it is stated, as a STEP file: solids of recipes and of imported bodies under the
+names of their pieces."""
+
 from __future__ import annotations
 
 import tempfile
@@ -11,8 +13,9 @@ from labilis.shape.step import silence
 
 
 def step_of(project: Project, files: Mapping[str, bytes]) -> bytes:
-    """STEP (AP214, mm) of every piece and copy, those set aside among them, as it was drawn or built: shells with their thickness, without
-    scribes. Raises LabilisError where a piece has no solid."""
+    """STEP (AP214, mm) of every piece and copy, those set aside among them, as it was drawn or
+    built: shells with their thickness, without scribes. Raises LabilisError where a piece has no
+    solid."""
     from OCP.Interface import Interface_Static
     from OCP.STEPCAFControl import STEPCAFControl_Writer
     from OCP.STEPControl import STEPControl_AsIs
@@ -21,14 +24,32 @@ def step_of(project: Project, files: Mapping[str, bytes]) -> bytes:
     from OCP.TDocStd import TDocStd_Document
     from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
-    as_solid = {"mesh_as": "solid", "material": None, "thickness": None, "releases": (), "warping": "found", "set_aside": False}
+    as_solid = {
+        "mesh_as": "solid",
+        "material": None,
+        "thickness": None,
+        "releases": (),
+        "warping": "found",
+        "set_aside": False,
+    }
     bodies = []
-    for piece in project.pieces:  # by itself: solids of sheets that meet in a mid-line overlap by half a thickness, as they should
-        bare = Project(parameters=project.parameters, geometry=project.geometry, pieces=(piece.model_copy(update=as_solid),))
+    # by itself: solids of sheets that meet in a mid-line overlap by half a thickness, as they
+    # should
+    for piece in project.pieces:
+        bare = Project(
+            parameters=project.parameters,
+            geometry=project.geometry,
+            pieces=(piece.model_copy(update=as_solid),),
+        )
         part = build_part(bare, files)
-        bodies += [(part.bodies[number], solid.solid) for number, solid in zip(part.solid_bodies, part.solids)]
+        bodies += [
+            (part.bodies[number], solid.solid)
+            for number, solid in zip(part.solid_bodies, part.solids)
+        ]
     if not bodies:
-        raise LabilisError("There is no solid to write.", "pieces", "State a piece first.", "no-solid")
+        raise LabilisError(
+            "There is no solid to write.", "pieces", "State a piece first.", "no-solid"
+        )
     silence()
     Interface_Static.SetCVal_s("write.step.schema", "AP214IS")
     Interface_Static.SetCVal_s("write.step.unit", "MM")
@@ -39,7 +60,12 @@ def step_of(project: Project, files: Mapping[str, bytes]) -> bytes:
     writer = STEPCAFControl_Writer()
     writer.SetNameMode(True)
     if not writer.Transfer(document, STEPControl_AsIs):
-        raise LabilisError("The part cannot be put into a STEP file.", "pieces", "Look at its pieces one by one.", "step-write")
+        raise LabilisError(
+            "The part cannot be put into a STEP file.",
+            "pieces",
+            "Look at its pieces one by one.",
+            "step-write",
+        )
     with tempfile.TemporaryDirectory(prefix="labilis-") as folder:
         path = Path(folder) / "part.step"
         writer.Write(str(path))

@@ -1,1 +1,2 @@
-"""Factorisation back ends, strength run, modes. Works on matrices and arrays of `mechanics`; knows no names."""
+"""Factorisation back ends, strength run, modes. Works on matrices and arrays of `mechanics`;
+knows no names."""

@@ -2,6 +2,7 @@
 
 One small interface: ``factor(A) -> solve(B), negative_pivots``. A is given by its upper triangle.
 """
+
 from __future__ import annotations
 
 import ctypes
@@ -46,9 +47,12 @@ def back_end() -> str:
 
 
 class _Analysis:
-    """Pattern, ordering and symbolic factorisation by MKL PARDISO, shared by at most two factors whose matrices have one pattern."""
+    """Pattern, ordering and symbolic factorisation by MKL PARDISO, shared by at most two factors
+    whose matrices have one pattern."""
 
-    def __init__(self, upper: sparse.csr_matrix, kind: int, ordering: NDArray[np.int32] | None) -> None:
+    def __init__(
+        self, upper: sparse.csr_matrix, kind: int, ordering: NDArray[np.int32] | None
+    ) -> None:
         self.size = upper.shape[0]
         self.starts = np.ascontiguousarray(upper.indptr, dtype=np.int32)
         self.columns = np.ascontiguousarray(upper.indices, dtype=np.int32)
@@ -57,7 +61,9 @@ class _Analysis:
         settings = np.zeros(64, dtype=np.int32)
         settings[0] = 1  # own settings below
         settings[1] = 2  # METIS ordering
-        settings[4] = 2 if ordering is None else 1  # give the ordering found, or use this one and save the search for it
+        settings[4] = (
+            2 if ordering is None else 1
+        )  # give the ordering found, or use this one and save the search for it
         self.ordering = np.zeros(self.size, dtype=np.int32) if ordering is None else ordering
         settings[17] = -1  # report the factor's entries
         settings[34] = 1  # indices from zero
@@ -69,13 +75,20 @@ class _Analysis:
         self.seconds = time.perf_counter() - started
         if error:
             self._release()
-            raise MemoryError("not enough memory for the factors") if error == -2 else ArithmeticError(
-                f"PARDISO error {error} while looking at the pattern")
+            raise (
+                MemoryError("not enough memory for the factors")
+                if error == -2
+                else ArithmeticError(f"PARDISO error {error} while looking at the pattern")
+            )
 
     def fits(self, upper: sparse.csr_matrix) -> bool:
         """There is room for one more factor, and the matrix has this pattern."""
-        return bool(self._free) and upper.nnz == len(self.columns) and np.array_equal(upper.indptr, self.starts) \
+        return (
+            bool(self._free)
+            and upper.nnz == len(self.columns)
+            and np.array_equal(upper.indptr, self.starts)
             and np.array_equal(upper.indices, self.columns)
+        )
 
     def take(self) -> int:
         """A place for a factor; `give` it back."""
@@ -93,9 +106,17 @@ class _Analysis:
         self.call(-1, 1, _EMPTY)
         self._free = []
 
-    def call(self, phase: int, place: int, values: Floats, b: Floats = _EMPTY, x: Floats = _EMPTY,
-             settings: NDArray[np.int32] | None = None) -> int:
-        """One phase of PARDISO for the factor in `place`, with its own settings if it has some; returns its error number."""
+    def call(
+        self,
+        phase: int,
+        place: int,
+        values: Floats,
+        b: Floats = _EMPTY,
+        x: Floats = _EMPTY,
+        settings: NDArray[np.int32] | None = None,
+    ) -> int:
+        """One phase of PARDISO for the factor in `place`, with its own settings if it has some;
+        returns its error number."""
         settings = self.settings if settings is None else settings
         error = ctypes.c_int32(0)
         ints = ctypes.POINTER(ctypes.c_int32)
@@ -104,20 +125,38 @@ class _Analysis:
             return ctypes.byref(ctypes.c_int32(value))
 
         library().pardiso(
-            self._handle.ctypes.data_as(ctypes.POINTER(ctypes.c_int64)), number(2), number(place), number(self.kind),
-            number(phase), number(self.size), values.ctypes.data_as(ctypes.c_void_p), self.starts.ctypes.data_as(ints),
-            self.columns.ctypes.data_as(ints), self.ordering.ctypes.data_as(ints), number(1 if b.ndim == 1 else b.shape[1]),
-            settings.ctypes.data_as(ints), number(0), b.ctypes.data_as(ctypes.c_void_p), x.ctypes.data_as(ctypes.c_void_p),
-            ctypes.byref(error))
+            self._handle.ctypes.data_as(ctypes.POINTER(ctypes.c_int64)),
+            number(2),
+            number(place),
+            number(self.kind),
+            number(phase),
+            number(self.size),
+            values.ctypes.data_as(ctypes.c_void_p),
+            self.starts.ctypes.data_as(ints),
+            self.columns.ctypes.data_as(ints),
+            self.ordering.ctypes.data_as(ints),
+            number(1 if b.ndim == 1 else b.shape[1]),
+            settings.ctypes.data_as(ints),
+            number(0),
+            b.ctypes.data_as(ctypes.c_void_p),
+            x.ctypes.data_as(ctypes.c_void_p),
+            ctypes.byref(error),
+        )
         return error.value
 
 
 class PardisoFactor:
-    """LDLᵀ by MKL PARDISO; refinement is off, see `solve.strength` for the one residual check. Pivots stand where they are, which is
-    as fast as LLᵀ; only if one had to be perturbed, a second try exchanges rows (2 by 2 pivots)."""
+    """LDLᵀ by MKL PARDISO; refinement is off, see `solve.strength` for the one residual check.
+    Pivots stand where they are, which is as fast as LLᵀ; only if one had to be perturbed, a second
+    try exchanges rows (2 by 2 pivots)."""
 
-    def __init__(self, upper: sparse.csr_matrix, positive: bool, ordering: NDArray[np.int32] | None = None,
-                 like: PardisoFactor | None = None) -> None:
+    def __init__(
+        self,
+        upper: sparse.csr_matrix,
+        positive: bool,
+        ordering: NDArray[np.int32] | None = None,
+        like: PardisoFactor | None = None,
+    ) -> None:
         upper.sort_indices()
         self._live = False
         self._analysis: _Analysis
@@ -128,21 +167,32 @@ class PardisoFactor:
             self._analysis, self.shared = like._analysis, True
             self.analysis_s = 0.0
         else:
-            self._analysis, self.shared = _Analysis(upper, -2, like.ordering if like is not None else ordering), False
+            self._analysis, self.shared = (
+                _Analysis(upper, -2, like.ordering if like is not None else ordering),
+                False,
+            )
             self.analysis_s = self._analysis.seconds
         self.ordering: Any = self._analysis.ordering
         self._place = self._analysis.take()
         self._live = True
         started = time.perf_counter()
-        self._settings = settings = self._analysis.settings.copy()  # how this one pivots must not change how the other solves
+        self._settings = settings = (
+            self._analysis.settings.copy()
+        )  # how this one pivots must not change how the other solves
         for exchange, perturbed_below in ((0, 13), (1, 8)):
             settings[20], settings[9] = exchange, perturbed_below
             error = self._analysis.call(22, self._place, self._values, settings=settings)
             if error or settings[13] == 0:
                 break
         self.numeric_s = time.perf_counter() - started
-        self.negative_pivots, self.entries, self.perturbed = int(settings[22]), int(settings[17]), int(settings[13])
-        self.memory = 1024 * int(max(settings[14], settings[15] + settings[16]))  # bytes at the peak of the factorisation
+        self.negative_pivots, self.entries, self.perturbed = (
+            int(settings[22]),
+            int(settings[17]),
+            int(settings[13]),
+        )
+        self.memory = 1024 * int(
+            max(settings[14], settings[15] + settings[16])
+        )  # bytes at the peak of the factorisation
         if error or (positive and (self.negative_pivots or settings[13])):
             self.free()
             if error == -2:
@@ -174,14 +224,22 @@ class PardisoFactor:
 
 
 class SuperLuFactor:
-    """LU by SuperLU without row exchanges, so that the signs of the pivots count the negative eigenvalues."""
+    """LU by SuperLU without row exchanges, so that the signs of the pivots count the negative
+    eigenvalues."""
 
     ordering: Any = None
     shared = False
 
-    def __init__(self, upper: sparse.csr_matrix, positive: bool, ordering: NDArray[np.int32] | None = None) -> None:
+    def __init__(
+        self, upper: sparse.csr_matrix, positive: bool, ordering: NDArray[np.int32] | None = None
+    ) -> None:
         matrix = full(upper).tocsc()
-        self._lu = splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
+        self._lu = splu(
+            matrix,
+            permc_spec="MMD_AT_PLUS_A",
+            diag_pivot_thresh=0.0,
+            options={"SymmetricMode": True},
+        )
         pivots = self._lu.U.diagonal()
         self.negative_pivots = int((pivots < 0).sum())
         self.perturbed = int((np.abs(pivots) < 1e-12 * np.abs(pivots).max(initial=0.0)).sum())
@@ -197,35 +255,48 @@ class SuperLuFactor:
 
 
 def group_ordering(upper: sparse.csr_matrix, groups: NDArray[np.int64]) -> NDArray[np.int32]:
-    """Fill-reducing ordering (n,) found on the graph of groups of unknowns (the nodes), which has a ninth of the entries.
+    """Fill-reducing ordering (n,) found on the graph of groups of unknowns (the nodes), which has a
+    ninth of the entries.
 
-    `groups` (n,) numbers the group of each unknown from 0, without gaps. The result is PARDISO's `perm`: the old
-    number of the unknown at each new place.
+    `groups` (n,) numbers the group of each unknown from 0, without gaps. The result is PARDISO's
+    `perm`: the old number of the unknown at each new place.
     """
     count = int(groups.max()) + 1
     first = np.full(count, -1, dtype=np.int64)
     first[groups[::-1]] = np.arange(len(groups))[::-1]
     rows = upper[first]  # one unknown of each group has the whole group's neighbours
-    small = sparse.csr_matrix((np.ones(rows.nnz), groups[rows.indices], rows.indptr), shape=(count, count))
+    small = sparse.csr_matrix(
+        (np.ones(rows.nnz), groups[rows.indices], rows.indptr), shape=(count, count)
+    )
     small.sum_duplicates()
     small = sparse.csr_matrix(sparse.triu(small + small.T) + sparse.eye(count) * float(2 * count))
     analysed = _Analysis(small, 2, None)
     place = np.empty(count, dtype=np.int64)
-    place[analysed.ordering] = np.arange(count)  # PARDISO lists which old row comes at each new place
+    place[analysed.ordering] = np.arange(
+        count
+    )  # PARDISO lists which old row comes at each new place
     analysed.give(analysed.take())
     return np.argsort(place[groups], kind="stable").astype(np.int32)
 
 
-def factor(upper: sparse.csr_matrix, positive: bool = True, like: Factor | None = None,
-           groups: NDArray[np.int64] | None = None) -> Factor:
-    """Factorise the symmetric matrix with this upper triangle; `positive` expects a positive definite one. `like` is a factor of a
-    matrix of the same pattern, whose ordering and symbolic factorisation are taken over; `groups` (see `group_ordering`) makes finding an
-    ordering cheaper.
+def factor(
+    upper: sparse.csr_matrix,
+    positive: bool = True,
+    like: Factor | None = None,
+    groups: NDArray[np.int64] | None = None,
+) -> Factor:
+    """Factorise the symmetric matrix with this upper triangle; `positive` expects a positive
+    definite one. `like` is a factor of a matrix of the same pattern, whose ordering and symbolic
+    factorisation are taken over; `groups` (see `group_ordering`) makes finding an ordering cheaper.
 
     Raises NotPositive, MemoryError or ArithmeticError.
     """
     if library() is not None:
         if isinstance(like, PardisoFactor):
             return PardisoFactor(upper, positive, like=like)
-        return PardisoFactor(upper, positive, None if groups is None or len(groups) <= _GROUPED else group_ordering(upper, groups))
+        return PardisoFactor(
+            upper,
+            positive,
+            None if groups is None or len(groups) <= _GROUPED else group_ordering(upper, groups),
+        )
     return SuperLuFactor(upper, positive)

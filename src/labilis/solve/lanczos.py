@@ -1,9 +1,11 @@
-"""Block Lanczos with full orthogonalisation and thick restart for A x = mu K x, K positive definite and factorised.
+"""Block Lanczos with full orthogonalisation and thick restart for A x = mu K x, K positive definite
+and factorised.
 
-Works with the operator K⁻¹A in the inner product of K (Grimes, Lewis and Simon 1994; Wu and Simon 2000 for the
-restart). Blocks share one triangular solve between several vectors, which is what makes it fast, and find repeated
-factors.
+Works with the operator K⁻¹A in the inner product of K (Grimes, Lewis and Simon 1994; Wu and Simon
+2000 for the restart). Blocks share one triangular solve between several vectors, which is what
+makes it fast, and find repeated factors.
 """
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -21,7 +23,8 @@ _MOST_BYTES = 2e9
 
 @dataclass(frozen=True)
 class Spectrum:
-    """values (k,) mu, best first; vectors (n, k) with unit K-norm; residuals (k,): K-norm of K⁻¹A x - mu x over |mu|."""
+    """values (k,) mu, best first; vectors (n, k) with unit K-norm; residuals (k,): K-norm of
+    K⁻¹A x - mu x over |mu|."""
 
     values: Floats
     vectors: Floats
@@ -33,15 +36,24 @@ def _rank(values: Floats, both: bool) -> NDArray[np.int64]:
     return np.argsort(-np.abs(values) if both else -values, kind="stable")
 
 
-def block_lanczos(apply: Callable[[Floats], Floats], solve: Callable[[Floats], Floats],
-                  times_k: Callable[[Floats], Floats], n: int, wanted: int, both: bool = False, block: int = 4,
-                  tolerance: float = 1e-6, most: int = 0, sure: int | None = None,
-                  progress: Callable[[float], None] | None = None) -> Spectrum:
+def block_lanczos(
+    apply: Callable[[Floats], Floats],
+    solve: Callable[[Floats], Floats],
+    times_k: Callable[[Floats], Floats],
+    n: int,
+    wanted: int,
+    both: bool = False,
+    block: int = 4,
+    tolerance: float = 1e-6,
+    most: int = 0,
+    sure: int | None = None,
+    progress: Callable[[float], None] | None = None,
+) -> Spectrum:
     """The `wanted` largest mu (largest in size when `both`) of A x = mu K x.
 
-    apply: x (n, b) -> A x; solve: -> K⁻¹ x; times_k: -> K x. Stops when the first `sure` (all when None) have converged,
-    the Krylov space is exhausted, or after `most` block steps (0: enough for any ordinary spectrum).
-    """
+    apply: x (n, b) -> A x; solve: -> K⁻¹ x; times_k: -> K x. Stops when the first `sure` (all when
+    None) have converged, the Krylov space is exhausted, or after `most` block steps (0: enough for
+    any ordinary spectrum)."""
     wanted, block = min(wanted, n), min(block, n)
     sure = wanted if sure is None else min(sure, wanted)
     limit = min(n, max(12 * block, 3 * wanted + 4 * block))
@@ -79,14 +91,20 @@ def block_lanczos(apply: Callable[[Floats], Floats], solve: Callable[[Floats], F
         residuals = np.linalg.norm(r @ s[old:], axis=0) / np.maximum(np.abs(values), 1e-300)
         count = min(sure, len(values))
         # a value that is noise beside the largest one cannot be resolved any better
-        done = (residuals[:count] < tolerance) | (np.abs(values[:count]) < 1e-12 * np.abs(values[0]))
+        done = (residuals[:count] < tolerance) | (
+            np.abs(values[:count]) < 1e-12 * np.abs(values[0])
+        )
         if progress is not None:
             progress(float(done.sum()) / sure)
         if basis.count >= min(wanted + block, n) and done.all() and count == sure:
             break
         if basis.count + block > limit and step < most - 1 and q.shape[1]:
             keep = min(wanted + block, basis.count - block)
-            if limit < largest:  # crowded factors: a restart alone would go round in circles, so give the space more room
+            if (
+                limit < largest
+                # crowded factors: a restart alone would go round in circles, so give the space more
+                # room
+            ):
                 limit = min(2 * limit, largest)
                 keep = min(max(keep, limit // 3), basis.count - block)
             basis.restart(s[:, :keep], limit + block)
@@ -105,16 +123,16 @@ class _Basis:
 
     @property
     def v(self) -> Floats:
-        return self._v[:, :self.count]
+        return self._v[:, : self.count]
 
     @property
     def kv(self) -> Floats:
-        return self._kv[:, :self.count]
+        return self._kv[:, : self.count]
 
     def add(self, q: Floats, kq: Floats) -> None:
         """Append a block."""
         end = self.count + q.shape[1]
-        self._v[:, self.count:end], self._kv[:, self.count:end] = q, kq
+        self._v[:, self.count : end], self._kv[:, self.count : end] = q, kq
         self.count = end
 
     def restart(self, s: Floats, room: int) -> None:
@@ -124,7 +142,7 @@ class _Basis:
         if room > self._v.shape[1]:
             n = len(v)
             self._v, self._kv = np.empty((n, room), order="F"), np.empty((n, room), order="F")
-        self._v[:, :self.count], self._kv[:, :self.count] = v, kv
+        self._v[:, : self.count], self._kv[:, : self.count] = v, kv
 
 
 def _size(z: Floats, kz: Floats) -> float:
@@ -132,11 +150,15 @@ def _size(z: Floats, kz: Floats) -> float:
     return float(np.sqrt(np.abs(np.einsum("ij,ij->j", z, kz)).max(initial=0.0)))
 
 
-def _orthonormal(z: Floats, kz: Floats, basis: _Basis, scale: float) -> tuple[Floats, Floats, Floats]:
-    """z made K-orthonormal to the basis and in itself: (q, K q, r) with z - V(...) = q r. Columns that are nothing but
-    rounding beside `scale`, the size of z before it was projected, or that depend on the others, are dropped."""
+def _orthonormal(
+    z: Floats, kz: Floats, basis: _Basis, scale: float
+) -> tuple[Floats, Floats, Floats]:
+    """z made K-orthonormal to the basis and in itself: (q, K q, r) with z - V(...) = q r. Columns
+    that are nothing but rounding beside `scale`, the size of z before it was projected, or that
+    depend on the others, are dropped."""
     total = np.eye(z.shape[1])
-    again = True  # z was projected once before: twice is enough, unless its columns all but depend on each other
+    # z was projected once before: twice is enough, unless its columns all but depend on each other
+    again = True
     for turn in range(4):
         if basis.count and again:
             c = product(basis.v.T, kz)
@@ -144,7 +166,9 @@ def _orthonormal(z: Floats, kz: Floats, basis: _Basis, scale: float) -> tuple[Fl
         gram = product(z.T, kz)
         gram = 0.5 * (gram + gram.T)
         values, vectors = np.linalg.eigh(gram)
-        good = values > max((1e-11 * scale) ** 2 if turn == 0 else 0.0, 1e-14 * max(values.max(initial=0.0), 0.0))
+        good = values > max(
+            (1e-11 * scale) ** 2 if turn == 0 else 0.0, 1e-14 * max(values.max(initial=0.0), 0.0)
+        )
         if scale == 0.0 or not good.any():
             return z[:, :0], kz[:, :0], np.zeros((0, total.shape[1]))
         if turn and np.abs(gram - np.eye(len(gram))).max() < 1e-9:

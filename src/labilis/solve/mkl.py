@@ -1,8 +1,11 @@
-"""The few routines of Intel's MKL that the solvers use, by ctypes; where there is no MKL, NumPy and SciPy do the same more slowly.
+"""The few routines of Intel's MKL that the solvers use, by ctypes; where there is no MKL, NumPy and
+SciPy do the same more slowly.
 
-MKL and NumPy's own linear algebra keep threads of their own, which wait for work by turning round and so take the cores from each
-other: with MKL at hand the other library is held to one thread, and large products go through MKL too.
-"""
+MKL and NumPy's own linear algebra keep threads of their own, which wait for work by turning round
+and so take the cores from each
+other: with MKL at hand the other library is held to one thread, and large products go through MKL
+too."""
+
 from __future__ import annotations
 
 import ctypes
@@ -32,7 +35,8 @@ def library() -> Any:
     """MKL as a ctypes library, or None where there is none."""
     beside = sorted(glob.glob(os.path.join(sys.prefix, "lib", "libmkl_rt.so*")))
     if beside:
-        # pypardiso searches the whole environment for MKL, which takes longer than a small run: show it the usual place
+        # pypardiso searches the whole environment for MKL, which takes longer than a small run:
+        # show it the usual place
         os.environ.setdefault("PYPARDISO_MKL_RT", beside[0])
     try:
         from pypardiso.pardiso_wrapper import PyPardisoSolver
@@ -57,11 +61,27 @@ def _gemm(alpha: float, a: Floats, b: Floats, beta: float, out: Floats) -> None:
     def how(x: Floats) -> tuple[int, int]:
         down, along = (step // x.itemsize for step in x.strides)
         by_columns = down == 1 and (x.shape[1] == 1 or along >= x.shape[0])
-        return (_PLAIN, max(along, x.shape[0])) if by_columns else (_TRANSPOSED, max(down, x.shape[1]))
+        return (
+            (_PLAIN, max(along, x.shape[0])) if by_columns else (_TRANSPOSED, max(down, x.shape[1]))
+        )
+
     (ta, la), (tb, lb) = how(a), how(b)
     library().cblas_dgemm(
-        ctypes.c_int(_COLUMNS), ctypes.c_int(ta), ctypes.c_int(tb), ctypes.c_int(m), ctypes.c_int(n), ctypes.c_int(k),
-        ctypes.c_double(alpha), _at(a), ctypes.c_int(la), _at(b), ctypes.c_int(lb), ctypes.c_double(beta), _at(out), ctypes.c_int(m))
+        ctypes.c_int(_COLUMNS),
+        ctypes.c_int(ta),
+        ctypes.c_int(tb),
+        ctypes.c_int(m),
+        ctypes.c_int(n),
+        ctypes.c_int(k),
+        ctypes.c_double(alpha),
+        _at(a),
+        ctypes.c_int(la),
+        _at(b),
+        ctypes.c_int(lb),
+        ctypes.c_double(beta),
+        _at(out),
+        ctypes.c_int(m),
+    )
 
 
 def _dense(x: Floats) -> Floats:
@@ -102,18 +122,35 @@ class Symmetric:
         self._handle = ctypes.c_void_p()
         if library() is None or upper.nnz == 0:
             return
-        self._starts, self._columns = upper.indptr.astype(np.int32), upper.indices.astype(np.int32, copy=False)
+        self._starts, self._columns = (
+            upper.indptr.astype(np.int32),
+            upper.indices.astype(np.int32, copy=False),
+        )
         self._values = np.ascontiguousarray(upper.data, dtype=np.float64)
         ends = ctypes.c_void_p(self._starts.ctypes.data + self._starts.itemsize)
         n = ctypes.c_int(upper.shape[0])
-        failed = library().mkl_sparse_d_create_csr(ctypes.byref(self._handle), ctypes.c_int(0), n, n, _at(self._starts), ends,
-                                                   _at(self._columns), _at(self._values))
+        failed = library().mkl_sparse_d_create_csr(
+            ctypes.byref(self._handle),
+            ctypes.c_int(0),
+            n,
+            n,
+            _at(self._starts),
+            ends,
+            _at(self._columns),
+            _at(self._values),
+        )
         if failed:
             self._handle = ctypes.c_void_p()
             return
         library().mkl_sparse_set_memory_hint(self._handle, ctypes.c_int(_LITTLE_MEMORY))
-        library().mkl_sparse_set_mm_hint(self._handle, ctypes.c_int(_AS_IT_IS), self._kind, ctypes.c_int(_ROWS), ctypes.c_int(8),
-                                         ctypes.c_int(50))
+        library().mkl_sparse_set_mm_hint(
+            self._handle,
+            ctypes.c_int(_AS_IT_IS),
+            self._kind,
+            ctypes.c_int(_ROWS),
+            ctypes.c_int(8),
+            ctypes.c_int(50),
+        )
         library().mkl_sparse_optimize(self._handle)
 
     def __call__(self, x: Floats) -> Floats:
@@ -124,8 +161,18 @@ class Symmetric:
         width = ctypes.c_int(x.shape[1])
         y = np.empty_like(x)
         failed = library().mkl_sparse_d_mm(
-            ctypes.c_int(_AS_IT_IS), ctypes.c_double(1.0), self._handle, self._kind, ctypes.c_int(_ROWS), _at(x), width, width,
-            ctypes.c_double(0.0), _at(y), width)
+            ctypes.c_int(_AS_IT_IS),
+            ctypes.c_double(1.0),
+            self._handle,
+            self._kind,
+            ctypes.c_int(_ROWS),
+            _at(x),
+            width,
+            width,
+            ctypes.c_double(0.0),
+            _at(y),
+            width,
+        )
         return times(self._upper, x) if failed else y
 
     def __del__(self) -> None:

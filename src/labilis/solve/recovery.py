@@ -1,5 +1,7 @@
-"""How far an eigenvalue can be off for its mesh, from one mesh: stress that is smoothed over the nodes is nearer to the true one than
-that of the elements, and the energy of what lies between the two is the error of the energy (Zienkiewicz and Zhu 1987)."""
+"""How far an eigenvalue can be off for its mesh, from one mesh: stress that is smoothed over the
+nodes is nearer to the true one than that of the elements, and the energy of what lies between the
+two is the error of the energy (Zienkiewicz and Zhu 1987)."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -13,18 +15,21 @@ from labilis.solve.system import System
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _FOLD = 0.35  # rad; walls that meet at more have stresses of their own, as in `smooth_triads`
-# Errors of factors over those of the energy. Solids conform, and theirs are alike (Strang and Fix 1973, ch. 6). MITC4 and MITC3: measured
-# against closed forms and finer meshes 1.0 along a strip, 1.25 for a square plate, 1.3 and 2.1 for a bracket of two walls (tests)
+# Errors of factors over those of the energy. Solids conform, and theirs are alike (Strang and Fix
+# 1973, ch. 6). MITC4 and MITC3: measured against closed forms and finer meshes 1.0 along a strip,
+# 1.25 for a square plate, 1.3 and 2.1 for a bracket of two walls (tests)
 _SHELLS, _SOLIDS = 2.0, 1.0
-# along an edge that is free to turn, twist fades in a layer about as wide as the wall is thick: J = bt³/3 (1 - 0.63 t/b), half of that
-# lost at each edge (Timoshenko and Goodier 1951, art. 94). Shells have it too (Reissner's layer), at folds as well, but only once their
-# elements are short: of an angle 40 x 40 x 3 twisting as a column (tests) 96, 65 and 30 % of the loss are missing at sides of 3.3, 2 and
-# 1 thicknesses
+# along an edge that is free to turn, twist fades in a layer about as wide as the wall is thick: J =
+# bt³/3 (1 - 0.63 t/b), half of that lost at each edge (Timoshenko and Goodier 1951, art. 94).
+# Shells have it too (Reissner's layer), at folds as well, but only once their elements are short:
+# of an angle 40 x 40 x 3 twisting as a column (tests) 96, 65 and 30 % of the loss are missing at
+# sides of 3.3, 2 and 1 thicknesses
 _LOST, _LAYER = 0.315, 3.0
 
 
 def recovered_errors(system: System, vectors: Floats) -> Floats:
-    """(k,) relative errors of the eigenvalues of motions (u, k) in all unknowns; nought for blocks without stress."""
+    """(k,) relative errors of the eigenvalues of motions (u, k) in all unknowns; nought for
+    blocks without stress."""
     found = np.zeros(vectors.shape[1])
     if not found.size:
         return found
@@ -39,13 +44,19 @@ def recovered_errors(system: System, vectors: Floats) -> Floats:
 
 
 def _of_shells(block: ShellBlock, state: Floats) -> float:
-    """Energy (N mm), doubled, of the jumps of membrane stress and of bending, and of what twist loses along edges."""
+    """Energy (N mm), doubled, of the jumps of membrane stress and of bending, and of what twist
+    loses along edges."""
     where, (top, middle, bottom) = block.corner_stress(state)
-    own_top, own_middle, own_bottom = (block._global(layer) for layer in surface_stress(
-        state, block.geometry.thickness, block.geometry.offset))
+    own_top, own_middle, own_bottom = (
+        block._global(layer)
+        for layer in surface_stress(state, block.geometry.thickness, block.geometry.offset)
+    )
     normals, values, area = block.triads[:, :, 2], block.geometry.forms.values, block.geometry.area
     energy = 0.0
-    for corners, own, share in ((middle, own_middle, 1.0), (0.5 * (top - bottom), 0.5 * (own_top - own_bottom), 1.0 / 3.0)):
+    for corners, own, share in (
+        (middle, own_middle, 1.0),
+        (0.5 * (top - bottom), 0.5 * (own_top - own_bottom), 1.0 / 3.0),
+    ):
         smooth = _smoothed(where, corners, block.volume, normals, block.geometry.thickness)
         off = np.einsum("gn,mns->mgs", values, smooth) - own
         energy += share * _energy(block, off, area * block.geometry.thickness[:, None])
@@ -53,8 +64,9 @@ def _of_shells(block: ShellBlock, state: Floats) -> float:
 
 
 def _edge_layers(block: ShellBlock, bending: Floats) -> float:
-    """Energy (N mm) of twist that layers along the edges of smooth walls do not store, as far as the elements are too long to show it;
-    bending (m, k, 6): stress at the top less the middle's, at corners."""
+    """Energy (N mm) of twist that layers along the edges of smooth walls do not store, as far as
+    the elements are too long to show it; bending (m, k, 6): stress at the top less the middle's, at
+    corners."""
     where, k = block.elements, block.elements.shape[1]
     ends = np.stack([where, np.roll(where, -1, axis=1)], axis=2)
     key = np.sort(ends.reshape(-1, 2), axis=1)
@@ -63,7 +75,14 @@ def _edge_layers(block: ShellBlock, bending: Floats) -> float:
     normal = np.repeat(block._axes[:, 2], k, axis=0)
     first = np.full(len(count), -1)
     first[side[::-1]] = np.arange(len(side))[::-1]
-    folded = np.bincount(side, np.abs(np.einsum("ki,ki->k", normal, normal[first[side]])) < np.cos(_FOLD), len(count)) > 0
+    folded = (
+        np.bincount(
+            side,
+            np.abs(np.einsum("ki,ki->k", normal, normal[first[side]])) < np.cos(_FOLD),
+            len(count),
+        )
+        > 0
+    )
     edge = (count != 2) | folded
     rows = np.flatnonzero(edge[side])
     element, corner = rows // k, rows % k
@@ -75,10 +94,14 @@ def _edge_layers(block: ShellBlock, bending: Floats) -> float:
     tensor = stress[:, [[0, 3, 5], [3, 1, 4], [5, 4, 2]]]
     twist = np.einsum("ki,kij,kj->k", n, tensor, s)
     thickness = block.geometry.thickness[element]
-    deep = (2.0 if k == 3 else 1.0) * block.geometry.area[element].sum(axis=1) / length  # how far the element reaches inwards
+    deep = (
+        (2.0 if k == 3 else 1.0) * block.geometry.area[element].sum(axis=1) / length
+    )  # how far the element reaches inwards
     missing = np.minimum(1.0, deep / (_LAYER * thickness))
     shear = block.modulus / (2 * (1 + block.ratio))
-    return float((missing * _LOST * thickness * length * thickness / 3.0 * twist**2 / (2 * shear)).sum())
+    return float(
+        (missing * _LOST * thickness * length * thickness / 3.0 * twist**2 / (2 * shear)).sum()
+    )
 
 
 def _of_solids(block: SolidBlock, state: Floats) -> float:
@@ -93,25 +116,37 @@ def _energy(block: ShellBlock | SolidBlock, stress: Floats, volume: Floats) -> f
     """½ ∫ σ C⁻¹ σ dV of stresses (m, g, 6) MPa at points with volumes (m, g) mm³."""
     trace = stress[..., :3].sum(axis=-1)
     squared = (stress[..., :3] ** 2).sum(axis=-1) + 2 * (stress[..., 3:] ** 2).sum(axis=-1)
-    return float((((1 + block.ratio) * squared - block.ratio * trace**2) * volume).sum() / (2 * block.modulus))
+    return float(
+        (((1 + block.ratio) * squared - block.ratio * trace**2) * volume).sum()
+        / (2 * block.modulus)
+    )
 
 
-def _smoothed(where: Ints, values: Floats, volume: Floats, normals: Floats | None, thickness: Floats | None) -> Floats:
-    """Corner values (m, k, 6) averaged by volume at their nodes (m, k); of shells only where all walls of a node run on smoothly and are
+def _smoothed(
+    where: Ints, values: Floats, volume: Floats, normals: Floats | None, thickness: Floats | None
+) -> Floats:
+    """Corner values (m, k, 6) averaged by volume at their nodes (m, k); of shells only where all
+    walls of a node run on smoothly and are
     equally thick: elsewhere stress may jump, and stays."""
     nodes = where.ravel()
     count = int(nodes.max()) + 1 if len(nodes) else 0
     weight = np.repeat(volume, where.shape[1])
     total = np.bincount(nodes, weight, count)
     flat = values.reshape(-1, values.shape[-1])
-    mean = np.stack([np.bincount(nodes, weight * flat[:, k], count) for k in range(flat.shape[1])], axis=1)
+    mean = np.stack(
+        [np.bincount(nodes, weight * flat[:, k], count) for k in range(flat.shape[1])], axis=1
+    )
     smooth: Floats = (mean / np.maximum(total, 1e-300)[:, None])[nodes]
     if normals is not None and thickness is not None:
         d, t = normals.reshape(-1, 3), np.repeat(thickness, where.shape[1])
         first = np.full(count, -1)
-        first[nodes[::-1]] = np.arange(len(nodes))[::-1]  # a corner of each node that the others are held against
+        first[nodes[::-1]] = np.arange(len(nodes))[
+            ::-1
+        ]  # a corner of each node that the others are held against
         other = first[nodes]
-        apart = (np.einsum("ki,ki->k", d, d[other]) < np.cos(_FOLD)) | (np.abs(t - t[other]) > 1e-6 * t)
+        apart = (np.einsum("ki,ki->k", d, d[other]) < np.cos(_FOLD)) | (
+            np.abs(t - t[other]) > 1e-6 * t
+        )
         jumps = np.bincount(nodes, apart, count) > 0
         smooth[jumps[nodes]] = flat[jumps[nodes]]
     return smooth.reshape(values.shape)

@@ -1,4 +1,5 @@
 """Linear static run: K_0 u = f for the held and the growing loads of a case."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -18,8 +19,8 @@ class LinearSolution:
     """One load vector's answer.
 
     u (3n,) mm and q the same in reduced unknowns;
-    internal (3n,) = K u - f, N: forces that supports and hubs put on the nodes; residual: what is left on free
-    unknowns, relative to the load.
+    internal (3n,) = K u - f, N: forces that supports and hubs put on the nodes; residual: what is
+    left on free unknowns, relative to the load.
     """
 
     u: Floats
@@ -28,13 +29,18 @@ class LinearSolution:
     residual: float
 
 
-def solve_linear(system: System, stiffness_factor: Factor, nodal: Floats, reduced_extra: Floats,
-                 given: Floats | None = None) -> LinearSolution:
-    """Solve for nodal forces (3n,) N (turns counted) and forces already in reduced unknowns (hubs), both of one load vector;
-    `given` (3n,): prescribed motions of held unknowns, nought elsewhere.
+def solve_linear(
+    system: System,
+    stiffness_factor: Factor,
+    nodal: Floats,
+    reduced_extra: Floats,
+    given: Floats | None = None,
+) -> LinearSolution:
+    """Solve for nodal forces (3n,) N (turns counted) and forces already in reduced unknowns (hubs),
+    both of one load vector; `given` (3n,): prescribed motions of held unknowns, nought elsewhere.
 
-    The factors are used without refinement; the residual is checked once and refined by hand if it is poor.
-    """
+    The factors are used without refinement; the residual is checked once and refined by hand if it
+    is poor."""
     moved = np.zeros(len(nodal)) if given is None else given
     net = nodal - times(system.stiffness, moved) if given is not None else nodal
     rhs = system.ties.reduce_vector(net) + reduced_extra

@@ -1,7 +1,9 @@
-"""A mesh of any mix of elements with its materials and ties, ready for strength and modes: matrices assembled on demand.
+"""A mesh of any mix of elements with its materials and ties, ready for strength and modes: matrices
+assembled on demand.
 
-Unknowns come node by node, three each: first the places of all nodes, then the turns of those nodes that have six motions.
-"""
+Unknowns come node by node, three each: first the places of all nodes, then the turns of those nodes
+that have six motions."""
+
 from __future__ import annotations
 
 from collections.abc import Sequence
@@ -38,8 +40,14 @@ class System:
     @cached_property
     def stiffness(self) -> sparse.csr_matrix:
         """K_0 of the whole mesh (upper triangle), N/mm, N, N mm."""
-        return assembly.assemble(self.pattern, (
-            (number, rows, part) for number, block in enumerate(self.blocks) for rows, part in block.stiffness()))
+        return assembly.assemble(
+            self.pattern,
+            (
+                (number, rows, part)
+                for number, block in enumerate(self.blocks)
+                for rows, part in block.stiffness()
+            ),
+        )
 
     @cached_property
     def reduced_stiffness(self) -> sparse.csr_matrix:
@@ -52,17 +60,24 @@ class System:
 
     def places(self, u: Floats) -> Floats:
         """Displacements (n, 3) of the nodes from u, without turns."""
-        return u[:3 * len(self.nodes)].reshape(-1, 3)
+        return u[: 3 * len(self.nodes)].reshape(-1, 3)
 
     def stress(self, u: Floats) -> States:
-        """State of each block in the linear solution u: stresses (m, g, 6) MPa of solids, resultants (m, g, 9) of shells."""
+        """State of each block in the linear solution u: stresses (m, g, 6) MPa of solids,
+        resultants (m, g, 9) of shells."""
         return [block.linear(local) for block, local in zip(self.blocks, self.local(u))]
 
     def geometric(self, states: States, internal: Floats) -> sparse.csr_matrix:
-        """Tᵀ K_G T with the ties' own part, upper triangle; `internal` is K u - f of the same linear solution."""
-        k_g = assembly.assemble(self.pattern, (
-            (number, rows, part) for number, (block, state) in enumerate(zip(self.blocks, states))
-            for rows, part in block.geometric(state)))
+        """Tᵀ K_G T with the ties' own part, upper triangle; `internal` is K u - f of the same
+        linear solution."""
+        k_g = assembly.assemble(
+            self.pattern,
+            (
+                (number, rows, part)
+                for number, (block, state) in enumerate(zip(self.blocks, states))
+                for rows, part in block.geometric(state)
+            ),
+        )
         return self._with_ties(self.ties.reduce_matrix(k_g), internal)
 
     def _with_ties(self, reduced: sparse.csr_matrix, internal: Floats) -> sparse.csr_matrix:
@@ -71,8 +86,8 @@ class System:
         return sparse.csr_matrix(reduced + self.ties.geometric(internal))
 
     def following(self, surfaces: Sequence[tuple[Ints, float]]) -> tuple[sparse.csr_matrix, float]:
-        """Load stiffness of following pressures on surface triangles: (upper triangle of its symmetric part in reduced
-        unknowns, size of what is not symmetric relative to it)."""
+        """Load stiffness of following pressures on surface triangles: (upper triangle of its
+        symmetric part in reduced unknowns, size of what is not symmetric relative to it)."""
         size = 3 * self.ties.n_nodes
         whole = sparse.csr_matrix((size, size))
         for triangles, value in surfaces:
@@ -89,34 +104,43 @@ class System:
         return self.ties.reduce_matrix(sparse.csr_matrix(sparse.triu(even))), rest
 
     def path_derivative(self, q: Floats, internal: Floats) -> sparse.csr_matrix:
-        """Derivative (upper triangle) of the reduced tangent along the straight path of the linear solution q (reduced):
-        K_G and what the deflection before buckling changes, in elements and in turning hubs."""
+        """Derivative (upper triangle) of the reduced tangent along the straight path of the linear
+        solution q (reduced): K_G and what the deflection before buckling changes, in elements and
+        in turning hubs."""
         local = self.local(self.ties.expand(q))
-        full = assembly.assemble(self.pattern, (
-            (number, rows, part) for number, (block, values) in enumerate(zip(self.blocks, local))
-            for rows, part in block.path_derivative(values)))
+        full = assembly.assemble(
+            self.pattern,
+            (
+                (number, rows, part)
+                for number, (block, values) in enumerate(zip(self.blocks, local))
+                for rows, part in block.path_derivative(values)
+            ),
+        )
         reduced = self.ties.reduce_matrix(full)
         if self.ties.hubs or self.ties.follows:
             reduced = sparse.csr_matrix(reduced + self.ties.reduce_turning(self.stiffness, q))
         return self._with_ties(reduced, internal)
 
     def nodal_stress(self, states: States) -> Floats:
-        """Stress (3, n, 6) MPa at the nodes, top, middle and bottom (alike in solids): extrapolated inside each element,
-        averaged between elements by volume."""
+        """Stress (3, n, 6) MPa at the nodes, top, middle and bottom (alike in solids): extrapolated
+        inside each element, averaged between elements by volume."""
         sums = np.zeros((3, len(self.nodes), 6))
         total = np.zeros(len(self.nodes))
         for block, state in zip(self.blocks, states):
             where, layers = block.corner_stress(state)
-            weight = np.repeat(block.volume[:len(where), None], where.shape[1], axis=1).ravel()
+            weight = np.repeat(block.volume[: len(where), None], where.shape[1], axis=1).ravel()
             total += np.bincount(where.ravel(), weights=weight, minlength=len(total))
             for layer in range(3):
                 values = layers[min(layer, len(layers) - 1)].reshape(-1, 6)
                 for k in range(6):
-                    sums[layer, :, k] += np.bincount(where.ravel(), weights=weight * values[:, k], minlength=len(total))
+                    sums[layer, :, k] += np.bincount(
+                        where.ravel(), weights=weight * values[:, k], minlength=len(total)
+                    )
         return sums / np.maximum(total, 1e-300)[None, :, None]
 
     def energy(self, u: Floats) -> Floats:
-        """Strain energy (m, 5, c) of every element by `blocks.ENERGY_PARTS`, block after block, of motions u (3n, c)."""
+        """Strain energy (m, 5, c) of every element by `blocks.ENERGY_PARTS`, block after block,
+        of motions u (3n, c)."""
         values = u.reshape(-1, 3, u.shape[-1])
         return np.concatenate([block.energy(values[block.members]) for block in self.blocks])
 
@@ -127,8 +151,11 @@ class System:
             np.add.at(result, block.members.ravel(), block.forces(state).reshape(-1, 3))
         return result.ravel()
 
-    def body_force(self, acceleration: Floats, members: Sequence[NDArray[np.bool_]] | None = None) -> Floats:
-        """Nodal forces (3n,) N of the mass under an acceleration (3,) mm/s², turns counted; `members` picks elements of each block."""
+    def body_force(
+        self, acceleration: Floats, members: Sequence[NDArray[np.bool_]] | None = None
+    ) -> Floats:
+        """Nodal forces (3n,) N of the mass under an acceleration (3,) mm/s², turns counted;
+        `members` picks elements of each block."""
         result = np.zeros((self.ties.n_nodes, 3))
         for number, block in enumerate(self.blocks):
             force = block.body_force(acceleration)

@@ -1,10 +1,13 @@
-"""Following the load-deflection path r(u, λ) = 0 at large motions: Newton, load control first, arc length as stiffness falls.
+"""Following the load-deflection path r(u, λ) = 0 at large motions: Newton, load control first, arc
+length as stiffness falls.
 
-The state is kept in space: places of all nodes, rotations of all turns. Ties are made anew about the present places at every
-iteration, so that hubs and bonds turn by finite rotations: plain unknowns move by the solution, hub nodes rotate with their hub,
-bonded nodes ride on the end of their turned arm. Arc length after Crisfield (1981), cylindrical; the sign of the path by the
-angle to the step before. Limit and bifurcation are told apart by the pivots of the tangent.
+The state is kept in space: places of all nodes, rotations of all turns. Ties are made anew about
+the present places at every iteration, so that hubs and bonds turn by finite rotations: plain
+unknowns move by the solution, hub nodes rotate with their hub, bonded nodes ride on the end of
+their turned arm. Arc length after Crisfield (1981), cylindrical; the sign of the path by the angle
+to the step before. Limit and bifurcation are told apart by the pivots of the tangent.
 """
+
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
@@ -31,9 +34,11 @@ TiesAt = Callable[[Floats], Ties]  # places of all nodes (total, 3) -> ties abou
 
 @dataclass(frozen=True)
 class TraceControl:
-    """first, least and largest step of the factor (or of what it stands for on the arc); target: factor to stop at; steps: most of
-    them; iterations: most in one step; tolerance of the residual relative to the load; fall: part of the largest factor by
-    which a path that falls has been followed far enough; plastic_step: most that the equivalent plastic strain may grow in one step."""
+    """first, least and largest step of the factor (or of what it stands for on the arc); target:
+    factor to stop at; steps: most of them; iterations: most in one step; tolerance of the residual
+    relative to the load; fall: part of the largest factor by which a path that falls has been
+    followed far enough; plastic_step: most that the equivalent plastic strain may grow in one
+    step."""
 
     first: float = 0.1
     least: float = 1e-4
@@ -48,10 +53,12 @@ class TraceControl:
 
 @dataclass(frozen=True)
 class TracePoint:
-    """One converged state: factor; motion (total, 3) mm of all places; rotation (total, 3, 3) of turns; iterations; negative pivots of
-    the tangent; peak (m,) largest von Mises stress of each element, MPa; arc: whether arc length found it; demand (m,): largest elastic
-    predictor over the yield stress, 0 where nothing yields; plastic (m,): largest equivalent plastic strain;
-    driving N: force that the prescribed motions need, as work over their largest, nan without them."""
+    """One converged state: factor; motion (total, 3) mm of all places; rotation (total, 3, 3) of
+    turns; iterations; negative pivots of the tangent; peak (m,) largest von Mises stress of each
+    element, MPa; arc: whether arc length found it; demand (m,): largest elastic predictor over the
+    yield stress, 0 where nothing yields; plastic (m,): largest equivalent plastic strain;
+    driving N: force that the prescribed motions need, as work over their largest, nan without
+    them."""
 
     factor: float
     motion: Floats
@@ -67,7 +74,8 @@ class TracePoint:
 
 @dataclass
 class TraceResult:
-    """points of the path, the unloaded one first; reason: why it ended, one of target, limit, steps, stuck, mechanism, inverted; cut_backs;
+    """points of the path, the unloaded one first; reason: why it ended, one of target, limit,
+    steps, stuck, mechanism, inverted; cut_backs;
     earlier: factors of the points before, where the path was taken up."""
 
     points: list[TracePoint] = field(default_factory=list)
@@ -90,9 +98,11 @@ class TraceResult:
 
 @dataclass(frozen=True)
 class PathState:
-    """All that is needed to go on from a converged point: motion (n, 3), rotation (n, 3, 3), moved as in the tracer; value: factor; step:
-    length of the next one, along the `arc` or as a factor; before: the last step in reduced unknowns, empty at the start; slopes and
-    `scale` that steer the steps; length: of the path so far; past: over the limit; negative pivots and largest plastic strain;
+    """All that is needed to go on from a converged point: motion (n, 3), rotation (n, 3, 3), moved
+    as in the tracer; value: factor; step: length of the next one, along the `arc` or as a factor;
+    before: the last step in reduced unknowns, empty at the start; slopes and `scale` that steer the
+    steps; length: of the path so far; past: over the limit; negative pivots and largest plastic
+    strain;
     plastic, p: memory of the material, flat; factors (s,) so far; cut_backs."""
 
     motion: Floats
@@ -124,8 +134,8 @@ class _State:
 
 @dataclass(frozen=True)
 class _Looked:
-    """What the last balance with a tangent found: the state and factor it belongs to, ties, tangent, largest stress of each element (m,),
-    inner forces (total, 3)."""
+    """What the last balance with a tangent found: the state and factor it belongs to, ties,
+    tangent, largest stress of each element (m,), inner forces (total, 3)."""
 
     state: _State
     value: float
@@ -136,8 +146,9 @@ class _Looked:
 
 
 def longest_arc(scale: float, length: float) -> float:
-    """Longest next step along the arc: eight times the last step under load control, or a half of the path so far. A nearly perfect part
-    hardly moves under load control, and goes a thousand times as far behind its buckling load."""
+    """Longest next step along the arc: eight times the last step under load control, or a half of
+    the path so far. A nearly perfect part hardly moves under load control, and goes a thousand
+    times as far behind its buckling load."""
     return max(8.0 * scale, 0.5 * length)
 
 
@@ -150,33 +161,49 @@ class _Inverted(ArithmeticError):
 
 
 class Tracer:
-    """Follows one path. forces: growing and held nodal forces (3 total,) N at rest; following: surface triangles with pressures that grow
-    and that are held; laws: for each block how it yields, None where it does not; given, put: prescribed motions (3 total,) that grow and
-    that are held, or None. With those that grow the path is followed by them alone, which passes a limit without arc length. heat: the free
-    strains (m,) of each block under growing and under held changes of temperature, or None."""
+    """Follows one path. forces: growing and held nodal forces (3 total,) N at rest; following:
+    surface triangles with pressures that grow and that are held; laws: for each block how it
+    yields, None where it does not; given, put: prescribed motions (3 total,) that grow and that are
+    held, or None. With those that grow the path is followed by them alone, which passes a limit
+    without arc length. heat: the free strains (m,) of each block under growing and under held
+    changes of temperature, or None."""
 
-    def __init__(self, system: System, places: Floats, ties_at: TiesAt, growing: Floats, held: Floats,
-                 following: tuple[list[tuple[Ints, float]], list[tuple[Ints, float]]] = ((), ()),  # type: ignore[assignment]
-                 control: TraceControl | None = None, laws: Sequence[YieldLaw | None] = (),
-                 given: Floats | None = None, put: Floats | None = None,
-                 heat: tuple[Sequence[Floats] | None, Sequence[Floats] | None] = (None, None)) -> None:
+    def __init__(
+        self,
+        system: System,
+        places: Floats,
+        ties_at: TiesAt,
+        growing: Floats,
+        held: Floats,
+        following: tuple[list[tuple[Ints, float]], list[tuple[Ints, float]]] = ((), ()),  # type: ignore[assignment]
+        control: TraceControl | None = None,
+        laws: Sequence[YieldLaw | None] = (),
+        given: Floats | None = None,
+        put: Floats | None = None,
+        heat: tuple[Sequence[Floats] | None, Sequence[Floats] | None] = (None, None),
+    ) -> None:
         self.system, self.places, self.ties_at = system, places, ties_at
         self.growing, self.held, self.following = growing, held, following
         self.control = control or TraceControl()
         self._like: Factor | None = None
         self._last: _Looked | None = None
         self.walk: PathState
-        self._tangents: list[tuple[float, sparse.csr_matrix]] = []  # factor and tangent of the last two points
+        self._tangents: list[
+            tuple[float, sparse.csr_matrix]
+        ] = []  # factor and tangent of the last two points
         self.given = None if given is None else given.reshape(-1, 3)
         self.put, self.heat, self._warm = None if put is None else put.reshape(-1, 3), heat, 1.0
         laws = laws or [None] * len(system.blocks)
-        self.memory: list[Memory | None] = [None if law is None else block.remember(law) for block, law in zip(system.blocks, laws)]
+        self.memory: list[Memory | None] = [
+            None if law is None else block.remember(law) for block, law in zip(system.blocks, laws)
+        ]
 
-    # --- path -------------------------------------------------------------------------------------------------------------
+    # --- path
+    # ----------------------------------------------------------------------------------------------
     # one path: its state would be handed through every part of it
     def run(self, start: PathState | None = None) -> Iterator[tuple[TraceResult, TracePoint]]:  # noqa: C901
-        """Each converged point as it stands, with the result so far; the caller may stop asking at any time and go on later from
-        `walk`, in another Tracer of the same system."""
+        """Each converged point as it stands, with the result so far; the caller may stop asking at
+        any time and go on later from `walk`, in another Tracer of the same system."""
         control, result = self.control, TraceResult()
         if start is None:
             point = self._begin()
@@ -187,9 +214,20 @@ class Tracer:
             result.earlier, result.cut_backs = start.factors, start.cut_backs
         walk = self.walk
         state = _State(walk.motion, walk.rotation, walk.moved)
-        step, arc, before, value = walk.step, walk.arc, walk.before if len(walk.before) else None, walk.value
+        step, arc, before, value = (
+            walk.step,
+            walk.arc,
+            walk.before if len(walk.before) else None,
+            walk.value,
+        )
         length = walk.length
-        first_slope, last_slope, past, negative, plastic = walk.first_slope, walk.last_slope, walk.past, walk.negative, walk.strain
+        first_slope, last_slope, past, negative, plastic = (
+            walk.first_slope,
+            walk.last_slope,
+            walk.past,
+            walk.negative,
+            walk.strain,
+        )
         while len(result.factors) <= control.steps:
             try:
                 if arc:
@@ -205,7 +243,13 @@ class Tracer:
                 if any(block.turned_over(new.motion, new.rotation) for block in self.system.blocks):
                     raise _Inverted
             except (_NotConverged, ArithmeticError, ValueError) as error:
-                why = "inverted" if isinstance(error, _Inverted) else "mechanism" if self._loose else "stuck"
+                why = (
+                    "inverted"
+                    if isinstance(error, _Inverted)
+                    else "mechanism"
+                    if self._loose
+                    else "stuck"
+                )
                 result.cut_backs += 1
                 step *= 0.5
                 small = step < control.least * (1.0 if not arc else self._scale)
@@ -215,20 +259,33 @@ class Tracer:
                     result.reason = why
                     return
                 continue
-            if arc and value_new < value and not past and value - value_new > _SHARP * value and step > 0.02 * self._scale:
+            if (
+                arc
+                and value_new < value
+                and not past
+                and value - value_new > _SHARP * value
+                and step > 0.02 * self._scale
+            ):
                 step *= 0.4  # over the top in too long a stride: the largest factor would be missed
                 continue
             past = past or value_new < value
             slope = (value_new - value) / max(float(np.linalg.norm(moved)), 1e-300)
             first_slope = first_slope or slope
             point = self._point(new, value_new, count, arc)
-            jumped = before is not None and self.given is None and (point.negative > negative or slope < _SOFTER * last_slope)
+            jumped = (
+                before is not None
+                and self.given is None
+                and (point.negative > negative or slope < _SOFTER * last_slope)
+            )
             if jumped and not arc and step > control.least:
-                # load control has jumped over a limit, perhaps to where the path rises again, or past a bifurcation: go there along the arc
+                # load control has jumped over a limit, perhaps to where the path rises again, or
+                # past a bifurcation: go there along the arc
                 arc, step = True, 0.5 * self._scale
                 continue
             grown = float(point.plastic.max(initial=0.0) - plastic)
-            if grown > control.plastic_step and step > control.least * (self._scale if arc else 1.0):
+            if grown > control.plastic_step and step > control.least * (
+                self._scale if arc else 1.0
+            ):
                 result.cut_backs += 1
                 step *= 0.5
                 continue
@@ -237,10 +294,20 @@ class Tracer:
             self._tangents = [*self._tangents[-1:], (value_new, self._last.tangent)]
             if not arc:
                 self._scale = float(np.linalg.norm(moved))
-            state, value, before, negative, plastic = new, value_new, moved, point.negative, float(point.plastic.max(initial=0.0))
+            state, value, before, negative, plastic = (
+                new,
+                value_new,
+                moved,
+                point.negative,
+                float(point.plastic.max(initial=0.0)),
+            )
             result.points.append(point)
             ended = "target" if value >= control.target * (1 - 1e-9) else ""
-            if self.given is None and value < (1.0 - control.fall) * result.factors.max() and value < result.factors[-2]:
+            if (
+                self.given is None
+                and value < (1.0 - control.fall) * result.factors.max()
+                and value < result.factors[-2]
+            ):
                 ended = ended or "limit"
             if not arc and self.given is None and slope < 0.35 * first_slope:
                 arc, step = True, float(np.linalg.norm(moved))
@@ -252,8 +319,25 @@ class Tracer:
             length += float(np.linalg.norm(moved))
             if arc:
                 step = min(step, longest_arc(self._scale, length))
-            self.walk = PathState(state.motion, state.rotation, state.moved, value, step, arc, before, first_slope, last_slope, past,
-                                  self._scale, negative, plastic, *self._remembered(), result.factors, result.cut_backs, length)
+            self.walk = PathState(
+                state.motion,
+                state.rotation,
+                state.moved,
+                value,
+                step,
+                arc,
+                before,
+                first_slope,
+                last_slope,
+                past,
+                self._scale,
+                negative,
+                plastic,
+                *self._remembered(),
+                result.factors,
+                result.cut_backs,
+                length,
+            )
             yield result, point
             if ended:
                 result.reason = ended
@@ -262,8 +346,9 @@ class Tracer:
     _scale = 1.0
 
     def modes_about(self, wanted: int = 3) -> Floats:
-        """Total factors (k,) at which the part goes unstable, seen from the last converged point: K + μ dK/dλ is singular, with dK/dλ
-        from the two last points. Exact for the next instability as the points come near it; empty when there is none ahead."""
+        """Total factors (k,) at which the part goes unstable, seen from the last converged point: K
+        + μ dK/dλ is singular, with dK/dλ from the two last points. Exact for the next instability
+        as the points come near it; empty when there is none ahead."""
         if len(self._tangents) < 2:
             return np.zeros(0)
         (before, first), (now, last) = self._tangents
@@ -279,14 +364,38 @@ class Tracer:
 
     def _begin(self) -> TracePoint:
         """The unloaded point, or the one under the held loads alone; the walk starts there."""
-        state = _State(np.zeros_like(self.places), np.broadcast_to(np.eye(3), (len(self.places), 3, 3)).copy())
-        if np.any(self.held) or self.following[1] or self.put is not None or self.heat[1] is not None:
+        state = _State(
+            np.zeros_like(self.places), np.broadcast_to(np.eye(3), (len(self.places), 3, 3)).copy()
+        )
+        if (
+            np.any(self.held)
+            or self.following[1]
+            or self.put is not None
+            or self.heat[1] is not None
+        ):
             state, point = self._held_first(state)
         else:
             point = self._point(state, 0.0, 0, False)
         self._accept()
-        self.walk = PathState(state.motion, state.rotation, state.moved, 0.0, self.control.first, False, np.zeros(0), 0.0, 0.0, False, 1.0,
-                              point.negative, float(point.plastic.max(initial=0.0)), *self._remembered(), np.array([0.0]), 0, 0.0)
+        self.walk = PathState(
+            state.motion,
+            state.rotation,
+            state.moved,
+            0.0,
+            self.control.first,
+            False,
+            np.zeros(0),
+            0.0,
+            0.0,
+            False,
+            1.0,
+            point.negative,
+            float(point.plastic.max(initial=0.0)),
+            *self._remembered(),
+            np.array([0.0]),
+            0,
+            0.0,
+        )
         return point
 
     def _take_up(self, start: PathState) -> None:
@@ -296,15 +405,21 @@ class Tracer:
         for memory in self.memory:
             if memory is not None:
                 size, count = memory.plastic.size, memory.p.size
-                memory.plastic, plastic = plastic[:size].reshape(memory.plastic.shape).copy(), plastic[size:]
+                memory.plastic, plastic = (
+                    plastic[:size].reshape(memory.plastic.shape).copy(),
+                    plastic[size:],
+                )
                 memory.p, p = p[:count].reshape(memory.p.shape).copy(), p[count:]
                 memory.__post_init__()
 
     def _remembered(self) -> tuple[Floats, Floats]:
-        """(plastic strain, equivalent plastic strain) of all blocks at the last accepted point, in one row each."""
+        """(plastic strain, equivalent plastic strain) of all blocks at the last accepted point,
+        in one row each."""
         kept = [memory for memory in self.memory if memory is not None]
-        return (np.concatenate([memory.plastic.ravel() for memory in kept] or [np.zeros(0)]),
-                np.concatenate([memory.p.ravel() for memory in kept] or [np.zeros(0)]))
+        return (
+            np.concatenate([memory.plastic.ravel() for memory in kept] or [np.zeros(0)]),
+            np.concatenate([memory.p.ravel() for memory in kept] or [np.zeros(0)]),
+        )
 
     def _held_first(self, state: _State) -> tuple[_State, TracePoint]:
         """The held loads put on in up to sixteen parts, the growing ones at rest."""
@@ -314,7 +429,10 @@ class Tracer:
             try:
                 for part in range(1, parts + 1):
                     self.held = whole * part / parts
-                    self.following = (self.following[0], [(cells, value * part / parts) for cells, value in hold])
+                    self.following = (
+                        self.following[0],
+                        [(cells, value * part / parts) for cells, value in hold],
+                    )
                     self._warm = part / parts
                     if self.put is not None:
                         now = replace(now, motion=now.motion + self.put / parts)
@@ -324,25 +442,38 @@ class Tracer:
                 continue
         raise ArithmeticError("the held loads alone do not come to balance")
 
-    # --- steps ------------------------------------------------------------------------------------------------------------
+    # --- steps
+    # ----------------------------------------------------------------------------------------------
     def _load_step(self, state: _State, value: float) -> tuple[_State, Floats, int]:
         """(state, sum of the corrections in reduced unknowns, iterations) at a given factor."""
         control = self.control
         if self.given is not None:
-            state = replace(state, motion=state.motion + (value - state.moved) * self.given, moved=value)
+            state = replace(
+                state, motion=state.motion + (value - state.moved) * self.given, moved=value
+            )
         total: Floats | None = None
         energy, most = np.inf, 0.0
-        last: tuple[_State, Floats, Floats, float] | None = None  # state, total and correction of the step before, its work
+        last: tuple[_State, Floats, Floats, float] | None = (
+            None  # state, total and correction of the step before, its work
+        )
         for count in range(1, control.iterations + 1):
             ties, residual, tangent, scale = self._balance(state, value)
-            if last is not None and (ties.size != len(last[2]) or abs(float(last[2] @ residual)) > 0.8 * last[3]):
+            if last is not None and (
+                ties.size != len(last[2]) or abs(float(last[2] @ residual)) > 0.8 * last[3]
+            ):
                 share = self._shortened(last[0], value, last[2], last[3])
-                state = self._moved(last[0], self.ties_at(self.places + last[0].motion), share * last[2])
+                state = self._moved(
+                    last[0], self.ties_at(self.places + last[0].motion), share * last[2]
+                )
                 total = last[1] + share * last[2]
                 ties, residual, tangent, scale = self._balance(state, value)
             size = float(np.linalg.norm(residual))
-            # in balance, or as near as rounding lets it come: the last correction did no work to speak of
-            if total is not None and (size <= control.tolerance * scale or (energy <= 1e-16 * most and size <= 1e-3 * scale)):
+            # in balance, or as near as rounding lets it come: the last correction did no work to
+            # speak of
+            if total is not None and (
+                size <= control.tolerance * scale
+                or (energy <= 1e-16 * most and size <= 1e-3 * scale)
+            ):
                 return state, total, count - 1
             solver = self._factor(tangent, ties)
             dq = -solver.solve(residual)
@@ -359,12 +490,16 @@ class Tracer:
         """Line search: share of a correction that made the residual's work larger than it was."""
         ties = self.ties_at(self.places + state.motion)
         for share in (0.5, 0.25):
-            after_ties, after, _, _ = self._balance(self._moved(state, ties, share * dq), value, tangent=False)
+            after_ties, after, _, _ = self._balance(
+                self._moved(state, ties, share * dq), value, tangent=False
+            )
             if after_ties.size == len(dq) and abs(float(dq @ after)) <= 0.8 * work:
                 return share
         return 0.5
 
-    def _arc_step(self, state: _State, value: float, length: float, before: Floats) -> tuple[_State, Floats, float, int]:
+    def _arc_step(
+        self, state: _State, value: float, length: float, before: Floats
+    ) -> tuple[_State, Floats, float, int]:
         """One step of cylindrical arc length: the corrections' sum has the given length."""
         control = self.control
         total = np.zeros_like(before)
@@ -373,12 +508,18 @@ class Tracer:
             if count > 1 and np.linalg.norm(residual) <= control.tolerance * scale:
                 return state, total, value, count - 1
             solver = self._factor(tangent, ties)
-            both = solver.solve(np.stack([-residual, self._load(ties, state, value, residual)], axis=1))
+            both = solver.solve(
+                np.stack([-residual, self._load(ties, state, value, residual)], axis=1)
+            )
             if not np.isfinite(both).all():
                 raise _NotConverged
             rest, along = both[:, 0], both[:, 1]
             if count == 1:
-                change = length / float(np.linalg.norm(along)) * (1.0 if float(along @ before) >= 0 else -1.0)
+                change = (
+                    length
+                    / float(np.linalg.norm(along))
+                    * (1.0 if float(along @ before) >= 0 else -1.0)
+                )
                 dq = rest + change * along
             else:
                 a = float(along @ along)
@@ -395,28 +536,41 @@ class Tracer:
             value += change
         raise _NotConverged
 
-    # --- balance ----------------------------------------------------------------------------------------------------------
+    # --- balance
+    # ----------------------------------------------------------------------------------------------
     _loose = False  # the last tangent had a pivot that is nothing
 
     def _factor(self, tangent: sparse.csr_matrix, ties: Ties) -> Factor:
-        solver = factor(tangent, positive=False, like=self._like, groups=None if self._like is not None else ties.groups)
+        solver = factor(
+            tangent,
+            positive=False,
+            like=self._like,
+            groups=None if self._like is not None else ties.groups,
+        )
         if self._like is None or not solver.shared:
-            self._like = solver  # at rest some entries are exact zeros: later tangents have a pattern of their own
+            # at rest some entries are exact zeros: later tangents have a pattern of their own
+            self._like = solver
         self._loose = solver.perturbed > 0
         return solver
 
     def _load(self, ties: Ties, state: _State, value: float, residual: Floats) -> Floats:
-        """Reduced growing forces at a state whose residual is given; what growing heat does by a difference, which is exact while nothing
-        yields."""
+        """Reduced growing forces at a state whose residual is given; what growing heat does by a
+        difference, which is exact while nothing yields."""
         if self.heat[0] is not None:
             step = 1e-2 * self.control.first
-            return np.asarray((residual - self._balance(state, value + step, tangent=False)[1]) / step)
+            return np.asarray(
+                (residual - self._balance(state, value + step, tangent=False)[1]) / step
+            )
         return ties.reduce_vector(self.growing + self._pressures(state, self.following[0]))
 
     def _free(self, number: int, value: float) -> Floats | None:
         """Free thermal strains (m,) of a block at a factor."""
         growing, held = self.heat
-        parts = [share * found[number] for share, found in ((value, growing), (self._warm, held)) if found is not None]
+        parts = [
+            share * found[number]
+            for share, found in ((value, growing), (self._warm, held))
+            if found is not None
+        ]
         return sum(parts[1:], parts[0]) if parts else None
 
     def _pressures(self, state: _State, surfaces: list[tuple[Ints, float]]) -> Floats:
@@ -426,7 +580,9 @@ class Tracer:
             total += loads.pressure(nodes, triangles, pressure)
         return total.ravel()
 
-    def _balance(self, state: _State, value: float, tangent: bool = True) -> tuple[Ties, Floats, sparse.csr_matrix, float]:
+    def _balance(
+        self, state: _State, value: float, tangent: bool = True
+    ) -> tuple[Ties, Floats, sparse.csr_matrix, float]:
         """(ties, reduced residual, reduced tangent, size of the loads) at a state."""
         now = self.places + state.motion
         ties = self.ties_at(now)
@@ -438,8 +594,13 @@ class Tracer:
         parts: list[assembly.Part] = []
         peaks = []
         for number, block in enumerate(self.system.blocks):
-            for rows, force, matrix, peak in block.deformed(state.motion, state.rotation, tangent, self.memory[number],
-                                                            self._free(number, value)):
+            for rows, force, matrix, peak in block.deformed(
+                state.motion,
+                state.rotation,
+                tangent,
+                self.memory[number],
+                self._free(number, value),
+            ):
                 np.add.at(inner, block.members[rows].ravel(), force.reshape(-1, 3))
                 peaks.append(peak)
                 if matrix is not None:
@@ -447,14 +608,21 @@ class Tracer:
         residual = inner.ravel() - outer
         reduced = ties.reduce_vector(residual)
         held_part = np.linalg.norm(inner)
-        scale = max(float(np.linalg.norm(ties.reduce_vector(outer))), 1e-3 * float(held_part), 1e-12)
+        scale = max(
+            float(np.linalg.norm(ties.reduce_vector(outer))), 1e-3 * float(held_part), 1e-12
+        )
         if not tangent:
             return ties, reduced, sparse.csr_matrix((0, 0)), scale
         matrix = ties.reduce_matrix(assembly.assemble(self.system.pattern, parts))
         if ties.hubs or ties.follows:
             matrix = sparse.csr_matrix(matrix + ties.geometric(residual))
         if surfaces:
-            matrix = sparse.csr_matrix(matrix + replace(self.system, nodes=now[:len(self.system.nodes)], ties=ties).following(surfaces)[0])
+            matrix = sparse.csr_matrix(
+                matrix
+                + replace(self.system, nodes=now[: len(self.system.nodes)], ties=ties).following(
+                    surfaces
+                )[0]
+            )
         self._last = _Looked(state, value, ties, matrix, np.concatenate(peaks), inner)
         return ties, reduced, matrix, scale
 
@@ -470,14 +638,19 @@ class Tracer:
         for hub, where, basis in zip(ties.hubs, ties.hub_slices, ties.hub_bases):
             six = basis @ dq[where]
             arms = now[hub.nodes] - hub.centre
-            motion[hub.nodes] = state.motion[hub.nodes] + six[:3] + (arms @ exponential(six[3:]).T - arms)
+            motion[hub.nodes] = (
+                state.motion[hub.nodes] + six[:3] + (arms @ exponential(six[3:]).T - arms)
+            )
         for follow in ties.follows:
             if len(follow.nodes) and not np.isin(follow.nodes, turns).any():
                 turn = np.einsum("kpij,kpj->ki", follow.turning, du[follow.masters])
                 lever = np.cross(turn, follow.arms)
                 carried = du[follow.nodes] - lever  # motion of the foot
-                motion[follow.nodes] = state.motion[follow.nodes] + carried + np.einsum(
-                    "kij,kj->ki", exponential(turn) - np.eye(3), follow.arms)
+                motion[follow.nodes] = (
+                    state.motion[follow.nodes]
+                    + carried
+                    + np.einsum("kij,kj->ki", exponential(turn) - np.eye(3), follow.arms)
+                )
         return _State(motion, rotation, state.moved)
 
     def _accept(self) -> None:
@@ -493,13 +666,31 @@ class Tracer:
         last = self._last
         assert last is not None
         solver = self._factor(last.tangent, last.ties)
-        demand = [np.zeros(len(block.members)) if memory is None else memory.demand.copy()
-                  for block, memory in zip(self.system.blocks, self.memory)]
-        plastic = [np.zeros(len(block.members)) if memory is None else memory.largest
-                   for block, memory in zip(self.system.blocks, self.memory)]
-        return TracePoint(value, state.motion, state.rotation, iterations, solver.negative_pivots, last.peaks, arc,
-                          np.concatenate(demand), np.concatenate(plastic), self._driving(last.inner))
+        demand = [
+            np.zeros(len(block.members)) if memory is None else memory.demand.copy()
+            for block, memory in zip(self.system.blocks, self.memory)
+        ]
+        plastic = [
+            np.zeros(len(block.members)) if memory is None else memory.largest
+            for block, memory in zip(self.system.blocks, self.memory)
+        ]
+        return TracePoint(
+            value,
+            state.motion,
+            state.rotation,
+            iterations,
+            solver.negative_pivots,
+            last.peaks,
+            arc,
+            np.concatenate(demand),
+            np.concatenate(plastic),
+            self._driving(last.inner),
+        )
 
     def _driving(self, inner: Floats) -> float:
         """Force that the prescribed motions need, of the inner forces (total, 3)."""
-        return float("nan") if self.given is None else float((inner * self.given).sum() / np.abs(self.given).max())
+        return (
+            float("nan")
+            if self.given is None
+            else float((inner * self.given).sum() / np.abs(self.given).max())
+        )

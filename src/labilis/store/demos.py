@@ -1,4 +1,5 @@
 """The demos that ship with the program: a folder each, with a model of the same name in it."""
+
 from __future__ import annotations
 
 from pathlib import Path

@@ -1,4 +1,6 @@
-"""Which process has a project file open for writing: a note beside the user's own state, so that two windows do not write into one file."""
+"""Which process has a project file open for writing: a note beside the user's own state, so that
+two windows do not write into one file."""
+
 from __future__ import annotations
 
 import hashlib
@@ -14,7 +16,8 @@ def _note_of(path: Path) -> Path:
 
 
 def holder_of(path: Path) -> int | None:
-    """Process that has the file open, other than this one; None where there is none, or where it is gone."""
+    """Process that has the file open, other than this one; None where there is none, or where it
+    is gone."""
     try:
         process, _, began = _note_of(path).read_text().partition(" ")
         number = int(process)
@@ -24,7 +27,8 @@ def holder_of(path: Path) -> int | None:
 
 
 def mark_of(process: int) -> str:
-    """A living process by its number and when it began, since numbers come again; '' for one that is gone."""
+    """A living process by its number and when it began, since numbers come again; '' for one
+    that is gone."""
     try:
         with open(f"/proc/{process}/stat", encoding="utf-8", errors="replace") as file:
             return f"{process} {file.read().rpartition(')')[2].split()[19]}"

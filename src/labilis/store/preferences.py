@@ -1,4 +1,6 @@
-"""What a user prefers for new projects. What cannot be read or kept is no reason to stop anything."""
+"""What a user prefers for new projects. What cannot be read or kept is no reason to stop
+anything."""
+
 from __future__ import annotations
 
 import json

@@ -1,8 +1,11 @@
-"""The project file: an SQLite database with the statements and their history, imported files and results.
+"""The project file: an SQLite database with the statements and their history, imported files and
+results.
 
-Every edit is one transaction (write-ahead log), so a crash at any moment loses nothing that was stated. Opening executes
+Every edit is one transaction (write-ahead log), so a crash at any moment loses nothing that was
+stated. Opening executes
 nothing: no pickle, no `eval`, no paths followed; sizes are checked before anything is unpacked.
 """
+
 from __future__ import annotations
 
 import contextlib
@@ -37,7 +40,7 @@ CREATE TABLE files (sha256 TEXT PRIMARY KEY, name TEXT NOT NULL, bytes BLOB NOT 
 CREATE TABLE results (key TEXT PRIMARY KEY, kind TEXT NOT NULL, meta TEXT NOT NULL, made REAL NOT NULL);
 CREATE TABLE arrays (key TEXT NOT NULL, name TEXT NOT NULL, size INTEGER NOT NULL, packed BLOB NOT NULL,
                      PRIMARY KEY (key, name));
-"""
+"""  # noqa: E501
 _MOST_STATEMENTS = 64 * 2**20  # bytes of JSON
 _MOST_ARRAY = 2 * 2**30  # bytes of one array: 20 modes of 4 million nodes
 _HEAD = 4096  # bytes of an array's description at most, for all that are kept here
@@ -55,33 +58,58 @@ def _checksum(key: str, kind: str, meta: Any, packed: Iterable[tuple[str, str, i
     return found.hexdigest()
 
 
-def _sealed(key: str, kind: str, meta: dict[str, Any], packed: Iterable[tuple[str, str, int, bytes]]) -> str:
-    """The JSON part of a result with the version of the program that made it and a checksum over all of it."""
+def _sealed(
+    key: str, kind: str, meta: dict[str, Any], packed: Iterable[tuple[str, str, int, bytes]]
+) -> str:
+    """The JSON part of a result with the version of the program that made it and a checksum over
+    all of it."""
     plain = json.loads(json.dumps(meta))
-    return json.dumps({"version": labilis.__version__, "checksum": _checksum(key, kind, plain, packed), "meta": plain})
+    return json.dumps(
+        {
+            "version": labilis.__version__,
+            "checksum": _checksum(key, kind, plain, packed),
+            "meta": plain,
+        }
+    )
 
 
 def _disk_error(error: sqlite3.Error, path: Path) -> LabilisError:
     text = str(error).lower()
     if "full" in text:
-        return LabilisError("The disk is full; this change is not saved.", str(path),
-                            "Make room, then save again. Nothing is lost while the window is open.", "disk-full")
+        return LabilisError(
+            "The disk is full; this change is not saved.",
+            str(path),
+            "Make room, then save again. Nothing is lost while the window is open.",
+            "disk-full",
+        )
     if "readonly" in text or "read-only" in text:
-        return LabilisError("The file cannot be written to; this change is not saved.", str(path),
-                            "Save it under another name.", "read-only")
-    return LabilisError(f"The file cannot be written ({error}).", str(path), "Save it under another name.", "disk")
+        return LabilisError(
+            "The file cannot be written to; this change is not saved.",
+            str(path),
+            "Save it under another name.",
+            "read-only",
+        )
+    return LabilisError(
+        f"The file cannot be written ({error}).", str(path), "Save it under another name.", "disk"
+    )
 
 
 def _damaged(path: Path, why: object) -> LabilisError:
     """The error for a file that cannot be read, with what can be had of it."""
     saved = ProjectFile.salvage(path)
-    remedy = (f"Its last readable statements ('{saved.name}') can be recovered into a new project."
-              if saved is not None else "Nothing in it can be read; take a backup copy.")
+    remedy = (
+        f"Its last readable statements ('{saved.name}') can be recovered into a new project."
+        if saved is not None
+        else "Nothing in it can be read; take a backup copy."
+    )
     return LabilisError(f"The project file is damaged ({why}).", str(path), remedy, "damaged")
 
 
-def _told(act: Callable[Concatenate[ProjectFile, P], R]) -> Callable[Concatenate[ProjectFile, P], R]:
+def _told(
+    act: Callable[Concatenate[ProjectFile, P], R],
+) -> Callable[Concatenate[ProjectFile, P], R]:
     """A method of an open file that says in words what it finds spoilt there."""
+
     @functools.wraps(act)
     def told(self: ProjectFile, *args: P.args, **kwargs: P.kwargs) -> R:
         try:
@@ -90,14 +118,19 @@ def _told(act: Callable[Concatenate[ProjectFile, P], R]) -> Callable[Concatenate
             raise _disk_error(error, self.path) from error
         except (sqlite3.Error, TypeError, ValueError, OverflowError) as error:
             raise _damaged(self.path, error) from error
+
     return told
 
 
 def _tables(connection: sqlite3.Connection) -> dict[str, str]:
-    """What a database consists of, by name: the words that made it, without spaces; indices that SQLite makes itself left out."""
+    """What a database consists of, by name: the words that made it, without spaces; indices that
+    SQLite makes itself left out."""
     rows = connection.execute("SELECT type, name, sql FROM sqlite_master").fetchall()
-    return {str(name): "".join(str(sql).split()) for kind, name, sql in rows
-            if not (str(name).startswith("sqlite_") and (sql is None or kind == "table"))}
+    return {
+        str(name): "".join(str(sql).split())
+        for kind, name, sql in rows
+        if not (str(name).startswith("sqlite_") and (sql is None or kind == "table"))
+    }
 
 
 @functools.cache
@@ -115,10 +148,14 @@ class ProjectFile:
         self._db = connection
         self._there = _identity(path)
 
-    # --- opening --------------------------------------------------------------------------------------------------
+    # --- opening
+    # ----------------------------------------------------------------------------------------------
     @classmethod
-    def create(cls, path: Path, project: Project, files: dict[str, tuple[str, bytes]] | None = None) -> ProjectFile:
-        """A new file with a first statement; `files` maps SHA-256 to (name, bytes). Replaces a file of that name."""
+    def create(
+        cls, path: Path, project: Project, files: dict[str, tuple[str, bytes]] | None = None
+    ) -> ProjectFile:
+        """A new file with a first statement; `files` maps SHA-256 to (name, bytes). Replaces a
+        file of that name."""
         path = Path(path)
         for suffix in ("", "-wal", "-shm"):
             Path(str(path) + suffix).unlink(missing_ok=True)
@@ -139,32 +176,48 @@ class ProjectFile:
 
     @classmethod
     def open(cls, path: Path, read_only: bool = False) -> ProjectFile:
-        """Open an existing file after checking that it is whole and of a known version; for reading only where asked for, or where it
-        cannot be written to."""
+        """Open an existing file after checking that it is whole and of a known version; for reading
+        only where asked for, or where it cannot be written to."""
         path = Path(path)
         if not path.is_file():
             raise LabilisError("There is no such file.", str(path), "Check the name.", "no-file")
         with open(path, "rb") as start:
             if start.read(16) != b"SQLite format 3\x00":
-                raise LabilisError("This is not a Labilis project: the file does not begin like one.", str(path),
-                                   "Open a .labilis file, or import a STEP or JSON file.", "not-project")
+                raise LabilisError(
+                    "This is not a Labilis project: the file does not begin like one.",
+                    str(path),
+                    "Open a .labilis file, or import a STEP or JSON file.",
+                    "not-project",
+                )
         fixed = not (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK))
         read_only = read_only or fixed
         try:
             if read_only:
                 how = "mode=ro&immutable=1" if fixed else "mode=ro"
-                connection = sqlite3.connect(f"file:{_quoted(path)}?{how}", uri=True, isolation_level=None)
+                connection = sqlite3.connect(
+                    f"file:{_quoted(path)}?{how}", uri=True, isolation_level=None
+                )
             else:
                 connection = sqlite3.connect(path, isolation_level=None, timeout=2.0)
             application = connection.execute("PRAGMA application_id").fetchone()[0]
             version = connection.execute("PRAGMA user_version").fetchone()[0]
             if application != APPLICATION_ID:
-                raise LabilisError("This database is not a Labilis project.", str(path), "Open a .labilis file.",
-                                   "not-project")
+                raise LabilisError(
+                    "This database is not a Labilis project.",
+                    str(path),
+                    "Open a .labilis file.",
+                    "not-project",
+                )
             if version > FILE_VERSION:
-                raise LabilisError(f"The file has version {version}; this program knows {FILE_VERSION}.", str(path),
-                                   "Open it with a newer Labilis.", "version")
-            if _tables(connection) != _own_tables():  # before anything is read: a view could go on for ever
+                raise LabilisError(
+                    f"The file has version {version}; this program knows {FILE_VERSION}.",
+                    str(path),
+                    "Open it with a newer Labilis.",
+                    "version",
+                )
+            if (
+                _tables(connection) != _own_tables()
+            ):  # before anything is read: a view could go on for ever
                 raise sqlite3.DatabaseError("it does not hold the tables of a project")
             whole = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
             if whole != "ok":
@@ -183,7 +236,8 @@ class ProjectFile:
 
     @staticmethod
     def salvage(path: Path) -> Project | None:
-        """The newest statements that can still be read from a damaged file, or None. The file is not touched."""
+        """The newest statements that can still be read from a damaged file, or None. The file is
+        not touched."""
         with tempfile.TemporaryDirectory(prefix="labilis-") as folder:
             copy = Path(folder) / "copy.labilis"
             try:
@@ -197,8 +251,11 @@ class ProjectFile:
                 last = 2**63 - 1
                 for _ in range(_MOST_HISTORY):
                     try:
-                        row = connection.execute("SELECT id, statements FROM history WHERE id<=? ORDER BY id DESC LIMIT 1",
-                                                 (last,)).fetchone()
+                        row = connection.execute(
+                            "SELECT id, statements FROM history WHERE id<=? ORDER BY id DESC LIMIT "
+                            "1",
+                            (last,),
+                        ).fetchone()
                         if row is None:
                             return None
                         last = row[0] - 1
@@ -221,7 +278,8 @@ class ProjectFile:
             pass
         self._db.close()
 
-    # --- statements -----------------------------------------------------------------------------------------------
+    # --- statements
+    # ----------------------------------------------------------------------------------------------
     @property
     @_told
     def project(self) -> Project:
@@ -234,7 +292,9 @@ class ProjectFile:
         with self._transaction():
             self._db.execute("DELETE FROM history WHERE id>?", (self._current(),))
             self._insert(project, title)
-            self._db.execute("DELETE FROM history WHERE id<=(SELECT max(id) FROM history)-?", (_MOST_HISTORY,))
+            self._db.execute(
+                "DELETE FROM history WHERE id<=(SELECT max(id) FROM history)-?", (_MOST_HISTORY,)
+            )
 
     @_told
     def undo(self) -> Project | None:
@@ -251,18 +311,25 @@ class ProjectFile:
         """Titles that can be undone (latest last) and redone (next first)."""
         current = self._current()
         rows = self._db.execute("SELECT id, title FROM history ORDER BY id").fetchall()
-        return ([str(title) for number, title in rows[1:] if number <= current],
-                [str(title) for number, title in rows if number > current])
+        return (
+            [str(title) for number, title in rows[1:] if number <= current],
+            [str(title) for number, title in rows if number > current],
+        )
 
-    # --- files and results ----------------------------------------------------------------------------------------
+    # --- files and results
+    # ----------------------------------------------------------------------------------------------
     @_told
     def files(self) -> dict[str, bytes]:
         """Imported files by SHA-256, each checked against it."""
         found = {}
         for sha, data in self._db.execute("SELECT sha256, bytes FROM files"):
             if not isinstance(data, bytes) or hashlib.sha256(data).hexdigest() != sha:
-                raise LabilisError("An imported file inside the project is damaged.", str(self.path), "Import it again.",
-                                   "damaged")
+                raise LabilisError(
+                    "An imported file inside the project is damaged.",
+                    str(self.path),
+                    "Import it again.",
+                    "damaged",
+                )
             found[sha] = data
         return found
 
@@ -284,17 +351,25 @@ class ProjectFile:
             packed.append((key, name, len(raw), zlib.compress(raw, 1)))
         with self._transaction():
             self._db.execute("DELETE FROM arrays WHERE key=?", (key,))
-            self._db.execute("INSERT OR REPLACE INTO results VALUES (?,?,?,?)", (key, kind, _sealed(key, kind, meta, packed), time.time()))
+            self._db.execute(
+                "INSERT OR REPLACE INTO results VALUES (?,?,?,?)",
+                (key, kind, _sealed(key, kind, meta, packed), time.time()),
+            )
             self._db.executemany("INSERT INTO arrays VALUES (?,?,?,?)", packed)
-            old = [row[0] for row in self._db.execute("SELECT key FROM results WHERE kind<>? ORDER BY made DESC",
-                                                   (_LITTLE,)).fetchall()[_MOST_RESULTS:]]
+            old = [
+                row[0]
+                for row in self._db.execute(
+                    "SELECT key FROM results WHERE kind<>? ORDER BY made DESC", (_LITTLE,)
+                ).fetchall()[_MOST_RESULTS:]
+            ]
             for stale in old:
                 self._db.execute("DELETE FROM results WHERE key=?", (stale,))
                 self._db.execute("DELETE FROM arrays WHERE key=?", (stale,))
 
     @_told
     def results(self, keys: Iterable[str] | None = None) -> dict[str, Any]:
-        """Results by key, all but trials when no keys are given; those that cannot be read are left out, since a run makes them again."""
+        """Results by key, all but trials when no keys are given; those that cannot be read are
+        left out, since a run makes them again."""
         wanted = None if keys is None else set(keys)
         found = {}
         for key, kind in self._db.execute("SELECT key, kind FROM results").fetchall():
@@ -314,7 +389,8 @@ class ProjectFile:
         return self.results([row[0] for row in rows])
 
     def save_as(self, path: Path) -> ProjectFile:
-        """A copy under another name, written beside it first and then put in its place; returns the copy, opened."""
+        """A copy under another name, written beside it first and then put in its place; returns
+        the copy, opened."""
         path = Path(path)
         temporary = path.with_name(f".{path.name}.{os.getpid()}.part")
         try:
@@ -329,38 +405,62 @@ class ProjectFile:
         except sqlite3.Error as error:
             raise _disk_error(error, path) from error
         except OSError as error:
-            raise LabilisError(f"The file cannot be written ({error.strerror}).", str(path), "Save it in another place.",
-                               "disk") from error
+            raise LabilisError(
+                f"The file cannot be written ({error.strerror}).",
+                str(path),
+                "Save it in another place.",
+                "disk",
+            ) from error
         finally:
             temporary.unlink(missing_ok=True)
         copy = ProjectFile.open(path)
         copy._db.execute("PRAGMA journal_mode=WAL")
         return copy
 
-    # --- helpers --------------------------------------------------------------------------------------------------
+    # --- helpers
+    # ----------------------------------------------------------------------------------------------
     def _stated(self) -> Project:
-        row = self._db.execute("SELECT statements FROM history WHERE id=?", (self._current(),)).fetchone()
+        row = self._db.execute(
+            "SELECT statements FROM history WHERE id=?", (self._current(),)
+        ).fetchone()
         if row is None or not isinstance(row[0], str) or len(row[0]) > _MOST_STATEMENTS:
             raise ValueError("the present statements are missing")
         return load_project(row[0])
 
     def _opened(self, key: str, kind: str, sealed: str) -> dict[str, Any]:
-        """What a result holds besides its arrays. Raises ValueError when anything of it is not as it was written."""
-        packed = self._db.execute("SELECT key, name, size, packed FROM arrays WHERE key=?", (key,)).fetchall()
+        """What a result holds besides its arrays. Raises ValueError when anything of it is not
+        as it was written."""
+        packed = self._db.execute(
+            "SELECT key, name, size, packed FROM arrays WHERE key=?", (key,)
+        ).fetchall()
         stored = json.loads(sealed)
-        if not isinstance(stored, dict) or stored.get("version") != labilis.__version__ or stored.get("checksum") != _checksum(
-                key, kind, stored.get("meta"), packed):
+        if (
+            not isinstance(stored, dict)
+            or stored.get("version") != labilis.__version__
+            or stored.get("checksum") != _checksum(key, kind, stored.get("meta"), packed)
+        ):
             raise ValueError("a stored result was changed, or is of another version")
         return dict(stored["meta"])
 
     @contextlib.contextmanager
     def _transaction(self) -> Iterator[None]:
         if self.read_only:
-            raise LabilisError("The file is open for reading only; this change is not saved.", str(self.path),
-                               "Save it under another name.", "read-only")
-        if _identity(self.path) != self._there:  # SQLite would go on writing into what has no name any more
-            raise LabilisError("The file is no longer where it was: it was moved, deleted or replaced. This change is not saved.",
-                               str(self.path), "Save it under a name; nothing is lost while the window is open.", "disk")
+            raise LabilisError(
+                "The file is open for reading only; this change is not saved.",
+                str(self.path),
+                "Save it under another name.",
+                "read-only",
+            )
+        if (
+            _identity(self.path) != self._there
+        ):  # SQLite would go on writing into what has no name any more
+            raise LabilisError(
+                "The file is no longer where it was: it was moved, deleted or replaced. This "
+                "change is not saved.",
+                str(self.path),
+                "Save it under a name; nothing is lost while the window is open.",
+                "disk",
+            )
         try:
             self._db.execute("BEGIN IMMEDIATE")
             yield
@@ -379,9 +479,13 @@ class ProjectFile:
         return int(row[0]) if row else 0
 
     def _insert(self, project: Project, title: str) -> None:
-        cursor = self._db.execute("INSERT INTO history (made, title, statements) VALUES (?,?,?)",
-                                  (time.time(), title, project.to_json()))
-        self._db.execute("INSERT OR REPLACE INTO state VALUES ('current', ?)", (str(cursor.lastrowid),))
+        cursor = self._db.execute(
+            "INSERT INTO history (made, title, statements) VALUES (?,?,?)",
+            (time.time(), title, project.to_json()),
+        )
+        self._db.execute(
+            "INSERT OR REPLACE INTO state VALUES ('current', ?)", (str(cursor.lastrowid),)
+        )
 
     def _insert_file(self, sha: str, name: str, data: bytes) -> None:
         self._db.execute("INSERT OR REPLACE INTO files VALUES (?,?,?)", (sha, name, data))
@@ -395,12 +499,18 @@ class ProjectFile:
         return self._stated()
 
     def _arrays(self, key: str) -> Iterator[tuple[str, np.ndarray]]:
-        for name, size, packed in self._db.execute("SELECT name, size, packed FROM arrays WHERE key=?", (key,)).fetchall():
+        for name, size, packed in self._db.execute(
+            "SELECT name, size, packed FROM arrays WHERE key=?", (key,)
+        ).fetchall():
             unpacker = zlib.decompressobj()
             head = unpacker.decompress(packed, _HEAD)
             if not 0 <= size <= _MOST_ARRAY or size != _size_of(head):
                 raise ValueError("an array has an impossible size")
-            raw = head + (unpacker.decompress(unpacker.unconsumed_tail, size - len(head)) if size > len(head) else b"")
+            raw = head + (
+                unpacker.decompress(unpacker.unconsumed_tail, size - len(head))
+                if size > len(head)
+                else b""
+            )
             yield name, np.lib.format.read_array(io.BytesIO(raw), allow_pickle=False)
 
 
@@ -414,10 +524,15 @@ def _identity(path: Path) -> tuple[int, int] | None:
 
 
 def _size_of(head: bytes) -> int:
-    """Bytes of an array in NumPy's format as its first ones tell; looked at before the rest is unpacked."""
+    """Bytes of an array in NumPy's format as its first ones tell; looked at before the rest is
+    unpacked."""
     start = io.BytesIO(head)
     version = np.lib.format.read_magic(start)
-    read = np.lib.format.read_array_header_1_0 if version == (1, 0) else np.lib.format.read_array_header_2_0
+    read = (
+        np.lib.format.read_array_header_1_0
+        if version == (1, 0)
+        else np.lib.format.read_array_header_2_0
+    )
     shape, _, dtype = read(start)
     if dtype.hasobject:
         raise ValueError("an array holds objects")

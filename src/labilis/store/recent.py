@@ -1,4 +1,6 @@
-"""Files that were opened or saved last, for the window's first page. A list that cannot be read or kept is no reason to stop anything."""
+"""Files that were opened or saved last, for the window's first page. A list that cannot be read
+or kept is no reason to stop anything."""
+
 from __future__ import annotations
 
 import json
@@ -18,7 +20,11 @@ def recent_files() -> list[Path]:
     """Those that are still there, the last one first."""
     try:
         stated = json.loads(_list().read_text(encoding="utf-8"))
-        paths = [Path(item) for item in stated if isinstance(item, str)] if isinstance(stated, list) else []
+        paths = (
+            [Path(item) for item in stated if isinstance(item, str)]
+            if isinstance(stated, list)
+            else []
+        )
         return [path for path in paths if path.is_file()][:_MOST]
     except (OSError, ValueError, RecursionError):
         return []

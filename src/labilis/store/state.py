@@ -1,4 +1,6 @@
-"""Where the program keeps what belongs to a user and to no project: unsaved work, what is open, what was open last, preferences."""
+"""Where the program keeps what belongs to a user and to no project: unsaved work, what is open,
+what was open last, preferences."""
+
 from __future__ import annotations
 
 import os
@@ -14,7 +16,8 @@ def state_folder() -> Path:
 
 
 def write_small(target: Path, text: str) -> None:
-    """Put a text in place of a small file, whole or not at all. What cannot be kept is no reason to stop anything: nothing is said."""
+    """Put a text in place of a small file, whole or not at all. What cannot be kept is no reason
+    to stop anything: nothing is said."""
     fresh = target.with_name(f"{target.name}.{os.getpid()}")
     try:
         target.parent.mkdir(parents=True, exist_ok=True)

@@ -1,4 +1,6 @@
-"""What can be said about picked faces and edges: each returns new statements and the words for the journal."""
+"""What can be said about picked faces and edges: each returns new statements and the words for
+the journal."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -42,8 +44,10 @@ class Offer:
 def _owner(project: Project, view: ShapeView, item: tuple[str, int]) -> str:
     """Piece that a picked face or edge belongs to."""
     body = str(view.bodies[view.body_of(*item)])
-    return next((piece.name for piece in project.active_pieces if body in piece.instances), next(
-        (piece.name for piece in project.active_pieces), ""))
+    return next(
+        (piece.name for piece in project.active_pieces if body in piece.instances),
+        next((piece.name for piece in project.active_pieces), ""),
+    )
 
 
 def names_of(view: ShapeView, selection: Selection) -> tuple[str, ...]:
@@ -63,14 +67,19 @@ def names_of(view: ShapeView, selection: Selection) -> tuple[str, ...]:
 
 
 def on_sheet(view: ShapeView, selection: Selection) -> bool:
-    """Whether everything picked belongs to sheets or lines, whose nodes can be held against turning."""
+    """Whether everything picked belongs to sheets or lines, whose nodes can be held against
+    turning."""
     faces = [index if of == "face" else int(view.edges.faces[index, 0]) for of, index in selection]
     return all(face < 0 or bool(view.sheet[face]) for face in faces)
 
 
 def is_bore(view: ShapeView, selection: Selection) -> bool:
     """Whether one round face is picked."""
-    return len(selection) == 1 and selection[0][0] == "face" and str(view.faces.kind[selection[0][1]]) == "cylinder"
+    return (
+        len(selection) == 1
+        and selection[0][0] == "face"
+        and str(view.faces.kind[selection[0][1]]) == "cylinder"
+    )
 
 
 def hold_offers(view: ShapeView, selection: Selection) -> list[Offer]:
@@ -79,14 +88,24 @@ def hold_offers(view: ShapeView, selection: Selection) -> list[Offer]:
     if on_sheet(view, selection):
         offers.append(Offer("hinged", "Held, free to turn"))
     if is_bore(view, selection):
-        offers += [Offer("pin", "On a pin: turns about its axis"),
-                   Offer("pin-slide", "On a pin: turns, and slides along the part"),
-                   Offer("cylinder", "Bore held point by point: radial and axial")]
+        offers += [
+            Offer("pin", "On a pin: turns about its axis"),
+            Offer("pin-slide", "On a pin: turns, and slides along the part"),
+            Offer("cylinder", "Bore held point by point: radial and axial"),
+        ]
     faces = [index for of, index in selection if of == "face"]
     if faces and all(str(view.faces.kind[index]) == "plane" for index in faces):
         offers.append(Offer("normal", "Slides on the face"))
-    offers += [Offer(f"symmetry {axis}", f"Plane of symmetry square to {axis}") for axis in _planes_of(view, selection)]
-    offers += [Offer("x", "Only x held"), Offer("y", "Only y held"), Offer("z", "Only z held"), Offer("springs", "Springs along x, y, z")]
+    offers += [
+        Offer(f"symmetry {axis}", f"Plane of symmetry square to {axis}")
+        for axis in _planes_of(view, selection)
+    ]
+    offers += [
+        Offer("x", "Only x held"),
+        Offer("y", "Only y held"),
+        Offer("z", "Only z held"),
+        Offer("springs", "Springs along x, y, z"),
+    ]
     return offers + ([Offer("foundation", "Elastic foundation")] if faces else [])
 
 
@@ -97,14 +116,27 @@ def push_offers(view: ShapeView, selection: Selection) -> list[Offer]:
         offers += [Offer("normal", "Force square to the face"), Offer("pressure", "Pressure")]
     elif all(view.edges.length[index] > 0 for _, index in selection):
         offers.append(Offer("line", "Force per length"))
-    return [*offers, Offer("moment", "Moment, on a stiff hub"), Offer("hub force", "Force on a stiff hub"),
-            Offer("spread force", "Force on a spread hub")]
+    return [
+        *offers,
+        Offer("moment", "Moment, on a stiff hub"),
+        Offer("hub force", "Force on a stiff hub"),
+        Offer("spread force", "Force on a spread hub"),
+    ]
 
 
 def _planes_of(view: ShapeView, selection: Selection) -> str:
-    """Axes to which the plane is square that holds all that is picked: 'y', or 'xy' for an edge along z; '' when there is none."""
-    points = np.concatenate([view.tessellation.points[view.tessellation.triangles[view.tessellation.face == index].ravel()] if of == "face"
-                             else view.tessellation.edge(index) for of, index in selection])
+    """Axes to which the plane is square that holds all that is picked: 'y', or 'xy' for an edge
+    along z; '' when there is none."""
+    points = np.concatenate(
+        [
+            view.tessellation.points[
+                view.tessellation.triangles[view.tessellation.face == index].ravel()
+            ]
+            if of == "face"
+            else view.tessellation.edge(index)
+            for of, index in selection
+        ]
+    )
     flat = np.flatnonzero(np.ptp(points, axis=0) < 1e-6 * view.size)
     return "".join("xyz"[axis] for axis in flat)
 
@@ -126,7 +158,11 @@ def with_region(project: Project, view: ShapeView, selection: Selection) -> tupl
             return project, region
     words = (describe_face if of == "face" else describe_edge)(view, index)[0]
     base = words.split(" (")[0].split(",")[0].replace(" mm", "")
-    region = Region(name=project.free_name("regions", base), piece=_owner(project, view, selection[0]), picks=picks)
+    region = Region(
+        name=project.free_name("regions", base),
+        piece=_owner(project, view, selection[0]),
+        picks=picks,
+    )
     return project.with_item("regions", region), region
 
 
@@ -134,7 +170,12 @@ def given(project: Project, view: ShapeView, selection: Selection, name: str) ->
     """Statements in which the region `name` is what is picked."""
     named = names_of(view, selection)
     picks = () if named else tuple(make_pick(view, of, index) for of, index in selection)
-    region = Region(name=name, names=named, picks=picks, piece=_owner(project, view, selection[0]) if picks else "")
+    region = Region(
+        name=name,
+        names=named,
+        picks=picks,
+        piece=_owner(project, view, selection[0]) if picks else "",
+    )
     return project.with_item("regions", region)
 
 
@@ -165,52 +206,79 @@ def _three(vector: np.ndarray) -> tuple[float, float, float]:
     return x, y, z
 
 
-def hold(project: Project, view: ShapeView, selection: Selection, way: str) -> tuple[Project, str, str]:
-    """(statements, words, name of the support) with the selection held in one of the ways of `hold_offers`."""
+def hold(
+    project: Project, view: ShapeView, selection: Selection, way: str
+) -> tuple[Project, str, str]:
+    """(statements, words, name of the support) with the selection held in one of the ways of
+    `hold_offers`."""
     project, region = with_region(project, view, selection)
     if way in ("springs", "foundation"):
         name = project.free_name("springs", f"{region.name} {way}")
-        spring = (Spring(name=name, on=region.name, per="area", normal="1 N/mm^3") if way == "foundation" else
-                  Spring(name=name, on=region.name, x="100 N/mm", y="100 N/mm", z="100 N/mm"))
+        spring = (
+            Spring(name=name, on=region.name, per="area", normal="1 N/mm^3")
+            if way == "foundation"
+            else Spring(name=name, on=region.name, x="100 N/mm", y="100 N/mm", z="100 N/mm")
+        )
         return project.with_item("springs", spring), f"{name} added", name
     name = project.free_name("supports", f"{region.name} held")
     if way in ("pin", "pin-slide"):
         project, hub = with_hub(project, region)
         axes, pin, along = _pin_axes(view, selection[0][1])
         free = {f"turn_{pin}", along} if way == "pin-slide" else {f"turn_{pin}"}
-        held = tuple(motion for motion in ("x", "y", "z", "turn_x", "turn_y", "turn_z") if motion not in free)
+        held = tuple(
+            motion for motion in ("x", "y", "z", "turn_x", "turn_y", "turn_z") if motion not in free
+        )
         support = Support(name=name, on=hub.name, axes=axes, held=held)
     elif way == "cylinder":
-        support = Support(name=name, on=region.name, axes=CylindricalAxes(), held=("radial", "axial"))
+        support = Support(
+            name=name, on=region.name, axes=CylindricalAxes(), held=("radial", "axial")
+        )
     elif way == "normal":
         support = Support(name=name, on=region.name, axes=NormalAxes(), held=("normal",))
     elif way.startswith("symmetry"):
-        support = Support(name=name, on=region.name, axes=SymmetryAxes(normal=way[-1]), held=("symmetry",))  # type: ignore[arg-type]
+        normal = SymmetryAxes(normal=way[-1])  # type: ignore[arg-type]
+        support = Support(name=name, on=region.name, axes=normal, held=("symmetry",))
     else:
         hubs = [hub.name for hub in project.hubs if hub.region == region.name]
         if hubs:
             held = ("x", "y", "z", "turn_x", "turn_y", "turn_z") if way == "fixed" else (way,)
             support = Support(name=name, on=hubs[0], held=held)
         else:
-            everything = ("x", "y", "z", "turn_x", "turn_y", "turn_z") if on_sheet(view, selection) else ("x", "y", "z")
+            everything = (
+                ("x", "y", "z", "turn_x", "turn_y", "turn_z")
+                if on_sheet(view, selection)
+                else ("x", "y", "z")
+            )
             held = {"fixed": everything, "hinged": ("x", "y", "z")}.get(way, (way,))
             support = Support(name=name, on=region.name, held=held)
     return project.with_item("supports", support), f"{region.name} held: {way}", name
 
 
-def push(project: Project, view: ShapeView, selection: Selection, way: str) -> tuple[Project, str, str]:
-    """(statements, words, name of the load) with a load in one of the ways of `push_offers` on the selection. Raises LabilisError for one
-    that it does not take."""
+def push(
+    project: Project, view: ShapeView, selection: Selection, way: str
+) -> tuple[Project, str, str]:
+    """(statements, words, name of the load) with a load in one of the ways of `push_offers` on the
+    selection. Raises LabilisError for one that it does not take."""
     if way not in {offer.key for offer in push_offers(view, selection)}:
-        raise LabilisError("A pressure acts on faces." if way == "pressure" else "What is picked does not take this load.", "loads",
-                           "Pick faces." if way == "pressure" else "Choose one that is offered.", "load-place")
+        raise LabilisError(
+            "A pressure acts on faces."
+            if way == "pressure"
+            else "What is picked does not take this load.",
+            "loads",
+            "Pick faces." if way == "pressure" else "Choose one that is offered.",
+            "load-place",
+        )
     project, region = with_region(project, view, selection)
     if way in ("moment", "hub force", "spread force"):
         project, _ = with_hub(project, region, "spread" if way == "spread force" else "stiff")
     hub = next((hub.name for hub in project.hubs if hub.region == region.name), None)
-    name = project.free_name("loads", f"push on {region.name}" if way != "pressure" else f"pressure on {region.name}")
+    name = project.free_name(
+        "loads", f"push on {region.name}" if way != "pressure" else f"pressure on {region.name}"
+    )
     if way == "pressure":
-        load: ForceLoad | PressureLoad | LineLoad | MomentLoad = PressureLoad(name=name, on=region.name, pressure="0.1 MPa")
+        load: ForceLoad | PressureLoad | LineLoad | MomentLoad = PressureLoad(
+            name=name, on=region.name, pressure="0.1 MPa"
+        )
     elif way == "line":
         load = LineLoad(name=name, on=region.name, components=("0 N/mm", "0 N/mm", "-1 N/mm"))
     elif way == "moment":
@@ -220,7 +288,14 @@ def push(project: Project, view: ShapeView, selection: Selection, way: str) -> t
     else:
         along = view.long_axis
         axis = int(np.argmax(np.abs(along)))
-        centre = float(np.mean([(view.faces if of == "face" else view.edges).centroid[index][axis] for of, index in selection]))
+        centre = float(
+            np.mean(
+                [
+                    (view.faces if of == "face" else view.edges).centroid[index][axis]
+                    for of, index in selection
+                ]
+            )
+        )
         inward = "-1 kN" if centre > float(view.centroid[axis]) else "1 kN"
         components = tuple(inward if index == axis else "0 N" for index in range(3))
         load = ForceLoad(name=name, on=hub or region.name, components=components)  # type: ignore[arg-type]
@@ -235,9 +310,13 @@ def with_load(project: Project, load: Load) -> Project:
     return project.changed(cases=cases)
 
 
-def refine(project: Project, view: ShapeView, selection: Selection, size: str) -> tuple[Project, str, str]:
+def refine(
+    project: Project, view: ShapeView, selection: Selection, size: str
+) -> tuple[Project, str, str]:
     """(statements, words, region) with a mesh zone on the selection."""
     project, region = with_region(project, view, selection)
-    zones = [zone for zone in project.mesh.zones if zone.region != region.name] + [MeshZone(region=region.name, size=size)]
+    zones = [zone for zone in project.mesh.zones if zone.region != region.name] + [
+        MeshZone(region=region.name, size=size)
+    ]
     plan = project.mesh.model_copy(update={"zones": tuple(zones)})
     return project.changed(mesh=plan), f"zone on {region.name}", region.name

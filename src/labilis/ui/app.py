@@ -1,4 +1,5 @@
 """Starting the window."""
+
 from __future__ import annotations
 
 import sys
@@ -32,5 +33,3 @@ def run_window(path: Path | None = None) -> int:
         application.processEvents()
         window.load_path(path)
     return application.exec()
-
-

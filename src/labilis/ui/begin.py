@@ -1,4 +1,6 @@
-"""What the stage offers while there is no part: projects opened last, the demos, a file, or a piece of numbers."""
+"""What the stage offers while there is no part: projects opened last, the demos, a file, or a
+piece of numbers."""
+
 from __future__ import annotations
 
 import json
@@ -14,9 +16,12 @@ from labilis.ui.plain import Label, plain_tip
 from labilis.ui.theme import LIGHT
 
 # what a demo shows, by its folder; one that is not named here is offered by its own name
-_SHOWN = {"sensor-bracket": "welded sheet with a rib to be placed", "panel-prop": "a machined strut between two pins, from a STEP file",
-          "cabinet-stand": "four folded legs with rails, many modes close together",
-          "antenna-mast": "a tube on a base plate under a taut cable"}
+_SHOWN = {
+    "sensor-bracket": "welded sheet with a rib to be placed",
+    "panel-prop": "a machined strut between two pins, from a STEP file",
+    "cabinet-stand": "four folded legs with rails, many modes close together",
+    "antenna-mast": "a tube on a base plate under a taut cable",
+}
 _MOST = 4
 _WIDE = 560  # px
 
@@ -24,7 +29,10 @@ _WIDE = 560  # px
 def demos() -> list[tuple[str, str, Path]]:
     """(name, what it shows, model) of each demo that ships with the program."""
     models = ((name, demo_model(name)) for name in demo_names())
-    return [(str(json.loads(path.read_text(encoding="utf-8"))["name"]), _SHOWN.get(name, ""), path) for name, path in models]
+    return [
+        (str(json.loads(path.read_text(encoding="utf-8"))["name"]), _SHOWN.get(name, ""), path)
+        for name, path in models
+    ]
 
 
 class Begin(QWidget):
@@ -56,10 +64,16 @@ class Begin(QWidget):
         if recent := recent_files()[:_MOST]:
             self._head("Go on with")
             for path in recent:
-                self._row(path.stem, str(path.parent), lambda path=path: self.wanted.emit(path), str(path))
+                self._row(
+                    path.stem, str(path.parent), lambda path=path: self.wanted.emit(path), str(path)
+                )
         self._head("Begin with a part of your own")
         self._row("STEP or STL file…", "bodies as they were drawn", lambda: self.asked.emit("step"))
-        self._row("A piece from numbers…", "plates, struts, folded sheet, ribs, blocks", lambda: self.asked.emit("piece"))
+        self._row(
+            "A piece from numbers…",
+            "plates, struts, folded sheet, ribs, blocks",
+            lambda: self.asked.emit("piece"),
+        )
         self._row("Project or model…", "what was saved before", lambda: self.asked.emit("open"))
         self._head("Or look at one that is ready to run")
         for name, words, path in demos():
@@ -85,8 +99,11 @@ class Begin(QWidget):
         note.setStyleSheet(f"color: {LIGHT.quiet}; background: transparent;")
         for label in (title, note):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        note.setText(note.fontMetrics().elidedText(
-            words, Qt.TextElideMode.ElideMiddle, _WIDE - 50 - title.sizeHint().width()))
+        note.setText(
+            note.fontMetrics().elidedText(
+                words, Qt.TextElideMode.ElideMiddle, _WIDE - 50 - title.sizeHint().width()
+            )
+        )
         inside.addWidget(title)
         inside.addStretch(1)
         inside.addWidget(note)

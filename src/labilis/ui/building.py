@@ -1,4 +1,5 @@
 """Making pieces from recipes in the window: what is on offer, with sizes to begin with."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -42,7 +43,15 @@ from labilis.ui.actions import with_load, with_region
 if TYPE_CHECKING:
     from labilis.ui.session import Session
 
-_SIZES = {"width": "40 mm", "height": "40 mm", "diameter": "40 mm", "thickness": "2 mm", "web": "2 mm", "gap": "8 mm", "flange": "15 mm"}
+_SIZES = {
+    "width": "40 mm",
+    "height": "40 mm",
+    "diameter": "40 mm",
+    "thickness": "2 mm",
+    "web": "2 mm",
+    "gap": "8 mm",
+    "flange": "15 mm",
+}
 _SOLID_ONLY = ("round", "square")
 
 
@@ -59,15 +68,31 @@ def _strut(shape: str) -> Recipe:
 
 RECIPES: dict[str, Callable[[], Recipe]] = {
     "plate": lambda: Plate(outline=_rectangle("200 mm", "120 mm"), thickness="3 mm"),
-    "plate with a hole": lambda: Plate(outline=_rectangle("200 mm", "120 mm"), thickness="3 mm",
-                                       openings=(Opening(x="100 mm", y="60 mm", diameter="30 mm"),)),
-    "folded angle": lambda: FoldedSheet(profile=(("40 mm", "0 mm"), ("0 mm", "0 mm"), ("0 mm", "40 mm")), thickness="2 mm", bend="2 mm",
-                                        length="500 mm"),
-    "folded channel": lambda: FoldedSheet(profile=(("30 mm", "0 mm"), ("0 mm", "0 mm"), ("0 mm", "60 mm"), ("30 mm", "60 mm")),
-                                          thickness="2 mm", bend="2 mm", length="500 mm"),
+    "plate with a hole": lambda: Plate(
+        outline=_rectangle("200 mm", "120 mm"),
+        thickness="3 mm",
+        openings=(Opening(x="100 mm", y="60 mm", diameter="30 mm"),),
+    ),
+    "folded angle": lambda: FoldedSheet(
+        profile=(("40 mm", "0 mm"), ("0 mm", "0 mm"), ("0 mm", "40 mm")),
+        thickness="2 mm",
+        bend="2 mm",
+        length="500 mm",
+    ),
+    "folded channel": lambda: FoldedSheet(
+        profile=(("30 mm", "0 mm"), ("0 mm", "0 mm"), ("0 mm", "60 mm"), ("30 mm", "60 mm")),
+        thickness="2 mm",
+        bend="2 mm",
+        length="500 mm",
+    ),
     "rib": lambda: Rib(width="60 mm", height="60 mm", thickness="3 mm"),
     "block": lambda: Block(width="60 mm", height="40 mm", depth="20 mm"),
-    **{f"strut, {shape}": lambda shape=shape: _strut(shape) for shape in SECTION_SIZES if SECTION_SIZES[shape]}}
+    **{
+        f"strut, {shape}": lambda shape=shape: _strut(shape)
+        for shape in SECTION_SIZES
+        if SECTION_SIZES[shape]
+    },
+}
 
 
 FROM_DXF, STRUT_FROM_DXF = "plate of a DXF outline…", "strut of a DXF outline as its section…"
@@ -75,32 +100,47 @@ FROM_TABLE = "loads and cases of a table (CSV)…"
 
 
 def new_piece(project: Project, key: str, material: str, at: tuple[float, float, float]) -> Piece:
-    """A piece of a recipe on offer, standing at a place (mm) clear of the others; shells unless it is not thin."""
+    """A piece of a recipe on offer, standing at a place (mm) clear of the others; shells unless
+    it is not thin."""
     recipe = RECIPES[key]()
     base = key.split(",")[0].split(" ")[0]
-    solid = isinstance(recipe, Block) or (isinstance(recipe, Strut) and recipe.section.shape in _SOLID_ONLY)
+    solid = isinstance(recipe, Block) or (
+        isinstance(recipe, Strut) and recipe.section.shape in _SOLID_ONLY
+    )
     place = Place(at=tuple(f"{round(c, 3):g} mm" for c in at))  # type: ignore[arg-type]
     taken, name, count = {piece.name for piece in project.pieces}, base, 1
     while name in taken:
         count += 1
         name = f"{base}-{count}"
-    return Piece(name=name, recipe=recipe, material=material, mesh_as="solid" if solid else "shell", place=place)
+    return Piece(
+        name=name,
+        recipe=recipe,
+        material=material,
+        mesh_as="solid" if solid else "shell",
+        place=place,
+    )
 
 
 def with_piece(project: Project, key: str, steel: Material, beside: float) -> tuple[Project, str]:
-    """(statements, name) with a new piece of a recipe; `beside`: where along x there is room, mm."""
+    """(statements, name) with a new piece of a recipe; `beside`: where along x there is room,
+    mm."""
     if not project.materials:
         project = project.changed(materials=[steel])
     piece = new_piece(project, key, project.materials[0].name, (beside, 0.0, 0.0))
     changed = project.with_item("pieces", piece)
-    return (changed if changed.cases else changed.changed(cases=[LoadCase(name="service")])), piece.name
+    return (
+        changed if changed.cases else changed.changed(cases=[LoadCase(name="service")])
+    ), piece.name
 
 
 def with_weight(project: Project) -> tuple[Project, str]:
     """(statements, name) with the weight of all pieces as a held load in every case."""
     name = project.free_name("loads", "own weight")
     project = project.with_item("loads", WeightLoad(name=name, growth="held"))
-    cases = [case.model_copy(update={"loads": (*case.loads, CaseLoad(load=name))}) for case in project.cases or (LoadCase(name="service"),)]
+    cases = [
+        case.model_copy(update={"loads": (*case.loads, CaseLoad(load=name))})
+        for case in project.cases or (LoadCase(name="service"),)
+    ]
     return project.changed(cases=cases), name
 
 
@@ -111,7 +151,8 @@ def with_temperature(project: Project) -> tuple[Project, str]:
 
 
 def with_move(project: Project, support: str) -> tuple[Project, str]:
-    """(statements, name) with a displacement of a support along the first direction that it holds."""
+    """(statements, name) with a displacement of a support along the first direction that it
+    holds."""
     name = project.free_name("loads", f"{support} moved")
     held = project.named("supports", support).held
     along = next((axis for axis in range(3) if "xyz"[axis] in held), 0)
@@ -120,18 +161,29 @@ def with_move(project: Project, support: str) -> tuple[Project, str]:
 
 
 def with_aside(project: Project, view: ShapeView, piece: str) -> tuple[Project, str]:
-    """(statements, name) with the weight of a piece set aside: a force at its centre of gravity, shared out over the faces it touches.
-    Raises LabilisError when it touches nothing."""
+    """(statements, name) with the weight of a piece set aside: a force at its centre of gravity,
+    shared out over the faces it touches. Raises LabilisError when it touches nothing."""
     found = mass_of_aside(project, view, piece)
     if found is None or len(found.faces) == 0:
-        raise LabilisError(f"'{piece}' touches no face of the part.", f"pieces/{piece}", "Move it onto the part, or load a face by hand.",
-                           "aside")
+        raise LabilisError(
+            f"'{piece}' touches no face of the part.",
+            f"pieces/{piece}",
+            "Move it onto the part, or load a face by hand.",
+            "aside",
+        )
     project, region = with_region(project, view, tuple(("face", int(face)) for face in found.faces))
     at = tuple(shown.stated(c, "length", 6) for c in found.centre)
-    hub = Hub(name=project.free_name("hubs", f"{piece} centre"), region=region.name, kind="spread", at=at)  # type: ignore[arg-type]
+    hub = Hub(
+        name=project.free_name("hubs", f"{piece} centre"),
+        region=region.name,
+        kind="spread",
+        at=at,  # type: ignore[arg-type]
+    )
     name = project.free_name("loads", f"weight of {piece}")
     newtons = 9810.0 * found.mass if np.isfinite(found.mass) else 100.0  # t times mm/s²
-    force = ForceLoad(name=name, on=hub.name, components=("0 N", "0 N", f"-{shown.stated(newtons, 'force', 4)}"))
+    force = ForceLoad(
+        name=name, on=hub.name, components=("0 N", "0 N", f"-{shown.stated(newtons, 'force', 4)}")
+    )
     return with_load(project.with_item("hubs", hub), force), name
 
 
@@ -139,8 +191,14 @@ def offer_loads(parent: QWidget, project: Project, take: Callable[[str, str], No
     """Menu of loads that need nothing picked: (kind, support)."""
     menu = QMenu(parent)
     rows = [("own weight, held", "weight", ""), ("change of temperature", "temperature", "")]
-    rows += [(f"weight of {piece.name}, set aside", "aside", piece.name) for piece in project.pieces if piece.set_aside]
-    rows += [(f"displacement of {support.name}", "move", support.name) for support in project.supports]
+    rows += [
+        (f"weight of {piece.name}, set aside", "aside", piece.name)
+        for piece in project.pieces
+        if piece.set_aside
+    ]
+    rows += [
+        (f"displacement of {support.name}", "move", support.name) for support in project.supports
+    ]
     rows += [(FROM_TABLE, FROM_TABLE, "")]
     for words, kind, support in rows:
         action = menu.addAction(words)
@@ -150,7 +208,12 @@ def offer_loads(parent: QWidget, project: Project, take: Callable[[str, str], No
     return menu
 
 
-def offer_grades(parent: QWidget, session: Session, ask_file: Callable[[str], str], guard: Callable[[Callable[[], Any]], None]) -> QMenu:
+def offer_grades(
+    parent: QWidget,
+    session: Session,
+    ask_file: Callable[[str], str],
+    guard: Callable[[Callable[[], Any]], None],
+) -> QMenu:
     """Menu of what can be done with materials: copy, keep in a folder, import, export."""
     menu = QMenu(parent)
 
@@ -158,18 +221,28 @@ def offer_grades(parent: QWidget, session: Session, ask_file: Callable[[str], st
         action = to.addAction(words)
         assert action is not None
         action.triggered.connect(lambda _=False: guard(call))
+
     folders = sorted({item.folder for item in session.own_grades if item.folder} | {""})
     for material in session.project.materials:
         name = material.name
         add(f"Copy {name}, to change it", lambda name=name: session.copy_material(name))
         keep = QMenu(f"Keep {name} among own grades", menu)
         for folder in folders:
-            add(f"in {folder}" if folder else "outside folders", lambda name=name, folder=folder: session.keep_material(name, folder), keep)
+            add(
+                f"in {folder}" if folder else "outside folders",
+                lambda name=name, folder=folder: session.keep_material(name, folder),
+                keep,
+            )
         add("in a new folder…", lambda name=name: _keep_in_new(parent, session, name), keep)
         menu.addMenu(keep)
     menu.addSeparator()
-    add("Import grades…", lambda: (path := ask_file("import")) and session.import_grades(Path(path)))
-    add("Export own grades…", lambda: (path := ask_file("export")) and write_grades(session.own_grades, Path(path)))
+    add(
+        "Import grades…", lambda: (path := ask_file("import")) and session.import_grades(Path(path))
+    )
+    add(
+        "Export own grades…",
+        lambda: (path := ask_file("export")) and write_grades(session.own_grades, Path(path)),
+    )
     menu.popup(QCursor.pos())
     return menu
 

@@ -1,4 +1,5 @@
 """Find a command: every command of the window by its words, with its key."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -21,8 +22,12 @@ class Command:
 def matching(commands: list[Command], text: str) -> list[Command]:
     """Commands that hold every typed word, those that begin with the text first."""
     words = text.lower().split()
-    found = [command for command in commands if all(word in command.words.lower() for word in words)]
-    return sorted(found, key=lambda command: not command.words.lower().startswith(text.lower().strip()))
+    found = [
+        command for command in commands if all(word in command.words.lower() for word in words)
+    ]
+    return sorted(
+        found, key=lambda command: not command.words.lower().startswith(text.lower().strip())
+    )
 
 
 class CommandBox(QLineEdit):
@@ -45,7 +50,9 @@ class CommandBox(QLineEdit):
         """List what fits the text."""
         self.list.clear()
         for command in matching(self.commands, self.text()):
-            item = QListWidgetItem(f"{command.words}" + (f"   {command.key}" if command.key else ""))
+            item = QListWidgetItem(
+                f"{command.words}" + (f"   {command.key}" if command.key else "")
+            )
             item.setData(Qt.ItemDataRole.UserRole, command)
             self.list.addItem(item)
         self.list.setCurrentRow(0)
@@ -64,7 +71,9 @@ class CommandBox(QLineEdit):
         assert event is not None
         step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()), 0)
         if step:
-            self.list.setCurrentRow(min(max(self.list.currentRow() + step, 0), self.list.count() - 1))
+            self.list.setCurrentRow(
+                min(max(self.list.currentRow() + step, 0), self.list.count() - 1)
+            )
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             if (item := self.list.currentItem()) is not None:
                 self._run_item(item)

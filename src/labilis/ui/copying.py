@@ -1,4 +1,6 @@
-"""What is shown, taken along in full: tables, curves and rungs to the clipboard (tab separated and HTML) or to a CSV file."""
+"""What is shown, taken along in full: tables, curves and rungs to the clipboard (tab separated
+and HTML) or to a CSV file."""
+
 from __future__ import annotations
 
 import csv
@@ -29,7 +31,10 @@ def table_rows(table: QTableWidget) -> Rows:
     """Head and cells of a table, numbers with all of their digits."""
     columns = range(table.columnCount())
     heads = [_head(table, column) for column in columns]
-    return [heads, *([_cell(table, row, column) for column in columns] for row in range(table.rowCount()))]
+    return [
+        heads,
+        *([_cell(table, row, column) for column in columns] for row in range(table.rowCount())),
+    ]
 
 
 def _head(table: QTableWidget, column: int) -> str:
@@ -39,7 +44,8 @@ def _head(table: QTableWidget, column: int) -> str:
 
 
 def full_head(table: QTableWidget, column: int, kind: str) -> None:
-    """Have the full figures of a column copied with the unit of a kind of quantity, the one that is shown."""
+    """Have the full figures of a column copied with the unit of a kind of quantity, the one that
+    is shown."""
     head = table.horizontalHeaderItem(column)
     if head is not None and (symbol := shown.unit(kind)):
         head.setData(FULL, f"{head.text()}, {symbol}")
@@ -50,15 +56,25 @@ def _cell(table: QTableWidget, row: int, column: int) -> str:
     if item is None:
         return ""
     full = item.data(FULL)
-    return str(full if full is not None else item.text() or item.data(Qt.ItemDataRole.AccessibleTextRole) or "")
+    return str(
+        full
+        if full is not None
+        else item.text() or item.data(Qt.ItemDataRole.AccessibleTextRole) or ""
+    )
 
 
 def copy_rows(rows: Rows) -> None:
     """To the clipboard, as tab separated text and as a table."""
     data = QMimeData()
-    data.setText("\n".join("\t".join(cell.replace("\t", " ").replace("\n", " ") for cell in row) for row in rows))
-    cells = "".join("<tr>" + "".join(f"<{tag}>{html.escape(cell)}</{tag}>" for cell in row) + "</tr>"
-                    for row, tag in zip(rows, ["th", *["td"] * (len(rows) - 1)]))
+    data.setText(
+        "\n".join(
+            "\t".join(cell.replace("\t", " ").replace("\n", " ") for cell in row) for row in rows
+        )
+    )
+    cells = "".join(
+        "<tr>" + "".join(f"<{tag}>{html.escape(cell)}</{tag}>" for cell in row) + "</tr>"
+        for row, tag in zip(rows, ["th", *["td"] * (len(rows) - 1)])
+    )
     data.setHtml(f"<table>{cells}</table>")
     clipboard = QApplication.clipboard()
     assert clipboard is not None
@@ -74,19 +90,25 @@ def save_rows(parent: QWidget, rows: Rows) -> None:
         with open(name, "w", newline="", encoding="utf-8") as target:
             csv.writer(target).writerows([[plain_cell(cell) for cell in row] for row in rows])
     except OSError as error:
-        raise LabilisError(f"'{Path(name).name}' could not be written ({error.strerror}).", str(Path(name).parent),
-                           "Choose a folder you may write to.", "csv") from error
+        raise LabilisError(
+            f"'{Path(name).name}' could not be written ({error.strerror}).",
+            str(Path(name).parent),
+            "Choose a folder you may write to.",
+            "csv",
+        ) from error
 
 
 def save_drawing(drawing: QWidget, path: Path) -> None:
-    """Write what a widget draws as a picture (.png, three dots for one), or as lines and text (.svg, or .pdf as a page). Raises
-    LabilisError where it cannot be written."""
+    """Write what a widget draws as a picture (.png, three dots for one), or as lines and text
+    (.svg, or .pdf as a page). Raises LabilisError where it cannot be written."""
     ending = path.suffix.lower()
     done = False
     if ending == ".pdf":
         writer = QPdfWriter(str(path))
         writer.setResolution(_DOTS)
-        writer.setPageSize(QPageSize(QSizeF(drawing.size()) * 25.4 / _DOTS, QPageSize.Unit.Millimeter))
+        writer.setPageSize(
+            QPageSize(QSizeF(drawing.size()) * 25.4 / _DOTS, QPageSize.Unit.Millimeter)
+        )
         writer.setPageMargins(QMarginsF())
         done = _rendered(drawing, writer)
     elif ending == ".svg":
@@ -103,8 +125,12 @@ def save_drawing(drawing: QWidget, path: Path) -> None:
         drawing.render(picture)
         done = picture.save(str(path))
     if not done:
-        raise LabilisError(f"'{path.name}' could not be written.", str(path.parent), "Choose a folder you may write to, and a name "
-                           "that ends in .png, .svg or .pdf.", "drawing-save")
+        raise LabilisError(
+            f"'{path.name}' could not be written.",
+            str(path.parent),
+            "Choose a folder you may write to, and a name that ends in .png, .svg or .pdf.",
+            "drawing-save",
+        )
 
 
 def _rendered(drawing: QWidget, onto: QPaintDevice) -> bool:
@@ -118,8 +144,12 @@ def _rendered(drawing: QWidget, onto: QPaintDevice) -> bool:
 
 def ask_drawing(drawing: QWidget, name: str) -> None:
     """Ask for a file and write what a widget draws. Raises LabilisError."""
-    file, _ = QFileDialog.getSaveFileName(drawing, f"Save the {name[:1].lower()}{name[1:]}", f"{name}.png",
-                                          "Picture (*.png);;Drawing (*.svg);;Page (*.pdf)")
+    file, _ = QFileDialog.getSaveFileName(
+        drawing,
+        f"Save the {name[:1].lower()}{name[1:]}",
+        f"{name}.png",
+        "Picture (*.png);;Drawing (*.svg);;Page (*.pdf)",
+    )
     if file:
         save_drawing(drawing, Path(file))
 
@@ -131,11 +161,15 @@ def can_be_taken(drawing: QWidget, rows: Callable[[], Rows]) -> None:
     def offer(place: QPoint) -> None:
         if len(rows()) > 1:
             show_menu(copy_menu(drawing, rows, drawing=drawing), drawing, place)
+
     drawing.customContextMenuRequested.connect(offer)
 
 
-def copy_menu(parent: QWidget, rows: Callable[[], Rows], cell: str = "", drawing: QWidget | None = None) -> QMenu:
-    """What can be taken along: one number, all of it, a file, and what is drawn of it as a picture."""
+def copy_menu(
+    parent: QWidget, rows: Callable[[], Rows], cell: str = "", drawing: QWidget | None = None
+) -> QMenu:
+    """What can be taken along: one number, all of it, a file, and what is drawn of it as a
+    picture."""
     menu = QMenu(parent)
     if cell:
         menu.addAction(f"copy {cell}").triggered.connect(lambda _=False: copy_text(cell))  # type: ignore[union-attr]
@@ -143,7 +177,9 @@ def copy_menu(parent: QWidget, rows: Callable[[], Rows], cell: str = "", drawing
     menu.addAction("save as CSV…").triggered.connect(lambda _=False: save_rows(parent, rows()))  # type: ignore[union-attr]
     if drawing is not None:
         name = drawing.accessibleName() or "drawing"
-        menu.addAction("save as picture…").triggered.connect(lambda _=False: ask_drawing(drawing, name))  # type: ignore[union-attr]
+        menu.addAction("save as picture…").triggered.connect(  # type: ignore[union-attr]
+            lambda _=False: ask_drawing(drawing, name)
+        )
     return menu
 
 
@@ -163,5 +199,9 @@ def copy_text(text: str) -> None:
 def curve_rows(curves: Sequence[tuple[str, str, str, Sequence[tuple[float, float]]]]) -> Rows:
     """Points of curves (name, under, beside, points), one below the other."""
     rows = [["curve", "along", "value along", "of", "value"]]
-    return rows + [[name, under, full_text(x), beside, full_text(y)] for name, under, beside, points in curves for x, y in points
-                   if math.isfinite(x) and math.isfinite(y)]
+    return rows + [
+        [name, under, full_text(x), beside, full_text(y)]
+        for name, under, beside, points in curves
+        for x, y in points
+        if math.isfinite(x) and math.isfinite(y)
+    ]

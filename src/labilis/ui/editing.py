@@ -1,4 +1,6 @@
-"""What the user does with the part in the window: hold, push, refine, scribe, add pieces, loads and cases."""
+"""What the user does with the part in the window: hold, push, refine, scribe, add pieces, loads
+and cases."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -15,7 +17,16 @@ from labilis.run.importing import with_outline
 from labilis.run.picking import ShapeView
 from labilis.store.load_table import with_load_table
 from labilis.ui import actions, marking
-from labilis.ui.building import FROM_DXF, FROM_TABLE, STRUT_FROM_DXF, with_aside, with_move, with_piece, with_temperature, with_weight
+from labilis.ui.building import (
+    FROM_DXF,
+    FROM_TABLE,
+    STRUT_FROM_DXF,
+    with_aside,
+    with_move,
+    with_piece,
+    with_temperature,
+    with_weight,
+)
 from labilis.ui.joining import join
 from labilis.ui.session import STEEL
 
@@ -40,16 +51,25 @@ class Editing:
             return False
         return True
 
-    def _with_picked(self, call: Callable[[Project, ShapeView, actions.Selection], tuple[Project, str, str]], station: str, field: str,
-                     edit: bool = False) -> None:
-        """Take the statements (with their words and the name of what is new) that come of what is picked, and go to their sentence."""
+    def _with_picked(
+        self,
+        call: Callable[[Project, ShapeView, actions.Selection], tuple[Project, str, str]],
+        station: str,
+        field: str,
+        edit: bool = False,
+    ) -> None:
+        """Take the statements (with their words and the name of what is new) that come of what
+        is picked, and go to their sentence."""
         if not self._picked():
             return
 
         def act() -> None:
-            project, words, name = call(self.session.project, self.session.current("shape"), self.stage.selection)
+            project, words, name = call(
+                self.session.project, self.session.current("shape"), self.stage.selection
+            )
             self.session.make(project, words)
             self._said(station, field, name, edit)
+
         self._guard(act)
 
     def hold_picked(self, way: str = "") -> None:
@@ -58,25 +78,44 @@ class Editing:
             self.stage.fill_menus()
             self.stage.hold_menu.popup(self.sheet.mapToGlobal(self.sheet.rect().center()))
         elif way:
-            self._with_picked(lambda project, view, selection: actions.hold(project, view, selection, way), "Supports",
-                              "springs" if way in ("springs", "foundation") else "supports")
+            self._with_picked(
+                lambda project, view, selection: actions.hold(project, view, selection, way),
+                "Supports",
+                "springs" if way in ("springs", "foundation") else "supports",
+            )
 
     def join_picked(self, way: str) -> None:
-        """A bolt through the picked bores, or a seam along the picked edges; a bolt's diameter is open for typing."""
+        """A bolt through the picked bores, or a seam along the picked edges; a bolt's diameter
+        is open for typing."""
+
         def act() -> None:
-            project, words, field, name = join(self.session.project, self.session.current("shape"), self.stage.selection, way)
+            project, words, field, name = join(
+                self.session.project, self.session.current("shape"), self.stage.selection, way
+            )
             self.session.edit(project, words)
             self._said("Mesh", field, name, field == "bolts")
+
         if self._picked():
             self._guard(act)
 
     def push_picked(self, way: str) -> None:
         """Put a load on the selection and open its value for typing."""
-        self._with_picked(lambda project, view, selection: actions.push(project, view, selection, way), "Loads", "loads", edit=True)
+        self._with_picked(
+            lambda project, view, selection: actions.push(project, view, selection, way),
+            "Loads",
+            "loads",
+            edit=True,
+        )
 
     def scribe_picked(self, way: str) -> None:
-        """A line, circle or washer on the picked face or round the picked hole; its first number is open for typing."""
-        self._with_picked(lambda project, view, selection: marking.scribe(project, view, selection, way), "Part", "scribes", edit=True)
+        """A line, circle or washer on the picked face or round the picked hole; its first number
+        is open for typing."""
+        self._with_picked(
+            lambda project, view, selection: marking.scribe(project, view, selection, way),
+            "Part",
+            "scribes",
+            edit=True,
+        )
 
     def zone_picked(self) -> None:
         """Finer elements on the selection."""
@@ -86,34 +125,54 @@ class Editing:
 
         def act() -> None:
             size = mesh_size(self.session.settled, view)
-            project, words, _ = actions.refine(self.session.project, view, self.stage.selection, shown.stated(size / 2, "length", 3))
+            project, words, _ = actions.refine(
+                self.session.project,
+                view,
+                self.stage.selection,
+                shown.stated(size / 2, "length", 3),
+            )
             self.session.make(project, words)
             self.sheet.open_station("Mesh")
+
         self._guard(act)
 
     def give_picked(self, region: str) -> None:
         """A region that lost its faces takes what is picked; what stands on it works again."""
         if self._picked():
             view = self.session.current("shape")
-            self._guard(lambda: self.session.edit(actions.given(self.session.project, view, self.stage.selection, region),
-                                                  f"{region} picked again"))
+            self._guard(
+                lambda: self.session.edit(
+                    actions.given(self.session.project, view, self.stage.selection, region),
+                    f"{region} picked again",
+                )
+            )
             self.stage.select(())
 
     def _said(self, station: str, field: str, name: str, edit: bool = False) -> None:
-        """Open the station with the new sentence; with `edit` its first number is open for typing."""
+        """Open the station with the new sentence; with `edit` its first number is open for
+        typing."""
         self.stage.select(())
         self.stage.show_view("Shape")
         self.sheet.open_station(station)
         index = [item.name for item in getattr(self.session.project, field)].index(name)
         if edit:
             card = self.sheet.cards[station]
-            label = next(label for label in card.sentences if any((span.path or ())[:2] == (field, index) for span in label.sentence))
-            spans = [span for span in label.sentence if span.kind in ("force", "stress", "line force", "moment", "temperature", "length")]
+            label = next(
+                label
+                for label in card.sentences
+                if any((span.path or ())[:2] == (field, index) for span in label.sentence)
+            )
+            spans = [
+                span
+                for span in label.sentence
+                if span.kind in ("force", "stress", "line force", "moment", "temperature", "length")
+            ]
             busy = [span for span in spans if not span.text.startswith("0 ")]
             card.edit((busy or spans)[0], label)
 
     def add_piece(self, key: str) -> None:
-        """A new piece from a recipe, clear of what is there; the project begins with it when there is none."""
+        """A new piece from a recipe, clear of what is there; the project begins with it when
+        there is none."""
         if key in (FROM_DXF, STRUT_FROM_DXF):
             self._guard(lambda: self._add_outline(plate=key == FROM_DXF))
             return
@@ -125,9 +184,14 @@ class Editing:
             if self.session.project.pieces:
                 self.session.make(project, f"{name} added")
             else:
-                self.session.new(retyped(Project(), project.changed(name="New part")), {}, f"{name} from a recipe; {STEEL.name} assumed")
+                self.session.new(
+                    retyped(Project(), project.changed(name="New part")),
+                    {},
+                    f"{name} from a recipe; {STEEL.name} assumed",
+                )
             self.stage.show_view("Shape")
             self.sheet.open_station("Part")
+
         self._guard(act)
 
     def _add_outline(self, plate: bool) -> None:
@@ -135,20 +199,35 @@ class Editing:
         name, _ = QFileDialog.getOpenFileName(None, "A DXF outline", "", "DXF (*.dxf)")
         if not name:
             return
-        what, text = ("Thickness", shown.typed("3 mm", "length")) if plate else ("Length", shown.typed("500 mm", "length"))
+        what, text = (
+            ("Thickness", shown.typed("3 mm", "length"))
+            if plate
+            else ("Length", shown.typed("500 mm", "length"))
+        )
         whose = "plate" if plate else "strut"
-        size, sure = QInputDialog.getText(None, what, f"{what} of the {whose}, such as {text}", text=text)  # type: ignore[arg-type]
+        size, sure = QInputDialog.getText(
+            None, what, f"{what} of the {whose}, such as {text}", text=text
+        )  # type: ignore[arg-type]
         if not sure:
             return
         try:
             data = Path(name).read_bytes()
         except OSError as error:
-            raise LabilisError(f"'{Path(name).name}' cannot be read ({error.strerror}).", name, "Choose another file.", "file") from error
-        project, piece, words = with_outline(self.session.project, data, Path(name).name, **{what.lower(): size.strip()})
+            raise LabilisError(
+                f"'{Path(name).name}' cannot be read ({error.strerror}).",
+                name,
+                "Choose another file.",
+                "file",
+            ) from error
+        project, piece, words = with_outline(
+            self.session.project, data, Path(name).name, **{what.lower(): size.strip()}
+        )
         if self.session.project.pieces:
             self.session.edit(project, f"{piece} added: {words}")
         else:
-            self.session.new(project.changed(name=piece), {}, f"{piece}: {words}; {STEEL.name} assumed")
+            self.session.new(
+                project.changed(name=piece), {}, f"{piece}: {words}; {STEEL.name} assumed"
+            )
         self.stage.show_view("Shape")
         self.sheet.open_station("Part")
 
@@ -161,24 +240,43 @@ class Editing:
         def act() -> None:
             name_ = name.strip()
             if name_ in self.session.project.parameters:
-                raise LabilisError(f"There is a parameter '{name_}' already.", "parameters", "Choose another name.", "parameter")
-            self.session.make(self.session.project.changed(parameters={**self.session.project.parameters, name_: "1 mm"}), f"{name_} added")
+                raise LabilisError(
+                    f"There is a parameter '{name_}' already.",
+                    "parameters",
+                    "Choose another name.",
+                    "parameter",
+                )
+            self.session.make(
+                self.session.project.changed(
+                    parameters={**self.session.project.parameters, name_: "1 mm"}
+                ),
+                f"{name_} added",
+            )
             self.sheet.open_station("Part")
             card = self.sheet.cards["Part"]
-            label, span = next((label, span) for label in card.sentences for span in label.sentence if span.path == ("parameters", name_))
+            label, span = next(
+                (label, span)
+                for label in card.sentences
+                for span in label.sentence
+                if span.path == ("parameters", name_)
+            )
             card.edit(span, label)
+
         self._guard(act)
 
     def add_weight(self) -> None:
         """The weight of all pieces as a held load."""
+
         def act() -> None:
             project, name = with_weight(self.session.project)
             self.session.make(project, f"{name} added")
             self.sheet.open_station("Loads")
+
         self._guard(act)
 
     def add_load(self, kind: str, support: str) -> None:
-        """A load that needs nothing picked: 'weight', 'temperature', the 'move' of a support, or the weight of a piece set 'aside'."""
+        """A load that needs nothing picked: 'weight', 'temperature', the 'move' of a support, or
+        the weight of a piece set 'aside'."""
         if kind == "weight":
             self.add_weight()
             return
@@ -187,11 +285,16 @@ class Editing:
             return
 
         def act() -> None:
-            project, name = (with_temperature(self.session.project) if kind == "temperature" else
-                             with_aside(self.session.project, self.session.current("shape"), support) if kind == "aside" else
-                             with_move(self.session.project, support))
+            project, name = (
+                with_temperature(self.session.project)
+                if kind == "temperature"
+                else with_aside(self.session.project, self.session.current("shape"), support)
+                if kind == "aside"
+                else with_move(self.session.project, support)
+            )
             self.session.make(project, f"{name} added")
             self._said("Loads", "loads", name, edit=True)
+
         self._guard(act)
 
     def load_table(self) -> None:
@@ -203,16 +306,20 @@ class Editing:
             self.session.edit(project, f"{Path(name).name}: {words}")
             self.stage.show_view("Shape")
             self.sheet.open_station("Loads")
+
         if name:
             self._guard(act)
 
     def apply_factor(self, factor: float) -> None:
-        """A case in which the growing loads of the present one act with a factor, which is then shown."""
+        """A case in which the growing loads of the present one act with a factor, which is then
+        shown."""
+
         def act() -> None:
             project, name = case_at(self.session.project, self.session.case_name, factor)
             self.session.make(project, f"{name} added")
             self.session.choose_case(name)
             self.sheet.open_station("Loads")
+
         self._guard(act)
 
     def add_case(self) -> None:
@@ -220,5 +327,9 @@ class Editing:
         project = self.session.project
         name = project.free_name("cases", "case")
         case = LoadCase(name=name, loads=tuple(CaseLoad(load=load.name) for load in project.loads))
-        self._guard(lambda: (self.session.edit(project.with_item("cases", case), f"{name} added"),  # type: ignore[func-returns-value, arg-type]
-                             self.session.choose_case(name)))
+        self._guard(
+            lambda: (
+                self.session.edit(project.with_item("cases", case), f"{name} added"),  # type: ignore[func-returns-value, arg-type]
+                self.session.choose_case(name),
+            )
+        )

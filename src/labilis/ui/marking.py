@@ -1,4 +1,5 @@
 """Scribing on a picked face: what is on offer, and the statements that come of it."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -17,7 +18,11 @@ def scribe_offers(view: ShapeView, selection: Selection) -> list[Offer]:
         return [Offer("washer", "Washer patch round it")] if _host(view, index) is not None else []
     offers = [Offer("circle", "Circle in the middle")]
     if str(view.faces.kind[index]) in ("plane", "cylinder"):
-        offers = [Offer("lengthwise", "Line along the middle"), Offer("crosswise", "Line across the middle"), *offers]
+        offers = [
+            Offer("lengthwise", "Line along the middle"),
+            Offer("crosswise", "Line across the middle"),
+            *offers,
+        ]
     return offers
 
 
@@ -25,16 +30,29 @@ def _host(view: ShapeView, edge: int) -> int | None:
     """The flat face that a circular edge lies in, or None."""
     if str(view.edges.kind[edge]) != "circle":
         return None
-    flat = [int(face) for face in view.edges.faces[edge] if face >= 0 and str(view.faces.kind[face]) == "plane"]
+    flat = [
+        int(face)
+        for face in view.edges.faces[edge]
+        if face >= 0 and str(view.faces.kind[face]) == "plane"
+    ]
     return flat[0] if flat else None
 
 
-def scribe(project: Project, view: ShapeView, selection: Selection, way: str) -> tuple[Project, str, str]:
-    """(statements, words, name of the scribe) with a line, circle or washer on what is picked. Raises LabilisError for what does not take
-    it."""
+def scribe(
+    project: Project, view: ShapeView, selection: Selection, way: str
+) -> tuple[Project, str, str]:
+    """(statements, words, name of the scribe) with a line, circle or washer on what is picked.
+    Raises LabilisError for what does not take it."""
     if way not in {offer.key for offer in scribe_offers(view, selection)}:
-        raise LabilisError({"washer": "A washer goes round the edge of a hole in a flat face.", "circle": "A circle is scribed on one face."
-                            }.get(way, "A line is scribed on one face, flat or round."), "scribes", "Pick another place.", "scribe-place")
+        raise LabilisError(
+            {
+                "washer": "A washer goes round the edge of a hole in a flat face.",
+                "circle": "A circle is scribed on one face.",
+            }.get(way, "A line is scribed on one face, flat or round."),
+            "scribes",
+            "Pick another place.",
+            "scribe-place",
+        )
     of, index = selection[0]
     face = index if of == "face" else _host(view, index)
     assert face is not None
@@ -49,7 +67,9 @@ def scribe(project: Project, view: ShapeView, selection: Selection, way: str) ->
     elif way == "washer":
         radius = float(view.edges.radius[index])
         x, y, z = (shown.stated(float(c), "length", 6) for c in view.edges.centroid[index])
-        made = ScribeCircle(name=name, diameter=shown.stated(4 * radius, "length", 4), at=(x, y, z), **host)  # type: ignore[arg-type]
+        made = ScribeCircle(
+            name=name, diameter=shown.stated(4 * radius, "length", 4), at=(x, y, z), **host
+        )  # type: ignore[arg-type]
     else:
         across = float(np.sqrt(view.faces.area[face]))
         made = ScribeCircle(name=name, diameter=shown.stated(0.4 * across, "length", 2), **host)  # type: ignore[arg-type]

@@ -1,4 +1,5 @@
 """A label that is edited where it stands: the name of the project, and what it belongs to."""
+
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal

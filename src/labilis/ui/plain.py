@@ -1,4 +1,6 @@
-"""Text of the window that is shown as it is: a name that an engineer or a file gave never becomes markup."""
+"""Text of the window that is shown as it is: a name that an engineer or a file gave never
+becomes markup."""
+
 from __future__ import annotations
 
 from html import escape
@@ -25,4 +27,6 @@ def polish_again(widget: QWidget) -> None:
 
 def plain_tip(text: str) -> str:
     """A tooltip as Qt takes it: markup in it is shown and not followed."""
-    return f"<span>{escape(text)}</span>".replace("\n", "<br>") if Qt.mightBeRichText(text) else text  # type: ignore[attr-defined]
+    return (
+        f"<span>{escape(text)}</span>".replace("\n", "<br>") if Qt.mightBeRichText(text) else text  # type: ignore[attr-defined]
+    )

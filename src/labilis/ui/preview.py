@@ -1,4 +1,6 @@
-"""The pages of a report in a window of their own, as they will be printed; a click on a figure leads to where it comes from."""
+"""The pages of a report in a window of their own, as they will be printed; a click on a figure
+leads to where it comes from."""
+
 from __future__ import annotations
 
 from pathlib import Path
@@ -14,7 +16,8 @@ from labilis.ui.plain import Label
 
 
 class Pages(QPdfView):
-    """All pages, one below the other, as wide as the window. `wanted` carries where a figure that was clicked comes from."""
+    """All pages, one below the other, as wide as the window. `wanted` carries where a figure
+    that was clicked comes from."""
 
     wanted = pyqtSignal(Source)
 
@@ -30,17 +33,28 @@ class Pages(QPdfView):
         viewport.setMouseTracking(True)
 
     def page_rects(self) -> list[QRectF]:
-        """Where each page lies in the viewport, as the view lays them out: margins, then page after page with a space between."""
-        viewport, across, down = self.viewport(), self.horizontalScrollBar(), self.verticalScrollBar()
+        """Where each page lies in the viewport, as the view lays them out: margins, then page
+        after page with a space between."""
+        viewport, across, down = (
+            self.viewport(),
+            self.horizontalScrollBar(),
+            self.verticalScrollBar(),
+        )
         screen = QGuiApplication.primaryScreen()
-        assert viewport is not None and across is not None and down is not None and screen is not None
+        assert (
+            viewport is not None and across is not None and down is not None and screen is not None
+        )
         margins, found = self.documentMargins(), []
         dots = screen.logicalDotsPerInch() / 72.0
         wide, y = viewport.width() - margins.left() - margins.right(), float(margins.top())
         for page in range(self._document.pageCount()):
             size = (self._document.pagePointSize(page) * dots).toSize()
             whole = QSizeF((QSizeF(size) * (wide / max(size.width(), 1))).toSize())
-            found.append(QRectF(margins.left() - across.value(), y - down.value(), whole.width(), whole.height()))
+            found.append(
+                QRectF(
+                    margins.left() - across.value(), y - down.value(), whole.width(), whole.height()
+                )
+            )
             y += whole.height() + self.pageSpacing()
         return found
 
@@ -50,18 +64,28 @@ class Pages(QPdfView):
             if rect.contains(place):
                 self._links.setPage(page)
                 scale = self._document.pagePointSize(page).width() / max(rect.width(), 1.0)
-                return source_of(self._links.linkAt((place - rect.topLeft()) * scale).url().toString())
+                return source_of(
+                    self._links.linkAt((place - rect.topLeft()) * scale).url().toString()
+                )
         return None
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         super().mouseMoveEvent(event)
         viewport = self.viewport()
         if event is not None and viewport is not None:
-            viewport.setCursor(Qt.CursorShape.PointingHandCursor if self.source_at(event.position()) else Qt.CursorShape.ArrowCursor)
+            viewport.setCursor(
+                Qt.CursorShape.PointingHandCursor
+                if self.source_at(event.position())
+                else Qt.CursorShape.ArrowCursor
+            )
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         super().mouseReleaseEvent(event)
-        source = None if event is None or event.button() != Qt.MouseButton.LeftButton else self.source_at(event.position())
+        source = (
+            None
+            if event is None or event.button() != Qt.MouseButton.LeftButton
+            else self.source_at(event.position())
+        )
         if source is not None:
             self.wanted.emit(source)
 

@@ -1,4 +1,6 @@
-"""The report's pages to look at, made in a process of their own, so that neither the window nor a run waits for them."""
+"""The report's pages to look at, made in a process of their own, so that neither the window nor
+a run waits for them."""
+
 from __future__ import annotations
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -11,7 +13,8 @@ _LOOK = 60  # ms between looks for pages that are done
 
 
 class Printer(QObject):
-    """Makes pages one after the other; of those that were asked for meanwhile the last. `ready` carries their place."""
+    """Makes pages one after the other; of those that were asked for meanwhile the last. `ready`
+    carries their place."""
 
     ready = pyqtSignal(object)
     failed = pyqtSignal(LabilisError)
@@ -51,7 +54,11 @@ class Printer(QObject):
                 elif event.kind == "done":
                     self.ready.emit(self._found[0])
                 else:
-                    self.failed.emit(event.content[0] if event.kind == "error" else LabilisError(event.content, "report", code="died"))
+                    self.failed.emit(
+                        event.content[0]
+                        if event.kind == "error"
+                        else LabilisError(event.content, "report", code="died")
+                    )
                 return
 
     def close(self) -> None:

@@ -1,4 +1,6 @@
-"""The one holder of state: statements, their file, results, the run that is on. Everything else in the window listens."""
+"""The one holder of state: statements, their file, results, the run that is on. Everything else
+in the window listens."""
+
 from __future__ import annotations
 
 import hashlib
@@ -16,7 +18,16 @@ from labilis.edit.variants import design_names, design_of, free_name, keep_varia
 from labilis.judge.evidence import CaseFacts
 from labilis.judge.findings import TrialFindings
 from labilis.judge.plan_sentences import count_of
-from labilis.model import LabilisError, Picture, Project, StoredFile, TrialPlan, grade, shown, statements_of
+from labilis.model import (
+    LabilisError,
+    Picture,
+    Project,
+    StoredFile,
+    TrialPlan,
+    grade,
+    shown,
+    statements_of,
+)
 from labilis.model.renaming import renamed, renamed_parameter
 from labilis.report.images import check_picture
 from labilis.report.improving import Design, Improved
@@ -33,7 +44,17 @@ from labilis.run.plan import Progress, Stage
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.revision import lost_regions
 from labilis.run.sizing import Step, best_step, words_of
-from labilis.run.trials import TrialsJob, best_of, figures_of, figures_of_trial, found_of, points_of, project_at, trial_key, trial_of
+from labilis.run.trials import (
+    TrialsJob,
+    best_of,
+    figures_of,
+    figures_of_trial,
+    found_of,
+    points_of,
+    project_at,
+    trial_key,
+    trial_of,
+)
 from labilis.run.worker import BodyQuery, Query, SizeQuery
 from labilis.store import ProjectFile, load_model
 from labilis.store.export import PartQuery, ResultsQuery
@@ -44,10 +65,21 @@ from labilis.store.preferences import prefer_units, preferred_units
 from labilis.store.recent import remember
 from labilis.store.state import state_folder
 
-_STAGE_NAMES = {"shape": "the part", "mesh": "the mesh", "strength": "strength", "modes": "modes", "trace": "the trace",
-                "converge": "the convergence study", "amplitude": "the study of amplitudes", "tilt": "the study of tilts",
-                "cross": "the cross-check", "contact": "the study of faces that touch", "report": "the report", "part": "the export",
-                "verify": "the check of the report"}
+_STAGE_NAMES = {
+    "shape": "the part",
+    "mesh": "the mesh",
+    "strength": "strength",
+    "modes": "modes",
+    "trace": "the trace",
+    "converge": "the convergence study",
+    "amplitude": "the study of amplitudes",
+    "tilt": "the study of tilts",
+    "cross": "the cross-check",
+    "contact": "the study of faces that touch",
+    "report": "the report",
+    "part": "the export",
+    "verify": "the check of the report",
+}
 _KEEP_EVERY = 15.0  # s between writing where a trace stands
 
 
@@ -57,8 +89,12 @@ def recovery_folder() -> Path:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise LabilisError(f"Unsaved work cannot be kept: there is no folder for it ({error.strerror}).", str(folder),
-                           "Save the project under a name.", "disk") from error
+        raise LabilisError(
+            f"Unsaved work cannot be kept: there is no folder for it ({error.strerror}).",
+            str(folder),
+            "Save the project under a name.",
+            "disk",
+        ) from error
     return folder
 
 
@@ -114,7 +150,9 @@ class Session(QObject):
         self.run_started = 0.0
         self.last_error: LabilisError | None = None
         self.journal: list[str] = []
-        self.last_modes: dict[str, CaseReport] = {}  # newest finished report of each case, shown as out of date
+        self.last_modes: dict[
+            str, CaseReport
+        ] = {}  # newest finished report of each case, shown as out of date
         self.last_edit = ""
         self.own_grades: list[OwnGrade] = []
         try:
@@ -140,13 +178,17 @@ class Session(QObject):
         self._timer.setInterval(25)
         self._timer.timeout.connect(self._poll)
 
-    # --- projects -------------------------------------------------------------------------------------------------
+    # --- projects
+    # ----------------------------------------------------------------------------------------------
     def new(self, project: Project, files: dict[str, bytes], title: str) -> None:
         """Begin with these statements, in a recovery file until they are saved under a name."""
         self._leave()
         self._unsaved_number += 1
         try:
-            path = recovery_folder() / f"{os.getpid()}-{self._unsaved_number}-{int(time.time())}.labilis"
+            path = (
+                recovery_folder()
+                / f"{os.getpid()}-{self._unsaved_number}-{int(time.time())}.labilis"
+            )
             self.file = ProjectFile.create(path, project, project_files(project, files))
         except LabilisError as error:  # no place for recovery must not stop the work
             self.file = None
@@ -155,7 +197,8 @@ class Session(QObject):
         self.note(title)
 
     def open(self, path: Path) -> None:
-        """Open a project file or read a JSON model. Raises LabilisError; the present project stays then."""
+        """Open a project file or read a JSON model. Raises LabilisError; the present project
+        stays then."""
         if path.suffix.lower() == ".json":
             snapshot = load_model(path)
             self.new(snapshot.project, snapshot.files, f"Read {path.name}")
@@ -172,14 +215,22 @@ class Session(QObject):
         recovered = _is_unsaved(path)
         self._enter(project, files, None if recovered else path)
         if other is not None:
-            self.problem.emit(LabilisError(f"{path.name} is open in another window (process {other}); here it is for reading only.", "",
-                                           "Save it under another name to change it here.", "read-only"))
+            self.problem.emit(
+                LabilisError(
+                    f"{path.name} is open in another window (process {other}); here it is for "
+                    "reading only.",
+                    "",
+                    "Save it under another name to change it here.",
+                    "read-only",
+                )
+            )
         elif opened.read_only:
-            self.note(f"{path.name} is open for reading only; save it under another name to keep changes")
+            self.note(
+                f"{path.name} is open for reading only; save it under another name to keep changes"
+            )
         else:
             self._holding = hold(path)
         self.note(f"Opened {path.name}")
-
 
     def import_step(self, path: Path) -> None:
         """Read a STEP file in the worker and make a project of its bodies."""
@@ -187,9 +238,16 @@ class Session(QObject):
 
         def make(bodies: list[Any]) -> None:
             sha = hashlib.sha256(data).hexdigest()
-            project = new_project(bodies, path.name, sha, path.stem).changed(units=preferred_units())
-            self.new(project, {sha: data}, f"Read {path.name}: {len(bodies)} "
-                     f"{'bodies' if len(bodies) > 1 else 'body'}, in {bodies[0].unit}; {STEEL.name} assumed")
+            project = new_project(bodies, path.name, sha, path.stem).changed(
+                units=preferred_units()
+            )
+            self.new(
+                project,
+                {sha: data},
+                f"Read {path.name}: {len(bodies)} "
+                f"{'bodies' if len(bodies) > 1 else 'body'}, in {bodies[0].unit}; {STEEL.name} "
+                "assumed",
+            )
             for line in told(bodies):
                 self.note(line)
 
@@ -206,22 +264,33 @@ class Session(QObject):
                 self.files = {**self.files, sha: data}
                 if self.file is not None:
                     self.file.add_file(sha, path.name, data)
-                self.edit(project, f"{path.name} added: {len(bodies)} {'bodies' if len(bodies) > 1 else 'body'}")
+                self.edit(
+                    project,
+                    f"{path.name} added: {len(bodies)} {'bodies' if len(bodies) > 1 else 'body'}",
+                )
             except LabilisError as error:
                 self.problem.emit(error)
                 return
             for line in told(bodies):
                 self.note(line)
+
         self._ask_bodies(data, path.name, take)
 
     def revise(self, path: Path, old: str = "") -> None:
-        """Read a revised file in place of `old`, or of the only file there is; regions then find their faces again."""
+        """Read a revised file in place of `old`, or of the only file there is; regions then find
+        their faces again."""
         data = _bytes_of(path)
         known = [item.file for item in self.project.geometry]
         old = old or (path.name if path.name in known else known[0] if len(known) == 1 else "")
         if not old:
-            raise LabilisError("The project has " + ("several files." if known else "no imported file."), "part",
-                               "Name the revised file like the one it replaces." if known else "Open a STEP file first.", "which-file")
+            raise LabilisError(
+                "The project has " + ("several files." if known else "no imported file."),
+                "part",
+                "Name the revised file like the one it replaces."
+                if known
+                else "Open a STEP file first.",
+                "which-file",
+            )
 
         asked = self.project
 
@@ -229,8 +298,12 @@ class Session(QObject):
             project, files, followed = answer
             try:
                 if self.project != asked:
-                    raise LabilisError("The project was changed while the file was read.", "part", "Read the revised file again.",
-                                       "changed")
+                    raise LabilisError(
+                        "The project was changed while the file was read.",
+                        "part",
+                        "Read the revised file again.",
+                        "changed",
+                    )
                 self.files = files
                 if self.file is not None:
                     self.file.add_file(hashlib.sha256(data).hexdigest(), path.name, data)
@@ -242,12 +315,19 @@ class Session(QObject):
                 if pick.state != "stayed":
                     by = f", by {shown.length(pick.moved)}" if pick.moved else ""
                     self.note(f"{pick.state}: {pick.words} of region '{pick.region}'{by}")
+
         self._ask_bodies(data, path.name, take, Snapshot(asked, self.files), old)
 
     def copy_material(self, name: str) -> None:
-        """A copy of a material under another name, which the pieces take that had it; its values may then be changed."""
+        """A copy of a material under another name, which the pieces take that had it; its values
+        may then be changed."""
         base = self.project.named("materials", name)
-        copy = base.model_copy(update={"name": self.project.free_name("materials", f"{name} copy"), "source": f"copied from {name}"})
+        copy = base.model_copy(
+            update={
+                "name": self.project.free_name("materials", f"{name} copy"),
+                "source": f"copied from {name}",
+            }
+        )
         project = self.project.with_item("materials", copy)
         for index, piece in enumerate(project.pieces):
             if piece.material == name:
@@ -274,26 +354,41 @@ class Session(QObject):
         view = self.current("shape")
         return {} if view is None else lost_regions(self.project, view)
 
-    def _ask_bodies(self, data: bytes, name: str, take: Callable[[list[Any]], None], project: Snapshot | None = None,
-                    old: str = "") -> None:
+    def _ask_bodies(
+        self,
+        data: bytes,
+        name: str,
+        take: Callable[[list[Any]], None],
+        project: Snapshot | None = None,
+        old: str = "",
+    ) -> None:
         self._must_be_idle()
         self._bodies = take
         self._begin(Plan("shape"), BodyQuery(data, name, project, old))
 
     def save(self, path: Path | None = None) -> None:
-        """Keep the project under a name. With a name already, everything is in the file at once; this folds the log in."""
+        """Keep the project under a name. With a name already, everything is in the file at once;
+        this folds the log in."""
         if path is None and self.saved_path is not None and self.file is not None:
             if self.file.read_only:
-                raise LabilisError("The file is open for reading only.", str(self.saved_path), "Save it under another name.",
-                                   "read-only")
+                raise LabilisError(
+                    "The file is open for reading only.",
+                    str(self.saved_path),
+                    "Save it under another name.",
+                    "read-only",
+                )
             if self.file.project != self.project:
                 self.file.commit(self.project, "save")
             self.note(f"Saved {self.saved_path.name}")
             return
         if path is None:
-            raise LabilisError("The project has no name yet.", "", "Save it under a name.", "no-name")
+            raise LabilisError(
+                "The project has no name yet.", "", "Save it under a name.", "no-name"
+            )
         if self.file is None:
-            self.file = ProjectFile.create(path, self.project, project_files(self.project, self.files))
+            self.file = ProjectFile.create(
+                path, self.project, project_files(self.project, self.files)
+            )
             for key, result in (*self.results.items(), *self.trials.items()):
                 self.file.put_result(key, result)
         else:
@@ -312,7 +407,8 @@ class Session(QObject):
         self.file_changed.emit()
 
     def close(self) -> None:
-        """End the run's process and let go of the file; unsaved work with content stays recoverable."""
+        """End the run's process and let go of the file; unsaved work with content stays
+        recoverable."""
         self._timer.stop()
         self.worker.close()
         self._leave()
@@ -342,7 +438,8 @@ class Session(QObject):
         self.statements_changed.emit()
         self._read_shape()
 
-    # --- statements -----------------------------------------------------------------------------------------------
+    # --- statements
+    # ----------------------------------------------------------------------------------------------
     def edit(self, project: Project, title: str) -> None:
         """Take new statements. What cannot be written to disk is kept here and said."""
         if project == self.project:
@@ -364,8 +461,8 @@ class Session(QObject):
         self._read_shape()
 
     def make(self, project: Project, title: str) -> None:
-        """Take statements with something new in them that the window wrote by itself, in the units that are shown. What was typed, or
-        comes from elsewhere, goes through `edit` as it is."""
+        """Take statements with something new in them that the window wrote by itself, in the units
+        that are shown. What was typed, or comes from elsewhere, goes through `edit` as it is."""
         self.edit(retyped(self.project, project), title)
 
     def remove(self, field: str, name: str) -> None:
@@ -375,13 +472,24 @@ class Session(QObject):
         except LabilisError as error:
             self.problem.emit(error)
             return
-        self.edit(project, f"Removed {name}" + (f", with {', '.join(told[:6])}{' and more' if len(told) > 6 else ''}" if told else ""))
+        self.edit(
+            project,
+            f"Removed {name}"
+            + (
+                f", with {', '.join(told[:6])}{' and more' if len(told) > 6 else ''}"
+                if told
+                else ""
+            ),
+        )
 
     def set_value(self, path: tuple[str | int, ...], value: Any, title: str) -> None:
-        """Change one value by its path. Raises LabilisError and changes nothing when it does not fit."""
+        """Change one value by its path. Raises LabilisError and changes nothing when it does not
+        fit."""
         own = next((item.material for item in self.own_grades if item.material.name == value), None)
         ordered = own or grade(value) if path[-1] == "material" and isinstance(value, str) else None
-        if ordered is not None and ordered.name not in {item.name for item in self.project.materials}:
+        if ordered is not None and ordered.name not in {
+            item.name for item in self.project.materials
+        }:
             project = self.project.with_item("materials", ordered).with_value(path, value)
             used = {piece.material for piece in project.pieces}
             kept = [item for item in project.materials if item.name in used]
@@ -391,7 +499,12 @@ class Session(QObject):
             self.edit(renamed_parameter(self.project, str(path[1]), value), title)
             return
         named = len(path) == 3 and path[2] == "name"
-        self.edit(renamed(self.project, str(path[0]), int(path[1]), value) if named else self.project.with_value(path, value), title)
+        self.edit(
+            renamed(self.project, str(path[0]), int(path[1]), value)
+            if named
+            else self.project.with_value(path, value),
+            title,
+        )
 
     def show_in(self, units: shown.UnitsName) -> None:
         """Show all figures in these units, and those of new projects."""
@@ -433,7 +546,8 @@ class Session(QObject):
             self.case_changed.emit()
             self.results_changed.emit()
 
-    # --- results --------------------------------------------------------------------------------------------------
+    # --- results
+    # ----------------------------------------------------------------------------------------------
     def current(self, stage: Stage) -> Any:
         """Result of a stage that fits the present statements, or None."""
         return self.results.get(getattr(stage_keys(self.settled, self.case_name or None), stage))
@@ -470,9 +584,11 @@ class Session(QObject):
             if case.facts.modes is not None:
                 self.last_modes[case.facts.case] = case
 
-    # --- runs -----------------------------------------------------------------------------------------------------
+    # --- runs
+    # ----------------------------------------------------------------------------------------------
     def run(self, upto: Stage, anew: bool = False) -> None:
-        """Start a run in the worker; a trace goes on from where it was left off, unless it is to begin `anew`."""
+        """Start a run in the worker; a trace goes on from where it was left off, unless it is to
+        begin `anew`."""
         if self.worker.busy:
             return
         resume = self.checkpoint if upto == "trace" and not anew else None
@@ -481,7 +597,8 @@ class Session(QObject):
 
     @property
     def checkpoint(self) -> TraceCheckpoint | None:
-        """Where the trace of the present case was left off, None where it was not begun or has come to its end."""
+        """Where the trace of the present case was left off, None where it was not begun or has
+        come to its end."""
         found = self.current("path")
         trace = self.current("trace")
         return None if trace is not None and trace.done else found
@@ -498,16 +615,20 @@ class Session(QObject):
         self.note("Paused" if paused else "Going on")
         self.run_changed.emit()
 
-    # --- trials and designs -----------------------------------------------------------------------------------------
+    # --- trials and designs
+    # ----------------------------------------------------------------------------------------------
     def run_trials(self, name: str) -> None:
-        """Run a trial plan, as many side by side as there are cores; what was found before is not run again."""
+        """Run a trial plan, as many side by side as there are cores; what was found before is
+        not run again."""
         self._must_be_idle()
         plan = self.project.named("plans", name)
         points_of(self.project, plan)  # what does not fit is said before anything begins
         self.running, self.run_started, self.last_error = Plan("trials"), time.monotonic(), None
         self.progress = Progress(0.0, f"Trials of '{name}'")
         self._trials_done = 0
-        self._job = TrialsJob(Snapshot(self.project, self.files), plan, self.trials, os.cpu_count() or 1)
+        self._job = TrialsJob(
+            Snapshot(self.project, self.files), plan, self.trials, os.cpu_count() or 1
+        )
         self._timer.start()
         self.run_changed.emit()
 
@@ -521,7 +642,10 @@ class Session(QObject):
                 self._keep_trial(*content)
                 self._trials_done += 1
                 total = max(count_of(job.plan), self._trials_done)
-                self.progress = Progress(len(self.trials_of(job.plan)) / total, f"Trials of '{job.plan.name}': {self._trials_done} done")
+                self.progress = Progress(
+                    len(self.trials_of(job.plan)) / total,
+                    f"Trials of '{job.plan.name}': {self._trials_done} done",
+                )
                 self.trials_changed.emit()
                 self.run_changed.emit()
                 continue
@@ -544,45 +668,70 @@ class Session(QObject):
                 self.problem.emit(error)
 
     def size_it(self) -> None:
-        """The gauges of least mass that keep what is asked for, in the worker; each run stays as a trial, the best becomes a design."""
+        """The gauges of least mass that keep what is asked for, in the worker; each run stays as
+        a trial, the best becomes a design."""
         self._must_be_idle()
         self.sized, self._sizing = [], self.project
         self._bodies = self._sized_done
-        self._begin(Plan("size"), SizeQuery(Snapshot(design_of(self.project, self.project.design), self.files)))
+        self._begin(
+            Plan("size"),
+            SizeQuery(Snapshot(design_of(self.project, self.project.design), self.files)),
+        )
 
     def write_report(self, path: Path) -> None:
         """Write the report of what is stated and found, in the worker; the journal tells."""
         self._must_be_idle()
         if path.suffix.lower() not in FORMS:
-            raise LabilisError(f"A report is written as {', '.join(FORMS)}, not as '{path.suffix}'.", str(path), "Give the file one of "
-                               "these endings.", "report-form")
+            raise LabilisError(
+                f"A report is written as {', '.join(FORMS)}, not as '{path.suffix}'.",
+                str(path),
+                "Give the file one of these endings.",
+                "report-form",
+            )
         query = self.report_query(path)
         self._bodies = lambda found: self.note(f"Report written: {found[0]}")
         self._begin(Plan("report"), query)
 
     def report_query(self, path: Path, looked_at: bool = False) -> ReportQuery:
-        """What makes the report of what is stated and found; `looked_at`: as pages for the window. Raises LabilisError without modes."""
+        """What makes the report of what is stated and found; `looked_at`: as pages for the
+        window. Raises LabilisError without modes."""
         if not any(case.facts.modes is not None for case in self.report.cases):
-            raise LabilisError("There is nothing to report yet.", "report", "Find modes first.", "no-results")
+            raise LabilisError(
+                "There is nothing to report yet.", "report", "Find modes first.", "no-results"
+            )
         project = design_of(self.project, self.project.design)
-        return ReportQuery(Snapshot(project, self.files), self._own_results(), path, self._improved(), looked_at)
+        return ReportQuery(
+            Snapshot(project, self.files), self._own_results(), path, self._improved(), looked_at
+        )
 
     def _own_results(self) -> dict[str, Any]:
         """Results of the present statements."""
-        wanted = {key for case in self.project.cases for key in vars(stage_keys(self.settled, case.name)).values() if key}
+        wanted = {
+            key
+            for case in self.project.cases
+            for key in vars(stage_keys(self.settled, case.name)).values()
+            if key
+        }
         wanted |= {stage_keys(self.project).settled}
         return {key: result for key, result in self.results.items() if key in wanted}
 
     def export_results(self, folder: Path) -> None:
-        """Write what was found of every case into a folder, in the worker; the journal tells. Raises LabilisError."""
+        """Write what was found of every case into a folder, in the worker; the journal tells.
+        Raises LabilisError."""
         self._must_be_idle()
         if not any(case.facts.mesh is not None for case in self.report.cases):
-            raise LabilisError("There is nothing to export yet.", "results", "Run first.", "no-results")
+            raise LabilisError(
+                "There is nothing to export yet.", "results", "Run first.", "no-results"
+            )
         self._bodies = lambda found: self.note(f"{len(found)} files written into {folder}")
-        self._begin(Plan("part"), ResultsQuery(design_of(self.project, self.project.design), self._own_results(), folder))
+        self._begin(
+            Plan("part"),
+            ResultsQuery(design_of(self.project, self.project.design), self._own_results(), folder),
+        )
 
     def keep_picture(self, data: bytes, caption: str) -> None:
-        """Keep a picture (PNG) for the report, at the section of the part until another is chosen. Raises LabilisError."""
+        """Keep a picture (PNG) for the report, at the section of the part until another is
+        chosen. Raises LabilisError."""
         report = self.project.report
         picture = Picture(caption=caption, **self._stored(data, "picture 1.png").model_dump())
         report = report.model_copy(update={"pictures": (*report.pictures, picture)})
@@ -591,14 +740,21 @@ class Session(QObject):
     def keep_logo(self, path: Path) -> None:
         """Take a picture (PNG) as the logo of the report. Raises LabilisError."""
         logo = self._stored(_bytes_of(path), path.name)
-        self.edit(self.project.changed(report=self.project.report.model_copy(update={"logo": logo})), f"logo {logo.file}")
+        self.edit(
+            self.project.changed(report=self.project.report.model_copy(update={"logo": logo})),
+            f"logo {logo.file}",
+        )
 
     def _stored(self, data: bytes, name: str) -> StoredFile:
-        """A picture whose bytes are kept from now on, under a name that no other file of any design has."""
+        """A picture whose bytes are kept from now on, under a name that no other file of any
+        design has."""
         check_picture(data, name)
         sha = hashlib.sha256(data).hexdigest()
-        known = {item.file: item.sha256 for stated in (self.project, *map(statements_of, self.project.variants))
-                 for item in stated.stored_files}
+        known = {
+            item.file: item.sha256
+            for stated in (self.project, *map(statements_of, self.project.variants))
+            for item in stated.stored_files
+        }
         stem, number = Path(name).stem.removesuffix(" 1"), 1
         while known.get(name, sha) != sha:
             number += 1
@@ -609,25 +765,31 @@ class Session(QObject):
         return StoredFile(file=name, sha256=sha)
 
     def check_report(self, path: Path, then: Callable[[Checking], None]) -> None:
-        """Run what a report carries again, in the worker, beside what is stated here; every line of it goes into the journal. Raises
-        LabilisError."""
+        """Run what a report carries again, in the worker, beside what is stated here; every line of
+        it goes into the journal. Raises LabilisError."""
         self._must_be_idle()
-        model = design_of(self.project, self.project.design).to_json() if self.project.pieces else None
+        model = (
+            design_of(self.project, self.project.design).to_json() if self.project.pieces else None
+        )
 
         def take(found: list[Any]) -> None:
             self.note(f"{path.name}, made with Labilis {found[0].carried.version}:")
             for line in found[0].lines():
                 self.note(line)
             then(found[0])
+
         self._bodies = take
         self._begin(Plan("verify"), CheckQuery(path, model))
 
     def _improved(self) -> Improved:
-        """What was tried, for the report: trials that fit a plan, and every design by what is known of it, the shown one first."""
+        """What was tried, for the report: trials that fit a plan, and every design by what is
+        known of it, the shown one first."""
         designs = []
         for name in design_names(self.project) if self.project.variants else ():
             design, figures, report = self.figures_of_design(name)
-            designs.append(Design(name, design, figures, "" if report is None else worst_headline(report)))
+            designs.append(
+                Design(name, design, figures, "" if report is None else worst_headline(report))
+            )
         return Improved(self.project, self.trials, tuple(designs))
 
     def export_part(self, path: Path) -> None:
@@ -640,14 +802,21 @@ class Session(QObject):
 
     def _step_found(self, step: Step) -> None:
         self.sized.append(step)
-        said = step.reason or f"{shown.mass(step.mass / 1000.0)}, {step.ratio:.3g} of what is asked for"
-        self.note(f"Sizing, run {len(self.sized)}: {', '.join(shown.length(t) for t in step.thicknesses)}: {said}")
+        said = (
+            step.reason
+            or f"{shown.mass(step.mass / 1000.0)}, {step.ratio:.3g} of what is asked for"
+        )
+        self.note(
+            f"Sizing, run {len(self.sized)}: "
+            f"{', '.join(shown.length(t) for t in step.thicknesses)}: {said}"
+        )
         if step.figures:
             self._keep_trial(trial_key(step.project, {}), trial_of(step.project, {}, step.figures))
         self.trials_changed.emit()
 
     def _sized_done(self, _bodies: list[Any]) -> None:
-        """Keeps the lightest that was found as a design and shows it, unless the statements were changed meanwhile."""
+        """Keeps the lightest that was found as a design and shows it, unless the statements were
+        changed meanwhile."""
         best = best_step(self.sized)
         self.note(self.sizing_words)
         if best is not None and self._sizing is self.project:
@@ -661,8 +830,15 @@ class Session(QObject):
         """What sizing came to, '' before it and for statements that it was not about."""
         if not self.sized or self._sizing is None:
             return ""
-        about = {trial_key(project, {}) for project in (self._sizing, *(step.project for step in self.sized))}
-        return words_of(walls_of(self.sized[0].project), self.sized) if trial_key(self.project, {}) in about else ""
+        about = {
+            trial_key(project, {})
+            for project in (self._sizing, *(step.project for step in self.sized))
+        }
+        return (
+            words_of(walls_of(self.sized[0].project), self.sized)
+            if trial_key(self.project, {}) in about
+            else ""
+        )
 
     def choose_design(self, name: str) -> None:
         """Show another design; the present one waits under its name."""
@@ -670,7 +846,8 @@ class Session(QObject):
             self.edit(switch_design(self.project, name), f"design '{name}' shown")
 
     def keep_design(self, name: str, point: dict[str, str] | None = None) -> None:
-        """Keep a copy of the present design, with parameters set if some are given, as a further one."""
+        """Keep a copy of the present design, with parameters set if some are given, as a further
+        one."""
         alone = design_of(self.project, self.project.design)
         if point:
             alone = project_at(alone, point)
@@ -682,7 +859,8 @@ class Session(QObject):
         return advise(self.project, self.report, self.results, self.trials)
 
     def try_advice(self, remedy: Remedy) -> None:
-        """Keep the design with a remedy as a further one, show it and run it; what was expected stands beside what is found."""
+        """Keep the design with a remedy as a further one, show it and run it; what was expected
+        stands beside what is found."""
         present = design_of(self.project, self.project.design)
         design = retyped(present, tried(present, remedy))
         name = free_name(self.project, remedy.words.partition(" instead")[0].partition(",")[0])
@@ -702,10 +880,17 @@ class Session(QObject):
     def report_of_design(self, name: str) -> ProjectReport | None:
         """The report of a design of which all cases have their modes, None before it was run."""
         report = judge_project(design_of(self.project, name), self.results)
-        return report if report.cases and all(case.facts.modes is not None for case in report.cases) else None
+        return (
+            report
+            if report.cases and all(case.facts.modes is not None for case in report.cases)
+            else None
+        )
 
-    def figures_of_design(self, name: str) -> tuple[Project, dict[str, Any] | None, ProjectReport | None]:
-        """(statements, figures, report) of a design by what is known of it: its own run, or the trial that it came from."""
+    def figures_of_design(
+        self, name: str
+    ) -> tuple[Project, dict[str, Any] | None, ProjectReport | None]:
+        """(statements, figures, report) of a design by what is known of it: its own run, or the
+        trial that it came from."""
         design = design_of(self.project, name)
         report = self.report_of_design(name)
         if report is not None:
@@ -783,8 +968,14 @@ class Session(QObject):
                     call(self._found_bodies)
                     return
                 if plan is not None and plan.upto != "shape":
-                    parts = ", ".join(f"{name} {value:.2f} s" for name, value in event.content.items() if name != "total")
-                    self.note(f"Ran {_STAGE_NAMES[plan.upto]} in {event.content['total']:.1f} s ({parts})")
+                    parts = ", ".join(
+                        f"{name} {value:.2f} s"
+                        for name, value in event.content.items()
+                        if name != "total"
+                    )
+                    self.note(
+                        f"Ran {_STAGE_NAMES[plan.upto]} in {event.content['total']:.1f} s ({parts})"
+                    )
             elif event.kind == "error":
                 self._stopped_by(*event.content)
             elif event.kind == "died":
@@ -817,7 +1008,11 @@ class Session(QObject):
     def _keep_checkpoint(self, force: bool = False) -> None:
         """Write where the trace stands to the file, now and then."""
         key, found = self._latest
-        if found is None or self.file is None or (not force and time.monotonic() - self._kept_at < _KEEP_EVERY):
+        if (
+            found is None
+            or self.file is None
+            or (not force and time.monotonic() - self._kept_at < _KEEP_EVERY)
+        ):
             return
         self._kept_at, self._latest = time.monotonic(), ("", None)
         try:
@@ -857,4 +1052,6 @@ def _bytes_of(path: Path) -> bytes:
     try:
         return path.read_bytes()
     except OSError as error:
-        raise LabilisError(f"The file cannot be read ({error.strerror}).", str(path), "Check the name.", "no-file") from error
+        raise LabilisError(
+            f"The file cannot be read ({error.strerror}).", str(path), "Check the name.", "no-file"
+        ) from error

@@ -1,4 +1,5 @@
 """The main window: top bar, check sheet, stage, ladder, drawer."""
+
 from __future__ import annotations
 
 import tempfile
@@ -49,11 +50,24 @@ from labilis.ui.theme import LIGHT, icon
 
 _PAGES_AFTER = 500  # ms after the last change until the pages that are looked at are made anew
 # station and drawer page that a section of the report comes from
-_PLACES = {"verdict": ("Modes", "Evidence"), "part": ("Part", ""), "supports": ("Supports", ""), "loads": ("Loads", ""),
-           "mesh": ("Mesh", ""), "strength": ("Strength", ""), "modes": ("Modes", "Modes"), "hand checks": ("Modes", "Hand checks"),
-           "trace": ("Trace", "Trace"), "studies": ("Mesh", "Studies"), "improve": ("Improve", "Improve"),
-           "evidence": ("Modes", "Evidence"), "screening": ("Modes", "Screening"), "limits": ("Report", "")}
+_PLACES = {
+    "verdict": ("Modes", "Evidence"),
+    "part": ("Part", ""),
+    "supports": ("Supports", ""),
+    "loads": ("Loads", ""),
+    "mesh": ("Mesh", ""),
+    "strength": ("Strength", ""),
+    "modes": ("Modes", "Modes"),
+    "hand checks": ("Modes", "Hand checks"),
+    "trace": ("Trace", "Trace"),
+    "studies": ("Mesh", "Studies"),
+    "improve": ("Improve", "Improve"),
+    "evidence": ("Modes", "Evidence"),
+    "screening": ("Modes", "Screening"),
+    "limits": ("Report", ""),
+}
 PARTS = "Parts (*.step *.stp *.stl *.STEP *.STP *.STL)"
+
 
 class Window(Editing, QMainWindow):
     """One window on one session."""
@@ -67,7 +81,9 @@ class Window(Editing, QMainWindow):
         self._pictures: object = None
         self.preview: Preview | None = None
         self.printer: Printer | None = None
-        self._changes = self._pages_of = 0  # of statements and results; those that the pages were made of
+        self._changes = self._pages_of = (
+            0  # of statements and results; those that the pages were made of
+        )
         self._pages_timer = QTimer(self)
         self._pages_timer.setSingleShot(True)
         self._pages_timer.setInterval(_PAGES_AFTER)
@@ -87,25 +103,54 @@ class Window(Editing, QMainWindow):
         middle.setSpacing(0)
         self.stage = Stage(session)
         self.stage.begin.wanted.connect(self.load_path)
-        self.stage.begin.asked.connect(lambda what: {"open": self.open_file, "step": self.import_step,
-                                                     "piece": lambda: offer_recipes(self, self.add_piece)}[what]())
+        self.stage.begin.asked.connect(
+            lambda what: {
+                "open": self.open_file,
+                "step": self.import_step,
+                "piece": lambda: offer_recipes(self, self.add_piece),
+            }[what]()
+        )
         self.drawer = Drawer(session)
         self.ladder = Ladder()
-        self.sheet = Sheet(session, {
-            "open_step": self.import_step, "revise": self.revise_file, "add_file": self.add_file,
-            "hold": self.hold_picked, "force": lambda: self.push_picked("force"),
-            "pressure": lambda: self.push_picked("pressure"), "mesh": lambda: self.run("mesh"), "zone": self.zone_picked,
-            "strength": lambda: self.run("strength"), "show_stress": lambda: self.stage.show_view("Stress"),
-            "modes": lambda: self.run("modes"), "trace": self.run_trace, "trace_anew": self.trace_anew,
-            "converge": self.run_convergence, "amplitude": lambda: self.run_study("amplitude"), "tilt": lambda: self.run_study("tilt"),
-            "cross": lambda: self.run_study("cross"), "contact": lambda: self.run_study("contact"),
-            "piece": lambda: offer_recipes(self, self.add_piece),
-            "grades": self.offer_grades, "parameter": self.add_parameter,
-            "plan": self.add_plan, "trials": self.run_trials, "design": self.add_design, "advice": self.try_advice,
-            "rib": self.try_rib,
-            "size": self.size_it, "report": self.write_report, "pages": self.preview_report,
-            "keep_view": self.keep_view, "logo": self.choose_logo, "check_report": self.check_report,
-            "case": self.add_case, "other_load": lambda: offer_loads(self, self.session.project, self.add_load)})
+        self.sheet = Sheet(
+            session,
+            {
+                "open_step": self.import_step,
+                "revise": self.revise_file,
+                "add_file": self.add_file,
+                "hold": self.hold_picked,
+                "force": lambda: self.push_picked("force"),
+                "pressure": lambda: self.push_picked("pressure"),
+                "mesh": lambda: self.run("mesh"),
+                "zone": self.zone_picked,
+                "strength": lambda: self.run("strength"),
+                "show_stress": lambda: self.stage.show_view("Stress"),
+                "modes": lambda: self.run("modes"),
+                "trace": self.run_trace,
+                "trace_anew": self.trace_anew,
+                "converge": self.run_convergence,
+                "amplitude": lambda: self.run_study("amplitude"),
+                "tilt": lambda: self.run_study("tilt"),
+                "cross": lambda: self.run_study("cross"),
+                "contact": lambda: self.run_study("contact"),
+                "piece": lambda: offer_recipes(self, self.add_piece),
+                "grades": self.offer_grades,
+                "parameter": self.add_parameter,
+                "plan": self.add_plan,
+                "trials": self.run_trials,
+                "design": self.add_design,
+                "advice": self.try_advice,
+                "rib": self.try_rib,
+                "size": self.size_it,
+                "report": self.write_report,
+                "pages": self.preview_report,
+                "keep_view": self.keep_view,
+                "logo": self.choose_logo,
+                "check_report": self.check_report,
+                "case": self.add_case,
+                "other_load": lambda: offer_loads(self, self.session.project, self.add_load),
+            },
+        )
         centre = QVBoxLayout()
         centre.setSpacing(0)
         centre.addWidget(self.stage, 1)
@@ -119,18 +164,28 @@ class Window(Editing, QMainWindow):
         self._keys()
         self._refresh()
 
-    # --- building -------------------------------------------------------------------------------------------------
+    # --- building
+    # ----------------------------------------------------------------------------------------------
     def _say_what_is_undone(self) -> None:
         """Undo and redo say what they take back."""
         before, after = ([], []) if self.session.file is None else self.session.file.history()
-        for name, word, titles, key in (("undo", "Undo", before[-1:], "Ctrl+Z"), ("redo", "Redo", after[:1], "Ctrl+Shift+Z")):
-            self.buttons[name].setToolTip(plain_tip(f"{word}: {titles[0]} ({key})" if titles else f"Nothing to {name} ({key})"))
+        for name, word, titles, key in (
+            ("undo", "Undo", before[-1:], "Ctrl+Z"),
+            ("redo", "Redo", after[:1], "Ctrl+Shift+Z"),
+        ):
+            self.buttons[name].setToolTip(
+                plain_tip(
+                    f"{word}: {titles[0]} ({key})" if titles else f"Nothing to {name} ({key})"
+                )
+            )
 
     def _identify(self, field: str, text: str) -> None:
         """Another name of the project, or of what it belongs to."""
         if field == "name" and not text:
             raise LabilisError("A project needs a name.", "name", "Type one.", "name")
-        self.session.edit(self.session.project.changed(**{field: text}), f"{field} set to {text or 'nothing'}")
+        self.session.edit(
+            self.session.project.changed(**{field: text}), f"{field} set to {text or 'nothing'}"
+        )
 
     def _bar(self) -> QWidget:
         bar = QWidget()
@@ -143,14 +198,20 @@ class Window(Editing, QMainWindow):
         self.scenario = NameLabel("What the part belongs to", "belongs to…")
         self.scenario.setObjectName("note")
         for label, field in ((self.name, "name"), (self.scenario, "scenario")):
-            label.typed.connect(lambda text, field=field: self._guard(lambda: self._identify(field, text)))
+            label.typed.connect(
+                lambda text, field=field: self._guard(lambda: self._identify(field, text))
+            )
         row.addWidget(self.name)
         row.addWidget(self.scenario)
         row.addSpacing(8)
         self.buttons: dict[str, QToolButton] = {}
-        for name, tip, call in (("new", "New from a STEP file (Ctrl+N)", self.import_step),
-                                ("open", "Open (Ctrl+O)", self.open_file), ("save", "Save (Ctrl+S)", self.save),
-                                ("undo", "Undo (Ctrl+Z)", self.session.undo), ("redo", "Redo (Ctrl+Shift+Z)", self.session.redo)):
+        for name, tip, call in (
+            ("new", "New from a STEP file (Ctrl+N)", self.import_step),
+            ("open", "Open (Ctrl+O)", self.open_file),
+            ("save", "Save (Ctrl+S)", self.save),
+            ("undo", "Undo (Ctrl+Z)", self.session.undo),
+            ("redo", "Redo (Ctrl+Shift+Z)", self.session.redo),
+        ):
             button = QToolButton()
             button.setIcon(icon(name))
             button.setToolTip(tip)
@@ -211,40 +272,80 @@ class Window(Editing, QMainWindow):
         return banner
 
     def _commands(self) -> list[Command]:
-        look = {"x": "Look along x", "y": "Look along y", "z": "Look along z", "i": "Look from a corner"}
+        look = {
+            "x": "Look along x",
+            "y": "Look along y",
+            "z": "Look along z",
+            "i": "Look from a corner",
+        }
         return [
-            Command("Run: find modes", "Ctrl+R", self.run_or_stop), Command("Run strength only", "", lambda: self.run("strength")),
+            Command("Run: find modes", "Ctrl+R", self.run_or_stop),
+            Command("Run strength only", "", lambda: self.run("strength")),
             Command("Study convergence over meshes", "", self.run_convergence),
-            Command("Study the verified factor over the amplitude", "", lambda: self.run_study("amplitude")),
-            Command("Cross-check: the part meshed the other way", "", lambda: self.run_study("cross")),
+            Command(
+                "Study the verified factor over the amplitude",
+                "",
+                lambda: self.run_study("amplitude"),
+            ),
+            Command(
+                "Cross-check: the part meshed the other way", "", lambda: self.run_study("cross")
+            ),
             Command("Study what faces that touch are worth", "", lambda: self.run_study("contact")),
             Command("Save a picture or a film", "", self.save_film),
             Command("Study a misalignment of the load", "", lambda: self.run_study("tilt")),
-            Command("Pause the run, or let it go on", "", lambda: self.session.pause(not self.session.paused)),
-            Command("Run the trace of this case", "", self.run_trace), Command("Run the trace anew", "", self.trace_anew),
+            Command(
+                "Pause the run, or let it go on",
+                "",
+                lambda: self.session.pause(not self.session.paused),
+            ),
+            Command("Run the trace of this case", "", self.run_trace),
+            Command("Run the trace anew", "", self.trace_anew),
             Command("Show the traced shape", "", lambda: self.stage.show_view("Trace")),
             Command("Mesh now", "", lambda: self.run("mesh")),
             Command("Leave the editor, drop the selection, or stop the run", "Esc", self.escape),
-            Command("New from a STEP file", "Ctrl+N", self.import_step), Command("Read a revised STEP or STL file", "", self.revise_file),
+            Command("New from a STEP file", "Ctrl+N", self.import_step),
+            Command("Read a revised STEP or STL file", "", self.revise_file),
             Command("Bring in the bodies of a further STEP or STL file", "", self.add_file),
             Command("Open a project or model", "Ctrl+O", self.open_file),
-            Command("Save", "Ctrl+S", self.save), Command("Save under another name", "Ctrl+Shift+S", self.save_as),
+            Command("Save", "Ctrl+S", self.save),
+            Command("Save under another name", "Ctrl+Shift+S", self.save_as),
             Command("Export the model as JSON", "", self.export_model),
             Command("Export results: VTU and CSV in a folder", "", self.export_results),
             Command("Export the part as STEP", "", self.export_part),
             Command("Recover unsaved work", "", self.recover),
-            Command("Undo", "Ctrl+Z", self.session.undo), Command("Redo", "Ctrl+Shift+Z", self.session.redo),
-            *[Command(f"Station {number}: {name}", str(number), lambda name=name: self.sheet.open_station(name))
-              for number, name in enumerate(STATIONS, 1)],
-            Command("Hold what is picked", "", self.hold_picked), Command("Push on what is picked", "",
-                                                                          lambda: self.push_picked("force")),
+            Command("Undo", "Ctrl+Z", self.session.undo),
+            Command("Redo", "Ctrl+Shift+Z", self.session.redo),
+            *[
+                Command(
+                    f"Station {number}: {name}",
+                    str(number),
+                    lambda name=name: self.sheet.open_station(name),
+                )
+                for number, name in enumerate(STATIONS, 1)
+            ],
+            Command("Hold what is picked", "", self.hold_picked),
+            Command("Push on what is picked", "", lambda: self.push_picked("force")),
             Command("Pressure on what is picked", "", lambda: self.push_picked("pressure")),
-            *[Command(f"New piece: {key}", "", lambda key=key: self.add_piece(key)) for key in RECIPES],
-            *[Command(f"Scribe on what is picked: {words}", "", lambda way=way: self.scribe_picked(way))
-              for way, words in (("lengthwise", "a line along it"), ("crosswise", "a line across it"), ("circle", "a circle"))],
+            *[
+                Command(f"New piece: {key}", "", lambda key=key: self.add_piece(key))
+                for key in RECIPES
+            ],
+            *[
+                Command(
+                    f"Scribe on what is picked: {words}",
+                    "",
+                    lambda way=way: self.scribe_picked(way),
+                )
+                for way, words in (
+                    ("lengthwise", "a line along it"),
+                    ("crosswise", "a line across it"),
+                    ("circle", "a circle"),
+                )
+            ],
             Command("Add the weight of all pieces", "", self.add_weight),
             Command("Loads and cases of a table (CSV)", "", self.load_table),
-            Command("Finer mesh on what is picked", "", self.zone_picked), Command("Add a load case", "", self.add_case),
+            Command("Finer mesh on what is picked", "", self.zone_picked),
+            Command("Add a load case", "", self.add_case),
             Command("Show the shape", "", lambda: self.stage.show_view("Shape")),
             Command("Show the mesh", "", lambda: self.stage.show_view("Mesh")),
             Command("Show the stress", "", lambda: self.stage.show_view("Stress")),
@@ -253,27 +354,46 @@ class Window(Editing, QMainWindow):
             Command("Previous mode", "[", lambda: self.stage.step_mode(-1)),
             Command("Play or pause", "Space", lambda: self.stage.playback.toggle()),
             Command("True scale of the movement", "T", lambda: self.stage.playback.toggle_true()),
-            Command("Ghost of the undeformed part", "G", lambda: self.stage.playback.ghost.toggle()),
+            Command(
+                "Ghost of the undeformed part", "G", lambda: self.stage.playback.ghost.toggle()
+            ),
             Command("Fit the part into the view", "F", lambda: self.stage.fit()),
-            *[Command(words, f"V, {letter.upper()}", lambda letter=letter: self.stage.look(letter))
-              for letter, words in look.items()],
+            *[
+                Command(
+                    words, f"V, {letter.upper()}", lambda letter=letter: self.stage.look(letter)
+                )
+                for letter, words in look.items()
+            ],
             Command("Save the factor ladder as a picture or a page", "", self.save_ladder),
-            Command("Add a trial plan", "", self.add_plan), Command("Run the trials", "", self.run_trials),
+            Command("Add a trial plan", "", self.add_plan),
+            Command("Run the trials", "", self.run_trials),
             Command("Keep this design and go on with a copy", "", self.add_design),
-            Command("Try the first piece of advice", "", self.try_advice), Command("Try a rib on what bulges", "", self.try_rib),
+            Command("Try the first piece of advice", "", self.try_advice),
+            Command("Try a rib on what bulges", "", self.try_rib),
             Command("Write the report", "Ctrl+P", self.write_report),
-            Command("Keep this view for the report", "", self.keep_view), Command("Logo of the report", "", self.choose_logo),
+            Command("Keep this view for the report", "", self.keep_view),
+            Command("Logo of the report", "", self.choose_logo),
             Command("Check whether a report still holds", "", self.check_report),
             Command("Look at the report's pages", "", self.preview_report),
             Command("Size it: the lightest gauges that keep what is asked for", "", self.size_it),
-            Command("Designs side by side", "", lambda: (self.drawer.show_page("Improve"), self.drawer.improve.choose("designs"))),
+            Command(
+                "Designs side by side",
+                "",
+                lambda: (self.drawer.show_page("Improve"), self.drawer.improve.choose("designs")),
+            ),
             Command("Hand checks", "", lambda: self.drawer.show_page("Hand checks")),
             Command("Screening", "", lambda: self.drawer.show_page("Screening")),
             Command("Evidence", "", lambda: self.drawer.show_page("Evidence")),
             Command("Journal", "", lambda: self.drawer.show_page("Journal")),
             Command("Fold or unfold the drawer", "D", lambda: self.drawer.toggle()),
-            *[Command(f"Show figures in {name.replace('-', ' ')}", "", lambda name=name: self.session.show_in(name))
-              for name in shown.NAMES],
+            *[
+                Command(
+                    f"Show figures in {name.replace('-', ' ')}",
+                    "",
+                    lambda name=name: self.session.show_in(name),
+                )
+                for name in shown.NAMES
+            ],
             Command("List the keys", "?", self.list_keys),
         ]
 
@@ -317,21 +437,32 @@ class Window(Editing, QMainWindow):
         self.session.worker.warm()
         waiting = recoverable()
         if waiting and not self.session.project.pieces:
-            self._say("There is unsaved work from a window that is gone.", "caution", "Recover it", self.recover)
+            self._say(
+                "There is unsaved work from a window that is gone.",
+                "caution",
+                "Recover it",
+                self.recover,
+            )
 
-    # --- refreshing -----------------------------------------------------------------------------------------------
+    # --- refreshing
+    # ----------------------------------------------------------------------------------------------
     def _refresh(self) -> None:
         session = self.session
         project = session.project
         self.name.show_text(project.name)
         self.scenario.show_text(project.scenario)
-        state = "not saved under a name yet" if session.saved_path is None else str(session.saved_path)
+        state = (
+            "not saved under a name yet" if session.saved_path is None else str(session.saved_path)
+        )
         self.name.setToolTip(plain_tip(f"Name of the project: click to change it\n{state}"))
         self._say_what_is_undone()
         self.setWindowTitle(f"{project.name} — Labilis")
         self.case_box.blockSignals(True)
         self.case_box.clear()
-        self.case_box.addItems([f"Case: {case.name}{self._case_mark(case.name)}" for case in project.cases] or ["no load case"])
+        self.case_box.addItems(
+            [f"Case: {case.name}{self._case_mark(case.name)}" for case in project.cases]
+            or ["no load case"]
+        )
         self.case_box.setToolTip(plain_tip(self._worst_case()))
         names = [case.name for case in project.cases]
         if session.case_name in names:
@@ -353,7 +484,11 @@ class Window(Editing, QMainWindow):
         if report is None or report.facts.modes is None or len(self.session.project.cases) < 2:
             return ""
         sign = {True: "✓", False: "✕", None: "○"}[report.verdict.meets]
-        return f"   {sign} {report.verdict.factor:.4g}" if report.verdict.factor is not None else f"   {sign}"
+        return (
+            f"   {sign} {report.verdict.factor:.4g}"
+            if report.verdict.factor is not None
+            else f"   {sign}"
+        )
 
     def _worst_case(self) -> str:
         """Which case comes out worst, of several."""
@@ -361,7 +496,10 @@ class Window(Editing, QMainWindow):
         if len(judged) < 2:
             return "Load case that is shown"
         worst = min(judged, key=lambda case: (case.verdict.factor or 0.0) / case.verdict.required)
-        return f"Worst of {len(judged)} cases: {worst.facts.case}, {worst.verdict.headline}, {worst.verdict.detail}"
+        return (
+            f"Worst of {len(judged)} cases: {worst.facts.case}, {worst.verdict.headline}, "
+            f"{worst.verdict.detail}"
+        )
 
     def _fill_ladder(self) -> None:
         session = self.session
@@ -370,7 +508,11 @@ class Window(Editing, QMainWindow):
         if old is not None:
             report, stale = old, session.last_edit or "the statements changed"
         if report is None:
-            nothing = "Choose what to begin with." if not session.project.pieces else "Pick a face and push on it."
+            nothing = (
+                "Choose what to begin with."
+                if not session.project.pieces
+                else "Pick a face and push on it."
+            )
             self.ladder.show_case(Verdict(None, "No verdict yet", nothing), (), {})
             return
         facts = report.facts
@@ -379,7 +521,9 @@ class Window(Editing, QMainWindow):
             self.ladder.show_case(Verdict(None, "No verdict yet", self._next_step(), None), (), {})
             return
         force = facts.strength.applied[0, :3] if facts.strength is not None else None
-        service = force_text(float((force**2).sum() ** 0.5)) + " growing" if force is not None else ""
+        service = (
+            force_text(float((force**2).sum() ** 0.5)) + " growing" if force is not None else ""
+        )
         pictures: dict = {}
         if facts.modes is not None and facts.mesh is not None and self.stage.plotter is not None:
             pictures = self._draw_pictures(facts)
@@ -442,17 +586,28 @@ class Window(Editing, QMainWindow):
         polish_again(button)
 
     def _time_left(self) -> str:
-        fraction, spent = self.session.progress.fraction, time.monotonic() - self.session.run_started
+        fraction, spent = (
+            self.session.progress.fraction,
+            time.monotonic() - self.session.run_started,
+        )
         if fraction < 0.1 or spent < 2:
             return ""
         return f", about {max(1, round(spent * (1 - fraction) / fraction))} s left"
 
-    def _say(self, text: str, tone: str = "quiet", fix: str = "", call: Callable[[], None] | None = None,
-             progress: float | None = None) -> None:
+    def _say(
+        self,
+        text: str,
+        tone: str = "quiet",
+        fix: str = "",
+        call: Callable[[], None] | None = None,
+        progress: float | None = None,
+    ) -> None:
         self.banner.setVisible(bool(text))
         self.banner_text.setText(text)
         self.banner_text.setStyleSheet(f"color: {LIGHT.tone(tone)};")
-        self.banner.setStyleSheet(f"background: {LIGHT.bad_pale if tone == 'bad' else LIGHT.accent_pale};")
+        self.banner.setStyleSheet(
+            f"background: {LIGHT.bad_pale if tone == 'bad' else LIGHT.accent_pale};"
+        )
         self.banner_progress.setVisible(progress is not None)
         self.banner_pause.setVisible(progress is not None)
         self.banner_pause.setText("go on" if self.session.paused else "pause")
@@ -470,9 +625,21 @@ class Window(Editing, QMainWindow):
 
     def show_problem(self, error: LabilisError) -> None:
         """A problem in words, with a button that leads to where it is mended."""
-        station = {"part": "Part", "pieces": "Part", "scribes": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
-                   "loads": "Loads", "cases": "Loads", "mesh": "Mesh", "trace": "Trace", "plans": "Improve",
-                   "variants": "Improve", "report": "Report"}.get(error.where.split("/")[0])
+        station = {
+            "part": "Part",
+            "pieces": "Part",
+            "scribes": "Part",
+            "materials": "Part",
+            "supports": "Supports",
+            "regions": "Supports",
+            "loads": "Loads",
+            "cases": "Loads",
+            "mesh": "Mesh",
+            "trace": "Trace",
+            "plans": "Improve",
+            "variants": "Improve",
+            "report": "Report",
+        }.get(error.where.split("/")[0])
         text = f"✕ {error.what} {error.remedy}"
         if station is not None:
             self._say(text, "bad", f"to {station}", lambda: self.sheet.open_station(station))
@@ -481,7 +648,8 @@ class Window(Editing, QMainWindow):
         else:
             self._say(text, "bad")
 
-    # --- what the user does ---------------------------------------------------------------------------------------
+    # --- what the user does
+    # ----------------------------------------------------------------------------------------------
     def _guard(self, call: Callable[[], None]) -> None:
         try:
             call()
@@ -494,32 +662,43 @@ class Window(Editing, QMainWindow):
         self.session.run(upto)  # type: ignore[arg-type]
 
     def run_convergence(self) -> None:
-        """First factor of the present case over several meshes; rows come into the drawer as they are done."""
+        """First factor of the present case over several meshes; rows come into the drawer as
+        they are done."""
         self.run_study("converge")
 
     def run_study(self, kind: str) -> None:
-        """The case several times with one thing changed; rows come into the drawer as they are done."""
+        """The case several times with one thing changed; rows come into the drawer as they are
+        done."""
         self.drawer.show_page("Studies")
         self.drawer.studies.choose(kind)
         self.run(kind)
 
     def add_plan(self) -> None:
         """A trial plan over the first parameter."""
+
         def add() -> None:
             project = self.session.project
             choices = offered(project)
             if not project.parameters and not choices:
-                raise LabilisError("Nothing can be varied yet: there is no parameter.", "part", "Name one with '+ parameter' and use it in "
-                                   "a size.", "no-parameter")
+                raise LabilisError(
+                    "Nothing can be varied yet: there is no parameter.",
+                    "part",
+                    "Name one with '+ parameter' and use it in a size.",
+                    "no-parameter",
+                )
             if project.parameters:
                 first = next(iter(project.parameters))
-                ends = {key: value_text(project, first, text) for key, text in around(first, project.parameters[first]).items()
-                        if key != "parameter"}
+                ends = {
+                    key: value_text(project, first, text)
+                    for key, text in around(first, project.parameters[first]).items()
+                    if key != "parameter"
+                }
                 vary = Vary(parameter=first, low=ends["low"], high=ends["high"])
             else:
                 vary = choices[0]
             grown = with_plan(project, vary)
             self.session.edit(grown, f"plan '{grown.plans[-1].name}'")
+
         self._guard(add)
 
     def run_trials(self) -> None:
@@ -534,15 +713,25 @@ class Window(Editing, QMainWindow):
     def write_report(self) -> None:
         """Ask for a file and write the report there."""
         title = self.session.project.report.title or self.session.project.name
-        suggestion = "".join(letter if letter.isalnum() or letter in " -_" else "-" for letter in title).strip() or "report"
-        name, _ = QFileDialog.getSaveFileName(self, "Write the report", f"{suggestion}.pdf",
-                                              "Pages (*.pdf);;For a browser (*.html);;To edit (*.docx)")
+        suggestion = (
+            "".join(
+                letter if letter.isalnum() or letter in " -_" else "-" for letter in title
+            ).strip()
+            or "report"
+        )
+        name, _ = QFileDialog.getSaveFileName(
+            self,
+            "Write the report",
+            f"{suggestion}.pdf",
+            "Pages (*.pdf);;For a browser (*.html);;To edit (*.docx)",
+        )
         if name:
             self._say("")
             self._guard(lambda: self.session.write_report(Path(name)))
 
     def preview_report(self) -> None:
-        """The report's pages as they would be printed now, in a window of their own; while it is open they are kept as things stand."""
+        """The report's pages as they would be printed now, in a window of their own; while it is
+        open they are kept as things stand."""
         self._say("")
         if self._preview_folder is None:
             self._preview_folder = tempfile.TemporaryDirectory(prefix="labilis-report-")
@@ -551,28 +740,41 @@ class Window(Editing, QMainWindow):
             self.preview.view.wanted.connect(self.go_to)
             self.printer.ready.connect(self._show_pages)
             self.printer.failed.connect(self.show_problem)
-            for signal in (self.session.statements_changed, self.session.results_changed, self.session.trials_changed):
+            for signal in (
+                self.session.statements_changed,
+                self.session.results_changed,
+                self.session.trials_changed,
+            ):
                 signal.connect(self._pages_old)
         self._guard(self._print_pages)
 
     def _print_pages(self) -> None:
         assert self._preview_folder is not None and self.printer is not None
         self._pages_of = self._changes
-        self.printer.ask(self.session.report_query(Path(self._preview_folder.name) / "pages.pdf", looked_at=True))
+        self.printer.ask(
+            self.session.report_query(Path(self._preview_folder.name) / "pages.pdf", looked_at=True)
+        )
 
     def _pages_old(self) -> None:
-        """Pages that are looked at are made anew a moment after the last change, when there is something to report."""
+        """Pages that are looked at are made anew a moment after the last change, when there is
+        something to report."""
         self._changes += 1
         if self.preview is None or not self.preview.isVisible():
             return
-        reason = "" if any(case.facts.modes is not None for case in self.session.report.cases) else "run first, then they are made anew"
+        reason = (
+            ""
+            if any(case.facts.modes is not None for case in self.session.report.cases)
+            else "run first, then they are made anew"
+        )
         self.preview.mark_old(*filter(None, [reason]))
         if not reason:
             self._pages_timer.start()
 
     def _show_pages(self, path: Path) -> None:
         if self.preview is not None:
-            self.preview.show_pages(path, self.session.project.report.title or self.session.project.name)
+            self.preview.show_pages(
+                path, self.session.project.report.title or self.session.project.name
+            )
             if not self.preview.isVisible():
                 self.preview.show()
                 self.preview.raise_()
@@ -612,14 +814,19 @@ class Window(Editing, QMainWindow):
             self._guard(lambda: self.session.try_advice(remedy))
 
     def add_design(self, point: dict[str, str] | None = None) -> None:
-        """Keep the present statements, with parameters set if some are given, as a further design, and show it beside the others."""
-        words = ", ".join(f"{words_of(key)} {text}" for key, text in (point or {}).items()) or "new design"
+        """Keep the present statements, with parameters set if some are given, as a further
+        design, and show it beside the others."""
+        words = (
+            ", ".join(f"{words_of(key)} {text}" for key, text in (point or {}).items())
+            or "new design"
+        )
         name = free_name(self.session.project, words)
 
         def keep() -> None:
             self.session.keep_design(name, point)
             self.drawer.show_page("Improve")
             self.drawer.improve.choose("designs")
+
         self._guard(keep)
 
     def run_trace(self) -> None:
@@ -656,17 +863,18 @@ class Window(Editing, QMainWindow):
 
     def import_step(self) -> None:
         """Choose a STEP file and make a project of it."""
-        name, _ = QFileDialog.getOpenFileName(self, "New from a STEP or STL file", "",
-                                              PARTS)
+        name, _ = QFileDialog.getOpenFileName(self, "New from a STEP or STL file", "", PARTS)
         if name:
             self.load_path(Path(name))
 
     def offer_grades(self) -> None:
         """What can be done with materials, in a menu."""
+
         def ask(way: str) -> str:
             choose = QFileDialog.getOpenFileName if way == "import" else QFileDialog.getSaveFileName
             kinds = "Grades (*.json *.csv)" if way == "import" else "Grades (*.json)"
             return choose(self, f"{way.capitalize()} grades", "grades.json", kinds)[0]
+
         offer_grades(self, self.session, ask, self._guard)
 
     def revise_file(self) -> None:
@@ -677,14 +885,20 @@ class Window(Editing, QMainWindow):
 
     def add_file(self) -> None:
         """Choose a further file whose bodies become pieces of the project."""
-        name, _ = QFileDialog.getOpenFileName(self, "Bring in a further STEP or STL file", "", PARTS)
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Bring in a further STEP or STL file", "", PARTS
+        )
         if name:
             self._guard(lambda: self.session.add_file(Path(name)))
 
     def open_file(self) -> None:
         """Choose a project or a model."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open", "", "Labilis project or model (*.labilis *.json);;"
-                                              "STEP (*.step *.stp *.STEP *.STP)")
+        name, _ = QFileDialog.getOpenFileName(
+            self,
+            "Open",
+            "",
+            "Labilis project or model (*.labilis *.json);;STEP (*.step *.stp *.STEP *.STP)",
+        )
         if name:
             self.load_path(Path(name))
 
@@ -706,14 +920,18 @@ class Window(Editing, QMainWindow):
     def save_as(self) -> None:
         """Save under a name."""
         suggestion = f"{self.session.project.name}.labilis"
-        name, _ = QFileDialog.getSaveFileName(self, "Save under a name", suggestion, "Labilis project (*.labilis)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save under a name", suggestion, "Labilis project (*.labilis)"
+        )
         if name:
             path = Path(name) if name.endswith(".labilis") else Path(name + ".labilis")
             self._guard(lambda: self.session.save(path))
 
     def export_model(self) -> None:
         """Write the JSON form with its STEP files beside it."""
-        name, _ = QFileDialog.getSaveFileName(self, "Export the model", f"{self.session.project.name}.json", "Model (*.json)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Export the model", f"{self.session.project.name}.json", "Model (*.json)"
+        )
         if name:
             from labilis.run import Snapshot
             from labilis.store import write_model
@@ -721,6 +939,7 @@ class Window(Editing, QMainWindow):
             def write() -> None:
                 write_model(Snapshot(self.session.project, self.session.files), Path(name))
                 self.session.note(f"Wrote {name}")
+
             self._guard(write)
 
     def export_results(self) -> None:
@@ -734,7 +953,9 @@ class Window(Editing, QMainWindow):
 
     def export_part(self) -> None:
         """Write the part as it is stated as a STEP file."""
-        name, _ = QFileDialog.getSaveFileName(self, "Export the part", f"{self.session.project.name}.step", "STEP (*.step *.stp)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Export the part", f"{self.session.project.name}.step", "STEP (*.step *.stp)"
+        )
         if name:
             self._guard(lambda: self.session.export_part(Path(name)))
 
@@ -748,33 +969,53 @@ class Window(Editing, QMainWindow):
 
     def save_film(self) -> None:
         """Ask for a name and save what the stage shows as a picture, a film or a surface."""
-        name, _ = QFileDialog.getSaveFileName(self, "Save a picture or a film", f"{self.session.project.name}.png",
-                                              "Picture (*.png);;Film (*.gif *.webp *.mp4);;Moved surface (*.stl)")
+        name, _ = QFileDialog.getSaveFileName(
+            self,
+            "Save a picture or a film",
+            f"{self.session.project.name}.png",
+            "Picture (*.png);;Film (*.gif *.webp *.mp4);;Moved surface (*.stl)",
+        )
+
         def save() -> None:
             self.stage.save_film(Path(name))
             self.session.note(f"{name} written: {'; '.join(filter(None, self.stage.story()))}")
+
         if name:
             self._guard(save)
 
     def keep_view(self) -> None:
-        """Keep what the stage shows as a picture of the report, with what it says below as the caption until another is typed."""
+        """Keep what the stage shows as a picture of the report, with what it says below as the
+        caption until another is typed."""
+
         def keep() -> None:
             data, words = self.stage.picture()
             self.session.keep_picture(data, words)
             self.sheet.open_station("Report")
+
         self._guard(keep)
 
     def check_report(self) -> None:
-        """Ask for a report and say whether its figures still hold, also beside what is stated here."""
+        """Ask for a report and say whether its figures still hold, also beside what is stated
+        here."""
         name, _ = QFileDialog.getOpenFileName(self, "Report to check", "", "Report (*.pdf *.html)")
         if not name:
             return
 
         def told(found: Checking) -> None:
             wrong = [line for line in found.lines()[:-1] if line.startswith("✗")]
-            first = f" {wrong[0][2:]}" + (f" {len(wrong) - 1} more in the journal." if len(wrong) > 1 else "") if wrong else (
-                f" {len(found.rows)} figures were found again.")
-            self._say(f"{found.lines()[-1]}{first}", "bad" if wrong else "good", "journal", lambda: self.drawer.show_page("Journal"))
+            first = (
+                f" {wrong[0][2:]}"
+                + (f" {len(wrong) - 1} more in the journal." if len(wrong) > 1 else "")
+                if wrong
+                else (f" {len(found.rows)} figures were found again.")
+            )
+            self._say(
+                f"{found.lines()[-1]}{first}",
+                "bad" if wrong else "good",
+                "journal",
+                lambda: self.drawer.show_page("Journal"),
+            )
+
         self._guard(lambda: self.session.check_report(Path(name), told))
 
     def choose_logo(self) -> None:
@@ -790,8 +1031,11 @@ class Window(Editing, QMainWindow):
 
     def list_keys(self) -> None:
         """All keys, in a small window."""
-        rows = "".join(f"<tr><td><b>{command.key}</b>&nbsp;&nbsp;</td><td>{command.words}</td></tr>"
-                       for command in self.commands if command.key)
+        rows = "".join(
+            f"<tr><td><b>{command.key}</b>&nbsp;&nbsp;</td><td>{command.words}</td></tr>"
+            for command in self.commands
+            if command.key
+        )
         box = QMessageBox(self)
         box.setWindowTitle("Keys")
         box.setTextFormat(Qt.TextFormat.RichText)
@@ -800,7 +1044,8 @@ class Window(Editing, QMainWindow):
         box.show()
         self._keys_box = box
 
-    # --- answers to the parts ---------------------------------------------------------------------------------------
+    # --- answers to the parts
+    # ----------------------------------------------------------------------------------------------
     def _design_chosen(self, index: int) -> None:
         self._guard(lambda: self.session.choose_design(design_names(self.session.project)[index]))
         self._refresh()
@@ -831,8 +1076,17 @@ class Window(Editing, QMainWindow):
             self.sheet.open_station(name)
 
     def _station_opened(self, name: str) -> None:
-        wanted = {"Part": "Shape", "Supports": "Shape", "Loads": "Shape", "Mesh": "Mesh", "Strength": "Stress",
-                  "Modes": "Mode", "Trace": "Trace", "Improve": "Mode", "Report": "Mode"}[name]
+        wanted = {
+            "Part": "Shape",
+            "Supports": "Shape",
+            "Loads": "Shape",
+            "Mesh": "Mesh",
+            "Strength": "Stress",
+            "Modes": "Mode",
+            "Trace": "Trace",
+            "Improve": "Mode",
+            "Report": "Mode",
+        }[name]
         if self.stage.view_name != wanted:
             self.stage.show_view(wanted)
 

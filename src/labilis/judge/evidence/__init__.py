@@ -1,4 +1,6 @@
-"""Evidence: checks made on a result, each with its figure. A new one is one file and one line here."""
+"""Evidence: checks made on a result, each with its figure. A new one is one file and one line
+here."""
+
 from collections.abc import Callable
 
 from labilis.judge.evidence.as_asked import mesh_as_asked
@@ -37,11 +39,44 @@ from labilis.judge.evidence.traced import traced
 from labilis.judge.evidence.yield_first import yield_first
 
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
-    free_motion, balance, held_direction, compression, element_order, half_waves, mesh_error, cross_check, completeness, under_required,
-    negative_factors, interacting_modes, symmetry, mesh_as_asked, joints, bolts, contact, midsurface, narrow_walls,
-    deflection_before_buckling, following_pressure, yield_first, overall, traced, hand_check, plausible, along_its_length,
-    edge_support, each_load, held_part, together, centred, proportions, effective_length, stretch, southwell_line,
-    linear_or_not, kept_length,
+    free_motion,
+    balance,
+    held_direction,
+    compression,
+    element_order,
+    half_waves,
+    mesh_error,
+    cross_check,
+    completeness,
+    under_required,
+    negative_factors,
+    interacting_modes,
+    symmetry,
+    mesh_as_asked,
+    joints,
+    bolts,
+    contact,
+    midsurface,
+    narrow_walls,
+    deflection_before_buckling,
+    following_pressure,
+    yield_first,
+    overall,
+    traced,
+    hand_check,
+    plausible,
+    along_its_length,
+    edge_support,
+    each_load,
+    held_part,
+    together,
+    centred,
+    proportions,
+    effective_length,
+    stretch,
+    southwell_line,
+    linear_or_not,
+    kept_length,
 )
 _ORDER = {"bad": 0, "caution": 1, "not judged": 2, "good": 3}
 

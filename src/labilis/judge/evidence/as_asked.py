@@ -1,4 +1,5 @@
 """What the mesher did in another way than asked."""
+
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.model import shown
 
@@ -8,4 +9,6 @@ def mesh_as_asked(facts: CaseFacts) -> Evidence | None:
     if facts.mesh is None or len(facts.mesh.told) == 0:
         return None
     told = [shown.restated(str(text)) for text in facts.mesh.told]
-    return Evidence("mesh as asked", str(len(told)), "done another way", "caution", " ".join(told), "mesh")
+    return Evidence(
+        "mesh as asked", str(len(told)), "done another way", "caution", " ".join(told), "mesh"
+    )

@@ -1,4 +1,5 @@
 """What a piece of evidence is."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -21,13 +22,15 @@ from labilis.model import Project, Rib
 State = Literal["good", "caution", "bad", "not judged"]
 
 
-NEARLY = 0.9  # of the driver's bending energy: which of two pieces so near each other is first, meshes decide
+# of the driver's bending energy: which of two pieces so near each other is first, meshes decide
+NEARLY = 0.9
 
 
 @dataclass(frozen=True)
 class Evidence:
-    """One check on a result: name, figure with unit, state, a sentence, and the station where it is mended; causes: what else explains it,
-    each in words with the station where that would be changed."""
+    """One check on a result: name, figure with unit, state, a sentence, and the station where it is
+    mended; causes: what else explains it, each in words with the station where that would be
+    changed."""
 
     name: str
     figure: str
@@ -40,8 +43,9 @@ class Evidence:
 
 @dataclass(frozen=True)
 class CaseFacts:
-    """Everything known about one load case; parts that have not been run are None. `euler` may be the reason in words
-    why there is none. `hand`: what hand checks of members draw on; `ends_found`: the
+    """Everything known about one load case; parts that have not been run are None. `euler` may be
+    the reason in words why there is none. `hand`: what hand checks of members draw on;
+    `ends_found`: the
     ends that the supports make, whatever was chosen."""
 
     project: Project
@@ -67,38 +71,55 @@ class CaseFacts:
         return self.project.required_of(driver) if driver in known else self.required
 
     def required_for(self, mode: int) -> float:
-        """Factor that a mode, numbered from 0, must reach: what its driver asks for, and what any piece does that bends nearly as much,
-        since which of them is first hangs on the mesh."""
+        """Factor that a mode, numbered from 0, must reach: what its driver asks for, and what any
+        piece does that bends nearly as much, since which of them is first hangs on the mesh."""
         assert self.modes is not None
         return max(self.required_of(name) for name in self.modes.bending(mode, NEARLY))
 
     @property
     def capacity_required(self) -> float:
-        """Factor that an imperfect part must carry: stated, else half of the required ideal factor and at least the service load."""
+        """Factor that an imperfect part must carry: stated, else half of the required ideal
+        factor and at least the service load."""
         stated = self.project.number_if(self.project.criteria, "capacity")
         return max(1.0, self.required / 2.0) if stated is None else stated
 
     @property
     def without_yield(self) -> list[str]:
         """Pieces that carry load whose material has no yield strength."""
-        return [piece.name for piece in self.project.active_pieces
-                if piece.material and self.project.named("materials", piece.material).yield_strength is None]
+        return [
+            piece.name
+            for piece in self.project.active_pieces
+            if piece.material
+            and self.project.named("materials", piece.material).yield_strength is None
+        ]
 
     @property
     def kinds(self) -> list[str]:
-        """Kind of each mode; whatever a rib or stiffener does as the driver is a stiffener's mode."""
+        """Kind of each mode; whatever a rib or stiffener does as the driver is a stiffener's
+        mode."""
         if self.modes is None:
             return []
-        ribs = {piece.name for piece in self.project.pieces if piece.acts_as == "stiffener" or isinstance(piece.recipe, Rib)}
-        return ["stiffener" if driver in ribs else str(kind)
-                for kind, driver in zip(self.modes.kinds, self.modes.drivers)]
+        ribs = {
+            piece.name
+            for piece in self.project.pieces
+            if piece.acts_as == "stiffener" or isinstance(piece.recipe, Rib)
+        }
+        return [
+            "stiffener" if driver in ribs else str(kind)
+            for kind, driver in zip(self.modes.kinds, self.modes.drivers)
+        ]
 
     def trace_decides(self, driver: str) -> bool:
-        """Whether the driver is a closed thin-walled section, of which modes alone say too little."""
-        return any(piece.name == driver and piece.acts_as == "closed section" for piece in self.project.pieces)
+        """Whether the driver is a closed thin-walled section, of which modes alone say too
+        little."""
+        return any(
+            piece.name == driver and piece.acts_as == "closed section"
+            for piece in self.project.pieces
+        )
 
     def meets(self, mode: int) -> bool | None:
-        """Whether a mode, numbered from 0, reaches what its driver asks for; None when it is negative or the trace decides."""
+        """Whether a mode, numbered from 0, reaches what its driver asks for; None when it is
+        negative or the trace decides."""
         assert self.modes is not None
         factor, driver = float(self.modes.factors[mode]), self.modes.drivers[mode]
         if factor < 0 or self.trace_decides(driver):

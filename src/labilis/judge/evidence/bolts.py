@@ -1,4 +1,5 @@
 """What bolts carry against what EN 1993-1-8 allows."""
+
 import math
 
 from labilis.judge.bolts import bolt_checks, bolts_without_load
@@ -14,16 +15,49 @@ def bolts(facts: CaseFacts) -> Evidence | None:
         return None
     idle = bolts_without_load(facts)
     if idle:
-        return Evidence(NAME, f"{len(idle)}", "bolts without load", "caution", f"The faces round '{idle[0]}' are bonded, so that the bolt "
-                        "carries nothing in this model and cannot be checked. Say that its pieces are only bolted.", "mesh")
+        return Evidence(
+            NAME,
+            f"{len(idle)}",
+            "bolts without load",
+            "caution",
+            f"The faces round '{idle[0]}' are bonded, so that the bolt "
+            "carries nothing in this model and cannot be checked. Say that its pieces are only "
+            "bolted.",
+            "mesh",
+        )
     worst = bolt_checks(facts)[0]
     how = "in bearing" if worst.bearing > worst.used else "in shear and pull"
-    said = (f"Between {worst.pieces[0]} and {worst.pieces[1]} '{worst.name}' carries {force_text(worst.shear)} in shear and "
-            f"{force_text(worst.pull)} in pull, {100 * worst.most:.3g} % of EN 1993-1-8 {how}")
-    beyond = f"; it is used up at {worst.factor:.4g} × the load" if math.isfinite(worst.factor) else ""
-    missing = " Bearing is not judged: a piece has no yield strength." if math.isnan(worst.bearing) else ""
-    first = None if facts.modes is None or len(facts.modes.positive) == 0 else float(facts.modes.positive[0])
-    state = "bad" if worst.most > 1.0 else "caution" if missing or (first is not None and worst.factor < first) else "good"
+    said = (
+        f"Between {worst.pieces[0]} and {worst.pieces[1]} '{worst.name}' carries "
+        f"{force_text(worst.shear)} in shear and "
+        f"{force_text(worst.pull)} in pull, {100 * worst.most:.3g} % of EN 1993-1-8 {how}"
+    )
+    beyond = (
+        f"; it is used up at {worst.factor:.4g} × the load" if math.isfinite(worst.factor) else ""
+    )
+    missing = (
+        " Bearing is not judged: a piece has no yield strength."
+        if math.isnan(worst.bearing)
+        else ""
+    )
+    first = (
+        None
+        if facts.modes is None or len(facts.modes.positive) == 0
+        else float(facts.modes.positive[0])
+    )
+    state = (
+        "bad"
+        if worst.most > 1.0
+        else "caution"
+        if missing or (first is not None and worst.factor < first)
+        else "good"
+    )
     before = ", before the part buckles" if first is not None and worst.factor < first else ""
-    return Evidence(NAME, f"{100 * worst.most:.3g}", "% of what EN 1993-1-8 allows", state,  # type: ignore[arg-type]
-                    f"{said}{beyond}{before}. Prying is not counted.{missing}", "mesh")
+    return Evidence(
+        NAME,
+        f"{100 * worst.most:.3g}",
+        "% of what EN 1993-1-8 allows",
+        state,  # type: ignore[arg-type]
+        f"{said}{beyond}{before}. Prying is not counted.{missing}",
+        "mesh",
+    )

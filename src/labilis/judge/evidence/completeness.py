@@ -1,4 +1,5 @@
 """No mode is missing, and how many lie under the required factor."""
+
 import numpy as np
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
@@ -14,11 +15,27 @@ def completeness(facts: CaseFacts) -> Evidence | None:
     if modes.complete:
         reach = float(np.abs(modes.checks[:, 0]).max())
         beyond = int((np.abs(modes.factors) > reach).sum())
-        crowd = f" Beyond it factors are repeated: {beyond} of them are listed, and there may be more." if beyond else ""
-        return Evidence("completeness", f"{found} of {counted}", "modes", "good",
-                        f"Complete: {counted} negative pivots counted at {where}, as many modes found.{crowd}", "modes")
-    return Evidence("completeness", f"{found} of {counted}", "modes", "bad",
-                    f"{counted} factors lie below {where}, {found} were found. Ask for more modes.", "modes")
+        crowd = (
+            f" Beyond it factors are repeated: {beyond} of them are listed, and there may be more."
+            if beyond
+            else ""
+        )
+        return Evidence(
+            "completeness",
+            f"{found} of {counted}",
+            "modes",
+            "good",
+            f"Complete: {counted} negative pivots counted at {where}, as many modes found.{crowd}",
+            "modes",
+        )
+    return Evidence(
+        "completeness",
+        f"{found} of {counted}",
+        "modes",
+        "bad",
+        f"{counted} factors lie below {where}, {found} were found. Ask for more modes.",
+        "modes",
+    )
 
 
 def under_required(facts: CaseFacts) -> Evidence | None:
@@ -32,6 +49,12 @@ def under_required(facts: CaseFacts) -> Evidence | None:
         return None
     found = len(modes.positive)
     more = f" Only {found} were asked for." if below > found else ""
-    return Evidence("modes under the required factor", str(below), "modes", "caution",
-                    f"{below} modes lie under the required factor {facts.required:.4g}; each needs its own remedy.{more}",
-                    "modes")
+    return Evidence(
+        "modes under the required factor",
+        str(below),
+        "modes",
+        "caution",
+        f"{below} modes lie under the required factor {facts.required:.4g}; each needs its own "
+        f"remedy.{more}",
+        "modes",
+    )

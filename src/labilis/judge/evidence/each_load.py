@@ -1,4 +1,5 @@
 """A force given per face where the total was meant."""
+
 import numpy as np
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
@@ -15,9 +16,27 @@ def each_load(facts: CaseFacts) -> Evidence | None:
         load = next((item for item in facts.project.loads if item.name == name), None)
         if not isinstance(load, ForceLoad) or load.share != "each":
             continue
-        one = float(np.linalg.norm(facts.project.numbers(load, "components") or [facts.project.number(load, "normal")]))
+        one = float(
+            np.linalg.norm(
+                facts.project.numbers(load, "components") or [facts.project.number(load, "normal")]
+            )
+        )
         if one > 0 and size > 1.01 * one:
-            return Evidence("total or each", f"{size / one:.3g}", "times the stated force", "caution",
-                            f"'{name}' puts {force_text(one)} on each of {size / one:.3g} faces or edges, {force_text(size)} in all. Say "
-                            "'total' if the sum was meant.", "loads")
-    return Evidence("total or each", "1", "times the stated force", "good", "Every force is the total that is stated.", "loads")
+            return Evidence(
+                "total or each",
+                f"{size / one:.3g}",
+                "times the stated force",
+                "caution",
+                f"'{name}' puts {force_text(one)} on each of {size / one:.3g} faces or edges, "
+                f"{force_text(size)} in all. Say "
+                "'total' if the sum was meant.",
+                "loads",
+            )
+    return Evidence(
+        "total or each",
+        "1",
+        "times the stated force",
+        "good",
+        "Every force is the total that is stated.",
+        "loads",
+    )

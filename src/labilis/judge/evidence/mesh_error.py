@@ -1,4 +1,5 @@
 """How far the first factor can be off for its mesh."""
+
 import math
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
@@ -13,13 +14,33 @@ def mesh_error(facts: CaseFacts) -> Evidence | None:
     if modes is None or len(modes.positive) == 0:
         return None
     if not facts.project.criteria.mesh_error:
-        return Evidence("mesh error", "–", "", "not judged", "How far the factors can be off for their mesh was not asked for.", "mesh")
+        return Evidence(
+            "mesh error",
+            "–",
+            "",
+            "not judged",
+            "How far the factors can be off for their mesh was not asked for.",
+            "mesh",
+        )
     error, first = modes.first_error, float(modes.positive[0])
     if math.isnan(error):
-        return Evidence("mesh error", "–", "", "not judged", "The mesh could not be compared with another one. Study convergence over "
-                        "several meshes to tell how far the factor can be off.", "mesh")
+        return Evidence(
+            "mesh error",
+            "–",
+            "",
+            "not judged",
+            "The mesh could not be compared with another one. Study convergence over "
+            "several meshes to tell how far the factor can be off.",
+            "mesh",
+        )
     state = "good" if error <= LIMIT else "caution" if error <= MOST else "bad"
     more = "" if state == "good" else " Mesh finer, or study convergence over several meshes."
-    return Evidence("mesh error", f"{100 * error:.2g}", "% of the first factor", state,  # type: ignore[arg-type]
-                    f"By another mesh and the jumps of stress in this one the first factor is {first:.4g} ± {error_text(error)}.{more}",
-                    "mesh")
+    return Evidence(
+        "mesh error",
+        f"{100 * error:.2g}",
+        "% of the first factor",
+        state,  # type: ignore[arg-type]
+        f"By another mesh and the jumps of stress in this one the first factor is {first:.4g} ± "
+        f"{error_text(error)}.{more}",
+        "mesh",
+    )

@@ -1,4 +1,5 @@
 """What the part carries by the general method of EN 1993, beside its ideal factors."""
+
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.overall import least_overall, overall_checks
 
@@ -9,10 +10,25 @@ def overall(facts: CaseFacts) -> Evidence | None:
         return None
     least = least_overall(facts)
     if least is None:
-        return Evidence("overall check", "–", "", "not judged", f"No overall check: {overall_checks(facts)[1]}. Trace the part.", "trace")
+        return Evidence(
+            "overall check",
+            "–",
+            "",
+            "not judged",
+            f"No overall check: {overall_checks(facts)[1]}. Trace the part.",
+            "trace",
+        )
     needed = facts.capacity_required
     enough = least.factor >= needed
     more = "" if enough else " Trace the part: a trace knows more than the curve."
-    return Evidence("overall check", f"{least.factor:.4g}", "× the service load", "good" if enough else "caution",
-                    f"By EN 1993-1-1, 6.3.4 an imperfect part carries {least.factor:.4g} × the load (slenderness {least.slenderness:.3g}, "
-                    f"{least.curve}, reduction {least.reduction:.3g}, mode {least.mode + 1}); {needed:.4g} is asked for.{more}", "trace")
+    return Evidence(
+        "overall check",
+        f"{least.factor:.4g}",
+        "× the service load",
+        "good" if enough else "caution",
+        f"By EN 1993-1-1, 6.3.4 an imperfect part carries {least.factor:.4g} × the load "
+        f"(slenderness {least.slenderness:.3g}, "
+        f"{least.curve}, reduction {least.reduction:.3g}, mode {least.mode + 1}); {needed:.4g} is "
+        f"asked for.{more}",
+        "trace",
+    )

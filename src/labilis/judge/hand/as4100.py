@@ -1,9 +1,20 @@
 """Column curves of AS 4100, 6.3.3 and 6.3.4."""
+
 from __future__ import annotations
 
 import math
 
-from labilis.judge.hand.form import AREA, CRITICAL, FY, Form, Outcome, Symbol, Values, number, numbers
+from labilis.judge.hand.form import (
+    AREA,
+    CRITICAL,
+    FY,
+    Form,
+    Outcome,
+    Symbol,
+    Values,
+    number,
+    numbers,
+)
 
 CONSTANTS = ("-1", "-0.5", "0", "0.5", "1")
 CONSTANT = Symbol("αb", "section constant", "choice", choices=CONSTANTS)
@@ -23,8 +34,18 @@ def _compute(values: Values) -> Outcome:
     fy, area, critical = numbers(values, "fy", "A", "Ncr")
     modified = 90 * math.sqrt(area * fy / critical)
     alpha = reduction(modified, float(str(values["αb"])))
-    return Outcome(number(values, "φ") * alpha * area * fy, (("λn", modified, ""), ("αc", alpha, "")))
+    return Outcome(
+        number(values, "φ") * alpha * area * fy, (("λn", modified, ""), ("αc", alpha, ""))
+    )
 
 
-FORM = Form("as4100", "AS 4100", "φ αc A fy, λn = 90 √(A fy / Ncr), αc by clause 6.3.3", "AS 4100:1998, 6.3.3 and 6.3.4",
-            "sections whose walls do not buckle before yield (kf = 1)", (FY, AREA, CRITICAL, CONSTANT, PHI), _compute, real=True)
+FORM = Form(
+    "as4100",
+    "AS 4100",
+    "φ αc A fy, λn = 90 √(A fy / Ncr), αc by clause 6.3.3",
+    "AS 4100:1998, 6.3.3 and 6.3.4",
+    "sections whose walls do not buckle before yield (kf = 1)",
+    (FY, AREA, CRITICAL, CONSTANT, PHI),
+    _compute,
+    real=True,
+)

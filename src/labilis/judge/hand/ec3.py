@@ -1,9 +1,20 @@
 """Column curves of EN 1993-1-1, 6.3.1."""
+
 from __future__ import annotations
 
 import math
 
-from labilis.judge.hand.form import AREA, CRITICAL, FY, Form, Outcome, Symbol, Values, number, numbers
+from labilis.judge.hand.form import (
+    AREA,
+    CRITICAL,
+    FY,
+    Form,
+    Outcome,
+    Symbol,
+    Values,
+    number,
+    numbers,
+)
 
 IMPERFECTION = {"a0": 0.13, "a": 0.21, "b": 0.34, "c": 0.49, "d": 0.76}
 CURVE = Symbol("curve", "buckling curve", "choice", choices=tuple(IMPERFECTION))
@@ -25,6 +36,13 @@ def _compute(values: Values) -> Outcome:
     return Outcome(chi * area * fy / number(values, "γM1"), (("λ̄", ratio, ""), ("χ", chi, "")))
 
 
-FORM = Form("ec3", "EN 1993-1-1", "χ A fy / γM1, χ = 1 / (Φ + √(Φ² - λ̄²)), Φ = (1 + α (λ̄ - 0.2) + λ̄²) / 2, λ̄ = √(A fy / Ncr)",
-            "EN 1993-1-1:2005, 6.3.1.2", "sections of class 1 to 3 in compression: no wall buckles before",
-            (FY, AREA, CRITICAL, CURVE, GAMMA), _compute, real=True)
+FORM = Form(
+    "ec3",
+    "EN 1993-1-1",
+    "χ A fy / γM1, χ = 1 / (Φ + √(Φ² - λ̄²)), Φ = (1 + α (λ̄ - 0.2) + λ̄²) / 2, λ̄ = √(A fy / Ncr)",
+    "EN 1993-1-1:2005, 6.3.1.2",
+    "sections of class 1 to 3 in compression: no wall buckles before",
+    (FY, AREA, CRITICAL, CURVE, GAMMA),
+    _compute,
+    real=True,
+)

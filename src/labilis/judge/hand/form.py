@@ -1,4 +1,5 @@
 """What a hand check is: a formula with named symbols, a source, and what it gives."""
+
 from __future__ import annotations
 
 import math
@@ -10,7 +11,8 @@ from labilis.model import LabilisError
 
 @dataclass(frozen=True)
 class Symbol:
-    """A number that a formula takes. name: its letter; words; kind of quantity for reading and showing; least: it must be above this;
+    """A number that a formula takes. name: its letter; words; kind of quantity for reading and
+    showing; least: it must be above this;
     choices: words to choose from, for symbols that are a kind and no number."""
 
     name: str
@@ -22,7 +24,8 @@ class Symbol:
 
 @dataclass(frozen=True)
 class Outcome:
-    """load N: what the formula gives; steps: (symbol, value, unit) of what was found on the way; remarks: where it leaves its range."""
+    """load N: what the formula gives; steps: (symbol, value, unit) of what was found on the way;
+    remarks: where it leaves its range."""
 
     load: float
     steps: tuple[tuple[str, float, str], ...] = ()
@@ -34,8 +37,9 @@ Values = Mapping[str, float | str]
 
 @dataclass(frozen=True)
 class Form:
-    """A hand check. key; title; formula as text; source; valid: range in words; symbols; real: whether it gives what the real member
-    carries (imperfect, yielding) and not its ideal critical load; compute: from values by symbol, N, mm, MPa."""
+    """A hand check. key; title; formula as text; source; valid: range in words; symbols; real:
+    whether it gives what the real member carries (imperfect, yielding) and not its ideal critical
+    load; compute: from values by symbol, N, mm, MPa."""
 
     key: str
     title: str
@@ -81,14 +85,27 @@ def checked(form: Form, values: Values) -> Outcome:
     """Compute a form after looking at its values. Raises LabilisError naming the symbol."""
     for symbol in form.symbols:
         if symbol.name not in values:
-            raise LabilisError(f"{symbol.words[0].upper()}{symbol.words[1:]} ({symbol.name}) is not known.",
-                               f"checks/{form.key}/{symbol.name}", "Type it.", "hand-missing")
+            raise LabilisError(
+                f"{symbol.words[0].upper()}{symbol.words[1:]} ({symbol.name}) is not known.",
+                f"checks/{form.key}/{symbol.name}",
+                "Type it.",
+                "hand-missing",
+            )
         value = values[symbol.name]
         if symbol.choices:
             if value not in symbol.choices:
-                raise LabilisError(f"'{value}' is none of: {', '.join(symbol.choices)}.", f"checks/{form.key}/{symbol.name}", "Choose one.",
-                                   "hand-value")
+                raise LabilisError(
+                    f"'{value}' is none of: {', '.join(symbol.choices)}.",
+                    f"checks/{form.key}/{symbol.name}",
+                    "Choose one.",
+                    "hand-value",
+                )
         elif not isinstance(value, str) and not (math.isfinite(value) and value > symbol.least):
-            raise LabilisError(f"{symbol.words} ({symbol.name}) is {value:.4g}; it must be above {symbol.least:g}.",
-                               f"checks/{form.key}/{symbol.name}", "Type another.", "hand-value")
+            raise LabilisError(
+                f"{symbol.words} ({symbol.name}) is {value:.4g}; it must be above "
+                f"{symbol.least:g}.",
+                f"checks/{form.key}/{symbol.name}",
+                "Type another.",
+                "hand-value",
+            )
     return form.compute(values)

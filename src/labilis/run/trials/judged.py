@@ -1,4 +1,5 @@
 """Which trials keep to their limits, which is the best, and why the others are not."""
+
 from __future__ import annotations
 
 import math
@@ -10,7 +11,11 @@ from labilis.judge.findings import Floats, TrialFindings
 from labilis.model import RESPONSE_KINDS, Limit, Project, TrialPlan, shown
 from labilis.run.trials.levers import lever_words, levers_found
 
-_OF_FACTOR = ("first factor", "capacity", "verified factor")  # what the mesh error of the first factor counts for
+_OF_FACTOR = (
+    "first factor",
+    "capacity",
+    "verified factor",
+)  # what the mesh error of the first factor counts for
 
 
 def response_text(name: str, value: float, error: float = math.nan) -> str:
@@ -33,8 +38,9 @@ def limit_words(project: Project, limit: Limit) -> str:
 
 
 def keeps(project: Project, plan: TrialPlan, trial: TrialFindings) -> str:
-    """'' for a trial that keeps to every limit of the plan, else what held it back, in words. A factor must keep to it with its mesh error,
-    one that is not known to how far it is off does not; a trial that is not stated right or not
+    """'' for a trial that keeps to every limit of the plan, else what held it back, in words. A
+    factor must keep to it with its mesh error, one that is not known to how far it is off does not;
+    a trial that is not stated right or not
     computed well keeps to nothing."""
     if trial.reason or trial.unsound:
         return shown.restated(trial.reason or trial.unsound)
@@ -42,7 +48,9 @@ def keeps(project: Project, plan: TrialPlan, trial: TrialFindings) -> str:
         return f"its {plan.objective_words} is not known" + _beyond(trial, plan.of)
     for limit in plan.limits:
         value = _value(limit, trial)
-        if math.isnan(value) or (limit.of and limit.at_most is not None and limit.of not in trial.whose):
+        if math.isnan(value) or (
+            limit.of and limit.at_most is not None and limit.of not in trial.whose
+        ):
             return f"its {limit.words} is not known" + _beyond(trial, limit.of)
         band = 0.0
         if limit.response in _OF_FACTOR and math.isfinite(value):
@@ -60,27 +68,38 @@ def keeps(project: Project, plan: TrialPlan, trial: TrialFindings) -> str:
 
 
 def _value(limit: Limit, trial: TrialFindings) -> float:
-    """What a limit is held against: a first factor of something that no mode is of lies beyond all that were found."""
+    """What a limit is held against: a first factor of something that no mode is of lies beyond
+    all that were found."""
     value = trial.response(limit.response, limit.of)
     return trial.beyond if limit.of and math.isnan(value) else value
 
 
 def _beyond(trial: TrialFindings, of: str) -> str:
-    return f": beyond {trial.beyond:.4g}, the last mode that was found" if of and math.isfinite(trial.beyond) else ""
+    return (
+        f": beyond {trial.beyond:.4g}, the last mode that was found"
+        if of and math.isfinite(trial.beyond)
+        else ""
+    )
 
 
 def margins(project: Project, plan: TrialPlan, trial: TrialFindings) -> Floats:
-    """How far inside each end of each limit a trial lies, over that end, with its mesh error; -1 where that is not known, and everywhere
-    for a trial that keeps to nothing."""
+    """How far inside each end of each limit a trial lies, over that end, with its mesh error; -1
+    where that is not known, and everywhere for a trial that keeps to nothing."""
     found = []
     for limit in plan.limits:
         value = _value(limit, trial)
-        band = trial.mesh_error * abs(value) if limit.response in _OF_FACTOR and math.isfinite(value) else 0.0
+        band = (
+            trial.mesh_error * abs(value)
+            if limit.response in _OF_FACTOR and math.isfinite(value)
+            else 0.0
+        )
         for field, sign in (("at_least", 1.0), ("at_most", -1.0)):
             end = project.number_if(limit, field)
             if end is not None:
                 margin = sign * (value - sign * band - end) / max(abs(end), 1e-300)
-                found.append(-1.0 if trial.reason or trial.unsound or math.isnan(margin) else margin)
+                found.append(
+                    -1.0 if trial.reason or trial.unsound or math.isnan(margin) else margin
+                )
     return np.array(found if found else [-1.0 if trial.reason or trial.unsound else 1.0])
 
 
@@ -92,18 +111,26 @@ def rank(project: Project, plan: TrialPlan, trial: TrialFindings) -> float:
     return -value if plan.best == "greatest" else value
 
 
-def ordered(project: Project, plan: TrialPlan, trials: Sequence[TrialFindings]) -> list[TrialFindings]:
-    """Trials best first: those that keep to all limits by their objective, then the others by it, then those without an answer."""
+def ordered(
+    project: Project, plan: TrialPlan, trials: Sequence[TrialFindings]
+) -> list[TrialFindings]:
+    """Trials best first: those that keep to all limits by their objective, then the others by
+    it, then those without an answer."""
+
     def place(trial: TrialFindings) -> tuple[int, float]:
         value = rank(project, plan, trial)
         if math.isnan(value):
             return 2, 0.0
         return (1 if keeps(project, plan, trial) else 0), value
+
     return sorted(trials, key=place)
 
 
-def best_of(project: Project, plan: TrialPlan, trials: Sequence[TrialFindings]) -> tuple[TrialFindings | None, str]:
-    """(the best trial, why it is): None where none keeps to the limits, with what held the nearest back."""
+def best_of(
+    project: Project, plan: TrialPlan, trials: Sequence[TrialFindings]
+) -> tuple[TrialFindings | None, str]:
+    """(the best trial, why it is): None where none keeps to the limits, with what held the
+    nearest back."""
     rows = ordered(project, plan, trials)
     if not rows:
         return None, "No trial has been run."
@@ -111,20 +138,39 @@ def best_of(project: Project, plan: TrialPlan, trials: Sequence[TrialFindings]) 
         return None, lever_words(plan, levers_found(project, plan, trials), trials)
     good = [trial for trial in rows if not keeps(project, plan, trial)]
     if not good:
-        return None, f"None of {len(rows)} trials keeps to the limits; of the nearest, {keeps(project, plan, rows[0])}."
+        return (
+            None,
+            f"None of {len(rows)} trials keeps to the limits; of the nearest, "
+            f"{keeps(project, plan, rows[0])}.",
+        )
     best = good[0]
     value = response_text(plan.objective, best.response(plan.objective, plan.of), best.mesh_error)
     if plan.how == "goal":
         aim = project.number(plan, "goal")
-        band = best.mesh_error if plan.objective in _OF_FACTOR and math.isfinite(best.mesh_error) else 0.0
+        band = (
+            best.mesh_error
+            if plan.objective in _OF_FACTOR and math.isfinite(best.mesh_error)
+            else 0.0
+        )
         off = abs(best.response(plan.objective, plan.of) / aim - 1.0) if aim else math.inf
         if off > max(band, 0.005):
-            return None, f"The {plan.objective_words} does not reach {plan.goal} between the ends; the nearest is {value}."
+            return (
+                None,
+                f"The {plan.objective_words} does not reach {plan.goal} between the ends; the "
+                f"nearest is {value}.",
+            )
         return best, f"Its {plan.objective_words} is {value}, asked for {plan.goal}."
     others = sum(1 for trial in rows if keeps(project, plan, trial))
-    words = f"Of {len(rows)} trials {len(good)} keep to the limits; it has the {plan.best} {plan.objective_words}, {value}."
+    words = (
+        f"Of {len(rows)} trials {len(good)} keep to the limits; it has the {plan.best} "
+        f"{plan.objective_words}, {value}."
+    )
     second = good[1] if len(good) > 1 else None
-    if second is not None and plan.objective == "first factor" and math.isfinite(best.mesh_error + second.mesh_error):
+    if (
+        second is not None
+        and plan.objective == "first factor"
+        and math.isfinite(best.mesh_error + second.mesh_error)
+    ):
         two = [trial.response("first factor", plan.of) for trial in (best, second)]
         if abs(two[0] - two[1]) <= best.mesh_error * two[0] + second.mesh_error * two[1]:
             words += " The next lies within their mesh errors."

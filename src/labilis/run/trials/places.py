@@ -1,4 +1,6 @@
-"""Where trials are run: in processes of this machine, or on a Dask cluster. What crosses is text, the bytes of files, and plain figures."""
+"""Where trials are run: in processes of this machine, or on a Dask cluster. What crosses is
+text, the bytes of files, and plain figures."""
+
 from __future__ import annotations
 
 import multiprocessing
@@ -24,7 +26,8 @@ class Place(Protocol):
         """Trials that run at once."""
 
     def submit(self, model: str, traced: bool) -> Future[Answer]:
-        """Begin a trial, given by its statements in the JSON form, with its trace if asked for. The future may raise Lost."""
+        """Begin a trial, given by its statements in the JSON form, with its trace if asked for.
+        The future may raise Lost."""
 
     def lost(self) -> None:
         """What was submitted is gone; begin anew with the next."""
@@ -37,7 +40,8 @@ Lost = BrokenProcessPool
 
 
 class Processes:
-    """Processes of this machine, one thread each where several stand side by side; none until one is needed."""
+    """Processes of this machine, one thread each where several stand side by side; none until
+    one is needed."""
 
     def __init__(self, files: Mapping[str, bytes], count: int) -> None:
         self._files, self.count = dict(files), max(1, count)
@@ -50,7 +54,9 @@ class Processes:
         if self._pool is None:
             context = multiprocessing.get_context("forkserver")
             context.set_forkserver_preload(["labilis.run.warm"])
-            self._pool = ProcessPoolExecutor(self.count, context, _begin, (self._files, self.count > 1))
+            self._pool = ProcessPoolExecutor(
+                self.count, context, _begin, (self._files, self.count > 1)
+            )
         try:
             return self._pool.submit(run_trial, model, traced)
         except BrokenProcessPool:
@@ -74,20 +80,31 @@ class Processes:
 
 
 class Cluster:
-    """Workers of a Dask cluster, found by the address of its scheduler. A trial whose worker is lost is taken up by another by itself."""
+    """Workers of a Dask cluster, found by the address of its scheduler. A trial whose worker is
+    lost is taken up by another by itself."""
 
     def __init__(self, address: str, files: Mapping[str, bytes]) -> None:
-        """Raises LabilisError where there is no scheduler, no worker, or a worker with another program."""
+        """Raises LabilisError where there is no scheduler, no worker, or a worker with another
+        program."""
         try:
             from distributed import Client
         except ImportError as error:
-            raise LabilisError("The package `distributed` is not installed.", "--scheduler", "Install it: pip install distributed.",
-                               "no-distributed") from error
+            raise LabilisError(
+                "The package `distributed` is not installed.",
+                "--scheduler",
+                "Install it: pip install distributed.",
+                "no-distributed",
+            ) from error
         try:
             self._client = Client(address, timeout="5s", set_as_default=False)
         except (OSError, ValueError, TimeoutError) as error:
-            raise LabilisError(f"No scheduler answers at {address}.", "--scheduler", "Start one with `dask scheduler`, and workers with "
-                               "`dask worker ADDRESS --nthreads 1`.", "no-scheduler") from error
+            raise LabilisError(
+                f"No scheduler answers at {address}.",
+                "--scheduler",
+                "Start one with `dask scheduler`, and workers with "
+                "`dask worker ADDRESS --nthreads 1`.",
+                "no-scheduler",
+            ) from error
         self.count = sum(self._client.nthreads().values())
         try:
             self._check(address)
@@ -99,20 +116,40 @@ class Cluster:
 
     def _check(self, address: str) -> None:
         if not self.count:
-            raise LabilisError(f"The cluster at {address} has no worker.", "--scheduler", f"Start one: dask worker {address} --nthreads 1.",
-                               "no-worker")
+            raise LabilisError(
+                f"The cluster at {address} has no worker.",
+                "--scheduler",
+                f"Start one: dask worker {address} --nthreads 1.",
+                "no-worker",
+            )
         try:
             found = self._client.run(_version)
         except Exception as error:
-            raise LabilisError(f"A worker cannot load Labilis ({type(error).__name__}: {error}).", "--scheduler", "Start the workers from "
-                               "the environment that Labilis is installed in.", "worker") from error
-        other = next(((worker, version) for worker, version in found.items() if version != labilis.__version__), None)
+            raise LabilisError(
+                f"A worker cannot load Labilis ({type(error).__name__}: {error}).",
+                "--scheduler",
+                "Start the workers from the environment that Labilis is installed in.",
+                "worker",
+            ) from error
+        other = next(
+            (
+                (worker, version)
+                for worker, version in found.items()
+                if version != labilis.__version__
+            ),
+            None,
+        )
         if other is not None:
-            raise LabilisError(f"Worker {other[0]} has Labilis {other[1]}, this is {labilis.__version__}.", "--scheduler",
-                               "Start the workers from the same version.", "worker")
+            raise LabilisError(
+                f"Worker {other[0]} has Labilis {other[1]}, this is {labilis.__version__}.",
+                "--scheduler",
+                "Start the workers from the same version.",
+                "worker",
+            )
 
     def submit(self, model: str, traced: bool) -> Future[Answer]:
-        """See Place; a trial that has taken several workers down with it is answered with that reason."""
+        """See Place; a trial that has taken several workers down with it is answered with that
+        reason."""
         answer: Future[Answer] = Future()
         task = self._executor.submit(_there, model, traced, self._files)
 
@@ -121,8 +158,15 @@ class Cluster:
                 answer.cancel()
                 return
             error = done.exception()
-            answer.set_result(done.result() if error is None else {
-                "reason": f"The workers that ran it ended without an answer ({type(error).__name__})."})
+            answer.set_result(
+                done.result()
+                if error is None
+                else {
+                    "reason": "The workers that ran it ended without an answer "
+                    f"({type(error).__name__})."
+                }
+            )
+
         task.add_done_callback(pass_on)
         return answer
 
@@ -135,12 +179,14 @@ class Cluster:
         self._client.close()
 
 
-# --- in the processes ------------------------------------------------------------------------------------------------------
+# --- in the processes
+# --------------------------------------------------------------------------------------------------
 FILES: dict[str, bytes] = {}  # what all trials of a process share, by SHA-256
 
 
 def _begin(files: dict[str, bytes], alone: bool) -> None:
-    """First thing in a process of trials: what they share, and one thread where several stand side by side."""
+    """First thing in a process of trials: what they share, and one thread where several stand
+    side by side."""
     FILES.update(files)
     threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     if alone:

@@ -1,4 +1,5 @@
 """Trials run side by side, each in a process of its own; what is known already is not run again."""
+
 from __future__ import annotations
 
 import math
@@ -18,7 +19,14 @@ from labilis.run.masses import mass_of
 from labilis.run.plan import Plan, Snapshot
 from labilis.run.report import CaseReport, ProjectReport, judge_project
 from labilis.run.trials.places import FILES, Cluster, Lost, Place, Processes
-from labilis.run.trials.points import Point, kernel_number, points_of, project_at, trial_key, value_text
+from labilis.run.trials.points import (
+    Point,
+    kernel_number,
+    points_of,
+    project_at,
+    trial_key,
+    value_text,
+)
 from labilis.run.trials.search import search
 
 Give = Callable[[str, TrialFindings], None]
@@ -26,13 +34,25 @@ Stop = Callable[[], bool]
 _NEAR = 5e-4  # of the goal: nearer than this the mesh error decides
 
 
-def run_plan(snapshot: Snapshot, plan: TrialPlan, known: Mapping[str, Any], give: Give = lambda _key, _trial: None, workers: int = 1,
-             stop: Stop = lambda: False, scheduler: str | None = None) -> Iterator[TrialFindings]:
-    """Trials of a plan as they are done, those in `known` (by `trial_key`) first; each new one is given with its key. Ends early when
-    `stop` says so. They run in so many processes of this machine, or on the cluster of a scheduler. Raises LabilisError for a plan that
-    does not fit the project, or where there is no cluster."""
+def run_plan(
+    snapshot: Snapshot,
+    plan: TrialPlan,
+    known: Mapping[str, Any],
+    give: Give = lambda _key, _trial: None,
+    workers: int = 1,
+    stop: Stop = lambda: False,
+    scheduler: str | None = None,
+) -> Iterator[TrialFindings]:
+    """Trials of a plan as they are done, those in `known` (by `trial_key`) first; each new one is
+    given with its key. Ends early when `stop` says so. They run in so many processes of this
+    machine, or on the cluster of a scheduler. Raises LabilisError for a plan that does not fit the
+    project, or where there is no cluster."""
     points = points_of(snapshot.project, plan)  # what does not fit is said before anything begins
-    place = Processes(snapshot.files, workers) if scheduler is None else Cluster(scheduler, snapshot.files)
+    place = (
+        Processes(snapshot.files, workers)
+        if scheduler is None
+        else Cluster(scheduler, snapshot.files)
+    )
     crew = _Crew(snapshot.project, known, give, place, stop, plan.traced)
     try:
         if plan.how == "goal":
@@ -48,8 +68,22 @@ def run_plan(snapshot: Snapshot, plan: TrialPlan, known: Mapping[str, Any], give
 class _Crew:
     """Runs trials of one project at a place, those that are known not again."""
 
-    def __init__(self, project: Project, known: Mapping[str, Any], give: Give, place: Place, stop: Stop, traced: bool) -> None:
-        self.project, self._known, self._give, self._place, self._stop = project, dict(known), give, place, stop
+    def __init__(
+        self,
+        project: Project,
+        known: Mapping[str, Any],
+        give: Give,
+        place: Place,
+        stop: Stop,
+        traced: bool,
+    ) -> None:
+        self.project, self._known, self._give, self._place, self._stop = (
+            project,
+            dict(known),
+            give,
+            place,
+            stop,
+        )
         self._traced = traced
 
     @property
@@ -117,7 +151,9 @@ class _Crew:
 def trial_of(project: Project, point: Point, answer: Mapping[str, Any]) -> TrialFindings:
     """A trial as it is kept, from the figures of `run_trial`."""
     numbers = [kernel_number(project, text, name) for name, text in point.items()]
-    responses = np.array([answer.get("responses", {}).get(name, math.nan) for name in RESPONSES], dtype=float)
+    responses = np.array(
+        [answer.get("responses", {}).get(name, math.nan) for name in RESPONSES], dtype=float
+    )
     return TrialFindings(
         parameters=np.array(list(point), dtype=str),
         texts=np.array(list(point.values()), dtype=str),
@@ -138,13 +174,15 @@ def trial_of(project: Project, point: Point, answer: Mapping[str, Any]) -> Trial
 
 
 def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:
-    """The value at which the objective reaches its goal, by Illinois' rule of false position between two ends."""
+    """The value at which the objective reaches its goal, by Illinois' rule of false position
+    between two ends."""
     project, vary = crew.project, plan.vary[0]
     aim = project.number(plan, "goal", f"plans/{plan.name}/goal")
 
     def off(found: TrialFindings) -> float:
         value = found.response(plan.objective, plan.of)
         return value - aim if math.isfinite(value) else math.nan
+
     ends = []
     for found in crew.all(points_of(project, plan)):
         ends.append(found)
@@ -152,8 +190,9 @@ def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:
     if len(ends) < 2:
         return
     ends.sort(key=lambda found: found.numbers[0])
-    low_first = kernel_number(project, value_text(project, vary.parameter, str(vary.low))) <= kernel_number(
-        project, value_text(project, vary.parameter, str(vary.high)))
+    low_first = kernel_number(
+        project, value_text(project, vary.parameter, str(vary.low))
+    ) <= kernel_number(project, value_text(project, vary.parameter, str(vary.high)))
     a, b = (0.0, 1.0) if low_first else (1.0, 0.0)
     fa, fb = off(ends[0]), off(ends[1])
     if not (math.isfinite(fa) and math.isfinite(fb)) or fa * fb > 0:
@@ -162,7 +201,10 @@ def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:
         if crew.stopped or abs(b - a) < 1e-4:
             return
         share = (a * fb - b * fa) / (fb - fa)
-        nearer = next(crew.all([{vary.parameter: value_text(project, vary.parameter, vary.between(share))}]), None)
+        nearer = next(
+            crew.all([{vary.parameter: value_text(project, vary.parameter, vary.between(share))}]),
+            None,
+        )
         if nearer is None:  # stopped
             return
         yield nearer
@@ -177,14 +219,17 @@ def _goal(crew: _Crew, plan: TrialPlan) -> Iterator[TrialFindings]:
 
 
 def run_trial(model: str, traced: bool = False) -> dict[str, Any]:
-    """A trial from its statements in the JSON form to plain figures, its trace among them if it is asked for: what crosses between
-    processes, or machines, is text and numbers."""
+    """A trial from its statements in the JSON form to plain figures, its trace among them if it is
+    asked for: what crosses between processes, or machines, is text and numbers."""
     from labilis.run.runner import Runner
 
     started = time.perf_counter()
     try:
         project = load_project(model)
-        report = judge_project(project, results := Runner().run(Snapshot(project, FILES), Plan("trace" if traced else "modes")))
+        report = judge_project(
+            project,
+            results := Runner().run(Snapshot(project, FILES), Plan("trace" if traced else "modes")),
+        )
         found = figures_of(project, report, results)
     except LabilisError as error:
         found = {"reason": f"{error.what} {error.remedy}".strip()}
@@ -196,14 +241,21 @@ def run_trial(model: str, traced: bool = False) -> dict[str, Any]:
 
 
 def figures_of_trial(trial: TrialFindings | None) -> dict[str, Any] | None:
-    """What `figures_of` gives of a project, by the trial that it came from; None without one, or of one that failed."""
+    """What `figures_of` gives of a project, by the trial that it came from; None without one, or
+    of one that failed."""
     if trial is None or trial.reason:
         return None
-    return {"responses": {name: trial.response(name) for name in RESPONSES}, "mesh_error": trial.mesh_error, "driver": trial.driver,
-            "kind": trial.kind}
+    return {
+        "responses": {name: trial.response(name) for name in RESPONSES},
+        "mesh_error": trial.mesh_error,
+        "driver": trial.driver,
+        "kind": trial.kind,
+    }
 
 
-def figures_of(project: Project, report: ProjectReport, results: Mapping[str, Any]) -> dict[str, Any]:
+def figures_of(
+    project: Project, report: ProjectReport, results: Mapping[str, Any]
+) -> dict[str, Any]:
     """Responses of a project that was run, with what tells whether they can be trusted."""
     from labilis.run.keys import stage_keys
     from labilis.run.settling import settled
@@ -211,23 +263,42 @@ def figures_of(project: Project, report: ProjectReport, results: Mapping[str, An
     first = _governing(report)
     modes = first.facts.modes if first is not None else None
     view = results.get(stage_keys(settled(project, results)).shape)
-    responses = {name: _of_all(report, read, min) for name, read in (("first factor", _factor), ("first yield", _yield),
-                                                                     ("capacity", _capacity))}
+    responses = {
+        name: _of_all(report, read, min)
+        for name, read in (
+            ("first factor", _factor),
+            ("first yield", _yield),
+            ("capacity", _capacity),
+        )
+    }
     responses["verified factor"] = _of_all(report, _verified, min)
-    responses |= {name: _of_all(report, read, max) for name, read in (("largest motion", _motion), ("largest stress", _stress))}
+    responses |= {
+        name: _of_all(report, read, max)
+        for name, read in (("largest motion", _motion), ("largest stress", _stress))
+    }
     responses["mass"] = mass_of(project, view) if view is not None else math.nan
     number = None if modes is None or len(modes.positive) == 0 else modes.first
     least, beyond = _by_owner(report)
-    return {"responses": responses, "least": least, "beyond": beyond, "mesh_error": math.nan if modes is None else modes.first_error,
-            "unsound": next((why for case in report.cases for why in soundness(case.facts, case.evidence)), ""),
-            "meets": {True: 1, False: 0, None: -1}[report.meets], "unknowns": 0 if report.mesh is None else report.mesh.unknowns,
-            "driver": "" if modes is None or number is None else modes.drivers[number],
-            "kind": "" if first is None or number is None else first.facts.kinds[number]}
+    return {
+        "responses": responses,
+        "least": least,
+        "beyond": beyond,
+        "mesh_error": math.nan if modes is None else modes.first_error,
+        "unsound": next(
+            (why for case in report.cases for why in soundness(case.facts, case.evidence)), ""
+        ),
+        "meets": {True: 1, False: 0, None: -1}[report.meets],
+        "unknowns": 0 if report.mesh is None else report.mesh.unknowns,
+        "driver": "" if modes is None or number is None else modes.drivers[number],
+        "kind": "" if first is None or number is None else first.facts.kinds[number],
+    }
 
 
 def _by_owner(report: ProjectReport) -> tuple[dict[str, float], float]:
-    """(first factor of every driver and every kind over all cases, the largest one up to which the modes of every case are known). A factor
-    beyond that is left out: another case may have a lower one of the same owner that was not found."""
+    """(first factor of every driver and every kind over all cases, the largest one up to which the
+    modes of every case are known). A factor
+    beyond that is left out: another case may have a lower one of the same owner that was not
+    found."""
     least: dict[str, float] = {}
     beyond = math.inf
     for case in report.cases:
@@ -241,14 +312,19 @@ def _by_owner(report: ProjectReport) -> tuple[dict[str, float], float]:
     return {owner: factor for owner, factor in least.items() if factor <= beyond}, beyond
 
 
-def _of_all(report: ProjectReport, read: Callable[[CaseReport], float], pick: Callable[[list[float]], float]) -> float:
-    """The governing value of all cases; nan where that of any is not known: the others do not speak for it."""
+def _of_all(
+    report: ProjectReport, read: Callable[[CaseReport], float], pick: Callable[[list[float]], float]
+) -> float:
+    """The governing value of all cases; nan where that of any is not known: the others do not
+    speak for it."""
     values = [read(case) for case in report.cases]
     return math.nan if not values or any(math.isnan(value) for value in values) else pick(values)
 
 
 def _governing(report: ProjectReport) -> CaseReport | None:
-    return min((case for case in report.cases if case.facts.modes is not None), key=_factor, default=None)
+    return min(
+        (case for case in report.cases if case.facts.modes is not None), key=_factor, default=None
+    )
 
 
 def _factor(case: CaseReport) -> float:
@@ -260,7 +336,11 @@ def _factor(case: CaseReport) -> float:
 
 def _yield(case: CaseReport) -> float:
     strength = case.facts.strength
-    return math.nan if strength is None or case.facts.without_yield else float(strength.strength_factor)
+    return (
+        math.nan
+        if strength is None or case.facts.without_yield
+        else float(strength.strength_factor)
+    )
 
 
 def _capacity(case: CaseReport) -> float:
@@ -271,12 +351,22 @@ def _capacity(case: CaseReport) -> float:
 def _verified(case: CaseReport) -> float:
     """What a trace verified; nan without one, and of one that says nothing of an imperfect part."""
     trace = case.facts.trace
-    return math.nan if trace is None or not trace.done or perfect_trace(case.facts, case.evidence) is not None else float(trace.verified)
+    return (
+        math.nan
+        if trace is None or not trace.done or perfect_trace(case.facts, case.evidence) is not None
+        else float(trace.verified)
+    )
 
 
 def _motion(case: CaseReport) -> float:
     strength = case.facts.strength
-    return math.nan if strength is None else float(np.linalg.norm(strength.displacement_growing + strength.displacement_held, axis=1).max())
+    return (
+        math.nan
+        if strength is None
+        else float(
+            np.linalg.norm(strength.displacement_growing + strength.displacement_held, axis=1).max()
+        )
+    )
 
 
 def _stress(case: CaseReport) -> float:

@@ -1,5 +1,7 @@
-"""The best point within limits, of a few dozen trials: an even spread first, then SciPy's linear approximations (COBYLA, Powell 1994) from
-the best of it, then the neighbours of what is chosen from lists. Works in shares of the ranges, 0 to 1; a list is a range of its places."""
+"""The best point within limits, of a few dozen trials: an even spread first, then SciPy's linear
+approximations (COBYLA, Powell 1994) from the best of it, then the neighbours of what is chosen from
+lists. Works in shares of the ranges, 0 to 1; a list is a range of its places."""
+
 from __future__ import annotations
 
 import math
@@ -19,13 +21,16 @@ from labilis.run.trials.points import Point, kernel_number, value_text
 Shares = NDArray[np.float64]
 RunAll = Callable[[list[Point]], Iterator[TrialFindings]]
 _SPREAD = 0.3  # of the trials that are allowed go into the first even spread
-# of a range. In twelve searches of 30 trials for the lightest strut (tests) first steps from 0.25 came within 0.2 %, of 0.1 within 4 %
+# of a range. In twelve searches of 30 trials for the lightest strut (tests) first steps from 0.25
+# came within 0.2 %, of 0.1 within 4 %
 _FIRST_STEP, _LAST_STEP = 0.25, 0.01
 _INSIDE = 0.002  # of a limit: the approximations end on it, a hair to either side
 _NO_ANSWER = 10.0  # what a trial without an answer counts for, beside values about 1
 
 
-def search(project: Project, plan: TrialPlan, run_all: RunAll, stopped: Callable[[], bool]) -> Iterator[TrialFindings]:
+def search(
+    project: Project, plan: TrialPlan, run_all: RunAll, stopped: Callable[[], bool]
+) -> Iterator[TrialFindings]:
     """Trials as they are done, at most `plan.points` of them that differ."""
     from scipy.stats import qmc  # takes half a second, which every command would wait for
 
@@ -34,8 +39,14 @@ def search(project: Project, plan: TrialPlan, run_all: RunAll, stopped: Callable
     digits = {vary.parameter: _digits(project, vary) for vary in plan.vary}
 
     def point_at(x: Sequence[float] | Shares) -> Point:
-        texts = {vary.parameter: value_text(project, vary.parameter, _text_at(vary, float(share))) for vary, share in zip(plan.vary, x)}
-        return {name: text if is_choice(name) else _short(text, digits[name]) for name, text in texts.items()}
+        texts = {
+            vary.parameter: value_text(project, vary.parameter, _text_at(vary, float(share)))
+            for vary, share in zip(plan.vary, x)
+        }
+        return {
+            name: text if is_choice(name) else _short(text, digits[name])
+            for name, text in texts.items()
+        }
 
     def fresh(rows: Sequence[Sequence[float]]) -> list[Point]:
         found = []
@@ -54,7 +65,14 @@ def search(project: Project, plan: TrialPlan, run_all: RunAll, stopped: Callable
 
     count = min(max(len(plan.vary) + 2, round(_SPREAD * plan.points)), plan.points)
     middle = [[0.5] * len(plan.vary)]
-    yield from done(fresh([*middle, *qmc.LatinHypercube(len(plan.vary), seed=plan.seed).random(count - 1).tolist()]))
+    yield from done(
+        fresh(
+            [
+                *middle,
+                *qmc.LatinHypercube(len(plan.vary), seed=plan.seed).random(count - 1).tolist(),
+            ]
+        )
+    )
     if stopped() or not seen:
         return
     yield from _approximated(project, plan, seen, shares, point_at, fresh, done, stopped)
@@ -72,7 +90,10 @@ def _digits(project: Project, vary: Vary) -> int:
     """Digits that tell a thousandth of a range apart; all of them for a list."""
     if vary.values:
         return 15
-    ends = [kernel_number(project, value_text(project, vary.parameter, str(end))) for end in (vary.low, vary.high)]
+    ends = [
+        kernel_number(project, value_text(project, vary.parameter, str(end)))
+        for end in (vary.low, vary.high)
+    ]
     apart = abs(ends[1] - ends[0])
     return 15 if apart == 0 else 4 + max(math.ceil(math.log10(max(map(abs, ends)) / apart)), 0)
 
@@ -86,15 +107,27 @@ def _short(text: str, digits: int) -> str:
         return text
 
 
-def _approximated(project: Project, plan: TrialPlan, seen: dict[tuple[str, ...], TrialFindings], shares: dict[tuple[str, ...], Shares],
-                  point_at: Callable[[Sequence[float] | Shares], Point], fresh: Callable[[Sequence[Sequence[float]]], list[Point]],
-                  done: Callable[[list[Point]], Iterator[TrialFindings]], stopped: Callable[[], bool]) -> Iterator[TrialFindings]:
-    """COBYLA asks for points in a thread of its own; here they are run, so that each is given as soon as it is done."""
+def _approximated(
+    project: Project,
+    plan: TrialPlan,
+    seen: dict[tuple[str, ...], TrialFindings],
+    shares: dict[tuple[str, ...], Shares],
+    point_at: Callable[[Sequence[float] | Shares], Point],
+    fresh: Callable[[Sequence[Sequence[float]]], list[Point]],
+    done: Callable[[list[Point]], Iterator[TrialFindings]],
+    stopped: Callable[[], bool],
+) -> Iterator[TrialFindings]:
+    """COBYLA asks for points in a thread of its own; here they are run, so that each is given as
+    soon as it is done."""
     from scipy.optimize import NonlinearConstraint, minimize
 
     asked: queue.Queue[Any] = queue.Queue()
     answers: queue.Queue[TrialFindings | None] = queue.Queue()
-    sizes = [abs(one) for trial in seen.values() if math.isfinite(one := trial.response(plan.objective)) and one]
+    sizes = [
+        abs(one)
+        for trial in seen.values()
+        if math.isfinite(one := trial.response(plan.objective)) and one
+    ]
     size = float(np.median(sizes)) if sizes else 1.0
 
     def trial_at(x: Shares) -> TrialFindings:
@@ -112,19 +145,27 @@ def _approximated(project: Project, plan: TrialPlan, seen: dict[tuple[str, ...],
 
     def kept(x: Shares) -> Shares:
         found = np.maximum(margins(project, plan, trial_at(x)), -_NO_ANSWER)
-        return np.sign(found) * np.log1p(np.abs(found))  # factors go with powers of sizes: so they are less bent
+        return np.sign(found) * np.log1p(
+            np.abs(found)
+        )  # factors go with powers of sizes: so they are less bent
 
     def ask() -> None:
         try:
             first = shares[tuple(ordered(project, plan, list(seen.values()))[0].texts.tolist())]
-            minimize(value, first, method="COBYLA", bounds=[(0.0, 1.0)] * len(plan.vary),
-                     constraints=[NonlinearConstraint(kept, _INSIDE, np.inf)],
-                     options={"rhobeg": _FIRST_STEP, "tol": _LAST_STEP, "maxiter": 10 * plan.points})
+            minimize(
+                value,
+                first,
+                method="COBYLA",
+                bounds=[(0.0, 1.0)] * len(plan.vary),
+                constraints=[NonlinearConstraint(kept, _INSIDE, np.inf)],
+                options={"rhobeg": _FIRST_STEP, "tol": _LAST_STEP, "maxiter": 10 * plan.points},
+            )
         except (StopIteration, RuntimeError):
             pass
         except Exception as error:  # told where it can be
             asked.put(error)
         asked.put(None)
+
     thread = threading.Thread(target=ask, daemon=True, name="labilis-search")
     thread.start()
     while (x := asked.get()) is not None:
@@ -139,9 +180,15 @@ def _approximated(project: Project, plan: TrialPlan, seen: dict[tuple[str, ...],
     thread.join()
 
 
-def _beside(project: Project, plan: TrialPlan, seen: dict[tuple[str, ...], TrialFindings], shares: dict[tuple[str, ...], Shares],
-            fresh: Callable[[Sequence[Sequence[float]]], list[Point]], done: Callable[[list[Point]], Iterator[TrialFindings]],
-            stopped: Callable[[], bool]) -> Iterator[TrialFindings]:
+def _beside(
+    project: Project,
+    plan: TrialPlan,
+    seen: dict[tuple[str, ...], TrialFindings],
+    shares: dict[tuple[str, ...], Shares],
+    fresh: Callable[[Sequence[Sequence[float]]], list[Point]],
+    done: Callable[[list[Point]], Iterator[TrialFindings]],
+    stopped: Callable[[], bool],
+) -> Iterator[TrialFindings]:
     """Values next to the best one's in their lists, until none is better."""
     lists = [place for place, vary in enumerate(plan.vary) if vary.values]
     while lists and not stopped():

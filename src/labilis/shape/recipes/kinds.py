@@ -1,4 +1,5 @@
 """The recipes. A new one is a function here (or a file of its own) and one line in MAKERS."""
+
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
@@ -6,9 +7,41 @@ from typing import Any
 
 import numpy as np
 
-from labilis.model import Block, Corner, FoldedSheet, LabilisError, Opening, Plate, Recipe, Rib, Strut, shown
-from labilis.shape.profile import Run, area_of, circle, crosses_itself, inside, offset_band, points_of, rounded_path, slot
-from labilis.shape.recipes.made import Made, Sheet, edge_of, face_of, images, name_edges, parts, prism, swept, turned_to_right
+from labilis.model import (
+    Block,
+    Corner,
+    FoldedSheet,
+    LabilisError,
+    Opening,
+    Plate,
+    Recipe,
+    Rib,
+    Strut,
+    shown,
+)
+from labilis.shape.profile import (
+    Run,
+    area_of,
+    circle,
+    crosses_itself,
+    inside,
+    offset_band,
+    points_of,
+    rounded_path,
+    slot,
+)
+from labilis.shape.recipes.made import (
+    Made,
+    Sheet,
+    edge_of,
+    face_of,
+    images,
+    name_edges,
+    parts,
+    prism,
+    swept,
+    turned_to_right,
+)
 from labilis.shape.recipes.sections import SectionShape, section_shape
 
 Read = Callable[[str, str], float]  # text, kind of quantity -> number in mm or rad
@@ -16,14 +49,20 @@ Read = Callable[[str, str], float]  # text, kind of quantity -> number in mm or 
 
 def _positive(value: float, what: str, where: str) -> float:
     if value <= 0:
-        raise LabilisError(f"The {what} is {shown.length(value)}.", where, "Give a positive length.", "recipe")
+        raise LabilisError(
+            f"The {what} is {shown.length(value)}.", where, "Give a positive length.", "recipe"
+        )
     return value
 
 
 def _outward(paths: list[list[Run]]) -> list[list[Run]]:
     """First path counter-clockwise, the others clockwise."""
-    return [path if (area_of(path) > 0) == (number == 0) else [Run(run.end, run.start, run.through, run.rounding) for run in reversed(path)]
-            for number, path in enumerate(paths)]
+    return [
+        path
+        if (area_of(path) > 0) == (number == 0)
+        else [Run(run.end, run.start, run.through, run.rounding) for run in reversed(path)]
+        for number, path in enumerate(paths)
+    ]
 
 
 def _opening(item: Opening, read: Read, where: str) -> list[Run]:
@@ -36,30 +75,52 @@ def _opening(item: Opening, read: Read, where: str) -> list[Run]:
 
 
 def _fits(outline: list[Run], openings: list[list[Run]], where: str, whose: str) -> None:
-    """Raises LabilisError for an outline that crosses itself, for an opening that reaches outside it, and for two that overlap."""
+    """Raises LabilisError for an outline that crosses itself, for an opening that reaches
+    outside it, and for two that overlap."""
     if crosses_itself(outline):
-        raise LabilisError("The outline crosses itself.", f"{where}/outline", "Put its corners in order.", "outline")
+        raise LabilisError(
+            "The outline crosses itself.",
+            f"{where}/outline",
+            "Put its corners in order.",
+            "outline",
+        )
     border = points_of(outline)
     for number, path in enumerate(openings):
         points = points_of(path)
         if not inside(points, border).all():
-            raise LabilisError(f"Opening {number + 1} reaches outside its {whose}.", f"{where}/openings/{number}",
-                               "Move it or make it smaller.", "opening")
+            raise LabilisError(
+                f"Opening {number + 1} reaches outside its {whose}.",
+                f"{where}/openings/{number}",
+                "Move it or make it smaller.",
+                "opening",
+            )
         for other in openings[:number]:
             if inside(points, points_of(other)).any() or inside(points_of(other), points).any():
-                raise LabilisError(f"Opening {number + 1} overlaps another.", f"{where}/openings/{number}", "Move one of them.",
-                                   "opening")
+                raise LabilisError(
+                    f"Opening {number + 1} overlaps another.",
+                    f"{where}/openings/{number}",
+                    "Move one of them.",
+                    "opening",
+                )
 
 
-def _flat_piece(outline: list[Run], openings: list[list[Run]], thickness: float, names: list[str], where: str,
-                opening_word: str = "hole") -> Made:
+def _flat_piece(
+    outline: list[Run],
+    openings: list[list[Run]],
+    thickness: float,
+    names: list[str],
+    where: str,
+    opening_word: str = "hole",
+) -> Made:
     """A flat piece of an outline with openings, round z = 0."""
     _positive(thickness, "thickness", f"{where}/thickness")
     _fits(outline, openings, where, "plate")
     ordered = outline if area_of(outline) > 0 else None
     paths = _outward([outline, *openings])
-    words = [names if ordered is not None else names[::-1],
-             *([f"{opening_word}.{number}"] * len(path) for number, path in enumerate(openings, 1))]
+    words = [
+        names if ordered is not None else names[::-1],
+        *([f"{opening_word}.{number}"] * len(path) for number, path in enumerate(openings, 1)),
+    ]
     solid, faces = swept(paths, -thickness / 2, thickness / 2, words, ("bottom", "top"), where)
     middle = face_of(paths, 0.0, where)
     return Made(solid, faces, [Sheet(middle, thickness, "face")], name_edges(middle, paths, words))
@@ -72,23 +133,33 @@ def _outline(stated: Sequence[Corner], read: Read, where: str) -> list[Run]:
 
 
 def make_plate(recipe: Plate, read: Read, where: str) -> Made:
-    """Names: top, bottom (solid) or face (sheet); side.1, side.2, ... from the first corner to the second and on; hole.1, ..."""
+    """Names: top, bottom (solid) or face (sheet); side.1, side.2, ... from the first corner to
+    the second and on; hole.1, ..."""
     outline = _outline(recipe.outline, read, f"{where}/outline")
     names, side = [], 0
     for run in outline:
         side += 0 if run.rounding else 1
         names.append(f"corner.{side + 1}" if run.rounding else f"side.{side}")
-    openings = [_opening(item, read, f"{where}/openings/{number}") for number, item in enumerate(recipe.openings)]
+    openings = [
+        _opening(item, read, f"{where}/openings/{number}")
+        for number, item in enumerate(recipe.openings)
+    ]
     return _flat_piece(outline, openings, read(recipe.thickness, "length"), names, where)
 
 
 def make_rib(recipe: Rib, read: Read, where: str) -> Made:
-    """Names: foot (along x), back (along y), top, slope; faces top side is called front, the other rear."""
+    """Names: foot (along x), back (along y), top, slope; faces top side is called front, the
+    other rear."""
     w = _positive(read(recipe.width, "length"), "width", f"{where}/width")
     h = _positive(read(recipe.height, "length"), "height", f"{where}/height")
     top, curve = read(recipe.top, "length"), read(recipe.curve, "length")
     if top < 0 or top > w:
-        raise LabilisError("The top of a rib is between nothing and its width.", f"{where}/top", "Correct it.", "recipe")
+        raise LabilisError(
+            "The top of a rib is between nothing and its width.",
+            f"{where}/top",
+            "Correct it.",
+            "recipe",
+        )
     upper = np.array([top, h])
     lower = np.array([w, 0.0])
     chord = upper - lower
@@ -102,12 +173,16 @@ def make_rib(recipe: Rib, read: Read, where: str) -> Made:
     runs.append(Run(np.array([0.0, h]), np.zeros(2)))
     names.append("back")
     made = _flat_piece(runs, [], read(recipe.thickness, "length"), names, where)
-    made.solid_names = [(face, {"top": "front", "bottom": "rear"}.get(name, name) if number < 2 else name)
-                        for number, (face, name) in enumerate(made.solid_names)]
+    made.solid_names = [
+        (face, {"top": "front", "bottom": "rear"}.get(name, name) if number < 2 else name)
+        for number, (face, name) in enumerate(made.solid_names)
+    ]
     return made
 
 
-def _sheets(walls: list[tuple[tuple[Run, ...], float, list[str]]], length: float, made: Made) -> None:
+def _sheets(
+    walls: list[tuple[tuple[Run, ...], float, list[str]]], length: float, made: Made
+) -> None:
     """Walls swept along z as sheets, their ends and free edges named."""
     for runs, thickness, names in walls:
         for run, name in zip(runs, names):
@@ -118,18 +193,35 @@ def _sheets(walls: list[tuple[tuple[Run, ...], float, list[str]]], length: float
             edges = parts(face, "edge")
             first, last = maker.FirstShape(), maker.LastShape()
             for edge in edges:
-                made.sheet_edges.append((edge, "start" if edge.IsSame(first) else "end" if edge.IsSame(last) else f"{name}.side"))
+                made.sheet_edges.append(
+                    (
+                        edge,
+                        "start"
+                        if edge.IsSame(first)
+                        else "end"
+                        if edge.IsSame(last)
+                        else f"{name}.side",
+                    )
+                )
 
 
 def make_folded(recipe: FoldedSheet, read: Read, where: str) -> Made:
-    """Names: run.1, bend.1, run.2, ...; start and end of its length; edge.first and edge.last along it."""
+    """Names: run.1, bend.1, run.2, ...; start and end of its length; edge.first and edge.last
+    along it."""
     t = _positive(read(recipe.thickness, "length"), "thickness", f"{where}/thickness")
     bend = read(recipe.bend, "length")
     length = _positive(read(recipe.length, "length"), "length", f"{where}/length")
     if bend < 0:
-        raise LabilisError(f"An inside bend radius of {shown.length(bend)} is below zero.", f"{where}/bend", "Give zero for a sharp fold.",
-                           "radius")
-    corners = [(read(x, "length"), read(y, "length"), bend + t / 2 if bend > 0 else 0.0) for x, y in recipe.profile]
+        raise LabilisError(
+            f"An inside bend radius of {shown.length(bend)} is below zero.",
+            f"{where}/bend",
+            "Give zero for a sharp fold.",
+            "radius",
+        )
+    corners = [
+        (read(x, "length"), read(y, "length"), bend + t / 2 if bend > 0 else 0.0)
+        for x, y in recipe.profile
+    ]
     middle = rounded_path(corners, False, f"{where}/profile")
     names, run_number, bend_number = [], 0, 0
     for run in middle:
@@ -141,11 +233,27 @@ def make_folded(recipe: FoldedSheet, read: Read, where: str) -> Made:
             names.append(f"run.{run_number}")
     band = offset_band(middle, t)
     if crosses_itself(band):
-        raise LabilisError("The folded sheet runs into itself.", f"{where}/profile", "Open its folds.", "outline")
+        raise LabilisError(
+            "The folded sheet runs into itself.", f"{where}/profile", "Open its folds.", "outline"
+        )
     n = len(middle)
-    words = [*(f"{name}/left" for name in names), "edge.last", *(f"{name}/right" for name in reversed(names)), "edge.first"]
+    words = [
+        *(f"{name}/left" for name in names),
+        "edge.last",
+        *(f"{name}/right" for name in reversed(names)),
+        "edge.first",
+    ]
     words = [word.replace("/", ".") for word in words]
-    made = Made(*swept(_outward([band]), 0.0, length, [words if area_of(band) > 0 else words[::-1]], ("start", "end"), where))
+    made = Made(
+        *swept(
+            _outward([band]),
+            0.0,
+            length,
+            [words if area_of(band) > 0 else words[::-1]],
+            ("start", "end"),
+            where,
+        )
+    )
     _sheets([(tuple(middle), t, names)], length, made)
     _name_sides(made, middle, n)
     return made
@@ -167,19 +275,30 @@ def section_of(recipe: Strut, read: Read, where: str) -> SectionShape:
     stated = recipe.section
     if stated.shape == "outline":
         outline = _outline(stated.outline, read, f"{where}/section/outline")
-        openings = [_opening(item, read, f"{where}/section/openings/{number}") for number, item in enumerate(stated.openings)]
+        openings = [
+            _opening(item, read, f"{where}/section/openings/{number}")
+            for number, item in enumerate(stated.openings)
+        ]
         _fits(outline, openings, f"{where}/section", "section")
         return SectionShape((tuple(tuple(path) for path in _outward([outline, *openings])),))
-    sizes = {name: read(text, "length") for name in ("width", "height", "diameter", "thickness", "web", "gap", "flange", "radius")
-             if (text := getattr(stated, name)) is not None}
+    sizes = {
+        name: read(text, "length")
+        for name in ("width", "height", "diameter", "thickness", "web", "gap", "flange", "radius")
+        if (text := getattr(stated, name)) is not None
+    }
     try:
-        return section_shape(stated.shape, sizes, [(read(x, "length"), read(y, "length")) for x, y in stated.corners])
+        return section_shape(
+            stated.shape, sizes, [(read(x, "length"), read(y, "length")) for x, y in stated.corners]
+        )
     except LabilisError as error:
-        raise LabilisError(error.what, f"{where}/{error.where}", error.remedy, error.code) from error
+        raise LabilisError(
+            error.what, f"{where}/{error.where}", error.remedy, error.code
+        ) from error
 
 
 def make_strut(recipe: Strut, read: Read, where: str) -> Made:
-    """Names: start, end; wall, wall.1, ... (sheet), skin.1, ... (solid) in the order of the section's outline."""
+    """Names: start, end; wall, wall.1, ... (sheet), skin.1, ... (solid) in the order of the
+    section's outline."""
     from OCP.BRep import BRep_Builder
     from OCP.TopoDS import TopoDS_Compound
 
@@ -206,39 +325,81 @@ def make_strut(recipe: Strut, read: Read, where: str) -> Made:
             builder.Add(made.solid, solid)
     walls = []
     for wall in shape.walls:
-        called = [wall.name if len(wall.runs) == 1 else f"{wall.name}.{number}" for number in range(1, len(wall.runs) + 1)]
+        called = [
+            wall.name if len(wall.runs) == 1 else f"{wall.name}.{number}"
+            for number in range(1, len(wall.runs) + 1)
+        ]
         walls.append((wall.runs, wall.thickness, called))
     _sheets(walls, length, made)
     return made
 
 
 def make_block(recipe: Block, read: Read, where: str) -> Made:
-    """Names: top, bottom, side.1 to side.4, bore.1, ..., pocket.1, ... A block has no mid-surface."""
+    """Names: top, bottom, side.1 to side.4, bore.1, ..., pocket.1, ... A block has no
+    mid-surface."""
     from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 
     w = _positive(read(recipe.width, "length"), "width", f"{where}/width")
     h = _positive(read(recipe.height, "length"), "height", f"{where}/height")
     d = _positive(read(recipe.depth, "length"), "depth", f"{where}/depth")
-    outline = rounded_path([(-w / 2, -h / 2, 0.0), (w / 2, -h / 2, 0.0), (w / 2, h / 2, 0.0), (-w / 2, h / 2, 0.0)], True, where)
+    outline = rounded_path(
+        [(-w / 2, -h / 2, 0.0), (w / 2, -h / 2, 0.0), (w / 2, h / 2, 0.0), (-w / 2, h / 2, 0.0)],
+        True,
+        where,
+    )
     border = points_of(outline)
-    bores = [_opening(item, read, f"{where}/bores/{number}") for number, item in enumerate(recipe.bores)]
+    bores = [
+        _opening(item, read, f"{where}/bores/{number}") for number, item in enumerate(recipe.bores)
+    ]
     for number, path in enumerate(bores):
         if not inside(points_of(path), border).all():
-            raise LabilisError(f"Bore {number + 1} reaches outside the block.", f"{where}/bores/{number}", "Move it.", "opening")
+            raise LabilisError(
+                f"Bore {number + 1} reaches outside the block.",
+                f"{where}/bores/{number}",
+                "Move it.",
+                "opening",
+            )
     paths = _outward([outline, *bores])
-    words = [[f"side.{k}" for k in range(1, 5)], *([f"bore.{number}"] * len(path) for number, path in enumerate(bores, 1))]
+    words = [
+        [f"side.{k}" for k in range(1, 5)],
+        *([f"bore.{number}"] * len(path) for number, path in enumerate(bores, 1)),
+    ]
     solid, names = swept(paths, 0.0, d, words, ("bottom", "top"), where)
     for number, pocket in enumerate(recipe.pockets, 1):
         place = f"{where}/pockets/{number - 1}"
         x, y = read(pocket.x, "length"), read(pocket.y, "length")
         pw, ph = read(pocket.width, "length") / 2, read(pocket.height, "length") / 2
-        depth, r = _positive(read(pocket.depth, "length"), "depth", f"{place}/depth"), read(pocket.radius, "length")
+        depth, r = (
+            _positive(read(pocket.depth, "length"), "depth", f"{place}/depth"),
+            read(pocket.radius, "length"),
+        )
         if depth >= d:
-            raise LabilisError("The pocket goes through the block.", f"{place}/depth", "Make it shallower, or use a bore.", "pocket")
-        hollow = rounded_path([(x - pw, y - ph, r), (x + pw, y - ph, r), (x + pw, y + ph, r), (x - pw, y + ph, r)], True, place)
+            raise LabilisError(
+                "The pocket goes through the block.",
+                f"{place}/depth",
+                "Make it shallower, or use a bore.",
+                "pocket",
+            )
+        hollow = rounded_path(
+            [(x - pw, y - ph, r), (x + pw, y - ph, r), (x + pw, y + ph, r), (x - pw, y + ph, r)],
+            True,
+            place,
+        )
         if not inside(points_of(hollow), border).all():
-            raise LabilisError("The pocket reaches outside the block.", place, "Move it or make it smaller.", "pocket")
-        tool, tool_names = swept([hollow], d - depth, d + 1.0, [[f"pocket.{number}"] * len(hollow)], (f"pocket.{number}", ""), place)
+            raise LabilisError(
+                "The pocket reaches outside the block.",
+                place,
+                "Move it or make it smaller.",
+                "pocket",
+            )
+        tool, tool_names = swept(
+            [hollow],
+            d - depth,
+            d + 1.0,
+            [[f"pocket.{number}"] * len(hollow)],
+            (f"pocket.{number}", ""),
+            place,
+        )
         cut = BRepAlgoAPI_Cut(solid, tool)
         names = images(cut, names) + images(cut, tool_names)
         solid = cut.Shape()
@@ -246,7 +407,12 @@ def make_block(recipe: Block, read: Read, where: str) -> Made:
 
 
 MAKERS: dict[str, Callable[[Any, Read, str], Made]] = {
-    "plate": make_plate, "folded sheet": make_folded, "strut": make_strut, "rib": make_rib, "block": make_block}
+    "plate": make_plate,
+    "folded sheet": make_folded,
+    "strut": make_strut,
+    "rib": make_rib,
+    "block": make_block,
+}
 
 
 def make_recipe(recipe: Recipe, read: Read, where: str) -> Made:

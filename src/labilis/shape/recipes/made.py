@@ -1,4 +1,6 @@
-"""What a recipe makes: a solid and its sheets (mid-surfaces), with names for faces and edges; and the tools to make them."""
+"""What a recipe makes: a solid and its sheets (mid-surfaces), with names for faces and edges;
+and the tools to make them."""
+
 from __future__ import annotations
 
 from collections.abc import Sequence
@@ -10,7 +12,8 @@ from labilis.shape.profile import Run
 
 
 class Sheet(NamedTuple):
-    """A face of a mid-surface: thickness mm at `centre` (3,) mm, name, slope of the thickness (3,) in mm per mm."""
+    """A face of a mid-surface: thickness mm at `centre` (3,) mm, name, slope of the thickness
+    (3,) in mm per mm."""
 
     face: Any
     thickness: float
@@ -21,8 +24,8 @@ class Sheet(NamedTuple):
 
 @dataclass
 class Made:
-    """solid: TopoDS_Shape with solid_names (face, name); sheets of its mid-surface, none when the recipe is not thin; sheet_edges
-    (edge, name)."""
+    """solid: TopoDS_Shape with solid_names (face, name); sheets of its mid-surface, none when the
+    recipe is not thin; sheet_edges (edge, name)."""
 
     solid: Any = None
     solid_names: list[tuple[Any, str]] = field(default_factory=list)
@@ -101,9 +104,16 @@ def parts(shape: Any, kind: str) -> list[Any]:
     return [cast(found.FindKey(number)) for number in range(1, found.Extent() + 1)]
 
 
-def swept(paths: Sequence[Sequence[Run]], low: float, high: float, names: Sequence[Sequence[str]], ends: tuple[str, str],
-          where: str) -> tuple[Any, list[tuple[Any, str]]]:
-    """Solid of a plane face swept along z from low to high, with its side faces named like the runs and its two ends."""
+def swept(
+    paths: Sequence[Sequence[Run]],
+    low: float,
+    high: float,
+    names: Sequence[Sequence[str]],
+    ends: tuple[str, str],
+    where: str,
+) -> tuple[Any, list[tuple[Any, str]]]:
+    """Solid of a plane face swept along z from low to high, with its side faces named like the
+    runs and its two ends."""
     base = face_of(paths, low, where)
     maker = prism(base, 0.0, 0.0, high - low)
     named = [(maker.FirstShape(), ends[0]), (maker.LastShape(), ends[1])]
@@ -114,7 +124,9 @@ def swept(paths: Sequence[Sequence[Run]], low: float, high: float, names: Sequen
     return maker.Shape(), named
 
 
-def _midpoints(paths: Sequence[Sequence[Run]], z: float, names: Sequence[Sequence[str]]) -> list[tuple[tuple[float, float, float], str]]:
+def _midpoints(
+    paths: Sequence[Sequence[Run]], z: float, names: Sequence[Sequence[str]]
+) -> list[tuple[tuple[float, float, float], str]]:
     found = []
     for path, words in zip(paths, names):
         for run, word in zip(path, words):
@@ -134,18 +146,23 @@ def middle_of(edge: Any) -> tuple[float, float, float]:
 
 def _closest(edge: Any, places: list[tuple[tuple[float, float, float], str]]) -> str:
     x, y, z = middle_of(edge)
-    return min(places, key=lambda item: (item[0][0] - x) ** 2 + (item[0][1] - y) ** 2 + (item[0][2] - z) ** 2)[1]
+    return min(
+        places,
+        key=lambda item: (item[0][0] - x) ** 2 + (item[0][1] - y) ** 2 + (item[0][2] - z) ** 2,
+    )[1]
 
 
-def name_edges(face: Any, paths: Sequence[Sequence[Run]], names: Sequence[Sequence[str]], z: float = 0.0) -> list[tuple[Any, str]]:
+def name_edges(
+    face: Any, paths: Sequence[Sequence[Run]], names: Sequence[Sequence[str]], z: float = 0.0
+) -> list[tuple[Any, str]]:
     """Edges of a plane face with the names of the runs they came from."""
     places = _midpoints(paths, z, names)
     return [(edge, _closest(edge, places)) for edge in parts(face, "edge")]
 
 
 def turned_to_right(face: Any, run: Run) -> Any:
-    """A face swept along z, turned so that its normal points to the right of the run it came from: outward of closed sections that run
-    counter-clockwise."""
+    """A face swept along z, turned so that its normal points to the right of the run it came from:
+    outward of closed sections that run counter-clockwise."""
     from OCP.BRepAdaptor import BRepAdaptor_Surface
     from OCP.gp import gp_Pnt, gp_Vec
     from OCP.TopAbs import TopAbs_FORWARD, TopAbs_REVERSED
@@ -168,7 +185,13 @@ def typed(shape: Any) -> Any:
     from OCP.TopoDS import TopoDS
 
     kind = shape.ShapeType()
-    return TopoDS.Face_s(shape) if kind == TopAbs_FACE else TopoDS.Edge_s(shape) if kind == TopAbs_EDGE else shape
+    return (
+        TopoDS.Face_s(shape)
+        if kind == TopAbs_FACE
+        else TopoDS.Edge_s(shape)
+        if kind == TopAbs_EDGE
+        else shape
+    )
 
 
 def images(maker: Any, named: list[tuple[Any, ...]]) -> list[Any]:

@@ -1,4 +1,6 @@
-"""The drawer's page of a convergence study: the factor over several meshes, and what they say together."""
+"""The drawer's page of a convergence study: the factor over several meshes, and what they say
+together."""
+
 from __future__ import annotations
 
 import math
@@ -14,7 +16,11 @@ from labilis.ui.drawer.tables import PlainTable, column_widths, text_cell
 from labilis.ui.plain import Label
 from labilis.ui.theme import LIGHT
 
-_NOTHING = "No convergence study yet. It finds the first factor with several meshes: run it at the Mesh station."
+_NOTHING = (
+    "No convergence study yet. It finds the first factor with several meshes: run it at "
+    "the "
+    "Mesh station."
+)
 
 
 class ConvergencePage(QWidget):
@@ -25,7 +31,9 @@ class ConvergencePage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         self.table = PlainTable(0, 5)
-        self.table.setHorizontalHeaderLabels(["element size", "elements", "unknowns", "first factor", "change"])
+        self.table.setHorizontalHeaderLabels(
+            ["element size", "elements", "unknowns", "first factor", "change"]
+        )
         self.table.setAccessibleName("Convergence study")
         self.table.verticalHeader().hide()  # type: ignore[union-attr]
         self.table.setShowGrid(False)
@@ -68,9 +76,23 @@ class ConvergencePage(QWidget):
 
 def _panel(found: ConvergenceFindings) -> Panel:
     """Factor over element size, down to nought where it goes to, with its band."""
-    lines = [Line("first factor", tuple((float(x), float(y)) for x, y in zip(found.sizes, found.factors)), LIGHT.accent)]
+    lines = [
+        Line(
+            "first factor",
+            tuple((float(x), float(y)) for x, y in zip(found.sizes, found.factors)),
+            LIGHT.accent,
+        )
+    ]
     if found.done and math.isfinite(found.limit):
         reach = float(found.sizes.max())
         band = float(found.band) if math.isfinite(found.band) else 0.0
-        lines.append(Line("goes to", ((0.0, found.limit), (reach, found.limit)), LIGHT.quiet, True, max(band, 1e-12 * abs(found.limit))))
+        lines.append(
+            Line(
+                "goes to",
+                ((0.0, found.limit), (reach, found.limit)),
+                LIGHT.quiet,
+                True,
+                max(band, 1e-12 * abs(found.limit)),
+            )
+        )
     return Panel("element size, mm", "first factor", tuple(lines))

@@ -1,4 +1,6 @@
-"""The load-deflection curve, drawn as it grows: factor over the motion of the probe, limit, first yield and the ideal factor marked."""
+"""The load-deflection curve, drawn as it grows: factor over the motion of the probe, limit,
+first yield and the ideal factor marked."""
+
 from __future__ import annotations
 
 import math
@@ -33,17 +35,29 @@ class TraceCurve(QWidget):
         """All points of the curve and of those kept beside it."""
         curves = [] if self.trace is None else [("trace", self.trace)]
         found = []
-        for name, trace in [*curves, *((name, trace) for name, trace in self.kept if trace is not self.trace)]:
+        for name, trace in [
+            *curves,
+            *((name, trace) for name, trace in self.kept if trace is not self.trace),
+        ]:
             values = along(trace, self.axis)
             own, title = (trace.probe, POINT) if values is None else (values, self.axis)
             words, times = shown.axis(title)
-            found.append((name, words, "load factor", [(float(x) * times, float(y)) for x, y in zip(own, trace.factors)]))
+            found.append(
+                (
+                    name,
+                    words,
+                    "load factor",
+                    [(float(x) * times, float(y)) for x, y in zip(own, trace.factors)],
+                )
+            )
         return curve_rows(found)
 
     def show_trace(self, trace: TraceFindings | None, stale: bool = False) -> None:
         """Draw a trace."""
         self.trace, self.stale = trace, stale
-        self.setToolTip("" if trace is None else f"{len(trace.factors) - 1} steps, {trace.cut_backs} cut back")
+        self.setToolTip(
+            "" if trace is None else f"{len(trace.factors) - 1} steps, {trace.cut_backs} cut back"
+        )
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -52,25 +66,51 @@ class TraceCurve(QWidget):
         trace = self.trace
         if trace is None or len(trace.factors) < 2:
             painter.setPen(QColor(LIGHT.quiet))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter,
-                             "No trace yet. It follows the imperfect part at large deflection: run it at the Trace station.")
+            painter.drawText(
+                self.rect(),
+                Qt.AlignmentFlag.AlignCenter,
+                "No trace yet. It follows the imperfect part at large deflection: run it at the "
+                "Trace station.",
+            )
             return
-        marks = [(value, words, colour) for value, words, colour in (
-            (trace.ideal, "mode 1, ideal", LIGHT.quiet), (trace.first_yield, "first yield", LIGHT.caution),
-            (trace.limit, "limit", LIGHT.bad)) if math.isfinite(value) and value > 0]
-        high = 1.08 * max(float(trace.factors.max()), *(value for value, _, _ in marks)) if marks else 1.08 * float(trace.factors.max())
+        marks = [
+            (value, words, colour)
+            for value, words, colour in (
+                (trace.ideal, "mode 1, ideal", LIGHT.quiet),
+                (trace.first_yield, "first yield", LIGHT.caution),
+                (trace.limit, "limit", LIGHT.bad),
+            )
+            if math.isfinite(value) and value > 0
+        ]
+        high = (
+            1.08 * max(float(trace.factors.max()), *(value for value, _, _ in marks))
+            if marks
+            else 1.08 * float(trace.factors.max())
+        )
         found = along(trace, self.axis)
         own, title = (trace.probe, POINT) if found is None else (found, self.axis)
         words, times = shown.axis(title)
-        others = [(name, other, values) for name, other in self.kept if other is not trace and (values := along(other, title)) is not None]
+        others = [
+            (name, other, values)
+            for name, other in self.kept
+            if other is not trace and (values := along(other, title)) is not None
+        ]
         high = max([high, *(1.08 * float(other.factors.max()) for _, other, _ in others)])
-        ends = [float(value) for values in (own, *(values for _, _, values in others)) for value in (values.min(), values.max())]
+        ends = [
+            float(value)
+            for values in (own, *(values for _, _, values in others))
+            for value in (values.min(), values.max())
+        ]
         low, wide = 1.05 * min(0.0, *ends), 1.05 * max(0.0, *ends)
         wide = wide if wide - low > 0 else 1e-9
         area = QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM)
 
         def at(motion: float, factor: float) -> QPointF:
-            return QPointF(area.left() + area.width() * (motion - low) / (wide - low), area.bottom() - area.height() * factor / high)
+            return QPointF(
+                area.left() + area.width() * (motion - low) / (wide - low),
+                area.bottom() - area.height() * factor / high,
+            )
+
         self._axes(painter, area, at, (low, wide), high, words, times)
         placed: list[float] = []
         for value, words, colour in sorted(marks, reverse=True):
@@ -80,10 +120,22 @@ class TraceCurve(QWidget):
             label = max(y - 8, placed[-1] + 15 if placed else y - 8)
             placed.append(label)
             painter.setPen(QColor(colour))
-            painter.drawText(QRectF(area.right() + 6, label, _RIGHT - 8, 16), Qt.AlignmentFlag.AlignVCenter, f"{value:.4g} {words}")
+            painter.drawText(
+                QRectF(area.right() + 6, label, _RIGHT - 8, 16),
+                Qt.AlignmentFlag.AlignVCenter,
+                f"{value:.4g} {words}",
+            )
         for number, (name, other, values) in enumerate(others):
-            painter.setPen(QPen(QColor(LIGHT.quiet), 1.4, (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)[number % 3]))
-            line = [at(float(motion), float(factor)) for motion, factor in zip(values, other.factors)]
+            painter.setPen(
+                QPen(
+                    QColor(LIGHT.quiet),
+                    1.4,
+                    (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)[number % 3],
+                )
+            )
+            line = [
+                at(float(motion), float(factor)) for motion, factor in zip(values, other.factors)
+            ]
             painter.drawPolyline(QPolygonF(line))
             painter.setPen(QColor(LIGHT.quiet))
             painter.drawText(line[-1] + QPointF(5, 5), name)
@@ -96,19 +148,39 @@ class TraceCurve(QWidget):
         for point in points:
             painter.drawEllipse(point, 2.6, 2.6)
 
-    def _axes(self, painter: QPainter, area: QRectF, at: object, wide: tuple[float, float], high: float, title: str, times: float) -> None:
+    def _axes(
+        self,
+        painter: QPainter,
+        area: QRectF,
+        at: object,
+        wide: tuple[float, float],
+        high: float,
+        title: str,
+        times: float,
+    ) -> None:
         painter.setPen(QPen(QColor(LIGHT.line), 1))
         for value in between(0.0, high):
             y = at(wide[0], value).y()  # type: ignore[operator]
             painter.setPen(QPen(QColor(LIGHT.line), 1))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             painter.setPen(QColor(LIGHT.quiet))
-            painter.drawText(QRectF(0, y - 8, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{value:.3g}")
+            painter.drawText(
+                QRectF(0, y - 8, _LEFT - 6, 16),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                f"{value:.3g}",
+            )
         for value in between(wide[0] * times, wide[1] * times, most=6):
             x = at(value / times, 0.0).x()  # type: ignore[operator]
-            painter.drawText(QRectF(x - 30, area.bottom() + 2, 60, 14), Qt.AlignmentFlag.AlignCenter, f"{value:.3g}")
-        painter.drawText(QRectF(area.right() + 6, area.bottom() - 2, _RIGHT - 8, 30), Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap,
-                         title)
+            painter.drawText(
+                QRectF(x - 30, area.bottom() + 2, 60, 14),
+                Qt.AlignmentFlag.AlignCenter,
+                f"{value:.3g}",
+            )
+        painter.drawText(
+            QRectF(area.right() + 6, area.bottom() - 2, _RIGHT - 8, 30),
+            Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap,
+            title,
+        )
         painter.save()
         painter.translate(9, area.center().y())
         painter.rotate(-90)

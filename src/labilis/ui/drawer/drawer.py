@@ -1,4 +1,5 @@
 """Drawer with its pages."""
+
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
@@ -32,11 +33,17 @@ if TYPE_CHECKING:
     from labilis.ui.session import Session
 
 PAGES = ("Modes", "Screening", "Hand checks", "Studies", "Trace", "Improve", "Evidence", "Journal")
-_STATES = {"good": ("✓", LIGHT.good), "caution": ("▬", LIGHT.caution), "bad": ("✕", LIGHT.bad), "not judged": ("○", LIGHT.quiet)}
+_STATES = {
+    "good": ("✓", LIGHT.good),
+    "caution": ("▬", LIGHT.caution),
+    "bad": ("✕", LIGHT.bad),
+    "not judged": ("○", LIGHT.quiet),
+}
 
 
 class Drawer(QWidget):
-    """Pages under tabs; `mode_chosen` carries a mode's number from 0, `station_wanted` a station's name."""
+    """Pages under tabs; `mode_chosen` carries a mode's number from 0, `station_wanted` a
+    station's name."""
 
     mode_chosen = pyqtSignal(int)
     station_wanted = pyqtSignal(str)
@@ -59,7 +66,10 @@ class Drawer(QWidget):
             tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
             bold = QFont(tab.font())
             bold.setBold(True)
-            tab.setMinimumWidth(QFontMetrics(bold).horizontalAdvance(name + (" (99)" if name == "Evidence" else "")) + 22)
+            tab.setMinimumWidth(
+                QFontMetrics(bold).horizontalAdvance(name + (" (99)" if name == "Evidence" else ""))
+                + 22
+            )
             row.addWidget(tab)
             self.tabs[name] = tab
         self.summary = Label()
@@ -75,7 +85,11 @@ class Drawer(QWidget):
         self.pages = QStackedWidget()
         layout.addWidget(self.pages)
         self.modes_page, self.trace_page = ModesPage(), TracePage()
-        self.modes, self.modes_note, self.curve = self.modes_page.table, self.modes_page.note, self.trace_page.curve
+        self.modes, self.modes_note, self.curve = (
+            self.modes_page.table,
+            self.modes_page.note,
+            self.trace_page.curve,
+        )
         self.modes_page.chosen.connect(self.mode_chosen)
         self.evidence = plain_table(["", "evidence", "what it says", ""], "Evidence")
         head = self.evidence.horizontalHeader()
@@ -94,7 +108,16 @@ class Drawer(QWidget):
         self.studies = StudiesPage()
         self.hand, self.screening = HandPage(session), ScreeningPage()
         self.improve = ImprovePage(session)
-        for page in (self.modes_page, self.screening, self.hand, self.studies, self.trace_page, self.improve, self.evidence, self.journal):
+        for page in (
+            self.modes_page,
+            self.screening,
+            self.hand,
+            self.studies,
+            self.trace_page,
+            self.improve,
+            self.evidence,
+            self.journal,
+        ):
             self.pages.addWidget(page)
         self.setMinimumHeight(34)
         self._height = 210
@@ -146,7 +169,10 @@ class Drawer(QWidget):
         current = self.session.current
         if self.is_open and self.pages.currentWidget() is self.improve:
             self.improve.refresh()
-        self.studies.show_studies(current("converge"), {kind: current(kind) for kind in self.studies.tables})  # type: ignore[arg-type]
+        self.studies.show_studies(
+            current("converge"),
+            {kind: current(kind) for kind in self.studies.tables},  # type: ignore[arg-type]
+        )
 
     def choose_mode(self, mode: int) -> None:
         """Mark a mode's row without telling."""
@@ -157,11 +183,21 @@ class Drawer(QWidget):
         rows: list[tuple[str, str, str, str, str]] = []
         for item in items:
             mark, colour = _STATES[item.state]
-            rows.append((f"{mark} {item.state}", colour, f"{item.name}\n{item.figure} {item.unit}", item.text, item.station))
+            rows.append(
+                (
+                    f"{mark} {item.state}",
+                    colour,
+                    f"{item.name}\n{item.figure} {item.unit}",
+                    item.text,
+                    item.station,
+                )
+            )
             rows += [("", "", "", words, station) for words, station in item.causes]
         self.evidence.setRowCount(len(rows))
         for row, (state, colour, name, text, station) in enumerate(rows):
-            for column, cell in enumerate((text_cell(state, colour), text_cell(name), text_cell(text))):
+            for column, cell in enumerate(
+                (text_cell(state, colour), text_cell(name), text_cell(text))
+            ):
                 self.evidence.setItem(row, column, cell)
             link = text_cell(f"→ {station.capitalize()}", LIGHT.accent)
             link.setData(Qt.ItemDataRole.UserRole, station.capitalize())
@@ -174,15 +210,32 @@ class Drawer(QWidget):
         """Rows as high as their wrapped text."""
         metrics = self.evidence.fontMetrics()
         for row in range(self.evidence.rowCount()):
-            lines = [metrics.boundingRect(0, 0, self.evidence.columnWidth(column) - 12, 2000, int(Qt.TextFlag.TextWordWrap),
-                                          item.text()).height()
-                     for column in (1, 2) if (item := self.evidence.item(row, column)) is not None]
+            lines = [
+                metrics.boundingRect(
+                    0,
+                    0,
+                    self.evidence.columnWidth(column) - 12,
+                    2000,
+                    int(Qt.TextFlag.TextWordWrap),
+                    item.text(),
+                ).height()
+                for column in (1, 2)
+                if (item := self.evidence.item(row, column)) is not None
+            ]
             self.evidence.setRowHeight(row, max(lines, default=18) + 14)
 
     def _show_summary(self) -> None:
         """Beside the tabs of modes, where all of it has room: the ladder says the same."""
-        room = self.width() - sum(tab.minimumWidth() for tab in self.tabs.values()) - self.fold.sizeHint().width() - 24
-        self.summary.setVisible(self.pages.currentWidget() is self.modes_page and self.summary.sizeHint().width() <= room)
+        room = (
+            self.width()
+            - sum(tab.minimumWidth() for tab in self.tabs.values())
+            - self.fold.sizeHint().width()
+            - 24
+        )
+        self.summary.setVisible(
+            self.pages.currentWidget() is self.modes_page
+            and self.summary.sizeHint().width() <= room
+        )
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

@@ -1,4 +1,6 @@
-"""The drawer's page of hand checks: formulas on the left, the numbers of the chosen one on the right, each open to change."""
+"""The drawer's page of hand checks: formulas on the left, the numbers of the chosen one on the
+right, each open to change."""
+
 from __future__ import annotations
 
 import math
@@ -54,7 +56,9 @@ class HandPage(QWidget):
         self.copy = QToolButton()
         self.copy.setText("copy as a calculation")
         self.copy.setObjectName("tool")
-        self.copy.setToolTip("Formula, numbers with where they come from, result and source, as text and as a table")
+        self.copy.setToolTip(
+            "Formula, numbers with where they come from, result and source, as text and as a table"
+        )
         self.copy.clicked.connect(self._copy)
         row.addWidget(self.copy)
         left.addLayout(row)
@@ -77,7 +81,8 @@ class HandPage(QWidget):
         layout.addLayout(left, 1)
         layout.addLayout(right, 1)
 
-    # --- filling --------------------------------------------------------------------------------------------------
+    # --- filling
+    # ----------------------------------------------------------------------------------------------
     def show_report(self, report: CaseReport | None) -> None:
         """Fill the page from a case; the member and check that are shown stay."""
         self._report = report
@@ -100,19 +105,29 @@ class HandPage(QWidget):
 
     def _fill(self) -> None:
         report = self._report
-        self._results = () if report is None or not self.members.currentText() else report.hand_checks(self.members.currentText())
+        self._results = (
+            ()
+            if report is None or not self.members.currentText()
+            else report.hand_checks(self.members.currentText())
+        )
         self._filling = True
         self.table.setRowCount(len(self._results))
         for row, item in enumerate(self._results):
             quiet = LIGHT.quiet if item.outcome is None else ""
-            cells = [item.form.title, "–" if item.outcome is None else force_text(item.outcome.load),
-                     f"{item.factor:.4g}" if math.isfinite(item.factor) else "–", self._beside(item)]
+            cells = [
+                item.form.title,
+                "–" if item.outcome is None else force_text(item.outcome.load),
+                f"{item.factor:.4g}" if math.isfinite(item.factor) else "–",
+                self._beside(item),
+            ]
             full = {2: item.factor, 3: item.difference}
             if item.outcome is not None:
                 full[1] = shown.value(item.outcome.load, "force")
             for column, words in enumerate(cells):
                 off = column == 3 and math.isfinite(item.difference) and abs(item.difference) > 5
-                self.table.setItem(row, column, text_cell(words, LIGHT.caution if off else quiet, full.get(column)))
+                self.table.setItem(
+                    row, column, text_cell(words, LIGHT.caution if off else quiet, full.get(column))
+                )
             tick = QTableWidgetItem()
             tick.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)
             tick.setCheckState(Qt.CheckState.Checked if item.on_ladder else Qt.CheckState.Unchecked)
@@ -155,9 +170,16 @@ class HandPage(QWidget):
             self.symbols.setCellWidget(row, 1, self._editor(item, taken))
             found = raised(taken.found or "unknown")
             cell = text_cell(f"usual: {found}" if taken.usual else found, LIGHT.quiet)
-            says = "A usual value: the model says nothing of it" if taken.usual else "What the model has"
+            says = (
+                "A usual value: the model says nothing of it"
+                if taken.usual
+                else "What the model has"
+            )
             if isinstance(taken.value, float) and not taken.typed:  # each row has a unit of its own
-                full = f"{full_text(shown.value(taken.value, taken.symbol.kind))} {shown.unit(taken.symbol.kind)}".strip()
+                full = (
+                    f"{full_text(shown.value(taken.value, taken.symbol.kind))} "
+                    f"{shown.unit(taken.symbol.kind)}"
+                ).strip()
                 cell.setData(FULL, full)
                 says = f"{says} ({full})"
             cell.setToolTip(plain_tip(says))
@@ -165,7 +187,12 @@ class HandPage(QWidget):
             self.symbols.setCellWidget(row, 3, self._back(item, taken))
         parts = []
         if item.outcome is not None:
-            parts += [", ".join(shown.restated(f"{name} = {value:.4g} {unit}".strip()) for name, value, unit in item.outcome.steps)]
+            parts += [
+                ", ".join(
+                    shown.restated(f"{name} = {value:.4g} {unit}".strip())
+                    for name, value, unit in item.outcome.steps
+                )
+            ]
             parts += item.outcome.remarks
         parts += [*item.reasons, f"Holds for: {item.form.valid}.", item.form.source + "."]
         self.note.setText("  ".join(part for part in (item.problem, *parts) if part))
@@ -176,7 +203,8 @@ class HandPage(QWidget):
         if item is not None and self._report is not None:
             copy_rows(calculation(item, self._report.facts.case))
 
-    # --- changing -------------------------------------------------------------------------------------------------
+    # --- changing
+    # ----------------------------------------------------------------------------------------------
     def _editor(self, item: HandResult, taken: Taken) -> QWidget:
         if taken.symbol.choices:
             box = QComboBox()
@@ -191,7 +219,9 @@ class HandPage(QWidget):
         line.setPlaceholderText("type it")
         if taken.typed:
             line.setStyleSheet(f"color: {LIGHT.accent}; font-weight: 600")
-        line.editingFinished.connect(lambda: None if line.text() == taken.text else self._set(item, taken, line.text()))
+        line.editingFinished.connect(
+            lambda: None if line.text() == taken.text else self._set(item, taken, line.text())
+        )
         return line
 
     def _back(self, item: HandResult, taken: Taken) -> QToolButton:
@@ -218,24 +248,43 @@ class HandPage(QWidget):
             return
         item = self._results[cell.row()]
         shown = cell.checkState() == Qt.CheckState.Checked
-        self._state(self._stated(item).model_copy(update={"on_ladder": shown}),
-                    f"{item.form.title} for {item.member} {'put on' if shown else 'taken off'} the ladder")
+        self._state(
+            self._stated(item).model_copy(update={"on_ladder": shown}),
+            f"{item.form.title} for {item.member} {'put on' if shown else 'taken off'} the ladder",
+        )
 
     def _stated(self, item: HandResult) -> HandCheck:
         checks = self.session.project.checks
-        return next((check for check in checks if check.kind == item.form.key and check.member == item.member),
-                    HandCheck(kind=item.form.key, member=item.member))  # type: ignore[arg-type]
+        return next(
+            (
+                check
+                for check in checks
+                if check.kind == item.form.key and check.member == item.member
+            ),
+            HandCheck(kind=item.form.key, member=item.member),  # type: ignore[arg-type]
+        )
 
     def _state(self, check: HandCheck, title: str) -> None:
         project = self.session.project
-        rest = tuple(other for other in project.checks if (other.kind, other.member) != (check.kind, check.member))
+        rest = tuple(
+            other
+            for other in project.checks
+            if (other.kind, other.member) != (check.kind, check.member)
+        )
         keep = (check,) if check.values or check.on_ladder else ()
         try:
             for symbol, text in check.values.items():
-                known = next(item.symbol for result in self._results if result.form.key == check.kind for item in result.taken
-                             if item.symbol.name == symbol)
+                known = next(
+                    item.symbol
+                    for result in self._results
+                    if result.form.key == check.kind
+                    for item in result.taken
+                    if item.symbol.name == symbol
+                )
                 if not known.choices:
                     project.value(text, known.kind, f"checks/{check.kind}/{symbol}")
-            self.session.edit(project.changed(checks=[*(one.model_dump() for one in (*rest, *keep))]), title)
+            self.session.edit(
+                project.changed(checks=[*(one.model_dump() for one in (*rest, *keep))]), title
+            )
         except LabilisError as error:
             self.note.setText(f"<span style='color:{LIGHT.bad}'>{error}</span>")

@@ -1,4 +1,6 @@
-"""The drawer's page of the station Improve: trials of a plan, best first, with their plot; and the designs side by side."""
+"""The drawer's page of the station Improve: trials of a plan, best first, with their plot; and
+the designs side by side."""
+
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
@@ -81,7 +83,9 @@ class ImprovePage(QWidget):
         self.alike.clicked.connect(self._mesh_alike)
         row.addWidget(self.alike)
         self.on_stage = QPushButton("on the stage")
-        self.on_stage.setToolTip("The first mode of each design that was run, side by side at one scale")
+        self.on_stage.setToolTip(
+            "The first mode of each design that was run, side by side at one scale"
+        )
         self.on_stage.clicked.connect(lambda: self.stage_wanted.emit(tuple(self._reports)))
         row.addWidget(self.on_stage)
         layout.addLayout(row)
@@ -129,7 +133,10 @@ class ImprovePage(QWidget):
     def plan(self) -> TrialPlan | None:
         """The plan that is shown."""
         plans = self.session.project.plans
-        return next((plan for plan in plans if plan.name == self.plan_box.currentText()), plans[0] if plans else None)
+        return next(
+            (plan for plan in plans if plan.name == self.plan_box.currentText()),
+            plans[0] if plans else None,
+        )
 
     def refresh(self) -> None:
         """Fill what is shown anew."""
@@ -152,7 +159,8 @@ class ImprovePage(QWidget):
         self.on_stage.setVisible(not trials and len(self._reports) > 1)
         self.alike.setVisible(not trials and finest_size(list(self._reports.values())) is not None)
 
-    # --- trials -----------------------------------------------------------------------------------------------------
+    # --- trials
+    # ----------------------------------------------------------------------------------------------
     def _show_trials(self) -> None:
         plan, project = self.plan, self.session.project
         found = self.session.trials_of(plan) if plan is not None else []
@@ -166,7 +174,12 @@ class ImprovePage(QWidget):
         self._rows = ordered(project, plan, found)
         best, why = best_of(project, plan, found)
         names, asked = [vary.parameter for vary in plan.vary], plan.shown
-        heads = ["", *(vary.words for vary in plan.vary), *(named(*one) for one in asked), "held back by"]
+        heads = [
+            "",
+            *(vary.words for vary in plan.vary),
+            *(named(*one) for one in asked),
+            "held back by",
+        ]
         self.table.setColumnCount(len(heads))
         self.table.setHorizontalHeaderLabels(heads)
         for place, (name, _) in enumerate(asked):
@@ -176,10 +189,18 @@ class ImprovePage(QWidget):
             held = keeps(project, plan, trial)
             texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
             colour = LIGHT.quiet if held else ""
-            cells = ["◉ best" if trial is best else "○" if held else "●", *(texts.get(name, "") for name in names),
-                     *(response_text(name, trial.response(name, of), trial.mesh_error) for name, of in asked), held]
+            cells = [
+                "◉ best" if trial is best else "○" if held else "●",
+                *(texts.get(name, "") for name in names),
+                *(
+                    response_text(name, trial.response(name, of), trial.mesh_error)
+                    for name, of in asked
+                ),
+                held,
+            ]
             full = {
-                1 + len(names) + place: trial.response(name, of) / shown.per(RESPONSE_KINDS[name][0])
+                1 + len(names) + place: trial.response(name, of)
+                / shown.per(RESPONSE_KINDS[name][0])
                 for place, (name, of) in enumerate(asked)
             }
             tip = plain_tip(f"{trial.driver}, {trial.kind}. {held}" if trial.driver else held)
@@ -187,7 +208,9 @@ class ImprovePage(QWidget):
                 cell = text_cell(words, colour, full.get(column))
                 cell.setToolTip(f"{cell.toolTip()}; {tip}" if column in full else tip)
                 if 0 < column <= len(names) + len(asked):
-                    cell.setTextAlignment(int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter))
+                    cell.setTextAlignment(
+                        int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                    )
                 self.table.setItem(row, column, cell)
         _fit(self.table)
         again = next((row for row, trial in enumerate(self._rows) if trial is chosen), None)
@@ -229,43 +252,75 @@ class ImprovePage(QWidget):
     def _mesh_alike(self) -> None:
         size = finest_size(list(self._reports.values()))
         if size is not None:
-            self.session.edit(meshed_alike(self.session.project, shown.stated(size, "length", 4)), "all designs meshed alike")
+            self.session.edit(
+                meshed_alike(self.session.project, shown.stated(size, "length", 4)),
+                "all designs meshed alike",
+            )
 
-    # --- designs ----------------------------------------------------------------------------------------------------
+    # --- designs
+    # ----------------------------------------------------------------------------------------------
     def _show_designs(self) -> None:
         project = self.session.project
         names = design_names(project)[:_MOST_DESIGNS]
         known = [self.session.figures_of_design(name) for name in names]
         self._reports = {name: said for name, (_, _, said) in zip(names, known) if said is not None}
         first, _, report = known[0]
-        rows = side_by_side([design for design, _, _ in known], [found for _, found, _ in known],
-                            ["" if said is None else worst_headline(said) for _, _, said in known])
+        rows = side_by_side(
+            [design for design, _, _ in known],
+            [found for _, found, _ in known],
+            ["" if said is None else worst_headline(said) for _, _, said in known],
+        )
         self.designs.setColumnCount(1 + len(names))
         self.designs.setHorizontalHeaderLabels(["", f"(shown) {names[0]}", *names[1:]])
         self.designs.setRowCount(len(rows))
         for row, beside in enumerate(rows):
             for column, words in enumerate([beside.title, *beside.texts]):
                 found = known[column - 1][1] if column and beside.response else None
-                full = None if found is None else float(found["responses"][beside.response]) / shown.per(RESPONSE_KINDS[beside.response][0])
+                full = (
+                    None
+                    if found is None
+                    else float(found["responses"][beside.response])
+                    / shown.per(RESPONSE_KINDS[beside.response][0])
+                )
                 cell = text_cell(words, LIGHT.quiet if column == 0 else "", full)
                 self.designs.setItem(row, column, cell)
-        for column, name in enumerate(names, 1):  # a long name is cut, so that all designs are seen beside each other
-            self.designs.setColumnWidth(column, min(max(self.designs.sizeHintForColumn(column) + 8, 118), 170))
+        for column, name in enumerate(
+            names, 1
+        ):  # a long name is cut, so that all designs are seen beside each other
+            self.designs.setColumnWidth(
+                column, min(max(self.designs.sizeHintForColumn(column) + 8, 118), 170)
+            )
             head = self.designs.horizontalHeaderItem(column)
             assert head is not None
             head.setToolTip(plain_tip(name))
         self.designs.resizeColumnToContents(0)
         case = self.session.case_name
-        reports = [(name, None if said is None else said.case(case) or said.cases[0]) for name, (_, _, said) in zip(names, known)]
-        self.ladders.show_ladders([(name, rungs(one.facts, "")) for name, one in reports if one is not None])
+        reports = [
+            (name, None if said is None else said.case(case) or said.cases[0])
+            for name, (_, _, said) in zip(names, known)
+        ]
+        self.ladders.show_ladders(
+            [(name, rungs(one.facts, "")) for name, one in reports if one is not None]
+        )
         self.ladders.setVisible(len(self.ladders.ladders) > 1)
         if len(names) < 2:
-            self.flags.setText("One design only. '+ design' at the station Improve keeps a copy of it; a trial can be kept as one as well.")
+            self.flags.setText(
+                "One design only. '+ design' at the station Improve keeps a copy of it; a trial "
+                "can be kept as one as well."
+            )
             return
-        said = [f"{name}: {flag}" for name, (design, _, other) in zip(names[1:], known[1:]) if report is not None and other is not None
-                for flag in compared([first, design], [report, other])]
+        said = [
+            f"{name}: {flag}"
+            for name, (design, _, other) in zip(names[1:], known[1:])
+            if report is not None and other is not None
+            for flag in compared([first, design], [report, other])
+        ]
         waiting = [name for name, (_, found, other) in zip(names, known) if found is None]
-        said += [f"{', '.join(waiting)}: not run yet. Choose it at the top and run it."] if waiting else []
+        said += (
+            [f"{', '.join(waiting)}: not run yet. Choose it at the top and run it."]
+            if waiting
+            else []
+        )
         self.flags.setText(" ".join(said))
 
 

@@ -1,4 +1,6 @@
-"""The table of modes: factor, load, driver with the energy of every piece, kind, half wave, verdict."""
+"""The table of modes: factor, load, driver with the energy of every piece, kind, half wave,
+verdict."""
+
 from __future__ import annotations
 
 import math
@@ -15,14 +17,25 @@ from labilis.ui.drawer.tables import column_widths, note_below, plain_table, tex
 from labilis.ui.plain import plain_tip
 from labilis.ui.theme import LIGHT
 
-_COLUMNS = ["no.", "factor", "± mesh", "critical load", "driver, kind", "energy", "half wave", "required"]
+_COLUMNS = [
+    "no.",
+    "factor",
+    "± mesh",
+    "critical load",
+    "driver, kind",
+    "energy",
+    "half wave",
+    "required",
+]
 _SHARES = _COLUMNS.index("energy")
 
 
 class _Bars(QStyledItemDelegate):
     """Shares of the energy as one small bar, the driver's part first."""
 
-    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+    def paint(
+        self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
+    ) -> None:
         shares = index.data(Qt.ItemDataRole.UserRole)
         if painter is None or not shares:
             return
@@ -56,9 +69,14 @@ class ModesPage(QWidget):
         column_widths(self.table, (30, 62, 74, 84, None, 52, 92, 118), 4)
         self.table.setWordWrap(False)  # cut at a letter, not at a word
         self.table.itemSelectionChanged.connect(self._clicked)
-        for column, tip in ((_SHARES, "Share of the strain energy in each piece, the driver's first"),
-                            (_COLUMNS.index("half wave"),
-                             "Length of a half wave; each tells how many elements lie along it, one of second order counted twice")):
+        for column, tip in (
+            (_SHARES, "Share of the strain energy in each piece, the driver's first"),
+            (
+                _COLUMNS.index("half wave"),
+                "Length of a half wave; each tells how many elements lie along it, one of second "
+                "order counted twice",
+            ),
+        ):
             self.table.horizontalHeaderItem(column).setToolTip(tip)  # type: ignore[union-attr]
         layout.addWidget(self.table, 1)
         self.note = note_below("")
@@ -93,31 +111,63 @@ class ModesPage(QWidget):
             wave, count = waves[row] if row < len(waves) else (0.0, 0.0)
             along = f"{count:.0f}" if count >= 10 else f"{count:.2g}"
             error = float(modes.mesh_error[row]) if row < len(modes.mesh_error) else math.nan
-            cells = [str(row + 1), f"{factor:.4g}", error_text(error) if math.isfinite(error) else "–",
-                     critical_text(float(factor), modes.growing_force), f"{modes.drivers[row]}, {kind}", "",
-                     shown.length(wave, 2 if wave < 100 else 3) if wave else ""]
-            critical = shown.value(abs(float(factor)) * modes.growing_force, "force") if modes.growing_force else None
-            full = {1: float(factor), 2: 100 * error, 3: critical, 6: shown.value(wave, "length") if wave else None}
+            cells = [
+                str(row + 1),
+                f"{factor:.4g}",
+                error_text(error) if math.isfinite(error) else "–",
+                critical_text(float(factor), modes.growing_force),
+                f"{modes.drivers[row]}, {kind}",
+                "",
+                shown.length(wave, 2 if wave < 100 else 3) if wave else "",
+            ]
+            critical = (
+                shown.value(abs(float(factor)) * modes.growing_force, "force")
+                if modes.growing_force
+                else None
+            )
+            full = {
+                1: float(factor),
+                2: 100 * error,
+                3: critical,
+                6: shown.value(wave, "length") if wave else None,
+            }
             for column, text in enumerate(cells):
                 self.table.setItem(row, column, text_cell(text, grey, full.get(column)))
             if wave and (item := self.table.item(row, len(cells) - 1)) is not None:
                 item.setToolTip(plain_tip(f"{item.toolTip()}, {along} elements along it"))
             self.table.setItem(row, len(cells), text_cell(verdict, grey or colour))
             self._fill_shares(row, report)
-        notes = [item.text for item in report.evidence if item.name in ("completeness", "modes under the required factor",
-                                                                        "negative factors", "compression")]
+        notes = [
+            item.text
+            for item in report.evidence
+            if item.name
+            in (
+                "completeness",
+                "modes under the required factor",
+                "negative factors",
+                "compression",
+            )
+        ]
         if len(modes.factors) == 0:
-            notes = [item.text for item in report.evidence if item.name in ("compression", "held loads")]
+            notes = [
+                item.text for item in report.evidence if item.name in ("compression", "held loads")
+            ]
         self.note.setText(("Out of date. " if stale else "") + "  ".join(notes))
         self._filling = False
-        first = f"first factor {modes.positive[0]:.4g}" if len(modes.positive) else "no positive factor"
+        first = (
+            f"first factor {modes.positive[0]:.4g}" if len(modes.positive) else "no positive factor"
+        )
         return ("out of date: " if stale else "") + first
 
     def _fill_shares(self, row: int, report: CaseReport) -> None:
         modes = report.facts.modes
         assert modes is not None
         order = modes.shares[row].argsort()[::-1]
-        shares = [(str(modes.pieces[k]), float(modes.shares[row, k])) for k in order if modes.shares[row, k] > 0.005]
+        shares = [
+            (str(modes.pieces[k]), float(modes.shares[row, k]))
+            for k in order
+            if modes.shares[row, k] > 0.005
+        ]
         cell = text_cell("")
         cell.setData(Qt.ItemDataRole.UserRole, [share for _, share in shares])
         words = ", ".join(f"{name} {100 * share:.0f} %" for name, share in shares)

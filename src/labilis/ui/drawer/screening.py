@@ -1,4 +1,5 @@
 """The drawer's page of the screening: where to look before any buckling run."""
+
 from __future__ import annotations
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
@@ -10,7 +11,9 @@ from labilis.ui.copying import full_head
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.theme import LIGHT
 
-_NOTHING = "Screening needs a strength run only: it then says which pieces are slender and in compression."
+_NOTHING = (
+    "Screening needs a strength run only: it then says which pieces are slender and in compression."
+)
 
 
 class ScreeningPage(QWidget):
@@ -34,7 +37,9 @@ class ScreeningPage(QWidget):
         for row, item in enumerate(items):
             for column, (words, full) in enumerate(screened_cells(item)):
                 colour = (LIGHT.caution if item.closer else LIGHT.good) if column == 0 else ""
-                value = None if full is None else shown.value(full, "force") if column == 2 else full
+                value = (
+                    None if full is None else shown.value(full, "force") if column == 2 else full
+                )
                 self.table.setItem(row, column, text_cell(words, colour, full=value))
         full_head(self.table, 2, "force")
         self.note.setText(HOW if items else _NOTHING)

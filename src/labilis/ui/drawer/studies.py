@@ -1,5 +1,7 @@
-"""The drawer's page of studies: over meshes, over the amplitude of the starting shape, over a misalignment of the load, the part
-meshed the other way, and with faces that touch bonded and apart."""
+"""The drawer's page of studies: over meshes, over the amplitude of the starting shape, over a
+misalignment of the load, the part meshed the other way, and with faces that touch bonded and
+apart."""
+
 from __future__ import annotations
 
 from collections.abc import Mapping
@@ -14,18 +16,39 @@ from labilis.ui.drawer.convergence import ConvergencePage
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.theme import LIGHT
 
-KINDS = {"converge": "meshes", "amplitude": "amplitude", "tilt": "misalignment", "cross": "meshed the other way",
-         "contact": "touching faces"}
-_FIRST = {"amplitude": "amplitude", "tilt": "misalignment", "cross": "meshed as", "contact": "joints"}
-_FACTORS = {"first factor": LIGHT.accent, "verified factor": LIGHT.accent, "limit": LIGHT.bad, "first yield": LIGHT.caution}
-_NOTHING = {"amplitude": "Not done yet. It traces the part with half, once and twice the amplitude to both sides: run it at the Trace "
-                         "station.",
-            "tilt": "Not done yet. It leans the largest force by up to 2° to both sides of both axes across it, and moves it along them by "
-                    "up to twice the thickness: run it at the Strength station.",
-            "cross": "Not done yet. It finds the first factors of the same part with shells as solids and thin solids as shells: run it at "
-                     "the Mesh station.",
-            "contact": "Not done yet. It finds the first factor with the faces that touch at bolts and seams bonded, and with them apart: "
-                       "run it at the Mesh station."}
+KINDS = {
+    "converge": "meshes",
+    "amplitude": "amplitude",
+    "tilt": "misalignment",
+    "cross": "meshed the other way",
+    "contact": "touching faces",
+}
+_FIRST = {
+    "amplitude": "amplitude",
+    "tilt": "misalignment",
+    "cross": "meshed as",
+    "contact": "joints",
+}
+_FACTORS = {
+    "first factor": LIGHT.accent,
+    "verified factor": LIGHT.accent,
+    "limit": LIGHT.bad,
+    "first yield": LIGHT.caution,
+}
+_NOTHING = {
+    "amplitude": "Not done yet. It traces the part with half, once and twice the amplitude to both "
+    "sides: run it at the Trace "
+    "station.",
+    "tilt": "Not done yet. It leans the largest force by up to 2° to both sides of both axes "
+    "across it, and moves it along them by "
+    "up to twice the thickness: run it at the Strength station.",
+    "cross": "Not done yet. It finds the first factors of the same part with shells as solids and "
+    "thin solids as shells: run it at "
+    "the Mesh station.",
+    "contact": "Not done yet. It finds the first factor with the faces that touch at bolts and "
+    "seams bonded, and with them apart: "
+    "run it at the Mesh station.",
+}
 
 
 class StudyTable(QWidget):
@@ -36,7 +59,13 @@ class StudyTable(QWidget):
         self.kind = kind
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        widths = (None, 90, 66, 66, 96, 82) if kind == "cross" else (None, 90, 96) if kind == "contact" else (None, 96, 66, 76)
+        widths = (
+            (None, 90, 66, 66, 96, 82)
+            if kind == "cross"
+            else (None, 90, 96)
+            if kind == "contact"
+            else (None, 96, 66, 76)
+        )
         self.table = plain_table([""] * len(widths), f"Study of {KINDS[kind]}")
         column_widths(self.table, widths, 0)
         self.note = note_below(_NOTHING[kind])
@@ -58,15 +87,27 @@ class StudyTable(QWidget):
         if found is None:
             self.note.setText(_NOTHING[self.kind])
             return
-        self.table.setHorizontalHeaderLabels([_FIRST[self.kind], *(shown.axis(str(column))[0] for column in found.columns)])
+        self.table.setHorizontalHeaderLabels(
+            [_FIRST[self.kind], *(shown.axis(str(column))[0] for column in found.columns)]
+        )
         scales = [shown.axis(str(column))[1] for column in found.columns]
         for row, (label, figures) in enumerate(zip(found.labels, found.figures)):
             cells = [
                 shown.restated(str(label)),
-                *(figure_words(str(column), float(value)) for column, value in zip(found.columns, figures)),
+                *(
+                    figure_words(str(column), float(value))
+                    for column, value in zip(found.columns, figures)
+                ),
             ]
             for column, words in enumerate(cells):
-                self.table.setItem(row, column, text_cell(words, full=float(figures[column - 1]) * scales[column - 1] if column else None))
+                self.table.setItem(
+                    row,
+                    column,
+                    text_cell(
+                        words,
+                        full=float(figures[column - 1]) * scales[column - 1] if column else None,
+                    ),
+                )
         self.note.setText(study_words(found) if found.done else "Running on ...")
 
 
@@ -85,10 +126,15 @@ def panels(found: StudyFindings) -> list[Panel]:
     for kind, names in kinds.items():
         lines = []
         for number, name in enumerate(names):
-            rows = sorted((row for row in range(len(found.x)) if str(found.series[row]) in (name, "")), key=lambda row: float(found.x[row]))
+            rows = sorted(
+                (row for row in range(len(found.x)) if str(found.series[row]) in (name, "")),
+                key=lambda row: float(found.x[row]),
+            )
             for column, title in enumerate(str(column) for column in found.columns):
                 if title in _FACTORS:
-                    points = tuple((float(found.x[row]), float(found.figures[row, column])) for row in rows)
+                    points = tuple(
+                        (float(found.x[row]), float(found.figures[row, column])) for row in rows
+                    )
                     lines.append(Line(title, points, _FACTORS[title], number > 0))
         unit = names[0].rsplit(", ", 1)[-1]
         result.append(Panel(f"{kind}, {unit}", "factor", tuple(lines)))
@@ -126,7 +172,9 @@ class StudiesPage(QWidget):
             button.setChecked(name == kind)
         self.pages.setCurrentIndex(list(KINDS).index(kind))
 
-    def show_studies(self, converge: ConvergenceFindings | None, others: Mapping[str, StudyFindings | None]) -> None:
+    def show_studies(
+        self, converge: ConvergenceFindings | None, others: Mapping[str, StudyFindings | None]
+    ) -> None:
         """Fill all of them; `others` by kind."""
         self.convergence.show_study(converge)
         for kind, table in self.tables.items():

@@ -1,4 +1,5 @@
 """Tables and notes as the drawer's pages have them."""
+
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, Qt
@@ -12,12 +13,15 @@ _HEIGHT = 26
 
 
 class PlainTable(QTableWidget):
-    """A table whose whole content can be copied: Ctrl+C, or the other button of the mouse, which offers one number and a file as well."""
+    """A table whose whole content can be copied: Ctrl+C, or the other button of the mouse, which
+    offers one number and a file as well."""
 
     def __init__(self, rows: int, columns: int) -> None:
         super().__init__(rows, columns)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.customContextMenuRequested.connect(lambda place: show_menu(self.menu_at(place), self, place))
+        self.customContextMenuRequested.connect(
+            lambda place: show_menu(self.menu_at(place), self, place)
+        )
 
     def menu_at(self, place: QPoint) -> QMenu:
         """What can be taken along there."""
@@ -33,7 +37,8 @@ class PlainTable(QTableWidget):
 
 
 def text_cell(words: str, colour: str = "", full: float | None = None) -> QTableWidgetItem:
-    """A cell that is not edited; `full` is its number with all digits, shown at the pointer and copied."""
+    """A cell that is not edited; `full` is its number with all digits, shown at the pointer and
+    copied."""
     item = QTableWidgetItem(words)
     digits = "" if full is None else full_text(full)
     item.setToolTip(plain_tip(f"{words} ({digits})" if digits and digits != words else words))
@@ -70,7 +75,10 @@ def column_widths(table: QTableWidget, widths: tuple[int | None, ...], stretched
     assert head is not None
     head.setStretchLastSection(False)
     for column, width in enumerate(widths):
-        head.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch if column == stretched else QHeaderView.ResizeMode.Fixed)
+        head.setSectionResizeMode(
+            column,
+            QHeaderView.ResizeMode.Stretch if column == stretched else QHeaderView.ResizeMode.Fixed,
+        )
         if width is not None:
             table.setColumnWidth(column, width)
     table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -1,4 +1,5 @@
 """The load-deflection curve with the traces that were kept to compare it with."""
+
 from __future__ import annotations
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
@@ -24,7 +25,10 @@ class TracePage(QWidget):
         row.setContentsMargins(10, 0, 0, 0)
         self.over = QComboBox()
         self.over.setAccessibleName("What the factor is drawn over")
-        self.over.setToolTip("The mode's point, the largest motion, any region or hub of the project, and how far a hub turns")
+        self.over.setToolTip(
+            "The mode's point, the largest motion, any region or hub of the project, and how far a "
+            "hub turns"
+        )
         self.over.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.over.activated.connect(self._choose)
         row.addWidget(self.over)
@@ -46,7 +50,12 @@ class TracePage(QWidget):
         self._offer([] if trace is None else path_axes(trace))
         self.curve.show_trace(trace, stale)
         kept = [name for name, _ in self.curve.kept]
-        self.keep.setEnabled(trace is not None and trace.done and not stale and not any(known is trace for _, known in self.curve.kept))
+        self.keep.setEnabled(
+            trace is not None
+            and trace.done
+            and not stale
+            and not any(known is trace for _, known in self.curve.kept)
+        )
         self.clear.setVisible(bool(kept))
         self.note.setText(self._words(trace) if kept and trace is not None else "")
 
@@ -58,7 +67,11 @@ class TracePage(QWidget):
             for name, axis in zip(words, axes):
                 self.over.addItem(name, axis)
         self.over.setVisible(bool(axes))
-        self.over.setCurrentIndex(max(axes.index(self.curve.axis if self.curve.axis in axes else POINT), 0) if axes else -1)
+        self.over.setCurrentIndex(
+            max(axes.index(self.curve.axis if self.curve.axis in axes else POINT), 0)
+            if axes
+            else -1
+        )
 
     def _choose(self) -> None:
         self.curve.axis = str(self.over.currentData())
@@ -80,10 +93,14 @@ class TracePage(QWidget):
         for name, other in self.curve.kept:
             if other is not trace:
                 change = 100 * (trace.verified / other.verified - 1)
-                found.append(f"{name}: {_title(other)}, verified {other.verified:.4g} (now {change:+.1f} %)")
+                found.append(
+                    f"{name}: {_title(other)}, verified {other.verified:.4g} (now {change:+.1f} %)"
+                )
         return "; ".join(found)
 
 
 def _title(trace: TraceFindings) -> str:
-    shape = f"mode {trace.mode}, {shown.length(abs(trace.amplitude), 3)}" if trace.mode else "as drawn"
+    shape = (
+        f"mode {trace.mode}, {shown.length(abs(trace.amplitude), 3)}" if trace.mode else "as drawn"
+    )
     return f"{trace.case}: {shape}{'' if trace.yielding else ', elastic'}"

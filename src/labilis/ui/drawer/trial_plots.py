@@ -1,4 +1,6 @@
-"""What is drawn of the trials of a plan: the objective over a parameter, a map over two, mass against factor. Without Qt's widgets."""
+"""What is drawn of the trials of a plan: the objective over a parameter, a map over two, mass
+against factor. Without Qt's widgets."""
+
 from __future__ import annotations
 
 import math
@@ -29,7 +31,9 @@ def plots_of(plan: TrialPlan) -> tuple[str, ...]:
     return (*first, "mass and first factor")
 
 
-def panel_of(name: str, project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
+def panel_of(
+    name: str, project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]
+) -> Panel | None:
     """The panel of one of these names; None where there is nothing to draw."""
     if name.startswith("map of "):
         return _map(project, plan, rows)
@@ -40,7 +44,9 @@ def panel_of(name: str, project: Project, plan: TrialPlan, rows: Sequence[TrialF
     return _lines(plan, rows)
 
 
-def place_of(name: str, project: Project, plan: TrialPlan, trial: TrialFindings) -> tuple[float, float]:
+def place_of(
+    name: str, project: Project, plan: TrialPlan, trial: TrialFindings
+) -> tuple[float, float]:
     """Where a trial stands in the panel of a name."""
     if name.startswith("map of "):
         return _along(plan.vary[0], trial), _along(plan.vary[1], trial)
@@ -61,8 +67,18 @@ def _each(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> P
                 points.append((step, value))
     drawn = [(name, points) for name, points in lines.items() if len(points) > 1]
     drawn.sort(key=lambda item: min(y for _, y in item[1]) - max(y for _, y in item[1]))
-    return Panel("change, %", _with_unit(plan), tuple(
-        Line(name, tuple(sorted(points)), colour) for (name, points), colour in zip(drawn, COLOURS))) if drawn else None
+    return (
+        Panel(
+            "change, %",
+            _with_unit(plan),
+            tuple(
+                Line(name, tuple(sorted(points)), colour)
+                for (name, points), colour in zip(drawn, COLOURS)
+            ),
+        )
+        if drawn
+        else None
+    )
 
 
 def _along(vary: Vary, trial: TrialFindings) -> float:
@@ -84,12 +100,22 @@ def _with_unit(plan: TrialPlan) -> str:
 
 
 def _axis(rows: Sequence[TrialFindings], vary: Vary) -> str:
-    """A parameter with its unit; lengths are drawn in mm. A choice with what its places stand for."""
+    """A parameter with its unit; lengths are drawn in mm. A choice with what its places stand
+    for."""
     name = vary.parameter
     if is_choice(name):
-        return f"{vary.words}: " + ", ".join(f"{place} {text[:24]}" for place, text in enumerate(vary.values, 1))
-    unit = next((text.split()[-1] for trial in rows for other, text in zip(trial.parameters, trial.texts)
-                 if other == name and " " in text and text.split()[-1].isalpha()), "")
+        return f"{vary.words}: " + ", ".join(
+            f"{place} {text[:24]}" for place, text in enumerate(vary.values, 1)
+        )
+    unit = next(
+        (
+            text.split()[-1]
+            for trial in rows
+            for other, text in zip(trial.parameters, trial.texts)
+            if other == name and " " in text and text.split()[-1].isalpha()
+        ),
+        "",
+    )
     return f"{name}, mm" if unit in ("mm", "cm", "m", "in") else name
 
 
@@ -101,40 +127,72 @@ def _lines(plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
         texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
         x, y = _along(plan.vary[0], trial), _shown(trial, plan.objective, plan.of)
         if math.isfinite(x) and math.isfinite(y):
-            lines.setdefault(texts[names[1]] if plan.how == "grid" and len(names) > 1 else "", []).append((x, y))
+            lines.setdefault(
+                texts[names[1]] if plan.how == "grid" and len(names) > 1 else "", []
+            ).append((x, y))
     if not lines:
         return None
-    drawn = sorted(lines.items(), key=lambda item: -max(y for _, y in item[1]))[:len(COLOURS)]
+    drawn = sorted(lines.items(), key=lambda item: -max(y for _, y in item[1]))[: len(COLOURS)]
     by = f", by {plan.vary[1].words}" if len(drawn) > 1 else ""
-    dots = "filled" if len(names) > 1 and plan.how != "grid" else ""  # points of several parameters make no line
-    return Panel(_axis(rows, plan.vary[0]), _with_unit(plan) + by, tuple(
-        Line(name or plan.objective_words, tuple(sorted(points)), colour, dots=dots)  # type: ignore[arg-type]
-        for (name, points), colour in zip(drawn, COLOURS)))
+    dots = (
+        "filled" if len(names) > 1 and plan.how != "grid" else ""
+    )  # points of several parameters make no line
+    return Panel(
+        _axis(rows, plan.vary[0]),
+        _with_unit(plan) + by,
+        tuple(
+            Line(name or plan.objective_words, tuple(sorted(points)), colour, dots=dots)  # type: ignore[arg-type]
+            for (name, points), colour in zip(drawn, COLOURS)
+        ),
+    )
 
 
 def _map(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
-    """Both parameters, the objective's value beside each point, and whether it keeps to the limits."""
+    """Both parameters, the objective's value beside each point, and whether it keeps to the
+    limits."""
     groups: dict[str, list[tuple[tuple[float, float], str]]] = {KEPT: [], HELD: []}
     for trial in rows:
         value = _shown(trial, plan.objective, plan.of)
         words = f"{value:.4g}" if math.isfinite(value) else "–"
-        groups[HELD if keeps(project, plan, trial) else KEPT].append((place_of("map of ", project, plan, trial), words))
+        groups[HELD if keeps(project, plan, trial) else KEPT].append(
+            (place_of("map of ", project, plan, trial), words)
+        )
     if not rows:
         return None
-    return Panel(_axis(rows, plan.vary[0]), _axis(rows, plan.vary[1]), tuple(
-        Line(title, tuple(place for place, _ in points), colour, dots=dots, labels=tuple(words for _, words in points))  # type: ignore[arg-type]
-        for (title, points), colour, dots in zip(groups.items(), (LIGHT.accent, LIGHT.quiet), ("filled", "ringed")) if points))
+    return Panel(
+        _axis(rows, plan.vary[0]),
+        _axis(rows, plan.vary[1]),
+        tuple(
+            Line(
+                title,
+                tuple(place for place, _ in points),
+                colour,
+                dots=dots,  # type: ignore[arg-type]
+                labels=tuple(words for _, words in points),
+            )
+            for (title, points), colour, dots in zip(
+                groups.items(), (LIGHT.accent, LIGHT.quiet), ("filled", "ringed")
+            )
+            if points
+        ),
+    )
 
 
 def _front(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
     """First factor against mass, and the line of those that no other beats in both."""
-    known = [(place_of("mass and first factor", project, plan, trial), keeps(project, plan, trial)) for trial in rows]
+    known = [
+        (place_of("mass and first factor", project, plan, trial), keeps(project, plan, trial))
+        for trial in rows
+    ]
     known = [(place, held) for place, held in known if all(map(math.isfinite, place))]
     if not known:
         return None
     front = front_of([place for place, held in known if not held])
     lines = [Line(FRONT, tuple(front), LIGHT.caution, dashed=True)] if len(front) > 1 else []
-    for title, colour, dots, wanted in ((KEPT, LIGHT.accent, "filled", True), (HELD, LIGHT.quiet, "ringed", False)):
+    for title, colour, dots, wanted in (
+        (KEPT, LIGHT.accent, "filled", True),
+        (HELD, LIGHT.quiet, "ringed", False),
+    ):
         points = tuple(place for place, held in known if bool(held) is not wanted)
         lines += [Line(title, points, colour, dots=dots)] if points else []  # type: ignore[arg-type]
     return Panel("mass, kg", "first factor", tuple(lines))

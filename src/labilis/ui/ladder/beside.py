@@ -1,4 +1,6 @@
-"""Ladders of several designs on one scale: what is the same rung is joined by a line, which rises where a design gained."""
+"""Ladders of several designs on one scale: what is the same rung is joined by a line, which
+rises where a design gained."""
+
 from __future__ import annotations
 
 import itertools
@@ -30,26 +32,48 @@ class LaddersBeside(QWidget):
 
     def rows(self) -> Rows:
         """Every factor of every design."""
-        return [["design", "what", "factor"], *([name, words.partition(" ")[2], full_text(rung.factor)]
-                                                for number, (name, _) in enumerate(self.ladders) for words, rung in self.labels(number))]
+        return [
+            ["design", "what", "factor"],
+            *(
+                [name, words.partition(" ")[2], full_text(rung.factor)]
+                for number, (name, _) in enumerate(self.ladders)
+                for words, rung in self.labels(number)
+            ),
+        ]
 
     def show_ladders(self, ladders: list[tuple[str, tuple[Rung, ...]]]) -> None:
         """Show these instead."""
-        self.ladders = [(name, tuple(rung for rung in rungs if rung.kind in _KINDS and rung.factor > 0)) for name, rungs in ladders]
-        self.setAccessibleDescription("; ".join(f"{name}: " + ", ".join(label for label, _ in self.labels(number))
-                                                for number, (name, _) in enumerate(self.ladders)))
+        self.ladders = [
+            (name, tuple(rung for rung in rungs if rung.kind in _KINDS and rung.factor > 0))
+            for name, rungs in ladders
+        ]
+        self.setAccessibleDescription(
+            "; ".join(
+                f"{name}: " + ", ".join(label for label, _ in self.labels(number))
+                for number, (name, _) in enumerate(self.ladders)
+            )
+        )
         self.update()
 
     def labels(self, number: int) -> list[tuple[str, Rung]]:
-        """What stands beside each rung of a ladder: its factor, and its change against the same rung of the first."""
+        """What stands beside each rung of a ladder: its factor, and its change against the same
+        rung of the first."""
         first = {key_of(rung): rung for rung in self.ladders[0][1]}
         found = []
         for rung in self.ladders[number][1]:
-            word = {"service": "service load", "required": "required", "yield": "first yield", "verified": "verified"}.get(
-                rung.kind, f"mode {rung.mode + 1}")
+            word = {
+                "service": "service load",
+                "required": "required",
+                "yield": "first yield",
+                "verified": "verified",
+            }.get(rung.kind, f"mode {rung.mode + 1}")
             base = first.get(key_of(rung))
             known = number > 0 and base is not None and base.factor != rung.factor
-            change = f" {100 * (rung.factor / base.factor - 1):+.0f} %" if known and base is not None else ""
+            change = (
+                f" {100 * (rung.factor / base.factor - 1):+.0f} %"
+                if known and base is not None
+                else ""
+            )
             found.append((f"{rung.factor:.4g} {word}{change}", rung))
         return found
 
@@ -71,24 +95,39 @@ class LaddersBeside(QWidget):
         for tick in scale.ticks():
             y = scale.y(tick)
             if lowest - y >= 12.0:
-                painter.drawText(QRectF(0, y - 8, _SCALE - 8, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{tick:g}")
+                painter.drawText(
+                    QRectF(0, y - 8, _SCALE - 8, 16),
+                    Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                    f"{tick:g}",
+                )
                 lowest = y
-        self._joints(painter, [(_SCALE + number * wide, {key_of(rung): rung for rung in rungs})
-                               for number, (_, rungs) in enumerate(self.ladders)], scale)
+        self._joints(
+            painter,
+            [
+                (_SCALE + number * wide, {key_of(rung): rung for rung in rungs})
+                for number, (_, rungs) in enumerate(self.ladders)
+            ],
+            scale,
+        )
         for number, (name, rungs) in enumerate(self.ladders):
             x = _SCALE + number * wide
             painter.setPen(QPen(QColor(LIGHT.ink), 1.6))
             painter.drawLine(QPointF(x, top), QPointF(x, bottom))
             font.setBold(True)
             painter.setFont(font)
-            painter.drawText(QRectF(x + 2, 2, wide - 6, 18), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
-                             painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(wide - 8)))
+            painter.drawText(
+                QRectF(x + 2, 2, wide - 6, 18),
+                Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
+                painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(wide - 8)),
+            )
             font.setBold(False)
             painter.setFont(font)
             labelled = sorted(self.labels(number), key=lambda item: -item[1].factor)
             room = max(1, int((bottom - top) / _ROW))
             kept = _most_telling(labelled, room)
-            centres = spread([scale.y(rung.factor) for _, rung in kept], [_ROW] * len(kept), top, bottom)
+            centres = spread(
+                [scale.y(rung.factor) for _, rung in kept], [_ROW] * len(kept), top, bottom
+            )
             for rung in rungs:
                 y = scale.y(rung.factor)
                 painter.setPen(QPen(QColor(_colour(rung)), 2.0))
@@ -98,19 +137,35 @@ class LaddersBeside(QWidget):
                 painter.drawLine(QPointF(x + 6, scale.y(rung.factor)), QPointF(x + 14, centre))
                 painter.setPen(QColor(_colour(rung)))
                 box = QRectF(x + 17, centre - _ROW / 2, wide - 24, _ROW)
-                words = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(box.width()))
-                painter.fillRect(QRectF(box.left() - 2, box.top() + 1, painter.fontMetrics().horizontalAdvance(words) + 4, _ROW - 2),
-                                 QColor(LIGHT.card))
-                painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
+                words = painter.fontMetrics().elidedText(
+                    words, Qt.TextElideMode.ElideRight, int(box.width())
+                )
+                painter.fillRect(
+                    QRectF(
+                        box.left() - 2,
+                        box.top() + 1,
+                        painter.fontMetrics().horizontalAdvance(words) + 4,
+                        _ROW - 2,
+                    ),
+                    QColor(LIGHT.card),
+                )
+                painter.drawText(
+                    box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words
+                )
 
     @staticmethod
-    def _joints(painter: QPainter, ladders: list[tuple[float, dict[tuple[str, int], Rung]]], scale: Scale) -> None:
+    def _joints(
+        painter: QPainter, ladders: list[tuple[float, dict[tuple[str, int], Rung]]], scale: Scale
+    ) -> None:
         """Lines from each rung to the same one of the next ladder, under everything else."""
         for (left, one), (right, other) in itertools.pairwise(ladders):
             for key, rung in one.items():
                 if key in other and rung.kind != "service":
                     painter.setPen(QPen(QColor(_colour(other[key])), 1.0, Qt.PenStyle.DotLine))
-                    painter.drawLine(QPointF(left + 6, scale.y(rung.factor)), QPointF(right - 4, scale.y(other[key].factor)))
+                    painter.drawLine(
+                        QPointF(left + 6, scale.y(rung.factor)),
+                        QPointF(right - 4, scale.y(other[key].factor)),
+                    )
 
 
 def key_of(rung: Rung) -> tuple[str, int]:
@@ -122,10 +177,16 @@ def _most_telling(labelled: list[tuple[str, Rung]], room: int) -> list[tuple[str
     """As many as have room, higher modes left out first, in the order of their factors."""
     if len(labelled) <= room:
         return labelled
-    order = sorted(range(len(labelled)), key=lambda k: (labelled[k][1].kind == "mode", labelled[k][1].mode))
+    order = sorted(
+        range(len(labelled)), key=lambda k: (labelled[k][1].kind == "mode", labelled[k][1].mode)
+    )
     return [labelled[k] for k in sorted(order[:room])]
 
 
 def _colour(rung: Rung) -> str:
-    return {"service": LIGHT.ink, "required": LIGHT.bad, "yield": LIGHT.caution,
-            "verified": LIGHT.bad if rung.meets is False else LIGHT.good}.get(rung.kind, LIGHT.bad if rung.meets is False else LIGHT.accent)
+    return {
+        "service": LIGHT.ink,
+        "required": LIGHT.bad,
+        "yield": LIGHT.caution,
+        "verified": LIGHT.bad if rung.meets is False else LIGHT.good,
+    }.get(rung.kind, LIGHT.bad if rung.meets is False else LIGHT.accent)

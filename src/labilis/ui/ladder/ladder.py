@@ -1,4 +1,6 @@
-"""The widget: verdict in words, scale, rungs with small pictures; click or arrow keys choose a rung."""
+"""The widget: verdict in words, scale, rungs with small pictures; click or arrow keys choose a
+rung."""
+
 from __future__ import annotations
 
 import math
@@ -36,7 +38,9 @@ class Ladder(QWidget):
     """Shows a verdict and rungs; `rung_chosen` carries the Rung."""
 
     rung_chosen = pyqtSignal(object)
-    apply_wanted = pyqtSignal(float)  # a factor that the growing loads are to act with in a case of its own
+    apply_wanted = pyqtSignal(
+        float
+    )  # a factor that the growing loads are to act with in a case of its own
 
     def __init__(self) -> None:
         super().__init__()
@@ -53,20 +57,31 @@ class Ladder(QWidget):
         self.chosen = -1
         self._places: list[tuple[QRectF, int]] = []
 
-    def show_case(self, verdict: Verdict, rungs: tuple[Rung, ...], pictures: dict[int, QPixmap], stale: str = "") -> None:
+    def show_case(
+        self,
+        verdict: Verdict,
+        rungs: tuple[Rung, ...],
+        pictures: dict[int, QPixmap],
+        stale: str = "",
+    ) -> None:
         """Show a case; `stale` says why it is out of date, '' when it is not."""
         self.verdict, self.rungs, self.pictures, self.stale = verdict, rungs, pictures, stale
         self.chosen = min(self.chosen, len(rungs) - 1)
-        self.setAccessibleDescription(f"{verdict.headline}: {verdict.detail}. "
-                                      + "; ".join(f"{rung.title}, {rung.note}" for rung in rungs))
+        self.setAccessibleDescription(
+            f"{verdict.headline}: {verdict.detail}. "
+            + "; ".join(f"{rung.title}, {rung.note}" for rung in rungs)
+        )
         self.update()
 
     def choose_mode(self, mode: int) -> None:
         """Mark the rung of a mode without telling."""
-        self.chosen = next((index for index, rung in enumerate(self.rungs) if rung.mode == mode), -1)
+        self.chosen = next(
+            (index for index, rung in enumerate(self.rungs) if rung.mode == mode), -1
+        )
         self.update()
 
-    # --- painting -------------------------------------------------------------------------------------------------
+    # --- painting
+    # ----------------------------------------------------------------------------------------------
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -85,7 +100,9 @@ class Ladder(QWidget):
         required = next((rung.factor for rung in self.rungs if rung.kind == "required"), 0.0)
         if required:
             y = scale.y(required)
-            painter.fillRect(QRectF(_AXIS_X, y, self.width() - _AXIS_X, bottom - y), QColor(LIGHT.bad_pale))
+            painter.fillRect(
+                QRectF(_AXIS_X, y, self.width() - _AXIS_X, bottom - y), QColor(LIGHT.bad_pale)
+            )
         painter.setPen(QPen(QColor(LIGHT.ink), 1.6))
         painter.drawLine(QPointF(_AXIS_X, top), QPointF(_AXIS_X, bottom))
         painter.setFont(_font(11))
@@ -93,8 +110,11 @@ class Ladder(QWidget):
             y = scale.y(tick)
             painter.setPen(QPen(QColor(LIGHT.quiet), 1))
             painter.drawLine(QPointF(_AXIS_X - 5, y), QPointF(_AXIS_X, y))
-            painter.drawText(QRectF(0, y - 8, _AXIS_X - 9, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                             f"{tick:g}")
+            painter.drawText(
+                QRectF(0, y - 8, _AXIS_X - 9, 16),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                f"{tick:g}",
+            )
         if required:
             y = scale.y(required)
             painter.setPen(QPen(QColor(LIGHT.bad), 3))
@@ -105,14 +125,20 @@ class Ladder(QWidget):
 
     def _head(self, painter: QPainter) -> float:
         verdict = self.verdict
-        colour = {True: LIGHT.good, False: LIGHT.bad, None: LIGHT.caution if verdict.factor is not None else LIGHT.ink}[verdict.meets]
+        colour = {
+            True: LIGHT.good,
+            False: LIGHT.bad,
+            None: LIGHT.caution if verdict.factor is not None else LIGHT.ink,
+        }[verdict.meets]
         mark = {True: "✓ ", False: "✕ ", None: ""}[verdict.meets]
         if self.stale:
             colour = LIGHT.quiet
         painter.setPen(QColor(colour))
         painter.setFont(_font(16, bold=True))
         width = self.width() - 26.0
-        box = painter.boundingRect(QRectF(14, 12, width, 60), Qt.TextFlag.TextWordWrap, mark + verdict.headline)
+        box = painter.boundingRect(
+            QRectF(14, 12, width, 60), Qt.TextFlag.TextWordWrap, mark + verdict.headline
+        )
         painter.drawText(box, Qt.TextFlag.TextWordWrap, mark + verdict.headline)
         painter.setPen(QColor(LIGHT.quiet))
         painter.setFont(_font(12))
@@ -124,7 +150,9 @@ class Ladder(QWidget):
             painter.setPen(QColor(LIGHT.caution))
             painter.setFont(_font(12, bold=True))
             text = f"▨ Out of date: {self.stale}"
-            box = painter.boundingRect(QRectF(14, end + 4, width, 60), Qt.TextFlag.TextWordWrap, text)
+            box = painter.boundingRect(
+                QRectF(14, end + 4, width, 60), Qt.TextFlag.TextWordWrap, text
+            )
             painter.drawText(box, Qt.TextFlag.TextWordWrap, text)
             end = box.bottom()
         return end + 10
@@ -132,11 +160,26 @@ class Ladder(QWidget):
     def _colour(self, rung: Rung) -> QColor:
         if self.stale:
             return QColor(LIGHT.quiet)
-        return QColor({"service": LIGHT.ink, "required": LIGHT.bad, "yield": LIGHT.caution, "hand": LIGHT.quiet,
-                       "mode": LIGHT.bad if rung.meets is False else LIGHT.accent, "negative": LIGHT.quiet,
-                       "verified": LIGHT.bad if rung.meets is False else LIGHT.good}[rung.kind])
+        return QColor(
+            {
+                "service": LIGHT.ink,
+                "required": LIGHT.bad,
+                "yield": LIGHT.caution,
+                "hand": LIGHT.quiet,
+                "mode": LIGHT.bad if rung.meets is False else LIGHT.accent,
+                "negative": LIGHT.quiet,
+                "verified": LIGHT.bad if rung.meets is False else LIGHT.good,
+            }[rung.kind]
+        )
 
-    def _labels(self, painter: QPainter, rungs: list[tuple[int, Rung]], y_of: Callable[[float], float], top: float, bottom: float) -> None:
+    def _labels(
+        self,
+        painter: QPainter,
+        rungs: list[tuple[int, Rung]],
+        y_of: Callable[[float], float],
+        top: float,
+        bottom: float,
+    ) -> None:
         notes = [rung.note for _, rung in rungs]
         room = bottom - top
         metrics = QFontMetricsF(_font(11))
@@ -145,27 +188,52 @@ class Ladder(QWidget):
             lines = 0 if not note else min(2, self._lines(metrics, note, rung))
             tall.append(18.0 + 13.0 * lines + 3.0)
         if sum(tall) > room:  # too many: drop the notes of all but the first modes
-            tall = [18.0 if rung.kind == "mode" and rung.mode > 1 else h for h, (_, rung) in zip(tall, rungs)]
+            tall = [
+                18.0 if rung.kind == "mode" and rung.mode > 1 else h
+                for h, (_, rung) in zip(tall, rungs)
+            ]
         plain = sum(tall)
         shrink = min(1.0, room / plain) if plain else 1.0
         tall = [h * shrink for h in tall]
         # the required factor's name stands on its bar, without a leader
         wanted = [y_of(rung.factor) - (11 if rung.kind == "required" else 0) for _, rung in rungs]
         bar = next((k for k, (_, rung) in enumerate(rungs) if rung.kind == "required"), None)
-        centres = spread(wanted, tall, top, bottom) if bar is None else spread_about(
-            wanted, tall, top, bottom, bar + 1, y_of(rungs[bar][1].factor))
+        centres = (
+            spread(wanted, tall, top, bottom)
+            if bar is None
+            else spread_about(wanted, tall, top, bottom, bar + 1, y_of(rungs[bar][1].factor))
+        )
         for (index, rung), y, centre, height in zip(rungs, wanted, centres, tall):
             colour = self._colour(rung)
-            painter.setPen(QPen(colour, 1.5, Qt.PenStyle.DashLine if rung.kind == "hand" else Qt.PenStyle.SolidLine))
+            painter.setPen(
+                QPen(
+                    colour,
+                    1.5,
+                    Qt.PenStyle.DashLine if rung.kind == "hand" else Qt.PenStyle.SolidLine,
+                )
+            )
             title_y = centre - height / 2 + 10
             if rung.kind == "required":
                 painter.setFont(_font(12, bold=True))
-                painter.drawText(QRectF(_AXIS_X + 6, centre - 9, self.width() - _AXIS_X - 12, 18),
-                                 Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, rung.title)
-                self._places.append((QRectF(_LABEL_X, centre - 9, self.width() - _LABEL_X, 18), index))
+                painter.drawText(
+                    QRectF(_AXIS_X + 6, centre - 9, self.width() - _AXIS_X - 12, 18),
+                    Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                    rung.title,
+                )
+                self._places.append(
+                    (QRectF(_LABEL_X, centre - 9, self.width() - _LABEL_X, 18), index)
+                )
                 continue
-            painter.drawPolyline(QPolygonF([QPointF(_AXIS_X, y), QPointF(_AXIS_X + 10, y), QPointF(_LABEL_X - 12, title_y),
-                                            QPointF(_LABEL_X - 5, title_y)]))
+            painter.drawPolyline(
+                QPolygonF(
+                    [
+                        QPointF(_AXIS_X, y),
+                        QPointF(_AXIS_X + 10, y),
+                        QPointF(_LABEL_X - 12, title_y),
+                        QPointF(_LABEL_X - 5, title_y),
+                    ]
+                )
+            )
             picture = self.pictures.get(rung.mode)
             right = self.width() - (_PICTURE + 10 if picture is not None and height >= 30 else 6)
             place = QRectF(_LABEL_X - 3, centre - height / 2, self.width() - _LABEL_X - 1, height)
@@ -176,12 +244,19 @@ class Ladder(QWidget):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(colour)
             painter.setFont(_font(12, bold=True))
-            painter.drawText(QRectF(_LABEL_X, title_y - 9, right - _LABEL_X, 18), Qt.AlignmentFlag.AlignVCenter, rung.title)
+            painter.drawText(
+                QRectF(_LABEL_X, title_y - 9, right - _LABEL_X, 18),
+                Qt.AlignmentFlag.AlignVCenter,
+                rung.title,
+            )
             if height > 25 and rung.note:
                 painter.setPen(QColor(LIGHT.quiet))
                 painter.setFont(_font(11))
-                painter.drawText(QRectF(_LABEL_X, title_y + 8, right - _LABEL_X, height - 19),
-                                 Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignTop, rung.note)
+                painter.drawText(
+                    QRectF(_LABEL_X, title_y + 8, right - _LABEL_X, height - 19),
+                    Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignTop,
+                    rung.note,
+                )
             if picture is not None and height >= 30:
                 side = min(_PICTURE, height - 4)
                 box = QRectF(self.width() - side - 6, centre - side / 2, side, side)
@@ -194,34 +269,54 @@ class Ladder(QWidget):
 
     def _lines(self, metrics: QFontMetricsF, note: str, rung: Rung) -> int:
         width = self.width() - _LABEL_X - (_PICTURE + 10 if rung.mode in self.pictures else 6)
-        return int(round(metrics.boundingRect(QRectF(0, 0, width, 200), int(Qt.TextFlag.TextWordWrap), note).height()
-                         / max(metrics.lineSpacing(), 1.0)))
+        return int(
+            round(
+                metrics.boundingRect(
+                    QRectF(0, 0, width, 200), int(Qt.TextFlag.TextWordWrap), note
+                ).height()
+                / max(metrics.lineSpacing(), 1.0)
+            )
+        )
 
     def _negative(self, painter: QPainter, rungs: list[tuple[int, Rung]], bottom: float) -> None:
         painter.setPen(QPen(QColor(LIGHT.ink), 1.6))
         for shift in (3, 8):
-            painter.drawLine(QPointF(_AXIS_X - 7, bottom + shift + 4), QPointF(_AXIS_X + 7, bottom + shift - 2))
+            painter.drawLine(
+                QPointF(_AXIS_X - 7, bottom + shift + 4), QPointF(_AXIS_X + 7, bottom + shift - 2)
+            )
         y = bottom + 22
         painter.drawLine(QPointF(_AXIS_X, bottom + 10), QPointF(_AXIS_X, y + 40 * len(rungs) - 12))
         for index, rung in rungs:
             painter.setPen(QPen(self._colour(rung), 1.5))
             painter.drawLine(QPointF(_AXIS_X, y + 6), QPointF(_LABEL_X - 5, y + 6))
             painter.setFont(_font(12, bold=True))
-            painter.drawText(QRectF(_LABEL_X, y - 3, self.width() - _LABEL_X, 18), Qt.AlignmentFlag.AlignVCenter, rung.title)
+            painter.drawText(
+                QRectF(_LABEL_X, y - 3, self.width() - _LABEL_X, 18),
+                Qt.AlignmentFlag.AlignVCenter,
+                rung.title,
+            )
             painter.setFont(_font(11))
-            painter.drawText(QRectF(_LABEL_X, y + 14, self.width() - _LABEL_X, 16), Qt.AlignmentFlag.AlignVCenter, rung.note)
+            painter.drawText(
+                QRectF(_LABEL_X, y + 14, self.width() - _LABEL_X, 16),
+                Qt.AlignmentFlag.AlignVCenter,
+                rung.note,
+            )
             self._places.append((QRectF(_LABEL_X - 3, y - 4, self.width() - _LABEL_X, 36), index))
             y += 40
 
-    # --- choosing -------------------------------------------------------------------------------------------------
+    # --- choosing
+    # ----------------------------------------------------------------------------------------------
     def rung_at(self, point: QPointF) -> int:
         """Number of the rung under a point, or -1."""
         return next((index for place, index in self._places if place.contains(point)), -1)
 
     def rows(self) -> Rows:
         """The verdict and all rungs, factors with all of their digits."""
-        return [["factor", "what", "note"], *([full_text(rung.factor), rung.title, rung.note] for rung in self.rungs),
-                ["", self.verdict.headline, self.verdict.detail]]
+        return [
+            ["factor", "what", "note"],
+            *([full_text(rung.factor), rung.title, rung.note] for rung in self.rungs),
+            ["", self.verdict.headline, self.verdict.detail],
+        ]
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is None:

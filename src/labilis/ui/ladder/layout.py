@@ -1,4 +1,5 @@
 """Where things stand on the ladder: scale, ticks, and labels spread apart where they crowd."""
+
 from __future__ import annotations
 
 import math
@@ -9,7 +10,8 @@ from labilis.judge.ladder import Rung
 
 @dataclass(frozen=True)
 class Scale:
-    """Logarithmic scale between two factors and two heights in pixels (top is the larger factor)."""
+    """Logarithmic scale between two factors and two heights in pixels (top is the larger
+    factor)."""
 
     low: float
     high: float
@@ -19,23 +21,30 @@ class Scale:
     def y(self, factor: float) -> float:
         """Height of a factor; factors outside are put on the border."""
         share = (math.log(min(max(factor, self.low), self.high)) - math.log(self.low)) / (
-            math.log(self.high) - math.log(self.low))
+            math.log(self.high) - math.log(self.low)
+        )
         return self.bottom - share * (self.bottom - self.top)
 
     def ticks(self) -> list[float]:
-        """Round factors inside the scale: 1, 2, 3, 4, 5, 6, 8 times powers of ten, thinned when there are many."""
+        """Round factors inside the scale: 1, 2, 3, 4, 5, 6, 8 times powers of ten, thinned when
+        there are many."""
         decades = range(math.floor(math.log10(self.low)), math.ceil(math.log10(self.high)) + 1)
         steps: tuple[float, ...] = (1, 2, 3, 4, 5, 6, 8)
         if len(decades) > 4:
             steps = (1,)
         elif len(decades) > 3:
             steps = (1, 2, 5)
-        return [step * 10.0**decade for decade in decades for step in steps
-                if self.low * 0.999 <= step * 10.0**decade <= self.high * 1.001]
+        return [
+            step * 10.0**decade
+            for decade in decades
+            for step in steps
+            if self.low * 0.999 <= step * 10.0**decade <= self.high * 1.001
+        ]
 
 
 def scale_for(rungs: tuple[Rung, ...], top: float, bottom: float, most: float = 60.0) -> Scale:
-    """Scale that holds the service load, the required factor and what lies up to `most` times the larger of them."""
+    """Scale that holds the service load, the required factor and what lies up to `most` times
+    the larger of them."""
     positive = [rung.factor for rung in rungs if rung.factor > 0]
     anchor = max([1.0] + [rung.factor for rung in rungs if rung.kind == "required"])
     inside = [factor for factor in positive if factor <= most * anchor] or [anchor]
@@ -43,8 +52,9 @@ def scale_for(rungs: tuple[Rung, ...], top: float, bottom: float, most: float = 
 
 
 def spread(wanted: list[float], heights: list[float], top: float, bottom: float) -> list[float]:
-    """Centres for labels of the given heights, as near as possible to `wanted` (falling factor, so rising y), without
-    overlap and inside (top, bottom). Blocks of touching labels are moved together (isotonic regression by pooling)."""
+    """Centres for labels of the given heights, as near as possible to `wanted` (falling factor, so
+    rising y), without overlap and inside (top, bottom). Blocks of touching labels are moved
+    together (isotonic regression by pooling)."""
     blocks: list[list[float]] = []  # [sum of offsets, count, first index]
     offsets = []
     below = 0.0
@@ -68,9 +78,14 @@ def spread(wanted: list[float], heights: list[float], top: float, bottom: float)
     return centres
 
 
-def spread_about(wanted: list[float], heights: list[float], top: float, bottom: float, above: int, bar: float) -> list[float]:
-    """Like `spread`, but the first `above` labels stay over the bar at height `bar` and the others under it, so that no label of a
-    failing mode stands on the side of those that pass; when a side has no room the bar is crossed after all."""
+def spread_about(
+    wanted: list[float], heights: list[float], top: float, bottom: float, above: int, bar: float
+) -> list[float]:
+    """Like `spread`, but the first `above` labels stay over the bar at height `bar` and the others
+    under it, so that no label of a failing mode stands on the side of those that pass; when a side
+    has no room the bar is crossed after all."""
     if sum(heights[:above]) > bar - top or sum(heights[above:]) > bottom - bar:
         return spread(wanted, heights, top, bottom)
-    return spread(wanted[:above], heights[:above], top, bar) + spread(wanted[above:], heights[above:], bar + 2, bottom)
+    return spread(wanted[:above], heights[:above], top, bar) + spread(
+        wanted[above:], heights[above:], bar + 2, bottom
+    )

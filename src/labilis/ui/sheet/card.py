@@ -1,4 +1,5 @@
 """A station's card: number, title, mark, sentences, tools."""
+
 from __future__ import annotations
 
 from collections.abc import Iterator
@@ -21,11 +22,18 @@ from labilis.ui.theme import LIGHT
 if TYPE_CHECKING:
     from labilis.ui.session import Session
 
-MARKS = {"empty": "not stated yet", "ready": "ready", "stale": "out of date", "blocked": "blocked", "fails": "does not meet"}
+MARKS = {
+    "empty": "not stated yet",
+    "ready": "ready",
+    "stale": "out of date",
+    "blocked": "blocked",
+    "fails": "does not meet",
+}
 
 
 class Mark(QWidget):
-    """Ring on the sheet's line: empty, filled with a tick, hatched, or crossed. Never told by colour alone."""
+    """Ring on the sheet's line: empty, filled with a tick, hatched, or crossed. Never told by
+    colour alone."""
 
     def __init__(self, first: bool, last: bool) -> None:
         super().__init__()
@@ -45,9 +53,17 @@ class Mark(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         x, y, r = 16.0, 20.0, 6.5
         painter.setPen(QPen(QColor(LIGHT.line), 2))
-        painter.drawLine(QPointF(x, y if self._first else 0), QPointF(x, y if self._last else self.height()))
-        colour = QColor({"ready": LIGHT.accent, "stale": LIGHT.caution, "blocked": LIGHT.bad, "fails": LIGHT.bad}.get(
-            self.state, LIGHT.quiet))
+        painter.drawLine(
+            QPointF(x, y if self._first else 0), QPointF(x, y if self._last else self.height())
+        )
+        colour = QColor(
+            {
+                "ready": LIGHT.accent,
+                "stale": LIGHT.caution,
+                "blocked": LIGHT.bad,
+                "fails": LIGHT.bad,
+            }.get(self.state, LIGHT.quiet)
+        )
         painter.setPen(QPen(colour, 1.4))
         painter.setBrush(QColor(LIGHT.ground))
         circle = QRectF(x - r, y - r, 2 * r, 2 * r)
@@ -59,7 +75,11 @@ class Mark(QWidget):
             painter.drawEllipse(circle)
         painter.setPen(QPen(QColor(LIGHT.card), 1.8))
         if self.state == "ready":
-            painter.drawPolyline(QPolygonF([QPointF(x - 3, y + 0.3), QPointF(x - 0.8, y + 2.6), QPointF(x + 3.2, y - 2.4)]))
+            painter.drawPolyline(
+                QPolygonF(
+                    [QPointF(x - 3, y + 0.3), QPointF(x - 0.8, y + 2.6), QPointF(x + 3.2, y - 2.4)]
+                )
+            )
         elif self.state in ("blocked", "fails"):
             painter.drawLine(QPointF(x - 2.6, y - 2.6), QPointF(x + 2.6, y + 2.6))
             painter.drawLine(QPointF(x - 2.6, y + 2.6), QPointF(x + 2.6, y - 2.6))
@@ -83,8 +103,10 @@ class Card(QFrame):
         self._layout.setContentsMargins(12, 7, 10, 8)
         self._layout.setSpacing(3)
         self.head = QPushButton(f"{number} {title}")
-        self.head.setStyleSheet("QPushButton { text-align: left; border: none; background: transparent; padding: 0; "
-                                "font-weight: 600; font-size: 14px; } QPushButton:focus { text-decoration: underline; }")
+        self.head.setStyleSheet(
+            "QPushButton { text-align: left; border: none; background: transparent; padding: 0; "
+            "font-weight: 600; font-size: 14px; } QPushButton:focus { text-decoration: underline; }"
+        )
         self.head.setAccessibleName(f"Station {number}, {title}")
         self.head.clicked.connect(self.opened)
         self._layout.addWidget(self.head)
@@ -105,7 +127,9 @@ class Card(QFrame):
         self.tools: dict[str, QPushButton] = {}
         self.sentences: list[SentenceLabel] = []
         self._shown: tuple[list[Sentence], list[tuple[str, str] | None]] | None = None
-        self._heads: dict[int, tuple[str, str]] = {}  # what a detail is about, by its number, where details are folded
+        self._heads: dict[
+            int, tuple[str, str]
+        ] = {}  # what a detail is about, by its number, where details are folded
         self._unfolded: set[tuple[str, str]] = set()
         self.editor: ValueEditor | MotionEditor | None = None
         self.is_open = False
@@ -124,8 +148,14 @@ class Card(QFrame):
     def arrange_tools(self) -> None:
         """Put the buttons that are offered now into rows, without gaps for the others."""
         # a button that was not laid out yet counts as hidden too, but nobody said so
-        offered = [button for button in self.tools.values()
-                   if not (button.isHidden() and button.testAttribute(Qt.WidgetAttribute.WA_WState_ExplicitShowHide))]
+        offered = [
+            button
+            for button in self.tools.values()
+            if not (
+                button.isHidden()
+                and button.testAttribute(Qt.WidgetAttribute.WA_WState_ExplicitShowHide)
+            )
+        ]
         arranged = [(id(button), button.text()) for button in offered]
         if arranged == self._arranged:
             return
@@ -158,7 +188,8 @@ class Card(QFrame):
         self._more.setVisible(not is_open and bool(self._more.text()))
 
     def show_sentences(self, sentences: list[Sentence]) -> None:
-        """Put these sentences on the card; what one is about can be taken away at its end. Sentences that stand there already stay."""
+        """Put these sentences on the card; what one is about can be taken away at its end.
+        Sentences that stand there already stay."""
         drops = [_removable(self.session.project, sentence) for sentence in sentences]
         if (sentences, drops) == self._shown:
             return
@@ -174,7 +205,8 @@ class Card(QFrame):
 
     @contextmanager
     def _held(self) -> Iterator[None]:
-        """While many sentences come, go or hide: each would have the heights of all the others found anew."""
+        """While many sentences come, go or hide: each would have the heights of all the others
+        found anew."""
         self._sentences.hide()
         try:
             yield
@@ -194,7 +226,9 @@ class Card(QFrame):
         self._more.setText(f"and {hidden} more" if hidden > 0 else "")
         self._more.setVisible(not self.is_open and hidden > 0)
         for number, (sentence, drop) in enumerate(zip(sentences, drops)):
-            label = SentenceLabel(sentence, f"Remove {drop[1]}" if drop else "", self._fold_mark(number))
+            label = SentenceLabel(
+                sentence, f"Remove {drop[1]}" if drop else "", self._fold_mark(number)
+            )
             label.folded.connect(lambda sentence=sentence: self._fold(subject_of(sentence)))
             label.chosen.connect(lambda span, label=label: self.edit(span, label))
             if drop:
@@ -204,10 +238,15 @@ class Card(QFrame):
         self._show_lines()
 
     def _show_lines(self) -> None:
-        """Which sentences are seen: the first ones of a closed station, all of an open one but details that are folded away."""
+        """Which sentences are seen: the first ones of a closed station, all of an open one but
+        details that are folded away."""
         for number, label in enumerate(self.sentences):
             head = self._heads.get(number)
-            label.setVisible(number < self._closed_lines if not self.is_open else head is None or head in self._unfolded)
+            label.setVisible(
+                number < self._closed_lines
+                if not self.is_open
+                else head is None or head in self._unfolded
+            )
 
     def _fold_mark(self, number: int) -> str:
         assert self._shown is not None
@@ -226,12 +265,16 @@ class Card(QFrame):
             self._write(*self._shown)
 
     def _resume(self, typing: ValueEditor) -> None:
-        """Open the editor again that was open before the sentences were written anew, with what had been typed."""
+        """Open the editor again that was open before the sentences were written anew, with what
+        had been typed."""
         for label in self.sentences:
             for span in label.sentence:
                 if span.path == typing.span.path and span.kind == typing.span.kind and self.is_open:
                     self.edit(span, label)
-                    if isinstance(self.editor, ValueEditor) and self.editor.line.text() != typing.line.text():
+                    if (
+                        isinstance(self.editor, ValueEditor)
+                        and self.editor.line.text() != typing.line.text()
+                    ):
                         self.editor.line.setText(typing.line.text())
                     return
 
@@ -250,21 +293,39 @@ class Card(QFrame):
             support = self.session.project.supports[int(path[1])]
             hubs = {hub.name for hub in self.session.project.hubs}
             shells = any(piece.mesh_as != "solid" for piece in self.session.project.active_pieces)
-            motions = MOTIONS[support.axes.kind] + (TURNS[support.axes.kind] if support.on in hubs or shells else ())
+            motions = MOTIONS[support.axes.kind] + (
+                TURNS[support.axes.kind] if support.on in hubs or shells else ()
+            )
             editor: ValueEditor | MotionEditor = MotionEditor(
-                motions, support.held, lambda held: self.session.set_value(path, list(held), f"{support.name}: motions held"))
+                motions,
+                support.held,
+                lambda held: self.session.set_value(
+                    path, list(held), f"{support.name}: motions held"
+                ),
+            )
         else:
             found = stated_at(self.session.project, path)
             text = None if found is None else str(found)
-            now = text if text is not None else span.text.split(" (")[0] if span.kind != "text" else ""
+            now = (
+                text
+                if text is not None
+                else span.text.split(" (")[0]
+                if span.kind != "text"
+                else ""
+            )
             if span.text in ("needed", "not given"):
                 now = ""
             hint = {"text": "a name", "count": "a whole number"}.get(span.kind) or (
-                f"{KINDS[span.kind][2]}, such as {shown.typed(KINDS[span.kind][1], span.kind)}, or an expression" if span.kind in KINDS else
-                "a quantity with its unit")
+                f"{KINDS[span.kind][2]}, such as {shown.typed(KINDS[span.kind][1], span.kind)}, or "
+                "an expression"
+                if span.kind in KINDS
+                else "a quantity with its unit"
+            )
             variable = path[0] == "parameters" or (span.kind in KINDS and path[0] != "plans")
             vary = (lambda: self._vary(path, now)) if variable else None
-            editor = ValueEditor(span, now, hint, lambda text: self._set_text(span, path, text), vary)
+            editor = ValueEditor(
+                span, now, hint, lambda text: self._set_text(span, path, text), vary
+            )
         self.editor = editor
         editor.closed.connect(self.close_editor)
         self._body.insertWidget(self._body.indexOf(label) + 1, editor)
@@ -284,10 +345,14 @@ class Card(QFrame):
             try:
                 value = int(text)
             except ValueError as error:
-                raise LabilisError(f"'{text}' is not a whole number.", remedy="Such as 6.", code="count") from error
+                raise LabilisError(
+                    f"'{text}' is not a whole number.", remedy="Such as 6.", code="count"
+                ) from error
         if not text and span.kind in KINDS:
             value = None
-        self.session.set_value(path, value, f"{path[-1] if isinstance(path[-1], str) else path[-2]} set to {text}")
+        self.session.set_value(
+            path, value, f"{path[-1] if isinstance(path[-1], str) else path[-2]} set to {text}"
+        )
 
     def _try(self, path: tuple[str | int, ...], value: Any, title: str) -> None:
         try:
@@ -325,9 +390,14 @@ def _heads(sentences: list[Sentence]) -> dict[int, tuple[str, str]]:
 
 
 def _removable(project: Project, sentence: Sentence) -> tuple[str, str] | None:
-    """(list, name) of what a sentence is about, where it can be taken away: of pieces and cases one stays."""
+    """(list, name) of what a sentence is about, where it can be taken away: of pieces and cases
+    one stays."""
     subject = subject_of(sentence)
-    if subject is None or subject[0] == "materials" or (subject[0] in ("pieces", "cases") and len(getattr(project, subject[0])) < 2):
+    if (
+        subject is None
+        or subject[0] == "materials"
+        or (subject[0] in ("pieces", "cases") and len(getattr(project, subject[0])) < 2)
+    ):
         return None
     return subject
 

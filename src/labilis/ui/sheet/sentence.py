@@ -1,4 +1,5 @@
 """A sentence whose values are live, and the editor that opens right under it."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -28,8 +29,8 @@ from labilis.ui.theme import LIGHT
 
 
 class SentenceLabel(QLabel):
-    """Sentence as rich text; values are links. `chosen` carries the span that was clicked, `removed` asks to drop it, `folded` to show or
-    hide its details."""
+    """Sentence as rich text; values are links. `chosen` carries the span that was clicked,
+    `removed` asks to drop it, `folded` to show or hide its details."""
 
     chosen = pyqtSignal(object)
     removed = pyqtSignal()
@@ -40,23 +41,36 @@ class SentenceLabel(QLabel):
         self.sentence = sentence
         self.setWordWrap(True)
         self.setTextFormat(Qt.TextFormat.RichText)
-        self.setTextInteractionFlags(Qt.TextInteractionFlag.LinksAccessibleByMouse
-                                     | Qt.TextInteractionFlag.LinksAccessibleByKeyboard | Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.setTextInteractionFlags(
+            Qt.TextInteractionFlag.LinksAccessibleByMouse
+            | Qt.TextInteractionFlag.LinksAccessibleByKeyboard
+            | Qt.TextInteractionFlag.TextSelectableByMouse
+        )
         html = "".join(self._html(number, span) for number, span in enumerate(sentence))
         if fold:
-            html += f'&nbsp;<a href="fold" style="color:{LIGHT.accent};text-decoration:none">{fold}</a>'
+            html += (
+                f'&nbsp;<a href="fold" style="color:{LIGHT.accent};text-decoration:none">{fold}</a>'
+            )
         if removable:
-            html += f'&nbsp;<a href="remove" style="color:{LIGHT.quiet};text-decoration:none" title="{escape(removable)}">✕</a>'
+            html += (
+                f'&nbsp;<a href="remove" style="color:{LIGHT.quiet};text-decoration:none" '
+                f'title="{escape(removable)}">✕</a>'
+            )
         self.setText(html)
         self.setAccessibleName("".join(span.text for span in sentence))
         self.linkActivated.connect(self._clicked)
         self.figures = [full for span in sentence for _, full in span.figures]
-        tips = {"": "\n".join(self.figures), "remove": removable, "fold": "Where it stands, and what is cut into it"}
+        tips = {
+            "": "\n".join(self.figures),
+            "remove": removable,
+            "fold": "Where it stands, and what is cut into it",
+        }
         self.linkHovered.connect(lambda link: self.setToolTip(plain_tip(tips.get(link, "Change"))))
         self.setToolTip(plain_tip(tips[""]))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Keeps room for every line: the sheet asks for heights before its scroll bar takes some of the width, and a line would be cut."""
+        """Keeps room for every line: the sheet asks for heights before its scroll bar takes some
+        of the width, and a line would be cut."""
         super().resizeEvent(event)
         self.setMinimumHeight(self.heightForWidth(self.width()))
 
@@ -65,11 +79,16 @@ class SentenceLabel(QLabel):
             show_menu(self.menu(), self, event.pos())
 
     def menu(self) -> QMenu:
-        """What can be taken along: what is marked, the sentence, and each found number of it with all of its digits."""
+        """What can be taken along: what is marked, the sentence, and each found number of it
+        with all of its digits."""
         menu = QMenu(self)
         whole = "".join(span.text for span in self.sentence if not span.act)
         marked = [("copy what is marked", self.selectedText())] if self.hasSelectedText() else []
-        for words, text in [*marked, ("copy the sentence", whole), *((f"copy {full}", full) for full in self.figures)]:
+        for words, text in [
+            *marked,
+            ("copy the sentence", whole),
+            *((f"copy {full}", full) for full in self.figures),
+        ]:
             action = menu.addAction(words)
             assert action is not None
             action.triggered.connect(lambda _=False, text=text: copy_text(text))
@@ -80,7 +99,9 @@ class SentenceLabel(QLabel):
         if span.strong:
             text = f"<b>{text}</b>"
         if span.path is not None:
-            colour = LIGHT.tone(span.tone) if span.tone else (LIGHT.ink if span.strong else LIGHT.accent)
+            colour = (
+                LIGHT.tone(span.tone) if span.tone else (LIGHT.ink if span.strong else LIGHT.accent)
+            )
             return f'<a href="{number}" style="color:{colour};text-decoration:none">{text}</a>'
         return f'<span style="color:{LIGHT.tone(span.tone)}">{text}</span>' if span.tone else text
 
@@ -94,11 +115,19 @@ class SentenceLabel(QLabel):
 
 
 class ValueEditor(QFrame):
-    """Line with the value as it was written, what it must be, and any error right there. Enter takes it, Escape leaves."""
+    """Line with the value as it was written, what it must be, and any error right there. Enter
+    takes it, Escape leaves."""
 
     closed = pyqtSignal()
 
-    def __init__(self, span: Span, text: str, hint: str, take: Callable[[str], None], vary: Callable[[], None] | None = None) -> None:
+    def __init__(
+        self,
+        span: Span,
+        text: str,
+        hint: str,
+        take: Callable[[str], None],
+        vary: Callable[[], None] | None = None,
+    ) -> None:
         super().__init__()
         self._take = take
         self._first = text
@@ -171,7 +200,12 @@ class MotionEditor(QFrame):
 
     closed = pyqtSignal()
 
-    def __init__(self, motions: tuple[str, ...], held: tuple[str, ...], take: Callable[[tuple[str, ...]], None]) -> None:
+    def __init__(
+        self,
+        motions: tuple[str, ...],
+        held: tuple[str, ...],
+        take: Callable[[tuple[str, ...]], None],
+    ) -> None:
         super().__init__()
         self._take = take
         layout = QGridLayout(self)

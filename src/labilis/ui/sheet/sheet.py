@@ -1,4 +1,5 @@
 """The chain of stations: fills each card from the session and keeps one of them open."""
+
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
@@ -37,7 +38,9 @@ class Sheet(QScrollArea):
         self.setFixedWidth(304)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)  # else sentences are cut when it comes
+        self.setVerticalScrollBarPolicy(
+            Qt.ScrollBarPolicy.ScrollBarAlwaysOn
+        )  # else sentences are cut when it comes
         ground = QWidget()
         ground.setObjectName("ground")
         column = QVBoxLayout(ground)
@@ -64,47 +67,135 @@ class Sheet(QScrollArea):
         self.setWidget(ground)
         add = self.cards
         add["Part"].add_tool("open STEP…", commands["open_step"], "New project from a STEP file")
-        self.revise_tool = add["Part"].add_tool("revised file…", commands["revise"], "Read a revised STEP or STL file: supports, loads and "
-                                                "zones find their faces again")
-        self.further_tool = add["Part"].add_tool("+ file…", commands["add_file"], "Bring in the bodies of a further STEP or STL file")
-        add["Part"].add_tool("+ piece", commands["piece"], "A piece from a recipe: plate, folded sheet, strut, rib, block")
-        add["Part"].add_tool("+ parameter", commands["parameter"], "A named number that sizes may use in expressions")
-        add["Part"].add_tool("materials", commands["grades"], "Copy a material, keep it among own grades, import and export grades")
-        add["Supports"].add_tool("+ hold what is picked", commands["hold"], "Pick a face or an edge on the stage first")
+        self.revise_tool = add["Part"].add_tool(
+            "revised file…",
+            commands["revise"],
+            "Read a revised STEP or STL file: supports, loads and zones find their faces again",
+        )
+        self.further_tool = add["Part"].add_tool(
+            "+ file…", commands["add_file"], "Bring in the bodies of a further STEP or STL file"
+        )
+        add["Part"].add_tool(
+            "+ piece",
+            commands["piece"],
+            "A piece from a recipe: plate, folded sheet, strut, rib, block",
+        )
+        add["Part"].add_tool(
+            "+ parameter", commands["parameter"], "A named number that sizes may use in expressions"
+        )
+        add["Part"].add_tool(
+            "materials",
+            commands["grades"],
+            "Copy a material, keep it among own grades, import and export grades",
+        )
+        add["Supports"].add_tool(
+            "+ hold what is picked", commands["hold"], "Pick a face or an edge on the stage first"
+        )
         add["Loads"].add_tool("+ force", commands["force"], "On the picked face or edge")
         add["Loads"].add_tool("+ pressure", commands["pressure"], "On the picked faces")
-        add["Loads"].add_tool("+ other", commands["other_load"], "Weight, a change of temperature, a displacement, loads of a table")
-        add["Loads"].add_tool("+ case", commands["case"], "A further load case with all loads; cases can be combined with factors")
+        add["Loads"].add_tool(
+            "+ other",
+            commands["other_load"],
+            "Weight, a change of temperature, a displacement, loads of a table",
+        )
+        add["Loads"].add_tool(
+            "+ case",
+            commands["case"],
+            "A further load case with all loads; cases can be combined with factors",
+        )
         add["Mesh"].add_tool("mesh now", commands["mesh"], "Make the mesh and look at it")
-        add["Mesh"].add_tool("converge", commands["converge"], "First factor with several meshes: how far the number can be believed")
-        add["Mesh"].add_tool("cross-check", commands["cross"], "The first factors of the same part meshed the other way: shells as solids, "
-                             "thin solids as shells")
-        self.contact_tool = add["Mesh"].add_tool("touching faces", commands["contact"], "The first factor with the faces that touch at "
-                                                 "bolts and seams bonded, and with them apart")
-        add["Mesh"].add_tool("+ zone", commands["zone"], "Finer elements on the picked face or edge")
+        add["Mesh"].add_tool(
+            "converge",
+            commands["converge"],
+            "First factor with several meshes: how far the number can be believed",
+        )
+        add["Mesh"].add_tool(
+            "cross-check",
+            commands["cross"],
+            "The first factors of the same part meshed the other way: shells as solids, "
+            "thin solids as shells",
+        )
+        self.contact_tool = add["Mesh"].add_tool(
+            "touching faces",
+            commands["contact"],
+            "The first factor with the faces that touch at "
+            "bolts and seams bonded, and with them apart",
+        )
+        add["Mesh"].add_tool(
+            "+ zone", commands["zone"], "Finer elements on the picked face or edge"
+        )
         add["Strength"].add_tool("run strength", commands["strength"], "Linear static run")
         add["Strength"].add_tool("show stress", commands["show_stress"], "Stress on the stage")
-        add["Modes"].add_tool("find modes", commands["modes"], "Run everything that is out of date, to the verdict")
-        add["Trace"].add_tool("run the trace", commands["trace"], "Follow the imperfect part of this case along its path")
-        self.anew_tool = add["Trace"].add_tool("anew", commands["trace_anew"], "From the unloaded part, not from where it was left off")
-        add["Trace"].add_tool("how sensitive", commands["amplitude"], "The verified factor over the amplitude, to both sides")
-        add["Strength"].add_tool("tilt", commands["tilt"], "First factor, first yield and stress over a tilt and an offset of the largest "
-                                 "force")
-        add["Improve"].add_tool("+ plan", commands["plan"], "A trial plan over the parameters of the project")
-        self.trials_tool = add["Improve"].add_tool("run the trials", commands["trials"], "All trials of the plan that are not known yet, "
-                                                   "side by side")
-        self.advice_tool = add["Improve"].add_tool("try the advice", commands["advice"], "The first piece of advice as a further design, "
-                                                   "run at once")
-        self.rib_tool = add["Improve"].add_tool("try a rib", commands["rib"], "Through the crest of the plate that bulges first, along its "
-                                                "compression, as a further design")
-        self.size_tool = add["Improve"].add_tool("size it", commands["size"], "The gauges of least mass at which every mode reaches what "
-                                                 "it must, and first yield the service load; at most 15 runs, the best becomes a design")
-        add["Improve"].add_tool("+ design", commands["design"], "Keep a copy of the present statements as a further design")
-        add["Report"].add_tool("look at its pages", commands["pages"], "As they would be printed now")
-        add["Report"].add_tool("+ this view", commands["keep_view"], "What the stage shows now as a picture of the report")
+        add["Modes"].add_tool(
+            "find modes", commands["modes"], "Run everything that is out of date, to the verdict"
+        )
+        add["Trace"].add_tool(
+            "run the trace",
+            commands["trace"],
+            "Follow the imperfect part of this case along its path",
+        )
+        self.anew_tool = add["Trace"].add_tool(
+            "anew", commands["trace_anew"], "From the unloaded part, not from where it was left off"
+        )
+        add["Trace"].add_tool(
+            "how sensitive",
+            commands["amplitude"],
+            "The verified factor over the amplitude, to both sides",
+        )
+        add["Strength"].add_tool(
+            "tilt",
+            commands["tilt"],
+            "First factor, first yield and stress over a tilt and an offset of the largest force",
+        )
+        add["Improve"].add_tool(
+            "+ plan", commands["plan"], "A trial plan over the parameters of the project"
+        )
+        self.trials_tool = add["Improve"].add_tool(
+            "run the trials",
+            commands["trials"],
+            "All trials of the plan that are not known yet, side by side",
+        )
+        self.advice_tool = add["Improve"].add_tool(
+            "try the advice",
+            commands["advice"],
+            "The first piece of advice as a further design, run at once",
+        )
+        self.rib_tool = add["Improve"].add_tool(
+            "try a rib",
+            commands["rib"],
+            "Through the crest of the plate that bulges first, along its "
+            "compression, as a further design",
+        )
+        self.size_tool = add["Improve"].add_tool(
+            "size it",
+            commands["size"],
+            "The gauges of least mass at which every mode reaches what "
+            "it must, and first yield the service load; at most 15 runs, the best becomes a design",
+        )
+        add["Improve"].add_tool(
+            "+ design",
+            commands["design"],
+            "Keep a copy of the present statements as a further design",
+        )
+        add["Report"].add_tool(
+            "look at its pages", commands["pages"], "As they would be printed now"
+        )
+        add["Report"].add_tool(
+            "+ this view",
+            commands["keep_view"],
+            "What the stage shows now as a picture of the report",
+        )
         add["Report"].add_tool("logo…", commands["logo"], "A picture at the head of the first page")
-        add["Report"].add_tool("check a report…", commands["check_report"], "Run what a report carries again: do its figures still hold?")
-        add["Report"].add_tool("write the report", commands["report"], "As pages (PDF), for a browser (HTML) or to edit (DOCX)")
+        add["Report"].add_tool(
+            "check a report…",
+            commands["check_report"],
+            "Run what a report carries again: do its figures still hold?",
+        )
+        add["Report"].add_tool(
+            "write the report",
+            commands["report"],
+            "As pages (PDF), for a browser (HTML) or to edit (DOCX)",
+        )
         session.trials_changed.connect(self.refresh)
         session.statements_changed.connect(self.refresh)
         session.results_changed.connect(self.refresh)
@@ -131,9 +222,17 @@ class Sheet(QScrollArea):
         project, report = session.project, session.case_report
         facts = report.facts if report is not None else None
         view = session.current("shape")
-        extents = tuple(float(c) for c in view.extents[:, 1] - view.extents[:, 0]) if view is not None else None
-        part = part_sentences(project, extents, view.volume if view is not None else None,  # type: ignore[arg-type]
-                              [(item.material.name, item.folder) for item in session.own_grades])
+        extents = (
+            tuple(float(c) for c in view.extents[:, 1] - view.extents[:, 0])
+            if view is not None
+            else None
+        )
+        part = part_sentences(
+            project,
+            extents,  # type: ignore[arg-type]
+            view.volume if view is not None else None,
+            [(item.material.name, item.folder) for item in session.own_grades],
+        )
         self._show("Part", [*part, *scribe_sentences(project), *parameter_sentences(project)])
         self.revise_tool.setVisible(bool(project.geometry))
         self.further_tool.setVisible(bool(project.pieces))
@@ -141,26 +240,55 @@ class Sheet(QScrollArea):
         lost = session.lost
         supports = sentences.support_sentences(project, lost)
         if project.supports and self.cards["Supports"].is_open:
-            supports.append((Span("On the stage, ticks stand for x y z and the three turns: long when held.", tone="quiet"),))
+            supports.append(
+                (
+                    Span(
+                        "On the stage, ticks stand for x y z and the three turns: long when held.",
+                        tone="quiet",
+                    ),
+                )
+            )
         self._show("Supports", supports)
-        self._show("Loads", [*sentences.load_sentences(project, lost), *sentences.case_sentences(project)])
+        self._show(
+            "Loads", [*sentences.load_sentences(project, lost), *sentences.case_sentences(project)]
+        )
         proposed = mesh_size(session.settled, view) if view is not None else None
-        mesh = sentences.mesh_sentences(project, facts or session.report_without_case(), proposed, lost,
-                                        mesh_cost(session.settled, view) if view is not None else "")
+        mesh = sentences.mesh_sentences(
+            project,
+            facts or session.report_without_case(),
+            proposed,
+            lost,
+            mesh_cost(session.settled, view) if view is not None else "",
+        )
         self._show("Mesh", mesh)
         strength = sentences.strength_sentences(facts)
         if (facts is None or facts.strength is None) and session.out_of_date is not None:
             strength = [(Span(f"Out of date: {session.last_edit}.", tone="caution"),)]
         if report is not None and facts is not None and facts.strength is not None:
-            worst = [item for item in report.evidence if item.name in ("balance", "held loaded direction")]
-            strength += [(Span(item.text, tone=item.state if item.state != "good" else ""),) for item in worst]
+            worst = [
+                item
+                for item in report.evidence
+                if item.name in ("balance", "held loaded direction")
+            ]
+            strength += [
+                (Span(item.text, tone=item.state if item.state != "good" else ""),)
+                for item in worst
+            ]
         self._show("Strength", strength)
-        modes = sentences.modes_sentences(project, facts, report.driver if report is not None else "",
-                                          report.verdict.gates if report is not None else ())
+        modes = sentences.modes_sentences(
+            project,
+            facts,
+            report.driver if report is not None else "",
+            report.verdict.gates if report is not None else (),
+        )
         modes = modes[1:] + modes[:1] if len(modes) > 1 else modes
         modes += sentences.euler_sentences(project, facts)
         if report is not None and facts is not None and facts.modes is not None:
-            modes += [(Span(item.text, tone=item.state),) for item in report.evidence if item.state in ("bad", "caution")][:3]
+            modes += [
+                (Span(item.text, tone=item.state),)
+                for item in report.evidence
+                if item.state in ("bad", "caution")
+            ][:3]
         self._show("Modes", modes)
         trace = trace_sentences(project, facts)
         study = session.current("amplitude")
@@ -171,19 +299,48 @@ class Sheet(QScrollArea):
         for plan in project.plans:
             if found := session.trials_of(plan):
                 best, why = best_of(project, plan, found)
-                at = "" if best is None else ", ".join(f"{name} {text}" for name, text in zip(best.parameters, best.texts)) + ": "
-                improve.append((Span(f"{at}{why}", tone="good" if best is not None else "" if plan.how == "one by one" else "caution"),))
+                at = (
+                    ""
+                    if best is None
+                    else ", ".join(
+                        f"{name} {text}" for name, text in zip(best.parameters, best.texts)
+                    )
+                    + ": "
+                )
+                improve.append(
+                    (
+                        Span(
+                            f"{at}{why}",
+                            tone="good"
+                            if best is not None
+                            else ""
+                            if plan.how == "one by one"
+                            else "caution",
+                        ),
+                    )
+                )
         if session.sizing_words:
             tone = "good" if best_step(session.sized) else "caution"
             improve.append((Span("Sized: ", strong=True), Span(session.sizing_words, tone=tone)))
         advice = session.advice
-        for remedy in [*[item for item in advice if item.adds is None][:3], *[item for item in advice if item.adds is not None]]:
+        for remedy in [
+            *[item for item in advice if item.adds is None][:3],
+            *[item for item in advice if item.adds is not None],
+        ]:
             improve.append((Span("Advice: ", strong=True), remedy.span))
         if (promised := session.promise) is not None:
             case = session.report.case(promised.case)
             then = case.facts.modes if case is not None else None
-            found_words = "not run yet" if then is None or not len(then.positive) else f"found {float(then.positive[0]):.4g}"
-            before = f"{promised.factor:.4g} before" if promised.adds is not None else f"expected {promised.expected:.4g}"
+            found_words = (
+                "not run yet"
+                if then is None or not len(then.positive)
+                else f"found {float(then.positive[0]):.4g}"
+            )
+            before = (
+                f"{promised.factor:.4g} before"
+                if promised.adds is not None
+                else f"expected {promised.expected:.4g}"
+            )
             improve.append((Span(f"{project.design}: {before}, {found_words}."),))
         self._show("Improve", improve)
         self._show("Report", report_sentences(project))
@@ -206,9 +363,21 @@ class Sheet(QScrollArea):
     def _show(self, name: str, found: list[Sentence]) -> None:
         error = self.session.last_error
         place = error.where.split("/")[0] if error is not None else ""
-        owner = {"part": "Part", "pieces": "Part", "scribes": "Part", "materials": "Part", "supports": "Supports", "regions": "Supports",
-                 "loads": "Loads", "cases": "Loads", "mesh": "Mesh", "trace": "Trace", "plans": "Improve",
-                 "variants": "Improve", "report": "Report"}.get(place)
+        owner = {
+            "part": "Part",
+            "pieces": "Part",
+            "scribes": "Part",
+            "materials": "Part",
+            "supports": "Supports",
+            "regions": "Supports",
+            "loads": "Loads",
+            "cases": "Loads",
+            "mesh": "Mesh",
+            "trace": "Trace",
+            "plans": "Improve",
+            "variants": "Improve",
+            "report": "Report",
+        }.get(place)
         if error is not None and owner == name and error.code != "lost-region":
             found = [*found, (Span(str(error).removeprefix(f"{error.where}: "), tone="bad"),)]
         self.cards[name].show_sentences(found)
@@ -217,29 +386,45 @@ class Sheet(QScrollArea):
         session = self.session
         project, report = session.project, session.case_report
         facts = report.facts if report is not None else None
-        ready = {"Part": bool(project.pieces) and all(piece.material or piece.set_aside for piece in project.pieces),
-                 "Supports": bool(project.supports), "Loads": bool(project.loads),
-                 "Mesh": session.current("mesh") is not None,
-                 "Strength": facts is not None and facts.strength is not None,
-                 "Modes": facts is not None and facts.modes is not None,
-                 "Trace": facts is not None and facts.trace is not None and facts.trace.done,
-                 "Improve": any(session.trials_of(plan) for plan in project.plans),
-                 "Report": facts is not None and facts.modes is not None}
+        ready = {
+            "Part": bool(project.pieces)
+            and all(piece.material or piece.set_aside for piece in project.pieces),
+            "Supports": bool(project.supports),
+            "Loads": bool(project.loads),
+            "Mesh": session.current("mesh") is not None,
+            "Strength": facts is not None and facts.strength is not None,
+            "Modes": facts is not None and facts.modes is not None,
+            "Trace": facts is not None and facts.trace is not None and facts.trace.done,
+            "Improve": any(session.trials_of(plan) for plan in project.plans),
+            "Report": facts is not None and facts.modes is not None,
+        }
         ran_before = self.session.last_modes.get(session.case_name) is not None
         for name, mark in self.marks.items():
             state = "ready" if ready[name] else "empty"
             if not ready[name] and ran_before and name in ("Mesh", "Strength", "Modes"):
                 state = "stale"
-            if name == "Modes" and ready[name] and report is not None and report.verdict.meets is False:
+            if (
+                name == "Modes"
+                and ready[name]
+                and report is not None
+                and report.verdict.meets is False
+            ):
                 state = "fails"
-            if name == "Trace" and ready[name] and facts is not None and facts.trace is not None and facts.trace.verified < 1:
+            if (
+                name == "Trace"
+                and ready[name]
+                and facts is not None
+                and facts.trace is not None
+                and facts.trace.verified < 1
+            ):
                 state = "fails"
             error = session.last_error
             spans = [span for label in self.cards[name].sentences for span in label.sentence]
             if any(span.blocked for span in spans):
                 state = "blocked"
-            if error is not None and any(label.sentence[-1].tone == "bad" and str(error.what) in label.sentence[-1].text
-                                         for label in self.cards[name].sentences):
+            if error is not None and any(
+                label.sentence[-1].tone == "bad" and str(error.what) in label.sentence[-1].text
+                for label in self.cards[name].sentences
+            ):
                 state = "blocked"
             mark.show_state(state)
-

@@ -1,4 +1,6 @@
-"""Two or four shapes side by side in one picture: one camera for all, so that they always turn together."""
+"""Two or four shapes side by side in one picture: one camera for all, so that they always turn
+together."""
+
 from __future__ import annotations
 
 import itertools
@@ -15,11 +17,14 @@ from labilis.ui.theme import LIGHT
 
 
 class Beside:
-    """Copies of the part, each with its own field, set apart in the plane of the picture; each with its story under it."""
+    """Copies of the part, each with its own field, set apart in the plane of the picture; each
+    with its story under it."""
 
     def __init__(self, plotter: Any) -> None:
         self.plotter = plotter
-        self._parts: list[tuple[Any, Any, np.ndarray, np.ndarray]] = []  # surface, actor, places, motion
+        self._parts: list[
+            tuple[Any, Any, np.ndarray, np.ndarray]
+        ] = []  # surface, actor, places, motion
         self._labels: list[Any] = []
         self._corners = np.zeros((0, 3))
 
@@ -29,16 +34,27 @@ class Beside:
         return len(self._parts)
 
     def show(self, parts: list[tuple[MeshFindings, Field]]) -> None:
-        """Show these instead of what was there; meshes may be of different parts, which keep their place to each other."""
+        """Show these instead of what was there; meshes may be of different parts, which keep
+        their place to each other."""
         self.clear()
         for mesh, field in parts:
             surface = moving_surface(mesh)
             nodes = surface.point_data["node"]
             surface.point_data["value"] = field.values[nodes]
-            actor = self.plotter.add_mesh(surface, render=False, reset_camera=False, show_scalar_bar=False, scalars="value",
-                                          cmap=colour_map(field), clim=(field.least, field.most), ambient=0.45, diffuse=0.55,
-                                          pickable=False,
-                                          interpolate_before_map=True, line_width=5)
+            actor = self.plotter.add_mesh(
+                surface,
+                render=False,
+                reset_camera=False,
+                show_scalar_bar=False,
+                scalars="value",
+                cmap=colour_map(field),
+                clim=(field.least, field.most),
+                ambient=0.45,
+                diffuse=0.55,
+                pickable=False,
+                interpolate_before_map=True,
+                line_width=5,
+            )
             self._parts.append((surface, actor, np.array(surface.points), field.motion[nodes]))
             label = vtkTextActor()
             label.SetInput(field.story)
@@ -47,7 +63,7 @@ class Beside:
             style.SetFontSize(15)
             style.SetBold(True)
             style.SetJustificationToCentered()
-            style.SetColor(*(int(LIGHT.ink[i:i + 2], 16) / 255 for i in (1, 3, 5)))
+            style.SetColor(*(int(LIGHT.ink[i : i + 2], 16) / 255 for i in (1, 3, 5)))
             self.plotter.renderer.AddViewProp(label)
             self._labels.append(label)
         low = np.min([mesh.nodes.min(axis=0) for mesh, _ in parts], axis=0)
@@ -98,9 +114,13 @@ class Beside:
         middle = self._corners.mean(axis=0)
         for number, ((_, actor, _, _), label) in enumerate(zip(self._parts, self._labels)):
             column, row = number % columns, number // columns
-            shift = (column - (columns - 1) / 2) * step[0] * right + ((rows - 1) / 2 - row) * step[1] * up
+            shift = (column - (columns - 1) / 2) * step[0] * right + ((rows - 1) / 2 - row) * step[
+                1
+            ] * up
             actor.SetPosition(*shift)
-            x, y, _ = world_to_display(self.plotter.renderer, (middle + shift - (0.5 * upward + 0.08 * size) * up)[None])[0]
+            x, y, _ = world_to_display(
+                self.plotter.renderer, (middle + shift - (0.5 * upward + 0.08 * size) * up)[None]
+            )[0]
             label.SetPosition(int(x), int(y) - 18)
 
     def move(self, scale: float) -> None:

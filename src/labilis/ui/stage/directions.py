@@ -1,4 +1,6 @@
-"""Which way x, y and z are: a small drawing in the corner of the stage that turns with the view. A click on a letter looks along it."""
+"""Which way x, y and z are: a small drawing in the corner of the stage that turns with the view.
+A click on a letter looks along it."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -16,7 +18,8 @@ Floats = NDArray[np.float64]
 
 
 class Directions(QWidget):
-    """`chosen` carries the letter that was clicked. `facing` gives (right (3,), up (3,)) of the view."""
+    """`chosen` carries the letter that was clicked. `facing` gives (right (3,), up (3,)) of the
+    view."""
 
     chosen = pyqtSignal(str)
 
@@ -30,15 +33,22 @@ class Directions(QWidget):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def ends(self) -> dict[str, tuple[QPointF, float]]:
-        """Where each letter stands in the drawing, and how far its arm comes toward the eye, -1 to 1."""
+        """Where each letter stands in the drawing, and how far its arm comes toward the eye, -1
+        to 1."""
         right, up = self._facing()
         toward = np.cross(right, up)
         middle = QPointF(_SIDE / 2, _SIDE / 2)
-        return {letter: (middle + _LETTER * QPointF(float(right[axis]), -float(up[axis])), float(toward[axis]))
-                for axis, letter in enumerate("xyz")}
+        return {
+            letter: (
+                middle + _LETTER * QPointF(float(right[axis]), -float(up[axis])),
+                float(toward[axis]),
+            )
+            for axis, letter in enumerate("xyz")
+        }
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Arms from the back to the front; one that points away is drawn thin, one along the view as a ring."""
+        """Arms from the back to the front; one that points away is drawn thin, one along the
+        view as a ring."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         font = QFont(self.font())
@@ -53,7 +63,11 @@ class Directions(QWidget):
             painter.setPen(QPen(colour, 2.0 if toward > -0.2 else 1.2))
             if size < 7:  # the eye looks along it: a dot when it comes, a cross when it goes
                 painter.drawEllipse(middle, 5.0, 5.0)
-                painter.drawText(QRectF(middle.x() + 7, middle.y() + 3, 14, 16), Qt.AlignmentFlag.AlignCenter, letter)
+                painter.drawText(
+                    QRectF(middle.x() + 7, middle.y() + 3, 14, 16),
+                    Qt.AlignmentFlag.AlignCenter,
+                    letter,
+                )
                 if toward > 0:
                     painter.setBrush(colour)
                     painter.drawEllipse(middle, 1.6, 1.6)
@@ -67,10 +81,16 @@ class Directions(QWidget):
             painter.drawLine(middle, tip)
             side = QPointF(-unit.y(), unit.x())
             painter.setBrush(colour)
-            painter.drawPolygon(QPolygonF([tip + unit * 2.0, tip - unit * 5.0 + side * 2.8, tip - unit * 5.0 - side * 2.8]))
+            painter.drawPolygon(
+                QPolygonF(
+                    [tip + unit * 2.0, tip - unit * 5.0 + side * 2.8, tip - unit * 5.0 - side * 2.8]
+                )
+            )
             painter.setBrush(Qt.BrushStyle.NoBrush)
             beyond = middle + along * (max(size, 16.0) / size)
-            painter.drawText(QRectF(beyond.x() - 9, beyond.y() - 9, 18, 18), Qt.AlignmentFlag.AlignCenter, letter)
+            painter.drawText(
+                QRectF(beyond.x() - 9, beyond.y() - 9, 18, 18), Qt.AlignmentFlag.AlignCenter, letter
+            )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """The letter next to the click."""

@@ -1,4 +1,6 @@
-"""Pictures and films of what the stage shows, with a line of words under them so that nobody mistakes what they see."""
+"""Pictures and films of what the stage shows, with a line of words under them so that nobody
+mistakes what they see."""
+
 from __future__ import annotations
 
 from collections.abc import Callable
@@ -17,7 +19,8 @@ KINDS = {".png": "picture", ".gif": "film", ".webp": "film", ".mp4": "film"}
 
 
 def with_words(picture: np.ndarray, words: tuple[str, str]) -> np.ndarray:
-    """A picture (h, w, 3) with two lines of words under it; even in both sizes, as films want it."""
+    """A picture (h, w, 3) with two lines of words under it; even in both sizes, as films want
+    it."""
     height, width = picture.shape[0] // 2 * 2, picture.shape[1] // 2 * 2
     image = QImage(width, height + _STRIP, QImage.Format.Format_RGB888)
     image.fill(QColor(LIGHT.card))
@@ -31,17 +34,23 @@ def with_words(picture: np.ndarray, words: tuple[str, str]) -> np.ndarray:
         font.setBold(number == 0)
         painter.setFont(font)
         painter.setPen(QColor(LIGHT.ink if number == 0 else LIGHT.quiet))
-        painter.drawText(QRectF(12, height + 4 + 19 * number, width - 24, 18), Qt.AlignmentFlag.AlignVCenter, line)
+        painter.drawText(
+            QRectF(12, height + 4 + 19 * number, width - 24, 18),
+            Qt.AlignmentFlag.AlignVCenter,
+            line,
+        )
     painter.end()
     data = image.constBits()
     assert data is not None
     data.setsize(image.sizeInBytes())
     rows = np.frombuffer(data, dtype=np.uint8)  # type: ignore[call-overload]
-    rows = rows.reshape(height + _STRIP, image.bytesPerLine())[:, :3 * width]
+    rows = rows.reshape(height + _STRIP, image.bytesPerLine())[:, : 3 * width]
     return np.array(rows.reshape(height + _STRIP, width, 3))
 
 
-def save(path: Path, frame: Callable[[float], np.ndarray], words: tuple[str, str], phase: float) -> None:
+def save(
+    path: Path, frame: Callable[[float], np.ndarray], words: tuple[str, str], phase: float
+) -> None:
     """A picture at a phase, or a film of one swing; by the ending of the name.
 
     Raises LabilisError for an ending that is none of ours, and when the file cannot be written.
@@ -50,8 +59,12 @@ def save(path: Path, frame: Callable[[float], np.ndarray], words: tuple[str, str
 
     ending = path.suffix.lower()
     if ending not in KINDS:
-        raise LabilisError(f"'{path.suffix}' is no kind of picture or film that can be written.", str(path),
-                           "End the name in .png, .gif, .webp or .mp4.", "film-kind")
+        raise LabilisError(
+            f"'{path.suffix}' is no kind of picture or film that can be written.",
+            str(path),
+            "End the name in .png, .gif, .webp or .mp4.",
+            "film-kind",
+        )
     try:
         if KINDS[ending] == "picture":
             imageio.imwrite(path, with_words(frame(phase), words))
@@ -63,4 +76,6 @@ def save(path: Path, frame: Callable[[float], np.ndarray], words: tuple[str, str
             imageio.imwrite(path, frames, fps=_PER_SECOND, codec="libx264", macro_block_size=2)
     except OSError as error:
         what = error.strerror or str(error)
-        raise LabilisError(f"The film cannot be written ({what}).", str(path), "Choose another place.", "disk") from error
+        raise LabilisError(
+            f"The film cannot be written ({what}).", str(path), "Choose another place.", "disk"
+        ) from error

@@ -1,8 +1,10 @@
-"""Marks of supports, hubs and loads: drawn in screen space so that they keep their size, redrawn as the camera moves.
+"""Marks of supports, hubs and loads: drawn in screen space so that they keep their size, redrawn as
+the camera moves.
 
-Supports are the hatched ground of a drawing with six ticks, three for x y z and three for turns; a long tick is a motion
-held, a dot one left free. Loads are arrows with their value on a tag. Hubs are rings with thin spokes.
-"""
+Supports are the hatched ground of a drawing with six ticks, three for x y z and three for turns; a
+long tick is a motion held, a dot one left free. Loads are arrows with their value on a tag. Hubs
+are rings with thin spokes."""
+
 from __future__ import annotations
 
 from typing import Any
@@ -18,7 +20,7 @@ from labilis.ui.theme import LIGHT
 
 
 def _rgb(colour: str) -> tuple[float, float, float]:
-    return tuple(int(colour[i:i + 2], 16) / 255 for i in (1, 3, 5))  # type: ignore[return-value]
+    return tuple(int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))  # type: ignore[return-value]
 
 
 class _Lines:
@@ -37,7 +39,11 @@ class _Lines:
         self.actor.GetProperty().SetLineWidth(width)
         renderer.AddViewProp(self.actor)
 
-    def draw(self, lines: list[list[tuple[float, float]]], fills: list[list[tuple[float, float]]] | None = None) -> None:
+    def draw(
+        self,
+        lines: list[list[tuple[float, float]]],
+        fills: list[list[tuple[float, float]]] | None = None,
+    ) -> None:
         points, cells, polygons = vtkPoints(), vtkCellArray(), vtkCellArray()
         for group, into in ((lines, cells), (fills or [], polygons)):
             for line in group:
@@ -65,7 +71,9 @@ class Glyphs:
         self.hubs: list[HubMark | JointMark] = []
         self.visible = True
 
-    def show(self, supports: list[SupportMark], loads: list[LoadMark], hubs: list[HubMark | JointMark]) -> None:
+    def show(
+        self, supports: list[SupportMark], loads: list[LoadMark], hubs: list[HubMark | JointMark]
+    ) -> None:
         """Replace all marks."""
         self.supports, self.loads, self.hubs = supports, loads, hubs
         self.redraw()
@@ -123,8 +131,13 @@ class Glyphs:
             ink.append([(x + 6 * np.cos(a), y + 6 * np.sin(a)) for a in angles])
             ink += [[(x - 9, y), (x + 9, y)], [(x, y - 9), (x, y + 9)]]
 
-    def _support(self, support: SupportMark, ink: list[list[tuple[float, float]]], faint: list[list[tuple[float, float]]],
-                 taken: dict[tuple[int, int], int]) -> None:
+    def _support(
+        self,
+        support: SupportMark,
+        ink: list[list[tuple[float, float]]],
+        faint: list[list[tuple[float, float]]],
+        taken: dict[tuple[int, int], int],
+    ) -> None:
         x, y, _ = world_to_display(self.renderer, support.place[None])[0]
         cell = (int(x // 40), int(y // 40))  # two supports at one place stand side by side
         x += 50 * taken.get(cell, 0)
@@ -141,16 +154,28 @@ class Glyphs:
             else:
                 faint.append([(tick - 1.5, y - 15), (tick + 1.5, y - 15)])
 
-    def _load(self, load: LoadMark, ochre: list[list[tuple[float, float]]], heads: list[list[tuple[float, float]]]) -> None:
+    def _load(
+        self,
+        load: LoadMark,
+        ochre: list[list[tuple[float, float]]],
+        heads: list[list[tuple[float, float]]],
+    ) -> None:
         camera = self.renderer.GetActiveCamera()
         step = max(camera.GetParallelScale(), 1e-9) * 0.05
-        tip, before = world_to_display(self.renderer, np.stack([load.place, load.place - step * load.direction]))[:, :2]
+        tip, before = world_to_display(
+            self.renderer, np.stack([load.place, load.place - step * load.direction])
+        )[:, :2]
         along = tip - before
-        full = world_to_display(self.renderer, np.stack([load.place, load.place + step * np.array(
-            camera.GetViewUp())]))[:, :2]
+        full = world_to_display(
+            self.renderer, np.stack([load.place, load.place + step * np.array(camera.GetViewUp())])
+        )[:, :2]
         unit = max(float(np.linalg.norm(full[1] - full[0])), 1e-9)
         share = float(np.linalg.norm(along)) / unit  # 1 when the arrow lies in the picture's plane
-        direction = along / max(float(np.linalg.norm(along)), 1e-9) if share > 1e-3 else np.array([0.0, -1.0])
+        direction = (
+            along / max(float(np.linalg.norm(along)), 1e-9)
+            if share > 1e-3
+            else np.array([0.0, -1.0])
+        )
         length = max(58.0 * min(share, 1.0), 20.0)
         tip = tip - 8 * direction
         tail = tip - length * direction
@@ -160,7 +185,12 @@ class Glyphs:
         heads.append([tuple(tip), tuple(neck + 5.5 * side), tuple(neck - 5.5 * side)])
         if load.held:
             ochre.append([tuple(tail + 6 * side), tuple(tail - 6 * side)])
-        self._tag(load.tag, tail - 8 * direction, direction, LIGHT.accent if load.reaction else LIGHT.caution)
+        self._tag(
+            load.tag,
+            tail - 8 * direction,
+            direction,
+            LIGHT.accent if load.reaction else LIGHT.caution,
+        )
 
     def _tag(self, text: str, at: np.ndarray, direction: np.ndarray, colour: str) -> None:
         tag = vtkTextActor()
@@ -179,13 +209,20 @@ class Glyphs:
             (style.SetJustificationToRight if direction[0] > 0 else style.SetJustificationToLeft)()
         else:
             style.SetJustificationToCentered()
-            (style.SetVerticalJustificationToTop if direction[1] > 0 else style.SetVerticalJustificationToBottom)()
+            (
+                style.SetVerticalJustificationToTop
+                if direction[1] > 0
+                else style.SetVerticalJustificationToBottom
+            )()
         size = [0.0, 0.0, 0.0, 0.0]
         tag.GetBoundingBox(self.renderer, size)
         width, height = self.renderer.GetSize()
         wide = size[1] - size[0] + 8
-        left, right = {True: (wide, 8), False: (8, wide)}[bool(direction[0] > 0)] if abs(direction[0]) > abs(
-            direction[1]) else (wide / 2 + 8, wide / 2 + 8)
+        left, right = (
+            {True: (wide, 8), False: (8, wide)}[bool(direction[0] > 0)]
+            if abs(direction[0]) > abs(direction[1])
+            else (wide / 2 + 8, wide / 2 + 8)
+        )
         x = float(np.clip(at[0], left, max(width - right, left)))
         tag.SetPosition(x, float(np.clip(at[1], 14, height - 14)))
         self.renderer.AddViewProp(tag)

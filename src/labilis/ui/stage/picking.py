@@ -1,4 +1,5 @@
 """Which face or edge lies under a point of the window."""
+
 from __future__ import annotations
 
 from typing import Any
@@ -24,8 +25,11 @@ def world_to_display(renderer: Any, points: np.ndarray) -> np.ndarray:
     return np.stack([(ndc[:, 0] + 1) / 2 * width, (ndc[:, 1] + 1) / 2 * height, ndc[:, 2]], axis=1)
 
 
-def pick(renderer: Any, view: ShapeView, actor: Any, faces: np.ndarray, x: float, y: float) -> tuple[str, int] | None:
-    """('edge', number) when the pointer is within some pixels of a visible edge, else ('face', number), else None.
+def pick(
+    renderer: Any, view: ShapeView, actor: Any, faces: np.ndarray, x: float, y: float
+) -> tuple[str, int] | None:
+    """('edge', number) when the pointer is within some pixels of a visible edge, else ('face',
+    number), else None.
 
     `actor` shows triangles whose CAD face is given by `faces` (cells,).
     """
@@ -36,15 +40,20 @@ def pick(renderer: Any, view: ShapeView, actor: Any, faces: np.ndarray, x: float
     return ("face", face) if face >= 0 else None
 
 
-def _hit(renderer: Any, actor: Any, faces: np.ndarray, x: float, y: float) -> tuple[int, float | None]:
-    """(CAD face of the cell of an actor under a pixel, -1 for none; its depth on the screen, None where nothing is hit)."""
+def _hit(
+    renderer: Any, actor: Any, faces: np.ndarray, x: float, y: float
+) -> tuple[int, float | None]:
+    """(CAD face of the cell of an actor under a pixel, -1 for none; its depth on the screen,
+    None where nothing is hit)."""
     picker = vtkCellPicker()
     picker.SetTolerance(0.0005)
     picker.PickFromListOn()
     picker.AddPickList(actor)
     if not picker.Pick(x, y, 0, renderer) or picker.GetCellId() < 0:
         return -1, None
-    return int(faces[picker.GetCellId()]), float(world_to_display(renderer, np.array([picker.GetPickPosition()]))[0, 2])
+    return int(faces[picker.GetCellId()]), float(
+        world_to_display(renderer, np.array([picker.GetPickPosition()]))[0, 2]
+    )
 
 
 def pick_edge(renderer: Any, view: ShapeView, x: float, y: float) -> tuple[str, int] | None:
@@ -53,10 +62,17 @@ def pick_edge(renderer: Any, view: ShapeView, x: float, y: float) -> tuple[str, 
     return None if edge is None else ("edge", edge)
 
 
-def pick_shown(renderer: Any, actor: Any, faces: np.ndarray, sides: np.ndarray, edges: np.ndarray, x: float, y: float
-               ) -> tuple[str, int] | None:
-    """The same on a deformed shape: `faces` the CAD face of each cell of `actor`, -1 for none; sides (s, 2, 3) where they are shown, with
-    the CAD edge of each."""
+def pick_shown(
+    renderer: Any,
+    actor: Any,
+    faces: np.ndarray,
+    sides: np.ndarray,
+    edges: np.ndarray,
+    x: float,
+    y: float,
+) -> tuple[str, int] | None:
+    """The same on a deformed shape: `faces` the CAD face of each cell of `actor`, -1 for none;
+    sides (s, 2, 3) where they are shown, with the CAD edge of each."""
     face, depth = _hit(renderer, actor, faces, x, y)
     if len(sides):
         on_screen = world_to_display(renderer, sides.reshape(-1, 3)).reshape(-1, 2, 3)
@@ -67,8 +83,11 @@ def pick_shown(renderer: Any, actor: Any, faces: np.ndarray, sides: np.ndarray, 
     return ("face", face) if face >= 0 else None
 
 
-def _distances(start: np.ndarray, end: np.ndarray, x: float, y: float, depth: float | None) -> np.ndarray:
-    """Pixels (s,) from the pointer to lines on the screen, infinite for what lies behind `depth`."""
+def _distances(
+    start: np.ndarray, end: np.ndarray, x: float, y: float, depth: float | None
+) -> np.ndarray:
+    """Pixels (s,) from the pointer to lines on the screen, infinite for what lies behind
+    `depth`."""
     step = end[:, :2] - start[:, :2]
     length2 = np.maximum((step**2).sum(axis=1), 1e-12)
     t = np.clip(((np.array([x, y]) - start[:, :2]) * step).sum(axis=1) / length2, 0, 1)
@@ -81,7 +100,9 @@ def _distances(start: np.ndarray, end: np.ndarray, x: float, y: float, depth: fl
     return np.where(z > depth + reach, np.inf, distance)
 
 
-def _nearest_edge(renderer: Any, view: ShapeView, x: float, y: float, depth: float | None) -> int | None:
+def _nearest_edge(
+    renderer: Any, view: ShapeView, x: float, y: float, depth: float | None
+) -> int | None:
     tessellation = view.tessellation
     if len(tessellation.edge_points) == 0:
         return None
@@ -102,7 +123,8 @@ def _nearest_edge(renderer: Any, view: ShapeView, x: float, y: float, depth: flo
 
 
 def nearest_point(renderer: Any, points: np.ndarray, x: float, y: float) -> int:
-    """Number of the point (n, 3) that is nearest to a pixel, among those within reach the one in front; -1 for none."""
+    """Number of the point (n, 3) that is nearest to a pixel, among those within reach the one in
+    front; -1 for none."""
     on_screen = world_to_display(renderer, points)
     away = np.linalg.norm(on_screen[:, :2] - np.array([x, y]), axis=1)
     close = np.flatnonzero(away < max(_SPOT_REACH, float(away.min(initial=np.inf)) * 1.001))

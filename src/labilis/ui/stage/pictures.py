@@ -1,4 +1,5 @@
 """Small pictures of mode shapes, drawn off screen."""
+
 from __future__ import annotations
 
 from typing import Any
@@ -35,8 +36,17 @@ class Pictures:
             shifted.point_data["value"] = size
             self._plotter.clear_actors()
             for style in ("surface", "wireframe"):  # lines keep a thin part visible at this size
-                self._plotter.add_mesh(shifted, scalars="value", cmap=MOVEMENT, clim=(-0.4, 1), show_scalar_bar=False,
-                                       ambient=0.6, reset_camera=False, style=style, line_width=3)
+                self._plotter.add_mesh(
+                    shifted,
+                    scalars="value",
+                    cmap=MOVEMENT,
+                    clim=(-0.4, 1),
+                    show_scalar_bar=False,
+                    ambient=0.6,
+                    reset_camera=False,
+                    style=style,
+                    line_width=3,
+                )
             across = motion[int(size.argmax())]
             across = across - (across @ view.long_axis) * view.long_axis
             if np.linalg.norm(across) < 1e-9:

@@ -1,11 +1,20 @@
 """The strip at the stage's foot: legend, play, scale, speed, ghost."""
+
 from __future__ import annotations
 
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QSlider, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QSlider,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from labilis.ui.plain import Label
 from labilis.ui.theme import LIGHT, icon
@@ -34,7 +43,8 @@ class _Legend(QWidget):
 
 
 class Playback(QWidget):
-    """Controls of movement. `changed` fires when a new frame must be drawn; phase 0 to 1 over one swing."""
+    """Controls of movement. `changed` fires when a new frame must be drawn; phase 0 to 1 over
+    one swing."""
 
     changed = pyqtSignal()
     what_changed = pyqtSignal()
@@ -117,15 +127,22 @@ class Playback(QWidget):
         """What is to be shown."""
         return self.what.currentText()
 
-    def describe(self, unit: str, low: str, high: str, colours: Any, story: str, steady: bool) -> None:
+    def describe(
+        self, unit: str, low: str, high: str, colours: Any, story: str, steady: bool
+    ) -> None:
         """Legend and words; `steady` fields (stress) stand still until played."""
         self.unit.setText(unit)
         self.low.setText(low)
         self.high.setText(high)
         self._story = story
         self.story.setText(story)
-        self.legend.stops = [] if colours is None else [
-            QColor.fromRgbF(*(float(c) for c in colours(number / 8)[:3])) for number in range(9)]
+        self.legend.stops = (
+            []
+            if colours is None
+            else [
+                QColor.fromRgbF(*(float(c) for c in colours(number / 8)[:3])) for number in range(9)
+            ]
+        )
         self.legend.setVisible(colours is not None)
         self.legend.update()
         if steady != self._steady:

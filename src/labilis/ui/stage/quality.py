@@ -1,4 +1,6 @@
-"""Strip under the mesh: how many elements have which shape, and the worst ones, which are marked on the part."""
+"""Strip under the mesh: how many elements have which shape, and the worst ones, which are marked
+on the part."""
+
 from __future__ import annotations
 
 import numpy as np
@@ -34,8 +36,16 @@ class QualityStrip(QWidget):
         assert self.mesh is not None
         worst, poor = float(self.mesh.shape.min()), int((self.mesh.shape < POOR).sum())
         marked = len(worst_elements(self.mesh))
-        said = f"worst {worst:.2f}; " + ("none under " + f"{POOR}" if not poor else f"{poor:,} under {POOR}"
-                                         + (f", the worst {marked} marked on the part" if poor > marked else ", marked on the part"))
+        said = f"worst {worst:.2f}; " + (
+            "none under " + f"{POOR}"
+            if not poor
+            else f"{poor:,} under {POOR}"
+            + (
+                f", the worst {marked} marked on the part"
+                if poor > marked
+                else ", marked on the part"
+            )
+        )
         return f"Shape of {self.mesh.count:,} elements, 1 is ideal: {said}."
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
@@ -49,13 +59,23 @@ class QualityStrip(QWidget):
         font.setPixelSize(11)
         painter.setFont(font)
         for k, count in enumerate(counts):
-            high = 0.0 if count == 0 else max(2.0, (foot - 6.0) * np.sqrt(count / most))  # the few bad ones must be seen
+            high = (
+                0.0 if count == 0 else max(2.0, (foot - 6.0) * np.sqrt(count / most))
+            )  # the few bad ones must be seen
             bar = QRectF(left + k * step + 2, foot - high, step - 4, high)
             painter.fillRect(bar, QColor(LIGHT.caution if (k + 1) / 10 <= POOR else LIGHT.accent))
         painter.setPen(QPen(QColor(LIGHT.quiet), 1))
         painter.drawLine(QPointF(left, foot), QPointF(left + 10 * step, foot))
         for k in (0, 2, 5, 10):
-            painter.drawText(QRectF(left + k * step - 15, foot + 2, 30, 14), Qt.AlignmentFlag.AlignHCenter, f"{k / 10:g}")
+            painter.drawText(
+                QRectF(left + k * step - 15, foot + 2, 30, 14),
+                Qt.AlignmentFlag.AlignHCenter,
+                f"{k / 10:g}",
+            )
         painter.setPen(QColor(LIGHT.ink))
-        room = QRectF(left + 10 * step + 22, 4, self.width() - left - 10 * step - 36, self.height() - 8)
-        painter.drawText(room, int(Qt.AlignmentFlag.AlignVCenter) | int(Qt.TextFlag.TextWordWrap), self.words())
+        room = QRectF(
+            left + 10 * step + 22, 4, self.width() - left - 10 * step - 36, self.height() - 8
+        )
+        painter.drawText(
+            room, int(Qt.AlignmentFlag.AlignVCenter) | int(Qt.TextFlag.TextWordWrap), self.words()
+        )

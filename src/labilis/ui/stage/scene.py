@@ -1,4 +1,5 @@
 """Actors of the stage: the body by faces, its edges, mesh, fields on the deformed surface."""
+
 from __future__ import annotations
 
 from collections.abc import Sequence
@@ -13,9 +14,15 @@ from labilis.judge.looks import sides_of, surface_triangles, worst_elements
 from labilis.run.picking import ShapeView
 from labilis.ui.theme import LIGHT
 
-MOVEMENT = LinearSegmentedColormap.from_list("movement", ["#E4E6DF", "#A9CBC6", "#4F9C95", "#0E6B66", "#063F3C"])
-GAIN = LinearSegmentedColormap.from_list("gain", ["#8A3B12", "#D9A27A", "#E9E8E2", "#7DB5AE", "#0B5D58"])
-STRESS = LinearSegmentedColormap.from_list("stress", ["#20304F", "#4A5A6B", "#85816F", "#BFA95A", "#F1D94A"])
+MOVEMENT = LinearSegmentedColormap.from_list(
+    "movement", ["#E4E6DF", "#A9CBC6", "#4F9C95", "#0E6B66", "#063F3C"]
+)
+GAIN = LinearSegmentedColormap.from_list(
+    "gain", ["#8A3B12", "#D9A27A", "#E9E8E2", "#7DB5AE", "#0B5D58"]
+)
+STRESS = LinearSegmentedColormap.from_list(
+    "stress", ["#20304F", "#4A5A6B", "#85816F", "#BFA95A", "#F1D94A"]
+)
 
 
 def _joined(points: np.ndarray, triangles: np.ndarray, lines: np.ndarray) -> pv.PolyData:
@@ -31,14 +38,26 @@ def _joined(points: np.ndarray, triangles: np.ndarray, lines: np.ndarray) -> pv.
 def moving_surface(mesh: MeshFindings) -> pv.PolyData:
     """Surface of a mesh and its line elements; point data 'node'."""
     surface, lines = surface_of(mesh), mesh.lines
-    points = np.asarray(surface.point_data["node"]) if surface.n_points else np.zeros(0, dtype=np.int64)
+    points = (
+        np.asarray(surface.point_data["node"]) if surface.n_points else np.zeros(0, dtype=np.int64)
+    )
     triangles = surface.regular_faces if surface.n_points else np.zeros((0, 3), dtype=np.int64)
     used, renumbered = np.unique(lines, return_inverse=True)
-    found = _joined(np.concatenate([mesh.nodes[points], mesh.nodes[used]]), triangles, renumbered.reshape(-1, 2) + len(points))
+    found = _joined(
+        np.concatenate([mesh.nodes[points], mesh.nodes[used]]),
+        triangles,
+        renumbered.reshape(-1, 2) + len(points),
+    )
     found.point_data["node"] = np.concatenate([points, used])
     if found.n_cells:
-        faces = np.asarray(surface.cell_data["face"]) if surface.n_points else np.zeros(0, dtype=np.int64)
-        found.cell_data["face"] = np.concatenate([np.full(found.n_cells - len(faces), -1), faces])  # lines are the first cells
+        faces = (
+            np.asarray(surface.cell_data["face"])
+            if surface.n_points
+            else np.zeros(0, dtype=np.int64)
+        )
+        found.cell_data["face"] = np.concatenate(
+            [np.full(found.n_cells - len(faces), -1), faces]
+        )  # lines are the first cells
     return found
 
 
@@ -66,7 +85,10 @@ def element_lines(mesh: MeshFindings) -> pv.PolyData:
         mids = triangles[:, 3 + number] if triangles.shape[1] == 6 else np.full(len(triangles), -1)
         straight = mids < 0
         sides.append(triangles[straight][:, [a, b]])
-        sides += [np.stack([triangles[~straight][:, a], mids[~straight]], 1), np.stack([mids[~straight], triangles[~straight][:, b]], 1)]
+        sides += [
+            np.stack([triangles[~straight][:, a], mids[~straight]], 1),
+            np.stack([mids[~straight], triangles[~straight][:, b]], 1),
+        ]
     lines = np.unique(np.sort(np.concatenate(sides), axis=1), axis=0)
     used, renumbered = np.unique(lines, return_inverse=True)
     return _joined(mesh.nodes[used], np.zeros((0, 3)), renumbered.reshape(-1, 2))
@@ -96,7 +118,9 @@ def edge_lines(view: ShapeView, edges: list[int] | None = None) -> pv.PolyData:
         points.append(line)
         cells.append(np.concatenate([[len(line)], start + np.arange(len(line))]))
         start += len(line)
-    return pv.PolyData(np.concatenate(points), lines=np.concatenate(cells)) if cells else pv.PolyData()
+    return (
+        pv.PolyData(np.concatenate(points), lines=np.concatenate(cells)) if cells else pv.PolyData()
+    )
 
 
 def scribe_lines(view: ShapeView) -> pv.PolyData:
@@ -110,7 +134,9 @@ def scribe_lines(view: ShapeView) -> pv.PolyData:
         count = max(1, round(along[-1] / dash / 1.6))
         starts = along[-1] * (np.arange(count) + 0.2) / count
         for stop in np.stack([starts, starts + 0.6 * along[-1] / count], axis=1):
-            places = np.concatenate([stop[:1], along[(along > stop[0]) & (along < stop[1])], stop[1:]])
+            places = np.concatenate(
+                [stop[:1], along[(along > stop[0]) & (along < stop[1])], stop[1:]]
+            )
             dots = np.stack([np.interp(places, along, line[:, axis]) for axis in range(3)], axis=1)
             points += list(np.stack([dots[:-1], dots[1:]], axis=1))
     places = np.concatenate(points)
@@ -118,7 +144,8 @@ def scribe_lines(view: ShapeView) -> pv.PolyData:
 
 
 def light_stage(plotter: Any) -> None:
-    """Soft light from above the viewer's shoulder and a weaker one from the other side, both moving with the camera."""
+    """Soft light from above the viewer's shoulder and a weaker one from the other side, both
+    moving with the camera."""
     for position, strength in (((0.35, 0.6, 1.0), 0.75), ((-0.9, -0.2, 0.6), 0.32)):
         light = pv.Light(position=position, light_type="camera light", intensity=strength)
         plotter.add_light(light)
@@ -150,7 +177,9 @@ class Scene:
         if data.n_points == 0:
             return None
         how.setdefault("pickable", False)
-        self.actors[name] = self.plotter.add_mesh(data, render=False, reset_camera=False, show_scalar_bar=False, **how)
+        self.actors[name] = self.plotter.add_mesh(
+            data, render=False, reset_camera=False, show_scalar_bar=False, **how
+        )
         return self.actors[name]
 
     def show_body(self, view: ShapeView, ghost: bool = False) -> None:
@@ -159,20 +188,44 @@ class Scene:
         if len(view.ghost_triangles):
             aside = ghost_surface(view)
             self._add("aside", aside, color=LIGHT.line, opacity=0.25, ambient=0.7, diffuse=0.3)
-            rim = aside.extract_feature_edges(feature_angle=25, boundary_edges=False, manifold_edges=False, non_manifold_edges=False)
+            rim = aside.extract_feature_edges(
+                feature_angle=25,
+                boundary_edges=False,
+                manifold_edges=False,
+                non_manifold_edges=False,
+            )
             self._add("aside edges", rim, color=LIGHT.quiet, line_width=1.0, opacity=0.5)
         self.body = body_surface(view)
         if not ghost:
-            self._add("body", self.body, color=LIGHT.steel, smooth_shading=False, ambient=0.42, diffuse=0.62, pickable=True)
-        drawn = None if view.whole is None else [int(index) for index in np.flatnonzero(view.whole.edge_of >= 0)]
-        self._add("edges", edge_lines(view, drawn), color=LIGHT.line if ghost else LIGHT.ink, line_width=1.0 if ghost else 1.3)
+            self._add(
+                "body",
+                self.body,
+                color=LIGHT.steel,
+                smooth_shading=False,
+                ambient=0.42,
+                diffuse=0.62,
+                pickable=True,
+            )
+        drawn = (
+            None
+            if view.whole is None
+            else [int(index) for index in np.flatnonzero(view.whole.edge_of >= 0)]
+        )
+        self._add(
+            "edges",
+            edge_lines(view, drawn),
+            color=LIGHT.line if ghost else LIGHT.ink,
+            line_width=1.0 if ghost else 1.3,
+        )
         if not ghost:
             self._add("scribes", scribe_lines(view), color=LIGHT.ink, line_width=2.2)
 
     def show_mesh(self, mesh: MeshFindings) -> None:
         """The mesh's surface with its element edges, thin and quiet."""
         self.mesh_surface = surface_of(mesh)
-        self._add("mesh", self.mesh_surface, color="#DDE0DB", ambient=0.4, diffuse=0.6, pickable=True)
+        self._add(
+            "mesh", self.mesh_surface, color="#DDE0DB", ambient=0.4, diffuse=0.6, pickable=True
+        )
         self._add("mesh lines", element_lines(mesh), color=LIGHT.quiet, line_width=0.7)
         poor = worst_elements(mesh)
         if len(poor):
@@ -181,18 +234,40 @@ class Scene:
         if len(mesh.lines):
             struts = _joined(mesh.nodes, np.zeros((0, 3)), mesh.lines)
             self._add("mesh struts", struts, color=LIGHT.ink, line_width=3, show_vertices=False)
-            self._add("mesh joints", pv.PolyData(mesh.nodes[np.unique(mesh.lines)]), color=LIGHT.accent, point_size=7)
+            self._add(
+                "mesh joints",
+                pv.PolyData(mesh.nodes[np.unique(mesh.lines)]),
+                color=LIGHT.accent,
+                point_size=7,
+            )
 
-    def show_field(self, mesh: MeshFindings, motion: np.ndarray, values: np.ndarray, colours: Any,
-                   limits: tuple[float, float]) -> None:
+    def show_field(
+        self,
+        mesh: MeshFindings,
+        motion: np.ndarray,
+        values: np.ndarray,
+        colours: Any,
+        limits: tuple[float, float],
+    ) -> None:
         """A field (n,) on the surface, which `move` then shifts along `motion` (n, 3)."""
         self.field = moving_surface(mesh)
         nodes = self.field.point_data["node"]
         self.field.point_data["value"] = values[nodes]
         self._base = np.array(self.field.points)
         self._motion = motion[nodes]
-        self._add("field", self.field, pickable=True, scalars="value", cmap=colours, clim=limits, ambient=0.45, diffuse=0.55,
-                  smooth_shading=False, interpolate_before_map=True, line_width=7)
+        self._add(
+            "field",
+            self.field,
+            pickable=True,
+            scalars="value",
+            cmap=colours,
+            clim=limits,
+            ambient=0.45,
+            diffuse=0.55,
+            smooth_shading=False,
+            interpolate_before_map=True,
+            line_width=7,
+        )
 
     def change_motion(self, motion: np.ndarray) -> None:
         """Another motion (n, 3) of the same field."""
@@ -213,7 +288,9 @@ class Scene:
                 lines, used = self._picked
                 lines.points = np.asarray(self.field.points)[used]
 
-    def highlight_moved(self, mesh: MeshFindings, selection: Sequence[tuple[str, int]], colour: str) -> None:
+    def highlight_moved(
+        self, mesh: MeshFindings, selection: Sequence[tuple[str, int]], colour: str
+    ) -> None:
         """What is picked, in a colour above the field, and moving with it."""
         self.clear("picked")
         self._picked = None
@@ -221,7 +298,9 @@ class Scene:
         edges = [index for of, index in selection if of == "edge"]
         triangles = mesh.triangles[np.isin(mesh.triangle_face, faces)][:, :3]
         sides = mesh.segments[np.isin(mesh.segment_edge, edges)][:, :2]
-        sides = np.concatenate([sides, triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+        sides = np.concatenate(
+            [sides, triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]
+        )
         if self.field is None or len(sides) == 0:
             return
         row = np.full(len(mesh.nodes), -1)
@@ -229,11 +308,15 @@ class Scene:
         used, renumbered = np.unique(row[sides], return_inverse=True)
         if used[0] < 0:
             return
-        lines = _joined(np.asarray(self.field.points)[used], np.zeros((0, 3)), renumbered.reshape(-1, 2))
+        lines = _joined(
+            np.asarray(self.field.points)[used], np.zeros((0, 3)), renumbered.reshape(-1, 2)
+        )
         self._add("picked", lines, color=colour, line_width=2 if faces else 5)
         self._picked = (lines, used)
 
-    def highlight(self, name: str, view: ShapeView, of: str, indices: list[int], colour: str) -> None:
+    def highlight(
+        self, name: str, view: ShapeView, of: str, indices: list[int], colour: str
+    ) -> None:
         """Faces or edges shown in a colour above the rest."""
         self.clear(name)
         if not indices:

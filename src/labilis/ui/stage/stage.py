@@ -1,4 +1,6 @@
-"""The stage widget: chips on top, the part, playback at the foot; hover names, picking, the small bar at the pointer."""
+"""The stage widget: chips on top, the part, playback at the foot; hover names, picking, the
+small bar at the pointer."""
+
 from __future__ import annotations
 
 import contextlib
@@ -37,8 +39,8 @@ VIEWS = {"x": (1, 0, 0), "y": (0, -1, 0), "z": (0, 0, 1), "i": (0.55, -0.75, 0.5
 
 
 class Stage(QWidget):
-    """Shows the part. `selection_changed` fires when faces or edges are picked; `hold_wanted`, `push_wanted`,
-    `zone_wanted` carry the way chosen on the small bar."""
+    """Shows the part. `selection_changed` fires when faces or edges are picked; `hold_wanted`,
+    `push_wanted`, `zone_wanted` carry the way chosen on the small bar."""
 
     selection_changed = pyqtSignal()
     hold_wanted = pyqtSignal(str)
@@ -55,7 +57,10 @@ class Stage(QWidget):
         self.setObjectName("ground")
         self.session = session
         self._selection: actions.Selection = ()
-        self._drawn: tuple[Any, Any] = (None, None)  # the shape and the mesh that what is drawn, picked and hovered numbers
+        self._drawn: tuple[Any, Any] = (
+            None,
+            None,
+        )  # the shape and the mesh that what is drawn, picked and hovered numbers
         self.hovered: tuple[str, int] | None = None
         self.view_name, self.mode = "Shape", 0
         self.plotter: Any = None
@@ -63,7 +68,9 @@ class Stage(QWidget):
         self.glyphs: Any = None
         self._free: np.ndarray | None = None
         self._traced: np.ndarray | None = None  # motion of the step of a trace that is shown
-        self._known: tuple[Any, actions.Selection, list[str]] | None = None  # what is measured of a selection without loads
+        self._known: tuple[Any, actions.Selection, list[str]] | None = (
+            None  # what is measured of a selection without loads
+        )
         self.field: fields.Field | None = None
         self.compared: Any = None
         self.beside: tuple[tuple[str, int], ...] = ()
@@ -96,7 +103,9 @@ class Stage(QWidget):
         self.units_button = QPushButton()
         self.units_button.setObjectName("chip")
         self.units_button.setAccessibleName("Units of all figures")
-        self.units_button.setToolTip("Units in which all figures are shown; what was typed stays as it was typed")
+        self.units_button.setToolTip(
+            "Units in which all figures are shown; what was typed stays as it was typed"
+        )
         self.units_menu = QMenu(self)
         for name in shown.NAMES:
             action = self.units_menu.addAction(name.replace("-", " "))
@@ -126,7 +135,9 @@ class Stage(QWidget):
         layout.addWidget(self.quality)
         self.name_tag = QLabel(self, Qt.WindowType.ToolTip)
         self.name_tag.setTextFormat(Qt.TextFormat.RichText)
-        self.name_tag.setStyleSheet(f"background: {LIGHT.card}; border: 1px solid {LIGHT.quiet}; padding: 3px 7px;")
+        self.name_tag.setStyleSheet(
+            f"background: {LIGHT.card}; border: 1px solid {LIGHT.quiet}; padding: 3px 7px;"
+        )
         self.name_tag.setAttribute(Qt.WidgetAttribute.WA_ShowWithoutActivating)
         self.pointer_bar = self._make_bar()
         self._clock = QTimer(self)
@@ -140,7 +151,8 @@ class Stage(QWidget):
         session.run_changed.connect(lambda: self._offer(session.current("shape") is None))
         self._chips()
 
-    # --- 3D part, made late so that the window is up first ----------------------------------------------------------
+    # --- 3D part, made late so that the window is up first
+    # ----------------------------------------------------------
     def start(self) -> None:
         """Make the 3D view."""
         if self.plotter is not None:
@@ -161,7 +173,9 @@ class Stage(QWidget):
         self.scene = Scene(self.plotter)
         self.compared = Beside(self.plotter)
         self.glyphs = Glyphs(self.plotter.renderer)
-        self.plotter.installEventFilter(self)  # VTK's own style keeps the release of a drag to itself
+        self.plotter.installEventFilter(
+            self
+        )  # VTK's own style keeps the release of a drag to itself
         self.plotter.renderer.AddObserver("StartEvent", lambda *_: self._before_render())
         self._camera_state: tuple[float, ...] = ()
         self.directions = Directions(self.plotter, self._facing)
@@ -176,7 +190,10 @@ class Stage(QWidget):
         self.hint.adjustSize()
         high = self.plotter.height()
         self.directions.move(8, max(high - self.directions.height() - 6, 0))
-        self.hint.move(max(self.plotter.width() - self.hint.width() - 14, 0), max(high - self.hint.height() - 8, 0))
+        self.hint.move(
+            max(self.plotter.width() - self.hint.width() - 14, 0),
+            max(high - self.hint.height() - 8, 0),
+        )
 
     def _facing(self) -> tuple[np.ndarray, np.ndarray]:
         """Directions (3,) to the right and upward on the screen."""
@@ -189,7 +206,13 @@ class Stage(QWidget):
 
     def _before_render(self) -> None:
         camera, size = self.plotter.renderer.GetActiveCamera(), self.plotter.renderer.GetSize()
-        state = (*camera.GetPosition(), *camera.GetFocalPoint(), *camera.GetViewUp(), camera.GetParallelScale(), *size)
+        state = (
+            *camera.GetPosition(),
+            *camera.GetFocalPoint(),
+            *camera.GetViewUp(),
+            camera.GetParallelScale(),
+            *size,
+        )
         if state != self._camera_state:
             self._camera_state = state
             self.glyphs.redraw()
@@ -198,18 +221,26 @@ class Stage(QWidget):
             self.directions.update()
 
     def render(self) -> None:
-        """Draw at the next turn of the event loop, once however often it is asked for: painting renders by itself."""
+        """Draw at the next turn of the event loop, once however often it is asked for: painting
+        renders by itself."""
         if self.plotter is not None:
             self.plotter.update()
 
-    # --- what is shown --------------------------------------------------------------------------------------------
+    # --- what is shown
+    # ----------------------------------------------------------------------------------------------
     @property
     def selection(self) -> actions.Selection:
-        """What is picked on the shape that the statements give now; nothing once they give another, whose numbers mean other faces."""
-        return self._selection if self._drawn[0] is not None and self._drawn[0] is self.session.current("shape") else ()
+        """What is picked on the shape that the statements give now; nothing once they give
+        another, whose numbers mean other faces."""
+        return (
+            self._selection
+            if self._drawn[0] is not None and self._drawn[0] is self.session.current("shape")
+            else ()
+        )
 
     def _as_drawn(self) -> tuple[Any, Any]:
-        """Shape and mesh that are drawn and still those of the statements; None for what another will be drawn for."""
+        """Shape and mesh that are drawn and still those of the statements; None for what another
+        will be drawn for."""
         (view, mesh), current = self._drawn, self.session.current
         return view if view is current("shape") else None, mesh if mesh is current("mesh") else None
 
@@ -240,7 +271,8 @@ class Stage(QWidget):
             self.show_view("Mode", (self.mode + step) % len(modes.factors))
 
     def show_free_motion(self, motions: Any) -> None:
-        """Move the part along the first of the rigid motions (k, 6) that nothing holds, or its mesh as a mechanism moves (n, 3)."""
+        """Move the part along the first of the rigid motions (k, 6) that nothing holds, or its
+        mesh as a mechanism moves (n, 3)."""
         self._free = np.asarray(motions)
         self.view_name = "Shape"
         self.playback.set_playing(True)
@@ -254,9 +286,22 @@ class Stage(QWidget):
             return
         session = self.session
         view, mesh = session.current("shape"), session.current("mesh")
-        strength, modes, trace = session.current("strength"), session.current("modes"), session.current("trace")
+        strength, modes, trace = (
+            session.current("strength"),
+            session.current("modes"),
+            session.current("trace"),
+        )
         name = self._possible(self.view_name, mesh, strength, modes, trace)
-        state = (name, self.mode, id(view), id(mesh), id(strength), id(modes), id(trace), self.playback.ghost.isChecked())
+        state = (
+            name,
+            self.mode,
+            id(view),
+            id(mesh),
+            id(strength),
+            id(modes),
+            id(trace),
+            self.playback.ghost.isChecked(),
+        )
         if force or state != self._shown:
             self._shown = state
             self._draw_another(view, mesh)
@@ -268,7 +313,11 @@ class Stage(QWidget):
             if self.compared.count:
                 marks = ([], [], [])
             elif name == "Stress" and strength is not None:
-                marks = (marks[0], [*marks[1], *reaction_marks(session.project, view, strength)], marks[2])
+                marks = (
+                    marks[0],
+                    [*marks[1], *reaction_marks(session.project, view, strength)],
+                    marks[2],
+                )
             self.glyphs.show(*marks)
         else:
             self.glyphs.show([], [], [])
@@ -284,18 +333,28 @@ class Stage(QWidget):
         self.begin.setVisible(nothing and none)
         self._waiting.setVisible(nothing and not none)
         error = self.session.last_error
-        self._waiting.setText("The part is being read…" if self.session.running is not None else
-                              "The part cannot be shown." if error is None else f"The part cannot be shown: {error.what}")
+        self._waiting.setText(
+            "The part is being read…"
+            if self.session.running is not None
+            else "The part cannot be shown."
+            if error is None
+            else f"The part cannot be shown: {error.what}"
+        )
 
     @staticmethod
     def _possible(name: str, mesh: Any, strength: Any, modes: Any, trace: Any) -> str:
-        if (name == "Mesh" and mesh is None) or (name == "Stress" and strength is None) or (
-                name == "Mode" and (modes is None or len(modes.factors) == 0)) or (
-                name == "Trace" and (trace is None or len(trace.motions) == 0)):
+        if (
+            (name == "Mesh" and mesh is None)
+            or (name == "Stress" and strength is None)
+            or (name == "Mode" and (modes is None or len(modes.factors) == 0))
+            or (name == "Trace" and (trace is None or len(trace.motions) == 0))
+        ):
             return "Shape"
         return name
 
-    def _build(self, name: str, view: Any, mesh: Any, strength: Any, modes: Any, trace: Any) -> None:
+    def _build(
+        self, name: str, view: Any, mesh: Any, strength: Any, modes: Any, trace: Any
+    ) -> None:
         scene = self.scene
         scene.clear()
         self.compared.clear()
@@ -325,11 +384,22 @@ class Stage(QWidget):
             elif self.beside and name == "Mode":
                 self.compared.show([(mesh, field) for field in self._fields_beside(mesh)])
             else:
-                scene.show_field(mesh, self.field.motion, self.field.values, fields.colour_map(self.field),
-                                 (self.field.least, self.field.most))
+                scene.show_field(
+                    mesh,
+                    self.field.motion,
+                    self.field.values,
+                    fields.colour_map(self.field),
+                    (self.field.least, self.field.most),
+                )
             story = "one camera for all of them" if self.compared.count else self.field.story
-            self.playback.describe(self.field.unit, self.field.low, self.field.high, fields.colour_map(self.field), story,
-                                   self.field.steady)
+            self.playback.describe(
+                self.field.unit,
+                self.field.low,
+                self.field.high,
+                fields.colour_map(self.field),
+                story,
+                self.field.steady,
+            )
         if self._framed != self.session.project.name + str(view.volume):
             self._framed = self.session.project.name + str(view.volume)
             self.look("i")
@@ -340,7 +410,9 @@ class Stage(QWidget):
             self._last_tick = time.monotonic()
             self._clock.start()
 
-    def _field_of(self, name: str, mesh: Any, strength: Any, modes: Any, trace: Any) -> fields.Field:
+    def _field_of(
+        self, name: str, mesh: Any, strength: Any, modes: Any, trace: Any
+    ) -> fields.Field:
         """What a view shows, by what was chosen on the strip."""
         self.playback.offer(fields.choices(name, strength, trace, modes))
         if name == "Stress":
@@ -357,24 +429,40 @@ class Stage(QWidget):
             report = self.session.report.case(case)
             modes = report.facts.modes if report is not None else None
             if modes is not None and mode < len(modes.factors):
-                title = f"{case}, mode {mode + 1}" if len({case for case, _ in self.beside}) > 1 else f"mode {mode + 1}"
+                title = (
+                    f"{case}, mode {mode + 1}"
+                    if len({case for case, _ in self.beside}) > 1
+                    else f"mode {mode + 1}"
+                )
                 found.append(fields.mode_field(mesh, modes, mode, self.playback.chosen, title))
         return found
 
     def _designs_beside(self) -> list[tuple[Any, fields.Field]]:
-        """(mesh, field) of the shown mode of each design that is compared, of those that were run."""
+        """(mesh, field) of the shown mode of each design that is compared, of those that were
+        run."""
         found = []
         for name in self.designs_beside if len(self.designs_beside) > 1 else ():
             report = self.session.report_of_design(name)
             case = None if report is None else report.case(self.session.case_name or "")
             modes = None if case is None else case.facts.modes
-            if report is None or report.mesh is None or modes is None or self.mode >= len(modes.factors):
+            if (
+                report is None
+                or report.mesh is None
+                or modes is None
+                or self.mode >= len(modes.factors)
+            ):
                 continue
-            found.append((report.mesh, fields.mode_field(report.mesh, modes, self.mode, self.playback.chosen, name)))
+            found.append(
+                (
+                    report.mesh,
+                    fields.mode_field(report.mesh, modes, self.mode, self.playback.chosen, name),
+                )
+            )
         return found if len(found) > 1 else []
 
     def compare_designs(self, names: tuple[str, ...]) -> None:
-        """Show the first mode of designs side by side, all at one scale; none for the one shape again."""
+        """Show the first mode of designs side by side, all at one scale; none for the one shape
+        again."""
         self.designs_beside, self.beside = names, ()
         self._shown = ()
         self.show_view("Mode", self.mode if names else 0)
@@ -392,19 +480,46 @@ class Stage(QWidget):
         self.compare_menu.clear()
         case, reports = self.session.case_name, self.session.report.cases
         report = self.session.case_report
-        count = len(report.facts.modes.factors) if report is not None and report.facts.modes is not None else 0
+        count = (
+            len(report.facts.modes.factors)
+            if report is not None and report.facts.modes is not None
+            else 0
+        )
         offers: list[tuple[str, tuple[tuple[str, int], ...]]] = []
-        offers += [(f"modes {first + 1} and {first + 2}", ((case, first), (case, first + 1))) for first in (0, 2) if count > first + 1]
-        offers += [("modes 1 to 4", tuple((case, number) for number in range(4)))] if count > 3 else []
-        known = [item.facts.case for item in reports if item.facts.modes is not None and len(item.facts.modes.factors)]
-        offers += [(f"mode 1 of {' and '.join(known[:4])}", tuple((name, 0) for name in known[:4]))] if len(known) > 1 else []
-        known = [name for name in design_names(self.session.project)[:4] if self.session.report_of_design(name) is not None]
+        offers += [
+            (f"modes {first + 1} and {first + 2}", ((case, first), (case, first + 1)))
+            for first in (0, 2)
+            if count > first + 1
+        ]
+        offers += (
+            [("modes 1 to 4", tuple((case, number) for number in range(4)))] if count > 3 else []
+        )
+        known = [
+            item.facts.case
+            for item in reports
+            if item.facts.modes is not None and len(item.facts.modes.factors)
+        ]
+        offers += (
+            [(f"mode 1 of {' and '.join(known[:4])}", tuple((name, 0) for name in known[:4]))]
+            if len(known) > 1
+            else []
+        )
+        known = [
+            name
+            for name in design_names(self.session.project)[:4]
+            if self.session.report_of_design(name) is not None
+        ]
         if len(known) > 1:
             self.compare_menu.addAction(f"designs {' and '.join(known)}").triggered.connect(  # type: ignore[union-attr]
-                lambda _=False, names=tuple(known): self.compare_designs(names))
-        for words, pairs in [*offers, *([("one shape again", ())] if self.beside or self.designs_beside else [])]:
+                lambda _=False, names=tuple(known): self.compare_designs(names)
+            )
+        for words, pairs in [
+            *offers,
+            *([("one shape again", ())] if self.beside or self.designs_beside else []),
+        ]:
             self.compare_menu.addAction(words).triggered.connect(  # type: ignore[union-attr]
-                lambda _=False, pairs=pairs: self.compare(pairs))
+                lambda _=False, pairs=pairs: self.compare(pairs)
+            )
 
     def _build_free(self, view: Any, mesh: Any) -> None:
         from labilis.ui.stage.scene import body_surface, ghost_surface, moving_surface
@@ -417,7 +532,9 @@ class Stage(QWidget):
         elif free.shape[1] == 6:
             surface = body_surface(view) if len(view.faces) else ghost_surface(view)
             base = np.array(surface.points)
-            moved = free[0, :3] + np.cross(np.broadcast_to(free[0, 3:], base.shape), base - base.mean(axis=0))
+            moved = free[0, :3] + np.cross(
+                np.broadcast_to(free[0, 3:], base.shape), base - base.mean(axis=0)
+            )
         else:  # of a mesh that is not there any more
             return
         self._reach = float(np.linalg.norm(moved, axis=1).max())
@@ -429,25 +546,34 @@ class Stage(QWidget):
     def _chips(self) -> None:
         session = self.session
         self.units_button.setText(session.project.units.replace("-", " "))
-        mesh, strength, modes, trace = (session.current(name) for name in ("mesh", "strength", "modes", "trace"))
+        mesh, strength, modes, trace = (
+            session.current(name) for name in ("mesh", "strength", "modes", "trace")
+        )
         self.chips["Shape"].setEnabled(session.current("shape") is not None)
         self.chips["Mesh"].setEnabled(mesh is not None)
         self.chips["Stress"].setEnabled(strength is not None)
         self.chips["Mode"].setEnabled(modes is not None and len(modes.factors) > 0)
         self.compare_button.setEnabled(self.chips["Mode"].isEnabled())
-        self.chips["Mode"].setText(f"Mode {self.mode + 1}" if modes is not None and len(modes.factors) else "Mode")
+        self.chips["Mode"].setText(
+            f"Mode {self.mode + 1}" if modes is not None and len(modes.factors) else "Mode"
+        )
         view_name = self._possible(self.view_name, mesh, strength, modes, trace)
         self.chips["Trace"].setEnabled(trace is not None and len(trace.motions) > 0)
         for name, chip in self.chips.items():
             chip.setChecked(name == view_name)
         self.playback.setVisible(view_name in ("Stress", "Mode", "Trace") or self._free is not None)
-        self.hint.setText("[ and ] step through the modes; click measures" if view_name == "Mode" else
-                          "click measures, drag turns, Shift shifts, wheel zooms" if view_name in ("Stress", "Trace") else
-                          "click picks, drag turns, Shift shifts, wheel zooms")
+        self.hint.setText(
+            "[ and ] step through the modes; click measures"
+            if view_name == "Mode"
+            else "click measures, drag turns, Shift shifts, wheel zooms"
+            if view_name in ("Stress", "Trace")
+            else "click picks, drag turns, Shift shifts, wheel zooms"
+        )
         if self.plotter is not None:
             self._place_corners()
 
-    # --- movement -------------------------------------------------------------------------------------------------
+    # --- movement
+    # ----------------------------------------------------------------------------------------------
     def _tick(self) -> None:
         now = time.monotonic()
         if self.playback.playing and self.isVisible():
@@ -461,25 +587,46 @@ class Stage(QWidget):
         if view is None:
             return
         choice = self.playback.scale_value()
-        reach = (0.04 if self.view_name in ("Stress", "Trace") else 0.1) * view.size / max(self._reach, 1e-300)
+        reach = (
+            (0.04 if self.view_name in ("Stress", "Trace") else 0.1)
+            * view.size
+            / max(self._reach, 1e-300)
+        )
         scale = reach if choice is None else choice
         wave = math.sin(2 * math.pi * self.playback.phase)
-        if self.view_name in ("Stress", "Trace") and self._free is None and not self.playback.playing:
+        if (
+            self.view_name in ("Stress", "Trace")
+            and self._free is None
+            and not self.playback.playing
+        ):
             wave = 1.0
         trace = self.session.current("trace") if self.view_name == "Trace" else None
-        told = "" if self.view_name == "Mode" or self._free is not None or self.field is None else fields.drawn_words(scale)
-        if trace is not None and len(trace.motions):  # along the path and back, true shapes between the frames kept
+        told = (
+            ""
+            if self.view_name == "Mode" or self._free is not None or self.field is None
+            else fields.drawn_words(scale)
+        )
+        if trace is not None and len(
+            trace.motions
+        ):  # along the path and back, true shapes between the frames kept
             place = abs(wave) * (len(trace.motions) - 1)
             low = min(int(place), len(trace.motions) - 2) if len(trace.motions) > 1 else 0
             high = min(low + 1, len(trace.motions) - 1)
-            self._traced = trace.motions[low] + (place - low) * (trace.motions[high] - trace.motions[low])
+            self._traced = trace.motions[low] + (place - low) * (
+                trace.motions[high] - trace.motions[low]
+            )
             self.scene.change_motion(self._traced)
             one, two = (float(trace.factors[trace.frame[frame]]) for frame in (low, high))
-            told = ", ".join(filter(None, (f"factor {one + (place - low) * (two - one):.4g}", told)))
+            told = ", ".join(
+                filter(None, (f"factor {one + (place - low) * (two - one):.4g}", told))
+            )
             self._measure()
             mesh = self.session.current("mesh")
             if mesh is not None and self.field is not None:
-                before, after = (fields.trace_values(mesh, trace, self.playback.chosen, frame) for frame in (low, high))
+                before, after = (
+                    fields.trace_values(mesh, trace, self.playback.chosen, frame)
+                    for frame in (low, high)
+                )
                 self.scene.change_values(before + (place - low) * (after - before))
             wave = 1.0
         self.playback.tell(told)
@@ -487,7 +634,8 @@ class Stage(QWidget):
         self.compared.move(scale * wave)
         self.render()
 
-    # --- looking --------------------------------------------------------------------------------------------------
+    # --- looking
+    # ----------------------------------------------------------------------------------------------
     def look(self, way: str) -> None:
         """Look along x, y, z or from a corner; fits the part."""
         view = self.session.current("shape")
@@ -517,7 +665,8 @@ class Stage(QWidget):
             across, upward = points @ right, points @ np.cross(right, forward)
             centre = view.extents.mean(axis=1)
             middle = (0.5 * (across.max() + across.min()) - centre @ right) * right + (
-                0.5 * (upward.max() + upward.min()) - centre @ np.cross(right, forward)) * np.cross(right, forward)
+                0.5 * (upward.max() + upward.min()) - centre @ np.cross(right, forward)
+            ) * np.cross(right, forward)
             wide, high = float(np.ptp(across)), float(np.ptp(upward))
             if self.compared.count:
                 wide, high = self.compared.extent()
@@ -527,7 +676,9 @@ class Stage(QWidget):
             width, height = self.plotter.width(), max(self.plotter.height(), 1)
             free = max(width - 200, 100) / height  # room for glyphs and tags at the sides
             margin = 1.3 if len(view.ghost_points) else 1.5
-            camera.parallel_scale = 0.5 * max(wide / free, (1.1 if self.compared.count else margin) * high, 0.05 * view.size)
+            camera.parallel_scale = 0.5 * max(
+                wide / free, (1.1 if self.compared.count else margin) * high, 0.05 * view.size
+            )
             self.plotter.renderer.ResetCameraClippingRange()
             self.render()
 
@@ -537,7 +688,13 @@ class Stage(QWidget):
         times = float(np.clip(times, 0.2, 5.0))
         width, height = self.plotter.renderer.GetSize()
         right, up = self._facing()
-        shift = (1.0 - 1.0 / times) * 2.0 * camera.parallel_scale / max(height, 1) * ((x - width / 2) * right + (y - height / 2) * up)
+        shift = (
+            (1.0 - 1.0 / times)
+            * 2.0
+            * camera.parallel_scale
+            / max(height, 1)
+            * ((x - width / 2) * right + (y - height / 2) * up)
+        )
         camera.focal_point = np.array(camera.focal_point) + shift
         camera.position = np.array(camera.position) + shift
         camera.parallel_scale /= times
@@ -547,7 +704,8 @@ class Stage(QWidget):
         self.render()
 
     def frame(self, x: float, y: float) -> None:
-        """Bring the face or edge under a pixel to fill the view, with room about it; the whole part where there is nothing."""
+        """Bring the face or edge under a pixel to fill the view, with room about it; the whole
+        part where there is nothing."""
         view, found = self.session.current("shape"), self.pick_at(x, y)
         if view is None or found is None:
             self.fit()
@@ -555,7 +713,9 @@ class Stage(QWidget):
         of, number = found
         chosen = view.tessellation.face == number if of == "face" else None  # triangles of a face
         drawn = view.tessellation
-        points = drawn.edge(number) if chosen is None else drawn.points[drawn.triangles[chosen].ravel()]
+        points = (
+            drawn.edge(number) if chosen is None else drawn.points[drawn.triangles[chosen].ravel()]
+        )
         right, up = self._facing()
         middle = 0.5 * (points.min(axis=0) + points.max(axis=0))
         camera = self.plotter.camera
@@ -567,7 +727,8 @@ class Stage(QWidget):
         self.plotter.renderer.ResetCameraClippingRange()
         self.render()
 
-    # --- picking --------------------------------------------------------------------------------------------------
+    # --- picking
+    # ----------------------------------------------------------------------------------------------
     def pick_at(self, x: float, y: float) -> tuple[str, int] | None:
         """Face or edge under pixels from the lower left of the 3D view."""
         view, mesh = self._as_drawn()
@@ -578,11 +739,25 @@ class Stage(QWidget):
         if len(view.faces) == 0:  # lines only
             return pick_edge(self.plotter.renderer, view, x, y)
         if "body" in self.scene.actors:
-            return pick(self.plotter.renderer, view, self.scene.actors["body"], self.scene.body.cell_data["face"], x, y)
+            return pick(
+                self.plotter.renderer,
+                view,
+                self.scene.actors["body"],
+                self.scene.body.cell_data["face"],
+                x,
+                y,
+            )
         if "field" in self.scene.actors and self._free is None and mesh is not None:
             return self._pick_moved(mesh, x, y)
         if "mesh" in self.scene.actors:
-            return pick(self.plotter.renderer, view, self.scene.actors["mesh"], self.scene.mesh_surface.cell_data["face"], x, y)
+            return pick(
+                self.plotter.renderer,
+                view,
+                self.scene.actors["mesh"],
+                self.scene.mesh_surface.cell_data["face"],
+                x,
+                y,
+            )
         return None
 
     def _pick_moved(self, mesh: MeshFindings, x: float, y: float) -> tuple[str, int] | None:
@@ -596,30 +771,68 @@ class Stage(QWidget):
         sides = row[mesh.segments[:, :2]]
         there = (sides >= 0).all(axis=1)
         points = np.asarray(field.points)
-        face = np.asarray(field.cell_data["face"]) if "face" in field.cell_data else np.full(field.n_cells, -1)
-        return pick_shown(self.plotter.renderer, self.scene.actors["field"], face, points[sides[there]], mesh.segment_edge[there], x, y)
+        face = (
+            np.asarray(field.cell_data["face"])
+            if "face" in field.cell_data
+            else np.full(field.n_cells, -1)
+        )
+        return pick_shown(
+            self.plotter.renderer,
+            self.scene.actors["field"],
+            face,
+            points[sides[there]],
+            mesh.segment_edge[there],
+            x,
+            y,
+        )
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if watched is self.plotter and isinstance(watched, QWidget) and isinstance(event, QMouseEvent):
+        if (
+            watched is self.plotter
+            and isinstance(watched, QWidget)
+            and isinstance(event, QMouseEvent)
+        ):
             ratio = watched.devicePixelRatioF()
             x, y = event.position().x() * ratio, (watched.height() - event.position().y()) * ratio
-            if event.type() == QEvent.Type.MouseButtonPress and event.button() == Qt.MouseButton.LeftButton:
+            if (
+                event.type() == QEvent.Type.MouseButtonPress
+                and event.button() == Qt.MouseButton.LeftButton
+            ):
                 self._pressed = (x, y)
                 self.pointer_bar.hide()
                 self.name_tag.hide()
-            elif event.type() == QEvent.Type.MouseButtonRelease and event.button() == Qt.MouseButton.LeftButton:
+            elif (
+                event.type() == QEvent.Type.MouseButtonRelease
+                and event.button() == Qt.MouseButton.LeftButton
+            ):
                 start, self._pressed = self._pressed, None
-                if start is not None and max(abs(x - start[0]), abs(y - start[1])) <= _CLICK * ratio:
-                    modifiers = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
+                if (
+                    start is not None
+                    and max(abs(x - start[0]), abs(y - start[1])) <= _CLICK * ratio
+                ):
+                    modifiers = (
+                        Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
+                    )
                     self.click(x, y, bool(event.modifiers() & modifiers))
-            elif event.type() == QEvent.Type.MouseButtonDblClick and event.button() == Qt.MouseButton.LeftButton:
+            elif (
+                event.type() == QEvent.Type.MouseButtonDblClick
+                and event.button() == Qt.MouseButton.LeftButton
+            ):
                 self.frame(x, y)
             elif event.type() == QEvent.Type.MouseMove and not event.buttons():
                 self._moved(x, y)
-        if watched is self.plotter and isinstance(watched, QWidget) and isinstance(event, QWheelEvent):
+        if (
+            watched is self.plotter
+            and isinstance(watched, QWidget)
+            and isinstance(event, QWheelEvent)
+        ):
             ratio = watched.devicePixelRatioF()
             where = event.position()
-            self.zoom_at(where.x() * ratio, (watched.height() - where.y()) * ratio, 1.2 ** (event.angleDelta().y() / 120.0))
+            self.zoom_at(
+                where.x() * ratio,
+                (watched.height() - where.y()) * ratio,
+                1.2 ** (event.angleDelta().y() / 120.0),
+            )
             return True
         return super().eventFilter(watched, event)
 
@@ -704,15 +917,26 @@ class Stage(QWidget):
             return
         seen = bool({"body", "mesh"} & set(self.scene.actors))
         of = self.selection[0][0] if self.selection else "face"
-        self.scene.highlight("picked", view, of, [index for _, index in self.selection] if seen else [], LIGHT.accent)
-        hover = self.hovered if seen and self.hovered is not None and self.hovered not in self.selection else None
-        self.scene.highlight("hover", view, hover[0] if hover else "face", [hover[1]] if hover else [], "#8FBAB5")
+        self.scene.highlight(
+            "picked", view, of, [index for _, index in self.selection] if seen else [], LIGHT.accent
+        )
+        hover = (
+            self.hovered
+            if seen and self.hovered is not None and self.hovered not in self.selection
+            else None
+        )
+        self.scene.highlight(
+            "hover", view, hover[0] if hover else "face", [hover[1]] if hover else [], "#8FBAB5"
+        )
 
     def _global(self, x: float, y: float) -> QPoint:
         ratio = self.plotter.devicePixelRatioF()
-        return self.plotter.mapToGlobal(QPoint(int(x / ratio), int(self.plotter.height() - y / ratio)))
+        return self.plotter.mapToGlobal(
+            QPoint(int(x / ratio), int(self.plotter.height() - y / ratio))
+        )
 
-    # --- the small bar at the pointer -----------------------------------------------------------------------------
+    # --- the small bar at the pointer
+    # ----------------------------------------------------------------------------------------------
     def _make_bar(self) -> QFrame:
         bar = QFrame(self, Qt.WindowType.Tool | Qt.WindowType.FramelessWindowHint)
         bar.setObjectName("float")
@@ -728,12 +952,20 @@ class Stage(QWidget):
         layout.addWidget(self.bar_note)
         row = QHBoxLayout()
         self.bar_buttons: dict[str, QPushButton] = {}
-        for name, picture in (("Hold", "hold"), ("Push", "push"), ("Join", "join"), ("Scribe", "scribe"), ("Zone", "zone"),
-                              ("Give to", "give")):
+        for name, picture in (
+            ("Hold", "hold"),
+            ("Push", "push"),
+            ("Join", "join"),
+            ("Scribe", "scribe"),
+            ("Zone", "zone"),
+            ("Give to", "give"),
+        ):
             button = QPushButton(icon(picture), name)
             row.addWidget(button)
             self.bar_buttons[name] = button
-        self.hold_menu, self.push_menu, self.join_menu, self.scribe_menu, self.give_menu = (QMenu(bar) for _ in range(5))
+        self.hold_menu, self.push_menu, self.join_menu, self.scribe_menu, self.give_menu = (
+            QMenu(bar) for _ in range(5)
+        )
         self.bar_buttons["Join"].setMenu(self.join_menu)
         self.bar_buttons["Hold"].setMenu(self.hold_menu)
         self.bar_buttons["Push"].setMenu(self.push_menu)
@@ -747,19 +979,26 @@ class Stage(QWidget):
         """Offers that fit the selection."""
         view = self.session.current("shape")
         menus: tuple[tuple[QMenu, Any, Any], ...] = (
-            (self.hold_menu, actions.hold_offers, self.hold_wanted), (self.push_menu, actions.push_offers, self.push_wanted),
-            (self.join_menu, join_offers, self.join_wanted), (self.scribe_menu, marking.scribe_offers, self.scribe_wanted))
+            (self.hold_menu, actions.hold_offers, self.hold_wanted),
+            (self.push_menu, actions.push_offers, self.push_wanted),
+            (self.join_menu, join_offers, self.join_wanted),
+            (self.scribe_menu, marking.scribe_offers, self.scribe_wanted),
+        )
         for menu, offers, signal in menus:
             menu.clear()
-            for offer in offers(view, self.selection) if view is not None and self.selection else []:
+            for offer in (
+                offers(view, self.selection) if view is not None and self.selection else []
+            ):
                 menu.addAction(offer.words).triggered.connect(  # type: ignore[union-attr]
-                    lambda _=False, key=offer.key, signal=signal: self._wanted(signal, key))
+                    lambda _=False, key=offer.key, signal=signal: self._wanted(signal, key)
+                )
         for name, menu in (("Scribe", self.scribe_menu), ("Join", self.join_menu)):
             self.bar_buttons[name].setVisible(not menu.isEmpty())
         self.give_menu.clear()
         for name in self.session.lost:
             self.give_menu.addAction(f"{name}, which lost its faces").triggered.connect(  # type: ignore[union-attr]
-                lambda _=False, name=name: self._wanted(self.region_wanted, name))
+                lambda _=False, name=name: self._wanted(self.region_wanted, name)
+            )
         self.bar_buttons["Give to"].setVisible(not self.give_menu.isEmpty())
 
     def _wanted(self, signal: Any, key: str) -> None:
@@ -769,7 +1008,9 @@ class Stage(QWidget):
     def _place_bar(self, x: float, y: float) -> None:
         names = [self.describe(item) for item in self.selection]
         title = names[0][0] if len(names) == 1 else f"{len(names)} picked"
-        self.bar_title.setText(f"<b>{escape(title)}</b>  {escape(names[0][1]) if len(names) == 1 else ''}")
+        self.bar_title.setText(
+            f"<b>{escape(title)}</b>  {escape(names[0][1]) if len(names) == 1 else ''}"
+        )
         self._measure()
         self.fill_menus()
         self.name_tag.hide()
@@ -779,8 +1020,12 @@ class Stage(QWidget):
         self.pointer_bar.raise_()
 
     def _beside(self, pointer: QPoint) -> QPoint:
-        """Where the small bar stands whole on the stage, right below the pointer where there is room, else left of it or above."""
-        low, high = self.mapToGlobal(QPoint(0, 0)), self.mapToGlobal(QPoint(self.width(), self.height()))
+        """Where the small bar stands whole on the stage, right below the pointer where there is
+        room, else left of it or above."""
+        low, high = (
+            self.mapToGlobal(QPoint(0, 0)),
+            self.mapToGlobal(QPoint(self.width(), self.height())),
+        )
         wide, tall = self.pointer_bar.width(), self.pointer_bar.height()
         x = pointer.x() + 14 if pointer.x() + 14 + wide <= high.x() else pointer.x() - 14 - wide
         y = pointer.y() + 12 if pointer.y() + 12 + tall <= high.y() else pointer.y() - 12 - tall
@@ -790,9 +1035,16 @@ class Stage(QWidget):
         """Lines about what is picked, on the small bar; at the step of a trace that is shown."""
         if not self.selection:
             return
-        from labilis.judge.measure import measured, measured_moved  # brings the mesher along: not before something is picked
+        from labilis.judge.measure import (
+            measured,
+            measured_moved,
+        )  # brings the mesher along: not before something is picked
 
-        view, mesh, motion = self.session.current("shape"), self.session.current("mesh"), self._service_motion()
+        view, mesh, motion = (
+            self.session.current("shape"),
+            self.session.current("mesh"),
+            self._service_motion(),
+        )
         if view is None:
             return
         if self._known is None or self._known[0] is not view or self._known[1] != self.selection:
@@ -804,15 +1056,19 @@ class Stage(QWidget):
         self.bar_note.setVisible(bool(lines))
 
     def _service_motion(self) -> np.ndarray | None:
-        """Motion of the nodes under the loads: at the step that is shown of a trace, else of the linear run."""
+        """Motion of the nodes under the loads: at the step that is shown of a trace, else of the
+        linear run."""
         strength, trace = self.session.current("strength"), self.session.current("trace")
         if self.view_name == "Trace" and trace is not None and len(trace.motions):
             fits = self._traced is not None and self._traced.shape == trace.motions[-1].shape
             return np.asarray(self._traced if fits else trace.motions[-1], dtype=float)
-        return None if strength is None else strength.displacement_growing + strength.displacement_held
+        return (
+            None if strength is None else strength.displacement_growing + strength.displacement_held
+        )
 
     def save_film(self, path: Path) -> None:
-        """What is shown as a picture, a film or a surface, the words of the playback strip under it. Raises LabilisError."""
+        """What is shown as a picture, a film or a surface, the words of the playback strip under
+        it. Raises LabilisError."""
         if path.suffix.lower() == ".stl":
             self._save_surface(path)
             return
@@ -822,18 +1078,26 @@ class Stage(QWidget):
             save(path, frame, self.story(), self.playback.phase)
 
     def picture(self) -> tuple[bytes, str]:
-        """(PNG of what is shown with its words below, a caption). Raises LabilisError where nothing is shown."""
+        """(PNG of what is shown with its words below, a caption). Raises LabilisError where
+        nothing is shown."""
         if self.scene is None or self.session.current("shape") is None:
-            raise LabilisError("Nothing is shown on the stage.", "stage", "Open a part first.", "no-view")
+            raise LabilisError(
+                "Nothing is shown on the stage.", "stage", "Open a part first.", "no-view"
+            )
         import imageio.v3 as imageio
 
         from labilis.ui.stage.film import with_words
 
         words = self.story()
         with self._held_still() as frame:
-            data = imageio.imwrite("<bytes>", with_words(frame(self.playback.phase), words), extension=".png")
+            data = imageio.imwrite(
+                "<bytes>", with_words(frame(self.playback.phase), words), extension=".png"
+            )
         return bytes(data), f"{self.view_name} of {self.session.project.name}" + (
-            f", case {self.session.case_name}" if self.view_name not in ("Shape", "Mesh") and self.session.case_name else "")
+            f", case {self.session.case_name}"
+            if self.view_name not in ("Shape", "Mesh") and self.session.case_name
+            else ""
+        )
 
     @contextlib.contextmanager
     def _held_still(self) -> Iterator[Callable[[float], np.ndarray]]:
@@ -845,6 +1109,7 @@ class Stage(QWidget):
             self.playback.phase = phase
             self._frame()
             return np.asarray(self.plotter.screenshot(return_img=True))[..., :3]
+
         try:
             yield frame
         finally:
@@ -854,20 +1119,40 @@ class Stage(QWidget):
 
     def story(self) -> tuple[str, str]:
         """Two lines below a picture: project, case and what is shown; its scale with the unit."""
-        first = f"{self.session.project.name}, case {self.session.case_name}: {self.playback.story.text()}"
+        first = (
+            f"{self.session.project.name}, case {self.session.case_name}: "
+            f"{self.playback.story.text()}"
+        )
         second = self.playback.unit.text() + (
-            f" ({self.playback.low.text()} to {self.playback.high.text()})" if self.playback.high.text() else "")
+            f" ({self.playback.low.text()} to {self.playback.high.text()})"
+            if self.playback.high.text()
+            else ""
+        )
         if self.session.case_report is not None and self.view_name == "Mode":
             second += "; the size of a mode has no meaning"
         return first, second
 
     def _save_surface(self, path: Path) -> None:
-        """The moved surface as it is shown, at its largest in a mode. Raises LabilisError where nothing moves, or has no surface."""
-        if self.scene is None or self.scene.field is None or not len(self.scene.field.regular_faces):
-            raise LabilisError("No moved surface is shown.", "stage", "Show stress, a mode or a trace first.", "no-surface")
+        """The moved surface as it is shown, at its largest in a mode. Raises LabilisError where
+        nothing moves, or has no surface."""
+        if (
+            self.scene is None
+            or self.scene.field is None
+            or not len(self.scene.field.regular_faces)
+        ):
+            raise LabilisError(
+                "No moved surface is shown.",
+                "stage",
+                "Show stress, a mode or a trace first.",
+                "no-surface",
+            )
         with self._held_still() as frame:
             frame(0.25 if self.view_name == "Mode" else self.playback.phase)
-            write_surface(np.asarray(self.scene.field.points), np.asarray(self.scene.field.regular_faces), path)
+            write_surface(
+                np.asarray(self.scene.field.points),
+                np.asarray(self.scene.field.regular_faces),
+                path,
+            )
 
     def close_view(self) -> None:
         """Let go of the 3D view before the window goes."""

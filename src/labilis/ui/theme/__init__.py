@@ -1,4 +1,5 @@
 """Colours, type and icons."""
+
 from labilis.ui.theme.icons import icon
 from labilis.ui.theme.palette import LIGHT, Palette, style_sheet
 

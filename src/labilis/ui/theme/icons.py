@@ -1,4 +1,5 @@
 """Icons drawn by us as line SVGs in one weight, 20 × 20."""
+
 from __future__ import annotations
 
 from PyQt6.QtCore import QByteArray, QRectF, Qt
@@ -27,8 +28,11 @@ _LINES = {
 
 def icon(name: str, colour: str = "#20262B", size: int = 20) -> QIcon:
     """Icon by name in a colour."""
-    svg = (f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 20" fill="none" stroke="{colour}" '
-           f'stroke-width="1.5" stroke-linecap="round" stroke-linejoin="round">{_LINES[name]}</svg>')
+    svg = (
+        '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 20" fill="none" '
+        f'stroke="{colour}" '
+        f'stroke-width="1.5" stroke-linecap="round" stroke-linejoin="round">{_LINES[name]}</svg>'
+    )
     picture = QPixmap(2 * size, 2 * size)
     picture.fill(Qt.GlobalColor.transparent)
     painter = QPainter(picture)

@@ -1,4 +1,5 @@
 """Paper and ink: the roles of colours and the style sheet made of them."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -26,7 +27,12 @@ class Palette:
 
     def tone(self, tone: str) -> str:
         """Colour of a sentence's tone."""
-        return {"good": self.good, "bad": self.bad, "caution": self.caution, "quiet": self.quiet}.get(tone, self.ink)
+        return {
+            "good": self.good,
+            "bad": self.bad,
+            "caution": self.caution,
+            "quiet": self.quiet,
+        }.get(tone, self.ink)
 
 
 LIGHT = Palette()
@@ -92,4 +98,4 @@ QSlider::handle:horizontal {{ background: {p.accent}; width: 12px; height: 12px;
 QProgressBar {{ background: {p.line}; border: none; border-radius: 2px; max-height: 4px; }}
 QProgressBar::chunk {{ background: {p.accent}; border-radius: 2px; }}
 QToolTip {{ background: {p.card}; color: {p.ink}; border: 1px solid {p.quiet}; padding: 4px; }}
-"""
+"""  # noqa: E501
