@@ -59,7 +59,7 @@ def _shells(unknowns: int) -> tuple[Any, Any, Any, Any]:
     from labilis.mechanics.shell import smooth_triads
     from labilis.mesh import mesh_part
     from labilis.model import load_project
-    from labilis.run.numbering import make_numbering
+    from labilis.run.unknowns import make_numbering
     from labilis.shape import build_part
 
     project = load_project(
@@ -272,7 +272,7 @@ def trace_table(found: dict[str, Any]) -> str:
 
 def table(results: list[dict[str, Any]]) -> str:
     """docs/performance.md."""
-    from labilis.run.about import solver_name
+    from labilis.run.environment import solver_name
 
     lines = [
         "# Performance",

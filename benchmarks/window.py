@@ -64,8 +64,8 @@ def measure(path: Path, rounds: int) -> dict[str, list[tuple[float, float]]]:
     """(ms in the handler, ms of painting after it) of each round, by what was done."""
     from PyQt6.QtCore import QEventLoop
 
+    from labilis.app import Session
     from labilis.ui.app import make_application
-    from labilis.ui.session import Session
     from labilis.ui.window import Window
 
     application = make_application()

@@ -15,7 +15,7 @@ from subprocess import CompletedProcess
 def labilis(*arguments: object) -> CompletedProcess[str]:
     """The whole program with its arguments; no display. What it writes and its exit status."""
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["labilis.run.warm", "labilis.cli.main"])
+    context.set_forkserver_preload(["labilis.run.preload", "labilis.cli.main"])
     words = [str(word) for word in arguments]
     with tempfile.TemporaryDirectory() as folder:
         process = context.Process(target=_run, args=(words, folder, os.getcwd(), dict(os.environ)))

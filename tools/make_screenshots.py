@@ -59,8 +59,8 @@ def main() -> None:
     folder.mkdir(parents=True, exist_ok=True)
     from PyQt6.QtWidgets import QApplication
 
+    from labilis.app import Session
     from labilis.ui.app import make_application
-    from labilis.ui.session import Session
     from labilis.ui.window import Window
 
     application = make_application()
@@ -186,7 +186,7 @@ def main() -> None:
     freeze()
     picture("trials")
     window.drawer.improve.keep.click()
-    window.session.choose_design(window.session.project.variants[-1].name)
+    window.session.improving.choose_design(window.session.project.variants[-1].name)
     idle()
     window.run("modes")
     idle()
@@ -217,7 +217,7 @@ def main() -> None:
     session.new(line_model(project), {}, "the tube as a line")
     idle()
     modes("line")
-    session.import_step(ROOT / "docs/guide/gauge-stand.step")
+    session.reading.import_step(ROOT / "docs/guide/gauge-stand.step")
     idle()
 
     def rims(body: str) -> list[tuple[str, int]]:

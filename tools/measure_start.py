@@ -16,7 +16,7 @@ with open("/proc/self/stat") as stat:
 with open("/proc/uptime") as uptime:
     born = time.monotonic() - (float(uptime.read().split()[0]) - started)
 from labilis.ui.app import make_application
-from labilis.ui.session import Session
+from labilis.app import Session
 from labilis.ui.window import Window
 application = make_application()
 window = Window(Session())

@@ -52,9 +52,8 @@ def fall_per_turn(report: Any) -> float:
         & (nodes[:, 0] < 0.1 * L + 1e-6)
         & (np.abs(nodes[:, 1]) < 1e-6)
     )
-    slope = np.polyfit(nodes[near, 0], shape[near, 2], 3)[
-        -2
-    ]  # of the beam at the corner, per mm of the shape
+    # of the beam at the corner, per mm of the shape
+    slope = np.polyfit(nodes[near, 0], shape[near, 2], 3)[-2]
     return float(abs(facts.modes.skew[0] / slope))
 
 

@@ -203,9 +203,8 @@ def tipping() -> list[Case]:
         for on, sign in (("foot", ""), ("head", "-"))
     ]
     cantilever = model(section, ALL, (), length)
-    cantilever["pieces"] = [
-        {**cantilever["pieces"][0], "warping": "free"}
-    ]  # as Prandtl has it; the clamp that holds it gives 3 % more
+    # as Prandtl has it; the clamp that holds it gives 3 % more
+    cantilever["pieces"] = [{**cantilever["pieces"][0], "warping": "free"}]
     return [
         row(
             "narrow beam under end moments",

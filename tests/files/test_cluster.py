@@ -12,7 +12,7 @@ import pytest
 
 from labilis.model import LabilisError, TrialPlan, Vary, load_project
 from labilis.run import Snapshot
-from labilis.run.trials import places, run_plan
+from labilis.run.trials import executors, run_plan
 from tests.parts import bar_step, cantilever
 from tests.unit.test_mistakes import flat, strip
 
@@ -91,6 +91,6 @@ def test_no_scheduler_no_worker_and_another_version_are_told(
         pytest.raises(LabilisError, match="no worker"),
     ):
         next(run_plan(snapshot, plan, {}, scheduler=empty.scheduler_address))
-    monkeypatch.setattr(places.labilis, "__version__", "9.9")
+    monkeypatch.setattr(executors.labilis, "__version__", "9.9")
     with pytest.raises(LabilisError, match=r"this is 9\.9"):
         next(run_plan(snapshot, plan, {}, scheduler=cluster.scheduler_address))

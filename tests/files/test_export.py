@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 import pyvista as pv
 
-from labilis.judge.stress import von_mises
+from labilis.judge.stress_measures import von_mises
 from labilis.model import load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.store.export import _write_trace, write_results

@@ -13,7 +13,7 @@ import meshio
 import numpy as np
 import pytest
 
-from labilis.judge.looks import surface_triangles
+from labilis.judge.mesh_display import surface_triangles
 from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.run.keys import stage_keys

@@ -22,7 +22,7 @@ from labilis.model import (
     Support,
     WeightLoad,
 )
-from labilis.model.library import GRADES
+from labilis.model.grades import GRADES
 from labilis.model.recipes import Section, Strut
 from labilis.run import Plan, Runner, Snapshot, stage_keys
 from labilis.store import load_model, write_model

@@ -16,7 +16,7 @@ from PIL import Image
 from labilis.edit.variants import design_of, keep_variant, switch_design
 from labilis.model import LabilisError, Picture, Project, StoredFile, load_project
 from labilis.report import Figure, content_of
-from labilis.report.images import check_picture
+from labilis.report.own_pictures import check_picture
 from labilis.report.write import as_docx, as_html, as_pdf
 from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
 from labilis.store import ProjectFile, load_model, write_model

@@ -11,8 +11,8 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QWidget
 
+from labilis.app import Session
 from labilis.ui.app import make_application
-from labilis.ui.session import Session
 from labilis.ui.window import Window
 
 DEMO = Path(__file__).parents[2] / "src/labilis/demos/panel-prop/panel-prop.json"

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import QFileDialog, QTableWidget
 
 from labilis.ui.copying import FULL, copy_menu, table_rows
 from labilis.ui.drawer.chart import Chart
-from labilis.ui.ladder.beside import LaddersBeside
+from labilis.ui.ladder.side_by_side import LaddersBeside
 from labilis.ui.sheet.sheet import STATIONS
 from tests.interface.conftest import Hand
 from tests.unit.test_mistakes import flat, strip

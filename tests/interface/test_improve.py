@@ -195,7 +195,7 @@ def test_advice_is_tried_and_held_against_what_it_promised(hand: Hand, tmp_path:
     # what was promised is of those statements: changed ones do not stand beside it
     hand.session.set_value(("mesh", "size"), "25 mm", "coarser")
     assert "expected 2" not in hand.text("Improve").replace("expected, ", "")
-    hand.session.choose_design("first design")
+    hand.session.improving.choose_design("first design")
     hand.wait_idle()
     hand.click(tools["try the advice"])
     hand.wait_idle()
@@ -259,16 +259,16 @@ def test_gauges_are_sized_in_the_window(hand: Hand, tmp_path: Path) -> None:
     )
     assert thickness == pytest.approx(4.0)  # 4.6 × at 4 mm, 1.9 × at 3 mm
     assert any("Sizing, run 1: 4 mm" in line for line in hand.session.journal)
-    _, figures, _ = hand.session.figures_of_design("sized")
+    _, figures, _ = hand.session.improving.figures_of_design("sized")
     assert figures is not None and figures["responses"]["first factor"] == pytest.approx(
         4.6, rel=0.05
     )  # without another run
-    before = len(hand.session.sized)
+    before = len(hand.session.improving.sized)
     hand.session.set_value(("criteria", "required_factor"), "4", "more asked for")
     assert "Sized:" not in hand.text("Improve")  # it was found for 3
     hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert "Sized: Lightest of" in hand.text("Improve")
-    hand.session.choose_design("first design")
+    hand.session.improving.choose_design("first design")
     hand.wait_idle()
     hand.click(hand.card("Improve").tools["size it"])
     hand.session.stop()
@@ -285,8 +285,8 @@ def test_designs_stand_on_the_stage_and_on_one_ladder(hand: Hand, stated: Path) 
     said and made alike."""
     hand.load(stated)
     hand.run()
-    hand.session.keep_design("thin", {"t": "2 mm"})
-    hand.session.choose_design("thin")
+    hand.session.improving.keep_design("thin", {"t": "2 mm"})
+    hand.session.improving.choose_design("thin")
     hand.session.set_value(("mesh", "size"), "10 mm", "mesh")
     hand.wait_idle()
     page = hand.window.drawer.improve
@@ -328,7 +328,7 @@ def test_designs_stand_on_the_stage_and_on_one_ladder(hand: Hand, stated: Path) 
     assert (
         project.mesh.size == "10 mm" and project.variants[0].statements["mesh"]["size"] == "10 mm"
     )
-    hand.session.choose_design("first design")
+    hand.session.improving.choose_design("first design")
     hand.wait_idle()
     hand.run()
     assert page.alike.isHidden() and "meshes differ" not in page.flags.text()
@@ -358,7 +358,7 @@ def test_a_choice_is_tried_and_kept_as_a_design(hand: Hand, tmp_path: Path) -> N
     assert cells(page.table, 0)[:2] == ["◉ best", "steel"] and cells(page.table, 1)[1] == "alloy"
     page.table.selectRow(1)
     hand.click(page.keep)
-    hand.session.choose_design(design_names(hand.session.project)[1])
+    hand.session.improving.choose_design(design_names(hand.session.project)[1])
     assert (
         hand.session.project.pieces[0].material == "alloy" and hand.session.project.parameters == {}
     )
@@ -463,7 +463,7 @@ def test_a_rib_is_tried_on_what_bulges(hand: Hand, tmp_path: Path) -> None:
         .split()[:2]
     )
     assert found > 3 * before
-    hand.session.choose_design("first design")
+    hand.session.improving.choose_design("first design")
     assert [piece.name for piece in hand.session.project.pieces] == ["wall"]
     hand.wait_idle()
     hand.session.show_in("in-lbf-psi")  # what the window writes by itself is in the units shown

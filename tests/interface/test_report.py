@@ -269,7 +269,7 @@ def test_a_view_and_a_logo_go_into_the_report(
     hand.session.save(tmp_path / "kept.labilis")
     hand.session.open(tmp_path / "kept.labilis")
     hand.wait_idle()
-    hand.session.write_report(tmp_path / "r.html")
+    hand.session.outputs.write_report(tmp_path / "r.html")
     hand.wait_idle()
     page = (tmp_path / "r.html").read_text(encoding="utf-8")
     assert "As it bulges" in page and 'alt="Logo"' in page
@@ -287,7 +287,7 @@ def test_a_report_is_checked_in_the_window_beside_what_is_stated(
     hand.load(written(tmp_path, strip(**QUICK), "strip"))
     hand.run()
     path = tmp_path / "r.html"
-    hand.session.write_report(path)
+    hand.session.outputs.write_report(path)
     hand.wait_idle(120)
     monkeypatch.setattr(
         QFileDialog, "getOpenFileName", staticmethod(lambda *_a, **_k: (str(path), ""))

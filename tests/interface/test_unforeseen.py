@@ -76,7 +76,7 @@ def test_a_reading_that_ends_early_is_forgotten(hand: Hand, end: str, tmp_path: 
     """What the next run ends with must not be taken for the bodies of that file."""
     hand.load(DEMO)
     before = hand.session.project
-    hand.session.import_step(STEP)
+    hand.session.reading.import_step(STEP)
     if end == "stop":
         hand.session.stop()
     else:
@@ -143,7 +143,7 @@ def test_names_never_become_markup(hand: Hand, tmp_path: Path) -> None:
 def test_a_file_that_another_window_has_open_is_for_reading_only(
     hand: Hand, tmp_path: Path, monkeypatch: Any
 ) -> None:
-    from labilis.store import holders
+    from labilis.store import locks
 
     monkeypatch.setenv("LABILIS_STATE", str(tmp_path / "state"))
     path = tmp_path / "shared.labilis"
@@ -151,11 +151,11 @@ def test_a_file_that_another_window_has_open_is_for_reading_only(
     hand.session.save(path)
     sleeper = subprocess.Popen(["sleep", "60"])
     try:
-        note = holders.hold(path)
-        assert note is not None and holders.holder_of(path) is None
-        note.write_text(holders.mark_of(sleeper.pid).replace(" ", " 1"))
-        assert holders.holder_of(path) is None  # the number came again for another process
-        note.write_text(holders.mark_of(sleeper.pid))
+        note = locks.hold(path)
+        assert note is not None and locks.holder_of(path) is None
+        note.write_text(locks.mark_of(sleeper.pid).replace(" ", " 1"))
+        assert locks.holder_of(path) is None  # the number came again for another process
+        note.write_text(locks.mark_of(sleeper.pid))
         hand.session.open(path)
         hand.wait_idle()
         assert (
@@ -168,7 +168,7 @@ def test_a_file_that_another_window_has_open_is_for_reading_only(
         sleeper.kill()
         sleeper.wait()
     hand.session.open(path)
-    assert not hand.session.file.read_only and note.read_text() == holders.mark_of(os.getpid())
+    assert not hand.session.file.read_only and note.read_text() == locks.mark_of(os.getpid())
     hand.session.close()
     assert not note.exists()
 

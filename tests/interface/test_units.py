@@ -14,7 +14,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QTableWidget, QWidget
 
 from labilis.edit.variants import design_names, design_of
-from labilis.judge.stress import von_mises
+from labilis.judge.stress_measures import von_mises
 from labilis.model import shown
 from labilis.report.content import Figure, Table, Words, content_of
 from labilis.run import judge_project
@@ -361,12 +361,12 @@ def test_what_was_typed_is_left_alone_by_every_edit(hand: Hand, tmp_path: Path) 
     assert session.project.pieces[0].recipe.thickness == "4 mm"  # type: ignore[union-attr]
     assert session.project.loads[0].components[0] == "-100 N"  # type: ignore[union-attr, index]
     first = session.project.design
-    session.keep_design("second")
-    session.choose_design("second")
+    session.improving.keep_design("second")
+    session.improving.choose_design("second")
     session.set_value(("pieces", 0, "name"), "third", "renamed")
     session.set_value(("pieces", 0, "recipe", "thickness"), "3 mm", "thinner")
     for name in (first, "second", first):
-        session.choose_design(name)
+        session.improving.choose_design(name)
     hand.wait_idle()
     texts = [
         leaf.text

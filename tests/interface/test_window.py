@@ -537,7 +537,7 @@ def test_cases_and_recovery(hand: Hand, qtbot: object) -> None:
     orphan = unsaved.with_name("999999-1-1.labilis")
     copy = session.file.save_as(orphan)
     copy.close()
-    from labilis.ui.session import recoverable
+    from labilis.app.recovery import recoverable
 
     assert recoverable() == [orphan]
     statements = session.project

@@ -16,7 +16,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from labilis.mesh.apart import Ended, apart
+from labilis.mesh.child_process import Ended, apart
 from labilis.model import LabilisError
 from labilis.run import Plan, Runner, Snapshot
 from labilis.run.importing import new_project

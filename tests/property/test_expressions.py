@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from labilis.judge.numbers import force_text
+from labilis.judge.figures import force_text
 from labilis.model import LabilisError, Project
 from labilis.model.expressions import evaluate, number_of
 from labilis.model.units import KINDS, UNIT_SYMBOLS, unit

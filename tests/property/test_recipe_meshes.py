@@ -12,8 +12,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from labilis.mechanics.blocks import ShellBlock, SolidBlock
-from labilis.mechanics.families import family
 from labilis.mechanics.shell import smooth_triads
+from labilis.mechanics.solid_families import family
 from labilis.mesh import Mesh, measure_quality, mesh_part
 from labilis.shape import BodyShape, PartShape
 from tests.unit.test_recipes import part, strut

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from labilis.judge.dims import described
+from labilis.judge.array_shapes import described
 from labilis.judge.findings import ModesFindings
 from labilis.model import LabilisError, Project, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project

@@ -18,7 +18,7 @@ from labilis.model import Bolt, LabilisError, load_project
 from labilis.model.renaming import renamed
 from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
 from labilis.run.bolting import Bore, bolt_stiffness
-from labilis.run.other_way import other_way
+from labilis.run.other_idealisation import other_way
 from labilis.shape import build_part
 from tests.unit.test_mistakes import ALL, STEEL
 

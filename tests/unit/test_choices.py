@@ -11,13 +11,13 @@ import pytest
 
 from labilis.edit.choices import offered, with_choices
 from labilis.edit.variants import differences
-from labilis.judge.plan_sentences import improve_sentences
 from labilis.model import MODE_KINDS, LabilisError, Project, load_project
 from labilis.model.renaming import renamed
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.run.trials import figures_of, found_of, keeps, ordered, points_of
 from labilis.run.trials.points import project_at, trial_key
 from labilis.run.trials.running import run_plan, trial_of
+from labilis.words.plan import improve_sentences
 from tests.unit.test_mistakes import STEEL
 
 SOFT = {**STEEL, "name": "alloy", "youngs_modulus": "70 GPa"}

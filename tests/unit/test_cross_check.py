@@ -15,8 +15,8 @@ from labilis.judge.studies import study_words
 from labilis.judge.verdict import verdict_of_case
 from labilis.model import Geometry, LabilisError, Piece, Project, Region, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project, settled, stage_keys
-from labilis.run.other_way import other_way
-from labilis.run.pack import pack, unpack
+from labilis.run.codec import pack, unpack
+from labilis.run.other_idealisation import other_way
 from labilis.run.picking import make_pick
 from labilis.shape import build_part
 from tests.commands import labilis
@@ -253,7 +253,7 @@ def test_what_would_grow_too_large_is_refused_before_it_is_meshed(
     project = load_project(strip())
     part = build_part(project, {})
     assert other_way(project, {}, part).after == "a solid"
-    monkeypatch.setattr("labilis.run.other_way._MOST_UNKNOWNS", 100)
+    monkeypatch.setattr("labilis.run.other_idealisation._MOST_UNKNOWNS", 100)
     with pytest.raises(LabilisError, match="unknowns") as caught:
         other_way(project, {}, part)
     assert "converge" in caught.value.remedy

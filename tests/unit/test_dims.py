@@ -9,10 +9,10 @@ import numpy as np
 import pytest
 
 from labilis.judge import findings
-from labilis.judge.dims import Dims, Findings, described
+from labilis.judge.array_shapes import Dims, Findings, described
 from labilis.judge.findings import SectionFindings, SettledFindings
 from labilis.model import LabilisError
-from labilis.run.pack import pack, unpack
+from labilis.run.codec import pack, unpack
 
 KINDS = [
     kind

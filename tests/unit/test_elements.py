@@ -5,8 +5,8 @@ import pytest
 
 from labilis.mechanics import bricks, loads, solid, tetrahedra
 from labilis.mechanics.assembly import assemble, full, make_pattern
-from labilis.mechanics.families import FAMILIES, family
 from labilis.mechanics.material import isotropic, von_mises
+from labilis.mechanics.solid_families import FAMILIES, family
 
 D = isotropic(210e3, 0.3)
 CORNERS = np.array([[0.0, 0, 0], [2.1, 0.2, 0.1], [0.3, 1.8, -0.2], [0.4, 0.3, 1.6]])
@@ -60,7 +60,7 @@ def test_tangent_is_the_derivative_of_the_residual(n_nodes: int) -> None:
 def test_geometric_stiffness_against_the_stressed_undeformed_residual(n_nodes: int) -> None:
     gradient, weight = parts(n_nodes)
     stress = 100 * np.random.default_rng(2).standard_normal((1, gradient.shape[1], 6))
-    k_g = solid.spread(solid.geometric_block(gradient, weight, stress))[0]
+    k_g = solid.on_each_axis(solid.geometric_block(gradient, weight, stress))[0]
     step, numeric = 1e-5, np.zeros_like(k_g)
     for column in range(3 * n_nodes):
         shift = np.zeros(3 * n_nodes)

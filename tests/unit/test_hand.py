@@ -424,7 +424,7 @@ def test_of_a_closed_section_the_trace_decides() -> None:
 def test_a_check_is_told_as_a_calculation_that_can_be_reckoned_again() -> None:
     """Every number that went in, with where it is from; a typed one beside the model's; the
     formula of Euler gives what is told."""
-    from labilis.judge.hand.told import calculation
+    from labilis.judge.hand.sheet import calculation
     from tests.unit.test_mistakes import strip
 
     project = load_project(
@@ -460,7 +460,7 @@ def test_a_check_is_told_as_a_calculation_that_can_be_reckoned_again() -> None:
 def test_a_value_that_nobody_said_is_told_as_usual() -> None:
     """Of a frame's piece the ends are not known: K = 1 stands there, and it says that it is no
     finding."""
-    from labilis.judge.hand.told import calculation
+    from labilis.judge.hand.sheet import calculation
     from tests.unit.test_mistakes import force, strip
     from tests.unit.test_sizing import plate
 

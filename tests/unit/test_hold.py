@@ -55,7 +55,7 @@ def test_a_hold_raises_the_factor_by_what_the_map_says(held: bool, place: float)
 
 
 def test_thickness_map_sums_to_the_lever_of_the_piece() -> None:
-    from labilis.judge.looks import lever_density, shell_areas
+    from labilis.judge.mesh_display import lever_density, shell_areas
     from labilis.ui.stage.fields import lever_field
 
     modes, mesh = found(model())

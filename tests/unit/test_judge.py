@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from labilis.judge.convergence import extrapolated
 from labilis.judge.evidence import REGISTRY, CaseFacts, collect
+from labilis.judge.figures import critical_text, force_text
 from labilis.judge.findings import (
     ConvergenceFindings,
     MeshFindings,
@@ -22,11 +23,14 @@ from labilis.judge.findings import (
 )
 from labilis.judge.hand import euler_check
 from labilis.judge.hand.euler import FOUR_CASES, critical_load
-from labilis.judge.kinds import kind_of_mode
 from labilis.judge.ladder import Rung, rungs
-from labilis.judge.numbers import critical_text, force_text
-from labilis.judge.part_sentences import part_sentences
-from labilis.judge.sentences import (
+from labilis.judge.mode_kinds import kind_of_mode
+from labilis.judge.stress_measures import first_yield
+from labilis.judge.verdict import overall, verdict_of_case
+from labilis.model import CylindricalAxes, EulerChoice, LabilisError, NormalAxes, Project, Support
+from labilis.ui.ladder.layout import kept_apart, scale_for
+from labilis.words.part import part_sentences
+from labilis.words.stations import (
     convergence_words,
     held_words,
     load_sentences,
@@ -34,10 +38,6 @@ from labilis.judge.sentences import (
     strength_sentences,
     support_sentences,
 )
-from labilis.judge.stress import first_yield
-from labilis.judge.verdict import overall, verdict_of_case
-from labilis.model import CylindricalAxes, EulerChoice, LabilisError, NormalAxes, Project, Support
-from labilis.ui.ladder.layout import scale_for, spread
 from tests.parts import bar_step, cantilever
 
 EMPTY = np.zeros(0)
@@ -419,7 +419,7 @@ def test_labels_never_overlap_and_stay_inside(factors: list[float]) -> None:
     wanted = [scale.y(rung.factor) for rung in found]
     assert wanted == sorted(wanted)
     heights = [40.0] * len(found)
-    centres = spread(wanted, heights, 50.0, 700.0)
+    centres = kept_apart(wanted, heights, 50.0, 700.0)
     for one, two in pairwise(centres):
         assert two - one >= 40.0 - 1e-6
     assert centres[0] >= 70.0 - 1e-6
@@ -427,7 +427,7 @@ def test_labels_never_overlap_and_stay_inside(factors: list[float]) -> None:
 
 
 def test_a_single_label_stands_at_its_factor() -> None:
-    assert spread([300.0], [20.0], 0.0, 600.0) == [300.0]
+    assert kept_apart([300.0], [20.0], 0.0, 600.0) == [300.0]
     scale = scale_for((Rung("mode", 2.0, "x"), Rung("required", 3.0, "r")), 0.0, 600.0)
     assert scale.y(scale.low) == 600.0
     assert all(scale.low * 0.99 <= tick <= scale.high * 1.01 for tick in scale.ticks())

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from labilis.run.kept import KeptResults, size_of
+from labilis.run.results_cache import KeptResults, size_of
 
 
 @dataclass

@@ -11,16 +11,16 @@ import pytest
 from pydantic import BaseModel
 
 from labilis.edit.removing import NAMED, users_of_parameter, without
-from labilis.judge import sentences
-from labilis.judge.joint_sentences import fastener_sentences
-from labilis.judge.part_sentences import parameter_sentences, part_sentences, scribe_sentences
-from labilis.judge.plan_sentences import improve_sentences
-from labilis.judge.trace_sentences import trace_sentences
 from labilis.model import LabilisError, Project, load_project
-from labilis.model.leaves import Names, QuantityOf, _shapes, leaves, where_of
+from labilis.model.quantities import Names, QuantityOf, _shapes, leaves, where_of
 from labilis.model.renaming import mentions, renamed, renamed_parameter
 from labilis.model.units import KINDS
 from labilis.run.keys import stage_keys
+from labilis.words import stations
+from labilis.words.joints import fastener_sentences
+from labilis.words.part import parameter_sentences, part_sentences, scribe_sentences
+from labilis.words.plan import improve_sentences
+from labilis.words.trace import trace_sentences
 from tests.property.test_keys import EVERYTHING
 
 DEMOS = sorted(Path("src/labilis/demos").glob("*/*.json"))
@@ -122,14 +122,14 @@ def test_what_a_sentence_offers_for_a_value_is_of_the_kind_that_its_field_has(da
         *part_sentences(project, None, None),
         *scribe_sentences(project),
         *parameter_sentences(project),
-        *sentences.support_sentences(project),
-        *sentences.load_sentences(project),
-        *sentences.case_sentences(project),
-        *sentences.mesh_sentences(project, None, None),
+        *stations.support_sentences(project),
+        *stations.load_sentences(project),
+        *stations.case_sentences(project),
+        *stations.mesh_sentences(project, None, None),
         *fastener_sentences(project, {}),
         *trace_sentences(project, None),
         *improve_sentences(project),
-        *sentences.modes_sentences(project, None, ""),
+        *stations.modes_sentences(project, None, ""),
     ]
     spans = [
         span

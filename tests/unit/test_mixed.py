@@ -16,9 +16,9 @@ from labilis.mechanics.ties import StiffHub, TieConflict, make_ties
 from labilis.mesh import Cells, Mesh, find_bonds, mesh_part
 from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
-from labilis.run.assembled import make_blocks
-from labilis.run.forces import LoadScene, load_forces
-from labilis.run.resolve import make_tied
+from labilis.run.case_loads import LoadScene, load_forces
+from labilis.run.constraints import make_tied
+from labilis.run.elements import make_blocks
 from labilis.shape import build_part
 from labilis.solve.factor import factor
 from labilis.solve.levers import levers_of

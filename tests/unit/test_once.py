@@ -6,7 +6,7 @@ import gc
 import weakref
 from dataclasses import dataclass
 
-from labilis.judge.once import once_for
+from labilis.judge.memo import once_for
 from labilis.model import Project
 
 

@@ -18,8 +18,8 @@ def test_results_come_in_order(cores: int, monkeypatch: pytest.MonkeyPatch) -> N
         time.sleep(0.002 * ((7 * k) % 5))
         return k * k
 
-    assert list(parallel.spread(slow, iter(range(20)))) == [k * k for k in range(20)]
-    assert list(parallel.spread(slow, [3])) == [9] and list(parallel.spread(slow, [])) == []
+    assert list(parallel.on_cores(slow, iter(range(20)))) == [k * k for k in range(20)]
+    assert list(parallel.on_cores(slow, [3])) == [9] and list(parallel.on_cores(slow, [])) == []
 
 
 def test_an_error_reaches_the_caller_and_threads_are_given_back(
@@ -35,5 +35,5 @@ def test_an_error_reaches_the_caller_and_threads_are_given_back(
         return k
 
     with pytest.raises(ValueError, match="inside out"):
-        list(parallel.spread(fails, range(6)))
+        list(parallel.on_cores(fails, range(6)))
     assert [(item["filepath"], item["num_threads"]) for item in threadpool_info()] == before

@@ -183,9 +183,8 @@ def test_a_strut_has_the_levers_of_euler_and_its_advice_keeps_its_promise() -> N
     results = Runner().run(Snapshot(base), Plan("modes"))
     report = judge_project(base, results)
     without, remedies = advise(base, report, results), advise(base, report, results, known)
-    assert [item.path for item in remedies][:1] == [
-        ("parameters", "l")
-    ]  # shorter costs less than nothing
+    # shorter costs less than nothing
+    assert [item.path for item in remedies][:1] == [("parameters", "l")]
     shorter = remedies[0]
     assert shorter.value == "180 mm" and shorter.mass == pytest.approx(
         -0.1 * 0.2 * 0.02 * 0.004 * 7850, rel=0.01

@@ -11,7 +11,7 @@ import pytest
 
 from labilis.model import load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
-from labilis.solve.recovery import recovered_errors
+from labilis.solve.stress_recovery import recovered_errors
 from validation.members import tee
 
 E, NU, A, T = 210e3, 0.3, 200.0, 2.0

@@ -197,7 +197,7 @@ def test_modes_about_a_loaded_state_are_told_as_the_total() -> None:
         trace = case.facts.trace
         assert trace.about_at >= at * euler
         assert trace.about[0] == pytest.approx(trace.ideal, rel=0.005)
-    from labilis.judge.trace_sentences import trace_sentences
+    from labilis.words.trace import trace_sentences
 
     words = " ".join(
         span.text for sentence in trace_sentences(project_of(), case.facts) for span in sentence

@@ -15,7 +15,7 @@ from labilis.judge.findings import TrialFindings
 from labilis.model import RESPONSES, Limit, Project, TrialPlan, Vary
 from labilis.run import Snapshot
 from labilis.run.trials import best_of, run_plan
-from labilis.run.trials.judged import margins
+from labilis.run.trials.ranking import margins
 from labilis.run.trials.search import search
 from tests.unit.test_trials import project
 

@@ -11,8 +11,8 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.judge.figures import settled_words
 from labilis.judge.findings import SettledFindings
-from labilis.judge.numbers import settled_words
 from labilis.model import LabilisError, Project, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project, pack, settled, stage_keys, unpack
 from labilis.run.settling import error_that_counts, next_fineness
@@ -343,7 +343,7 @@ def test_round_edges_follow_the_fineness() -> None:
 
 
 def test_the_size_that_is_shown_is_the_mesh_s_own() -> None:
-    from labilis.judge.sentences import mesh_sentences
+    from labilis.words.stations import mesh_sentences
 
     project = load_project(wall(mesh={}))
     results = run(project, "strength")

@@ -202,9 +202,8 @@ def simply_supported(nx: int, ny: int, ratio: float, triangles: bool = False) ->
     x, y = nodes[:, 0], nodes[:, 1]
     border = (x == 0) | (y == 0) | np.isclose(x, ratio * b) | np.isclose(y, b)
     model.held[border, 2] = True
-    model.held[(x == 0) | np.isclose(x, ratio * b), 3] = (
-        True  # hard simple support: no turning along the edge
-    )
+    # hard simple support: no turning along the edge
+    model.held[(x == 0) | np.isclose(x, ratio * b), 3] = True
     model.held[(y == 0) | np.isclose(y, b), 4] = True
     middle = np.argmin(np.abs(x - ratio * b / 2) + np.abs(y))
     model.held[middle, :2] = True

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from labilis.mesh.improve import improve, shapes
+from labilis.mesh.flips import improve, shapes
 from labilis.mesh.sizes import skin_sizes
 from labilis.mesh.skin import crossing, make_skin
 from labilis.mesh.slivers import without_slivers

@@ -12,13 +12,13 @@ import pytest
 
 from labilis.judge.hand import FORMS
 from labilis.judge.hand.form import checked
-from labilis.judge.kinds import kind_of_line
+from labilis.judge.mode_kinds import kind_of_line
 from labilis.judge.overall import overall_checks
-from labilis.judge.sentences import support_sentences
 from labilis.mesh.sizes import CHORD, _bent_sides
 from labilis.model import load_project
 from labilis.run.comparing import compared
-from labilis.run.ends import _outward
+from labilis.run.wall_edges import _outward
+from labilis.words.stations import support_sentences
 from tests.unit.test_columns import column
 from tests.unit.test_columns import strut as bar
 from tests.unit.test_mistakes import ALL, flat, strip
@@ -42,7 +42,7 @@ def test_aisc_carries_its_stress_over_the_section(critical: float, stress: float
 def test_reasons_are_looked_for_from_five_percent_on_and_nothing_pressed_has_no_factor(
     change: float, growing: float, told: bool
 ) -> None:
-    from labilis.judge.hand.taken import hand_result
+    from labilis.judge.hand.checks_of_member import hand_result
 
     case, _ = column(
         bar("bar", 2000), held={"foot": ["x", "y", "z", "turn_z"], "head": ["x", "y", "turn_z"]}

@@ -10,7 +10,7 @@ import pytest
 from labilis.judge.studies import study_words
 from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
-from labilis.run.pack import pack, unpack
+from labilis.run.codec import pack, unpack
 from tests.unit.test_mistakes import ALL, force, strip
 from tests.unit.test_trace import EI, PINNED, L, traced
 

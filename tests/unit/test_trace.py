@@ -10,7 +10,6 @@ import pytest
 
 from labilis.judge.path_axes import LARGEST, POINT, along, path_axes
 from labilis.judge.trace_ends import ENDS, ends_of, what_to_try
-from labilis.judge.trace_sentences import trace_sentences
 from labilis.mechanics.blocks import ShellBlock, SolidBlock
 from labilis.mechanics.shell import exponential, logarithm, smooth_triads
 from labilis.mechanics.ties import HeldNodes, Ties, make_ties
@@ -18,6 +17,7 @@ from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.solve.system import System
 from labilis.solve.trace import TraceControl, Tracer
+from labilis.words.trace import trace_sentences
 from validation.recipes import case_of, flat, force, hold, mm, region, shell
 
 STEEL = {

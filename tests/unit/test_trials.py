@@ -327,11 +327,11 @@ def test_a_plan_that_is_stopped_ends_and_goes_on_later() -> None:
 
 def test_a_process_that_dies_loses_no_trial(monkeypatch: pytest.MonkeyPatch) -> None:
     """Its trial is run again by another."""
-    from labilis.run.trials import places
+    from labilis.run.trials import executors
 
     base, asked = project(), plan(Vary(parameter="t", low="2 mm", high="6 mm", count=4))
     killed: list[int] = []
-    whole = places.Processes.submit
+    whole = executors.Processes.submit
 
     def submit(place: Any, model: str, traced: bool) -> Any:
         future = whole(place, model, traced)
@@ -341,7 +341,7 @@ def test_a_process_that_dies_loses_no_trial(monkeypatch: pytest.MonkeyPatch) -> 
             os.kill(process, signal.SIGKILL)
         return future
 
-    monkeypatch.setattr(places.Processes, "submit", submit)
+    monkeypatch.setattr(executors.Processes, "submit", submit)
     rows = list(run_plan(Snapshot(base), asked, {}, workers=2))
     assert killed and sorted(row.texts[0] for row in rows) == sorted(
         point["t"] for point in points_of(base, asked)

@@ -14,8 +14,8 @@ import pytest
 from labilis.mesh import mesh_part
 from labilis.model import Geometry, Piece, Project, load_project
 from labilis.shape import PartShape, build_part, midsurface
+from labilis.shape.repeated_bodies import matrix_of, move_between
 from labilis.shape.step import read_step
-from labilis.shape.twins import matrix_of, move_between
 from tests.parts import STEEL, to_step
 from validation.corpus import drawing as d
 
@@ -118,9 +118,8 @@ def test_shells_of_a_twin_are_those_of_the_first_moved(monkeypatch: pytest.Monke
         midsurface, "_find", lambda body, name: looked.append(name) or real(body, name)
     )
     one = built(assembly(folded()), "shell")
-    assert len(one.members) == len(PLACES) and looked == [
-        "p1"
-    ]  # the members have been measured as well
+    # the members have been measured as well
+    assert len(one.members) == len(PLACES) and looked == ["p1"]
     two = built(apart(folded()), "shell")
     assert len(looked) > len(PLACES)
     compare(one, two)
@@ -165,12 +164,14 @@ def test_a_tapered_wall_keeps_its_taper_where_it_stands() -> None:
 def test_solids_of_a_twin_are_those_of_the_first_moved(
     shape: Any, order: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from labilis.mesh import whole
+    from labilis.mesh import part_mesh
 
     made: list[int] = []
     for name in ("mesh_body", "_swept"):
-        real = getattr(whole, name)
-        monkeypatch.setattr(whole, name, lambda *items, real=real: made.append(1) or real(*items))
+        real = getattr(part_mesh, name)
+        monkeypatch.setattr(
+            part_mesh, name, lambda *items, real=real: made.append(1) or real(*items)
+        )
     part = built(assembly(shape), "solid")
     mesh = mesh_part(part, 5.0, order)
     assert len(made) == 1 and [

@@ -260,7 +260,7 @@ def test_warping_is_stated_of_lines_only() -> None:
 
 
 def test_what_is_stated_of_warping_is_in_the_keys_and_in_the_sentence() -> None:
-    from labilis.judge.part_sentences import part_sentences
+    from labilis.words.part import part_sentences
 
     projects = [
         load_project(model(bar("bar", 500, I_SECTION, warping=warping)))
@@ -348,7 +348,7 @@ def test_energy_by_kinds_is_all_of_it_and_forces_are_what_stiffness_gives(
 
 
 def test_warping_is_neither_force_nor_moment() -> None:
-    from labilis.run.numbering import make_numbering
+    from labilis.run.unknowns import make_numbering
 
     project = load_project(model(bar("bar", 500, I_SECTION)))
     from labilis.mesh import mesh_part

@@ -227,7 +227,7 @@ def arc_points(
 def folded(profile: Sequence[Point2], thickness: float, inside: float, length: float) -> Any:
     """Sheet folded along z over a mid-line in x and y, with bends of an inside radius."""
     from labilis.shape.profile import offset_band, rounded_path
-    from labilis.shape.recipes.made import face_of, prism
+    from labilis.shape.recipes.named_body import face_of, prism
 
     rows = [(x, y, inside + thickness / 2) for x, y in profile]
     band = offset_band(tuple(rounded_path(rows, False, "profile")), thickness)

@@ -10,7 +10,7 @@ import sqlite3
 from collections.abc import Callable
 
 from labilis import __version__
-from labilis.run.about import available_gib, solver_name
+from labilis.run.environment import available_gib, solver_name
 
 _PACKAGES = {
     "numpy": True,

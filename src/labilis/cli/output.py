@@ -8,10 +8,10 @@ from typing import Any
 
 from labilis.judge.bolts import bolt_checks
 from labilis.judge.evidence import Evidence
+from labilis.judge.figures import critical_text, force_text, settled_words
 from labilis.judge.findings import ConvergenceFindings, StudyFindings
-from labilis.judge.numbers import critical_text, force_text, settled_words
 from labilis.judge.overall import overall_checks
-from labilis.judge.stress import von_mises
+from labilis.judge.stress_measures import von_mises
 from labilis.model import Project, shown
 from labilis.run.report import CaseReport, ProjectReport
 
@@ -500,7 +500,7 @@ def print_convergence(found: ConvergenceFindings) -> None:
     from rich.console import Console
     from rich.table import Table
 
-    from labilis.judge.sentences import convergence_words
+    from labilis.words.stations import convergence_words
 
     console = Console(highlight=False)
     table = Table("size", "elements", "unknowns", "first factor", "change", box=None, pad_edge=True)

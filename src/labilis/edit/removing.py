@@ -7,7 +7,7 @@ from typing import Any
 
 from labilis.model import LabilisError, Project, is_choice, load_project
 from labilis.model.expressions import names_in
-from labilis.model.leaves import Leaf, Names, label_of
+from labilis.model.quantities import Leaf, Names, label_of
 from labilis.model.renaming import mentions
 
 Path = tuple[str | int, ...]

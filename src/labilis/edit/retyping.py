@@ -7,8 +7,8 @@ from __future__ import annotations
 import re
 
 from labilis.model import Project, load_project, shown
-from labilis.model.leaves import Path
 from labilis.model.project import put_at
+from labilis.model.quantities import Path
 
 _PLAIN = re.compile(r"-?\d+(\.\d+)?(e[+-]?\d+)? [A-Za-z/*^0-9]+", re.IGNORECASE)
 _EXACT = {

@@ -10,7 +10,7 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.judge.dims import Dims, Findings
+from labilis.judge.array_shapes import Dims, Findings
 from labilis.model import RESPONSES
 
 Floats = NDArray[np.float64]

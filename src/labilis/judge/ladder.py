@@ -8,9 +8,9 @@ from typing import Literal
 
 from labilis.judge.bolts import bolt_checks
 from labilis.judge.evidence.base import CaseFacts
+from labilis.judge.figures import critical_text, force_text
 from labilis.judge.hand import EulerCheck
-from labilis.judge.hand.taken import hand_results
-from labilis.judge.numbers import critical_text, force_text
+from labilis.judge.hand.checks_of_member import hand_results
 from labilis.judge.overall import least_overall
 from labilis.model import shown
 

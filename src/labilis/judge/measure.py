@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from labilis.judge.cuts import cut_section
 from labilis.judge.findings import Floats, MeshFindings
+from labilis.judge.section_properties import cut_section
 from labilis.mechanics.cross_section import CrossSection, cross_section
 from labilis.mesh import mesh_section
 from labilis.model import shown

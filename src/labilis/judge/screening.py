@@ -12,10 +12,10 @@ import math
 from collections import Counter
 from dataclasses import dataclass, replace
 
+from labilis.judge.figures import force_text
 from labilis.judge.findings import MemberFindings
 from labilis.judge.hand.cylinder import knock_down
 from labilis.judge.hand.plate import COEFFICIENTS, plate_stress
-from labilis.judge.numbers import force_text
 from labilis.model import LabilisError, Project
 
 _EDGES = {"one supported, one free": "one edge free", "both supported": "both edges held"}

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.figures import error_text
 from labilis.judge.gates import Gate, gates_of, perfect_trace
-from labilis.judge.numbers import error_text
 
 
 @dataclass(frozen=True)

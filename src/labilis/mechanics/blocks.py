@@ -17,10 +17,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.mechanics import shell, solid
-from labilis.mechanics.families import family
 from labilis.mechanics.material import isotropic, von_mises
-from labilis.mechanics.parallel import spread
+from labilis.mechanics.parallel import on_cores
 from labilis.mechanics.plastic import LAYERS, Memory, YieldLaw, blank, in_space, layered
+from labilis.mechanics.solid_families import family
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -30,7 +30,7 @@ _KEPT = 20_000  # shells whose strain matrices are kept: 7 kB each
 ENERGY_PARTS = ("bulk", "membrane", "bending", "twist", "shear")
 
 
-class Block(Protocol):
+class StiffBlock(Protocol):
     """What a system asks of its elements. `members` (m, k): the nodes, turns counted; `state`:
     what `linear` gave."""
 
@@ -62,7 +62,7 @@ class Block(Protocol):
     def mean_stress(self, state: Floats) -> Floats: ...
 
 
-class ElementBlock(Block, Protocol):
+class ElementBlock(StiffBlock, Protocol):
     """A block of a material, and not of springs."""
 
     @property
@@ -177,12 +177,12 @@ class SolidBlock:
             force = (weighted @ b.reshape(m, points * 6, columns)).reshape(local[rows].shape)
             matrix = None
             if tangent and moduli is not None:
-                matrix = solid.material_part(b, g.weight[rows], moduli) + solid.spread(
+                matrix = solid.material_part(b, g.weight[rows], moduli) + solid.on_each_axis(
                     solid.geometric_block(g.gradient[rows], g.weight[rows], stress)
                 )
             return rows, force, matrix, von_mises(stress).max(axis=1)
 
-        yield from spread(one, solid.chunks(len(self.members)))
+        yield from on_cores(one, solid.chunks(len(self.members)))
 
     def turned_over(self, motion: Floats, rotation: Floats) -> bool:
         """Whether an element is inside out somewhere, at motions (n, 3)."""
@@ -302,7 +302,7 @@ class ShellBlock:
             part = shell.part_of(geometry, rows)
             return rows, part, shell.strain_matrix_at_rest(part)
 
-        yield from spread(one, self._chunks())
+        yield from on_cores(one, self._chunks())
 
     @cached_property
     def _kept(self) -> list[tuple[slice, shell.ShellGeometry, Floats]]:
@@ -316,7 +316,7 @@ class ShellBlock:
             rows, part, b = item
             return rows, shell.material_part(b, section[rows], part.area)
 
-        yield from spread(one, self._matrices())
+        yield from on_cores(one, self._matrices())
 
     def linear_strain(self, local: Floats) -> Floats:
         """Strains (m, g, 9, c) of small motions (m, 2k, 3, c), c of them at once."""
@@ -345,7 +345,7 @@ class ShellBlock:
                 part, section[rows], zero, None, state[rows], material=False
             )[1]
 
-        yield from spread(one, self._chunks())
+        yield from on_cores(one, self._chunks())
 
     def path_derivative(self, local: Floats) -> Slices:
         """Derivative of the tangent along the linear path, by central differences of the exact
@@ -455,7 +455,7 @@ class ShellBlock:
                 )
             return rows, force.reshape(len(force), -1, 3), matrix, peaks[0]
 
-        yield from spread(one, self._parts if len(self.elements) <= _KEPT else self._cut())
+        yield from on_cores(one, self._parts if len(self.elements) <= _KEPT else self._cut())
 
     def turned_over(self, motion: Floats, rotation: Floats) -> bool:
         """Whether an element looks against its own directors somewhere, at motions (n, 3) and
@@ -684,7 +684,7 @@ class SpringBlock(WithoutSubstance):
         return parts
 
 
-def typical_stress(blocks: tuple[Block, ...], states: list[Floats]) -> float:
+def typical_stress(blocks: tuple[StiffBlock, ...], states: list[Floats]) -> float:
     """Root mean square of the von Mises stress over the volume, MPa."""
     total = sum(
         float((von_mises(block.mean_stress(state)) ** 2 * block.volume).sum())

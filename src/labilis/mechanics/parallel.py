@@ -35,7 +35,7 @@ def workers() -> int:
     )
 
 
-def spread(call: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
+def on_cores(call: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
     """Results of `call` in the order of the items, some of them computed ahead; one after the other
     on a single core, or where there is but one. Small products must not be shared out again by the
     linear algebra library, which is held to one thread meanwhile."""

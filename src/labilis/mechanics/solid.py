@@ -17,7 +17,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.mechanics.families import family
+from labilis.mechanics.solid_families import family
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -96,7 +96,7 @@ def geometric_block(gradient: Floats, weight: Floats, stress: Floats) -> Floats:
     return left @ np.swapaxes(right, 1, 2)
 
 
-def spread(block: Floats) -> Floats:
+def on_each_axis(block: Floats) -> Floats:
     """(m, n, n) times the unit matrix of x, y, z: (m, 3n, 3n)."""
     m, n, _ = block.shape
     full = np.zeros((m, n, 3, n, 3))
@@ -122,7 +122,7 @@ def residual_and_tangent(
         stress = stress + initial_stress
     b = strain_matrix(gradient, f)
     residual = np.einsum("mgsi,mgs,mg->mi", b, stress, weight, optimize=True)
-    return residual, material_part(b, weight, elasticity) + spread(
+    return residual, material_part(b, weight, elasticity) + on_each_axis(
         geometric_block(gradient, weight, stress)
     )
 
@@ -165,7 +165,9 @@ def path_derivative(
     weighted = ((elasticity @ rest) * weight[..., None, None]).reshape(m, 6 * g, columns)
     cross = np.swapaxes(first, 1, 2) @ weighted
     stress = linear_stress(gradient, displacement, elasticity)
-    return cross + np.swapaxes(cross, 1, 2) + spread(geometric_block(gradient, weight, stress))
+    return (
+        cross + np.swapaxes(cross, 1, 2) + on_each_axis(geometric_block(gradient, weight, stress))
+    )
 
 
 def linear_stress(gradient: Floats, displacement: Floats, elasticity: Floats) -> Floats:

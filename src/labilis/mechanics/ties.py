@@ -20,9 +20,8 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Rule = tuple[Floats, Floats, Floats]  # weights, turning and arms of a Follow
 _NONE = np.zeros(0, dtype=np.int64)
-_STEP = (
-    1e-30  # of the complex-step derivative: no difference is taken, so nothing is lost to rounding
-)
+# of the complex-step derivative: no difference is taken, so nothing is lost to rounding
+_STEP = 1e-30
 
 
 @dataclass(frozen=True)

@@ -12,15 +12,15 @@ from labilis.mesh.estimate import (
     planned_sizes,
     proposed_size,
 )
+from labilis.mesh.extrusion import find_sweep
 from labilis.mesh.mesh import QUAD_CUTS, Cells, Mesh
+from labilis.mesh.part_mesh import mesh_part
 from labilis.mesh.planar import inside
-from labilis.mesh.prism import find_sweep
 from labilis.mesh.quality import MeshQuality, measure_quality
 from labilis.mesh.section import mesh_section
 from labilis.mesh.sheets import mesh_sheets
 from labilis.mesh.sweep import sweep_body
 from labilis.mesh.tetrahedra import mesh_body
-from labilis.mesh.whole import mesh_part
 
 __all__ = [
     "QUAD_CUTS",

@@ -18,9 +18,9 @@ from scipy.spatial import cKDTree
 
 from labilis.mesh.lines import LineJoint, line_joints
 from labilis.mesh.mesh import Floats, Ints, Mesh
-from labilis.mesh.nearest import closest_weights
+from labilis.mesh.nearest_point import closest_weights
 from labilis.mesh.quality import mean_wall
-from labilis.shape.lines import LineSet
+from labilis.shape.strut_axes import LineSet
 
 _SLACK = 0.03  # of the distance that the thicknesses ask for
 _NONE = np.zeros(0, dtype=np.int64)

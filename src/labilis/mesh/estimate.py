@@ -9,11 +9,11 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.mesh.prism import find_sweep
+from labilis.mesh.extrusion import find_sweep
 from labilis.mesh.sizes import GROWTH, WALL
 from labilis.mesh.skin import CHORD, SLENDER
 from labilis.shape import ShapeView
-from labilis.shape.tables import EdgeTable, FaceTable
+from labilis.shape.face_tables import EdgeTable, FaceTable
 
 # tetrahedra to a triangle of the skin of a thin solid, what grading adds to the triangles included
 _PER_TRIANGLE = 1.9

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from labilis.mesh.mesh import Cells, Floats, Ints, Mesh
-from labilis.mesh.nearest import closest_weights
-from labilis.shape.lines import LineSet
+from labilis.mesh.nearest_point import closest_weights
+from labilis.shape.strut_axes import LineSet
 
 LEAST = 8  # elements of a strut: a full wave of four
 _TOUCH = 1e-6  # of the whole size: how near ends must be to be one point

@@ -16,7 +16,7 @@ from labilis.mesh.mesh import Cells, Floats, Ints, Mesh
 from labilis.mesh.planar import mesh_region, quality, transfinite
 from labilis.mesh.tetrahedra import zone_points
 from labilis.shape import BodyShape
-from labilis.shape.charts import Chart, Curves, make_charts, make_curves
+from labilis.shape.unrolling import Chart, Curves, make_charts, make_curves
 
 _BEND = 0.4  # rad per element on bends: four over a right angle
 # the same on round tubes: a polygon inside the circle misses 5/24 of its square in the second

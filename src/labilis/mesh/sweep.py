@@ -8,11 +8,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from labilis.mesh.extrusion import CLOSE, Sweep
 from labilis.mesh.mesh import QUAD_CUTS, Cells, Floats, Ints, Mesh
-from labilis.mesh.prism import CLOSE, Sweep
 from labilis.mesh.sheets import mesh_sheets
 from labilis.shape import BodyShape
-from labilis.shape.tables import EdgeTable, FaceTable
+from labilis.shape.face_tables import EdgeTable, FaceTable
 
 _FLAT = 0.1  # sine of the angle in a corner under which it is none
 _SLENDER, _FEW = (

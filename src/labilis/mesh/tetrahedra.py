@@ -8,23 +8,21 @@ from collections.abc import Sequence
 import numpy as np
 from scipy.spatial import cKDTree
 
-from labilis.mesh.apart import Ended, apart
+from labilis.mesh.child_process import Ended, apart
 from labilis.mesh.estimate import chord_angle
-from labilis.mesh.improve import improve, shapes
+from labilis.mesh.flips import improve, shapes
 from labilis.mesh.mesh import TET_SIDES, TRIANGLE_SIDES, Cells, Floats, Ints, Mesh
 from labilis.mesh.sizes import skin_sizes
 from labilis.mesh.skin import Skin, crossing, make_skin
 from labilis.model import LabilisError, shown
 from labilis.shape import BodyShape, Tessellation
 
-_VOLUME_PER_CUBE = (
-    0.2  # largest element volume over size³ at which the mean edge comes out near the size
-)
+# largest element volume over size³ at which the mean edge comes out near the size
+_VOLUME_PER_CUBE = 0.2
 _GROWTH = 0.35  # element size gained per mm of distance from a zone
 _FLATTEST = 1e-5  # shape of an element under which a mesh is of no use
-_MOST_FILLED = (
-    150_000  # elements that filling the CAD's own triangles may bring before it is refused
-)
+# elements that filling the CAD's own triangles may bring before it is refused
+_MOST_FILLED = 150_000
 _TRIES = 3  # skins, each finer where the one before crossed itself
 _MOST_ADDED = 400_000  # nodes that may be added where the skin may be cut
 _PATIENCE = 12.0  # s for filling one skin

@@ -5,7 +5,7 @@ parameters. Nothing here knows geometry, meshes or results.
 """
 
 from labilis.model.errors import LabilisError
-from labilis.model.library import GRADES, grade
+from labilis.model.grades import GRADES, grade
 from labilis.model.project import (
     CLASS_FACTORS,
     CaseLoad,

@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field, ValidationError, field_validator, model_v
 
 from labilis.model.errors import LabilisError
 from labilis.model.expressions import evaluate, is_name, number_of
-from labilis.model.leaves import (
+from labilis.model.quantities import (
     BodyName,
     CaseName,
     FileName,

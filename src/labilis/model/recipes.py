@@ -11,7 +11,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from labilis.model.leaves import Angle, Length, Number
+from labilis.model.quantities import Angle, Length, Number
 from labilis.model.statements import Lengths, Statement
 
 Axis = Literal["x", "y", "z"]

@@ -10,7 +10,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from labilis.model.leaves import FaceName, PieceName
+from labilis.model.quantities import FaceName, PieceName
 
 Vector = tuple[float, float, float]
 

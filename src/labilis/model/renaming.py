@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from labilis.model.errors import LabilisError
 from labilis.model.expressions import with_name
-from labilis.model.leaves import Leaf, Names, respelt
 from labilis.model.project import Project, load_project, put_at
+from labilis.model.quantities import Leaf, Names, respelt
 from labilis.model.trials import is_choice
 
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from labilis.model.leaves import FaceName, Length
+from labilis.model.quantities import FaceName, Length
 from labilis.model.regions import Pick
 from labilis.model.statements import Lengths, Statement
 

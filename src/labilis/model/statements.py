@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
-from labilis.model.leaves import (
+from labilis.model.quantities import (
     Acceleration,
     Angle,
     BodyName,

@@ -7,7 +7,7 @@ from typing import Any, Literal, get_args
 
 from pydantic import Field, model_validator
 
-from labilis.model.leaves import PlaceName, Quantity, ShareName
+from labilis.model.quantities import PlaceName, Quantity, ShareName
 from labilis.model.statements import Statement
 
 Response = Literal[

@@ -11,23 +11,23 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 import labilis
-from labilis.judge import sentences
 from labilis.judge.evidence.base import Evidence
-from labilis.judge.hand.taken import Taken, raised
+from labilis.judge.figures import critical_text, error_text, force_text, settled_words
+from labilis.judge.hand.checks_of_member import Taken, raised
 from labilis.judge.ladder import Rung, rungs
-from labilis.judge.numbers import critical_text, error_text, force_text, settled_words
-from labilis.judge.part_sentences import part_sentences, scribe_sentences
 from labilis.judge.screening import HEADS, HOW, screened_cells
-from labilis.judge.stress import von_mises
+from labilis.judge.stress_measures import von_mises
 from labilis.judge.studies import figure_words, study_words
-from labilis.judge.trace_sentences import trace_sentences
 from labilis.model import Picture, Project, shown
 from labilis.report.blocks import Block, Figure, Source, Table, Words, come_from, plain
-from labilis.report.images import picture_bytes
 from labilis.report.improving import Improved, improve_blocks
+from labilis.report.own_pictures import picture_bytes
 from labilis.run.keys import stage_keys
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.settling import settled
+from labilis.words import stations
+from labilis.words.part import part_sentences, scribe_sentences
+from labilis.words.trace import trace_sentences
 
 MARKS = {"good": "✓", "caution": "▬", "bad": "✗", "not judged": "○"}
 _SHORT = ("verdict", "part", "supports", "loads", "modes", "limits")
@@ -113,7 +113,7 @@ def content_of(
         "verdict": lambda: of_cases("verdict", _verdict) or [Words("Nothing was run.", "caution")],
         "part": lambda: _part(project, report, results, pictures),
         "supports": lambda: [
-            Words(plain(sentence), point=True) for sentence in sentences.support_sentences(project)
+            Words(plain(sentence), point=True) for sentence in stations.support_sentences(project)
         ],
         "loads": lambda: _loads(project),
         "mesh": lambda: _mesh(project, report, results, pictures),
@@ -297,7 +297,7 @@ def _part(
 def _loads(project: Project) -> list[Block]:
     return [
         Words(plain(sentence), point=True)
-        for sentence in (*sentences.load_sentences(project), *sentences.case_sentences(project))
+        for sentence in (*stations.load_sentences(project), *stations.case_sentences(project))
     ]
 
 
@@ -310,7 +310,7 @@ def _mesh(
     facts = report.cases[0].facts if report.cases else None
     found: list[Block] = [
         Words(plain(sentence), point=True)
-        for sentence in sentences.mesh_sentences(project, facts, mesh.size)
+        for sentence in stations.mesh_sentences(project, facts, mesh.size)
     ]
     if report.settled is not None:
         found.append(Words(settled_words(report.settled), point=True))
@@ -335,7 +335,7 @@ def _strength(
         return found
     found += [
         Words(f"{case.facts.case}: {plain(sentence)}")
-        for sentence in sentences.strength_sentences(case.facts)
+        for sentence in stations.strength_sentences(case.facts)
     ]
     total = strength.reaction.sum(axis=1)[:, :3]
     largest = float(abs(total).max(initial=0.0))
@@ -573,7 +573,7 @@ def _studies(case: CaseReport, project: Project, results: Mapping[str, Any]) -> 
             )
         ]
         found += [
-            Words(f"{case.facts.case}: {sentences.convergence_words(meshes)}"),
+            Words(f"{case.facts.case}: {stations.convergence_words(meshes)}"),
             Table(
                 f"First factor of {case.facts.case} over meshes",
                 (shown.axis("element size, mm")[0], "elements", "unknowns", "first factor"),

@@ -8,7 +8,6 @@ from typing import Any
 
 from labilis.edit.variants import design_names, design_of
 from labilis.judge.findings import TrialFindings
-from labilis.judge.plan_sentences import plan_sentence
 from labilis.model import Project, TrialPlan, named
 from labilis.report.blocks import Table, Words, plain
 from labilis.run.comparing import side_by_side, worst_headline
@@ -22,6 +21,7 @@ from labilis.run.trials import (
     response_text,
     trial_key,
 )
+from labilis.words.plan import plan_sentence
 
 _MOST = 40  # trials of a plan that stand on the pages
 

@@ -10,11 +10,11 @@ from typing import Any
 import numpy as np
 
 from labilis.judge.findings import Floats, Ints, MeshFindings
-from labilis.judge.looks import surface_triangles
-from labilis.judge.stress import von_mises
+from labilis.judge.mesh_display import surface_triangles
+from labilis.judge.stress_measures import von_mises
 from labilis.model import Project, shown
+from labilis.run.glyphs import marks_of
 from labilis.run.keys import stage_keys
-from labilis.run.marks import marks_of
 from labilis.run.report import ProjectReport
 from labilis.run.settling import settled
 

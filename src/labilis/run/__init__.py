@@ -5,8 +5,8 @@ cancellation.
 does it in a process of its own. What the window may know of a body's faces comes through `picking`.
 """
 
+from labilis.run.codec import pack, unpack
 from labilis.run.keys import STAGES, StageKeys, stage_keys
-from labilis.run.pack import pack, unpack
 from labilis.run.plan import Plan, Progress, Snapshot
 from labilis.run.report import CaseReport, ProjectReport, judge_project
 from labilis.run.runner import Runner

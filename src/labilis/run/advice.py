@@ -12,8 +12,8 @@ from typing import Any
 import numpy as np
 from scipy.optimize import brentq
 
+from labilis.judge.figures import place_text
 from labilis.judge.findings import ModesFindings, TrialFindings
-from labilis.judge.numbers import place_text
 from labilis.judge.spans import Figures, Span
 from labilis.model import LabilisError, Piece, Project, shown
 from labilis.run.keys import stage_keys
@@ -64,9 +64,8 @@ _ACROSS = {
     "hat": {"width": 1.0, "height": 1.0},
 }
 _MEMBER = ("member bow", "member sway")
-_LEAST_SHARE = (
-    0.02  # of a mode's energy: a piece that stores less tells nothing of its lever on other modes
-)
+# of a mode's energy: a piece that stores less tells nothing of its lever on other modes
+_LEAST_SHARE = 0.02
 _FEWEST = 3  # modes that a hold is reckoned with
 # of its value, that a parameter is changed by: the power law of its lever is a guess further on
 _FURTHER = 0.1

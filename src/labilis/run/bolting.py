@@ -15,17 +15,16 @@ from labilis.mechanics.ties import StiffHub
 from labilis.mesh import Bonds, Mesh
 from labilis.model import Bolt, LabilisError, Project, shown
 from labilis.run.materials import material_of
-from labilis.run.numbering import Numbering
 from labilis.run.regions import Floats, Ints, match_region, region_cylinder, region_nodes
+from labilis.run.unknowns import Numbering
 from labilis.shape import ShapeView
 
 BOLT_MODULUS, BOLT_RATIO = 210e3, 0.3  # MPa, of steel bolts
 _BESIDE = 0.3  # of the diameter: how far bores of one bolt may lie beside one line
 _FITS = 1.02  # of the bore: what a bolt may be thicker
 _LEAST_NODES = 3
-_ROUND = (
-    0.1  # of the radius: what the nodes of one bore may differ by in their distance from its axis
-)
+# of the radius: what the nodes of one bore may differ by in their distance from its axis
+_ROUND = 0.1
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from typing import Any
 from labilis.edit.variants import differences
 from labilis.model import CLASS_FACTORS, RESPONSES, Project, shown
 from labilis.run.report import ProjectReport
-from labilis.run.trials.judged import response_text
+from labilis.run.trials.ranking import response_text
 
 _LIKE = 1.05  # of element sizes that count as alike
 

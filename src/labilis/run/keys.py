@@ -9,7 +9,7 @@ from collections import deque
 from dataclasses import dataclass
 from typing import Any
 
-from labilis.judge.once import once_for
+from labilis.judge.memo import once_for
 from labilis.model import LabilisError, Piece, Project
 
 STAGES = ("shape", "mesh", "strength", "modes", "trace")

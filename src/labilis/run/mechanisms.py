@@ -9,7 +9,7 @@ from labilis.mechanics.blocks import SpringBlock
 from labilis.mechanics.ties import cross_matrix
 from labilis.mesh import Mesh
 from labilis.model import LabilisError
-from labilis.run.resolve import describe_motions
+from labilis.run.constraints import describe_motions
 from labilis.shape import PartShape
 from labilis.solve.factor import Factor, factor
 from labilis.solve.mkl import Symmetric
@@ -28,9 +28,8 @@ _SOFT = 2e-12
 _ROUNDING = 2.2e-16
 _LOST = 0.01  # of the stiffness: what may be lost in rounding
 _NOUGHT = 1e-6  # of the energy that the same motion would have with nothing joined: less is none
-_EXACTLY = (
-    1e-3  # of the largest motion, root of the mean square: what a rigid motion may leave over
-)
+# of the largest motion, root of the mean square: what a rigid motion may leave over
+_EXACTLY = 1e-3
 _MOVES = 0.2  # of the largest motion: a body that moves as much is named
 _TURNS = 0.05  # of a body's shift: at its rim a turn that moves less is none
 _RIGID = 0.05  # of a body's motion that may be left over for it to count as rigid

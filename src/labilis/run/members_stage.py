@@ -8,8 +8,8 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from labilis.judge.findings import MemberFindings
-from labilis.judge.stress import along
-from labilis.run.forces import LoadScene
+from labilis.judge.stress_measures import along
+from labilis.run.case_loads import LoadScene
 from labilis.run.strength_stage import SolvedCase
 from labilis.shape import PartShape
 from labilis.shape.members import Member

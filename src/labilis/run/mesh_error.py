@@ -12,10 +12,10 @@ from scipy.spatial import cKDTree
 
 from labilis.judge.findings import MeshFindings, ModesFindings
 from labilis.model import Project
-from labilis.run.forces import LoadScene
+from labilis.run.case_loads import LoadScene
+from labilis.run.constraints import Tied
 from labilis.run.mesh_stage import mesh_stage
 from labilis.run.modes_stage import buckling_problem
-from labilis.run.resolve import Tied
 from labilis.run.strength_stage import strength_stage
 from labilis.run.system_stage import system_stage
 from labilis.shape import PartShape

@@ -10,21 +10,21 @@ import numpy as np
 from scipy import sparse
 
 from labilis.judge.findings import ModesFindings, StrengthFindings
-from labilis.judge.kinds import is_one_wall, kind_of_line, kind_of_mode
+from labilis.judge.mode_kinds import is_one_wall, kind_of_line, kind_of_mode
 from labilis.mechanics.blocks import ENERGY_PARTS, ShellBlock, SolidBlock, typical_stress
 from labilis.mechanics.line_block import LineBlock
 from labilis.model import LabilisError
-from labilis.run.assembled import element_order
-from labilis.run.forces import LoadScene
+from labilis.run.case_loads import LoadScene
+from labilis.run.elements import element_order
 from labilis.run.strength_stage import SolvedCase
 from labilis.run.symmetry import Retie, antisymmetric_factor
 from labilis.solve.factor import Factor, NotPositive, factor
 from labilis.solve.levers import levers_of
 from labilis.solve.mkl import Symmetric
 from labilis.solve.modes import ModesSolution, NotConverged, count_below, find_modes
-from labilis.solve.recovery import recovered_errors
-from labilis.solve.sides import buckling_sides
+from labilis.solve.stress_recovery import recovered_errors
 from labilis.solve.system import System
+from labilis.solve.weaker_side import buckling_sides
 
 _TWIST = ENERGY_PARTS.index("twist")
 _LEVERS = 3  # modes whose sensitivity to thickness is found

@@ -16,8 +16,8 @@ from scipy.optimize import linear_sum_assignment
 
 from labilis.model import LabilisError, Pick, Piece, Project, Region, shown
 from labilis.shape import ShapeView, build_part
+from labilis.shape.face_tables import EdgeTable, FaceTable, Floats, Ints
 from labilis.shape.regions import closest_row, pick_of_edge, pick_of_face
-from labilis.shape.tables import EdgeTable, FaceTable, Floats, Ints
 
 _SAME = 1e-4  # relative: sizes that count as the same
 _STILL = 1e-5  # of the part's size: places that count as the same

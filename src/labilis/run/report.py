@@ -22,9 +22,9 @@ from labilis.judge.findings import (
     StrengthFindings,
 )
 from labilis.judge.hand import EndCase, EulerCheck, euler_check
+from labilis.judge.hand.checks_of_member import HandFacts, HandResult, hand_results
 from labilis.judge.hand.column import changes
 from labilis.judge.hand.euler import critical_load
-from labilis.judge.hand.taken import HandFacts, HandResult, hand_results
 from labilis.judge.screening import screened_or_none
 from labilis.judge.verdict import Verdict, overall, verdict_of_case
 from labilis.model import EulerChoice, LabilisError, Project, shown

@@ -7,7 +7,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from labilis.judge.findings import Floats, MeshFindings
-from labilis.judge.stress import along
+from labilis.judge.stress_measures import along
 from labilis.model import Piece, Plate, Project, shown
 from labilis.model.recipes import Corner, Place, Turn
 from labilis.run.report import CaseReport

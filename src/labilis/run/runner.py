@@ -22,8 +22,9 @@ from labilis.mesh import (
     Mesh,
 )
 from labilis.model import LabilisError, Project, shown
+from labilis.run.case_loads import LoadScene
 from labilis.run.checkpoint import TraceCheckpoint
-from labilis.run.forces import LoadScene
+from labilis.run.constraints import Tied, make_tied
 from labilis.run.keys import StageKeys, check_active, stage_keys
 from labilis.run.materials import material_of
 from labilis.run.members_stage import members_stage
@@ -31,7 +32,6 @@ from labilis.run.mesh_error import Before, OtherMesh, dimensions
 from labilis.run.mesh_stage import mesh_stage
 from labilis.run.modes_stage import modes_stage
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
-from labilis.run.resolve import Tied, make_tied
 from labilis.run.settling import Settling, wants_settling, with_fineness
 from labilis.run.strength_stage import SolvedCase, strength_stage
 from labilis.run.studies import (

@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.judge.findings import StrengthFindings
-from labilis.judge.stress import first_yield, von_mises
+from labilis.judge.stress_measures import first_yield, von_mises
 from labilis.model import LabilisError
-from labilis.run.forces import CaseForces, LoadScene, load_forces
-from labilis.run.peaks import find_peaks, spared
-from labilis.run.resolve import Tied
+from labilis.run.case_loads import CaseForces, LoadScene, load_forces
+from labilis.run.constraints import Tied
+from labilis.run.stress_peaks import find_peaks, spared
 from labilis.solve.factor import Factor
 from labilis.solve.strength import LinearSolution, solve_linear
 from labilis.solve.system import System

@@ -10,11 +10,11 @@ import numpy as np
 
 from labilis.judge.convergence import extrapolated
 from labilis.judge.findings import ConvergenceFindings, StudyFindings
-from labilis.judge.stress import von_mises
+from labilis.judge.stress_measures import von_mises
 from labilis.model import ForceLoad, LabilisError, Project
 from labilis.run.keys import stage_keys
 from labilis.run.mesh_stage import mesh_sizes
-from labilis.run.other_way import other_way
+from labilis.run.other_idealisation import other_way
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
 from labilis.run.settling import settled
 from labilis.shape import PartShape

@@ -9,8 +9,8 @@ from collections.abc import Callable
 import numpy as np
 
 from labilis.model import LabilisError, Project, SymmetryAxes
-from labilis.run.forces import LoadScene
-from labilis.run.resolve import Tied
+from labilis.run.case_loads import LoadScene
+from labilis.run.constraints import Tied
 from labilis.run.strength_stage import SolvedCase
 from labilis.solve.factor import NotPositive, factor
 from labilis.solve.modes import find_modes

@@ -7,10 +7,10 @@ from typing import Any
 
 from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project
-from labilis.run.assembled import check_connected, make_blocks
-from labilis.run.forces import LoadScene
+from labilis.run.case_loads import LoadScene
+from labilis.run.constraints import Tied, make_tied
+from labilis.run.elements import check_connected, make_blocks
 from labilis.run.mechanisms import mechanism_error, refuse_soft
-from labilis.run.resolve import Tied, make_tied
 from labilis.shape import PartShape
 from labilis.solve.factor import Factor, NotPositive, factor
 from labilis.solve.system import System

@@ -13,8 +13,8 @@ from labilis.mechanics.shell import logarithm
 from labilis.mesh import Mesh
 from labilis.model import LabilisError, Project, TracePlan
 from labilis.run.checkpoint import TraceCheckpoint
+from labilis.run.constraints import Tied
 from labilis.run.regions import Floats, Ints, region_nodes
-from labilis.run.resolve import Tied
 from labilis.shape import ShapeView
 from labilis.solve.trace import PathState, TracePoint, TraceResult
 

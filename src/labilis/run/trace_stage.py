@@ -13,12 +13,12 @@ from labilis.judge.imperfections import weaker_side
 from labilis.mechanics.plastic import YieldLaw
 from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project, TracePlan
-from labilis.run.assembled import element_order, make_blocks
+from labilis.run.case_loads import LoadScene, load_forces
 from labilis.run.checkpoint import TraceCheckpoint
-from labilis.run.forces import LoadScene, load_forces
+from labilis.run.constraints import Tied, make_tied, ties_about
+from labilis.run.elements import element_order, make_blocks
 from labilis.run.materials import material_of
 from labilis.run.regions import Floats, Ints
-from labilis.run.resolve import Tied, make_tied, ties_about
 from labilis.run.trace_record import TraceRecord, probes_of
 from labilis.shape import PartShape
 from labilis.solve.system import System

@@ -159,7 +159,7 @@ class Worker:
         if self._process is not None and self._process.is_alive():
             return
         context = multiprocessing.get_context("forkserver")
-        context.set_forkserver_preload(["labilis.run.warm"])
+        context.set_forkserver_preload(["labilis.run.preload"])
         here, there = context.Pipe()
         # a bare byte in shared memory: an event or a lock would wait for a process that was killed
         # while it slept on it

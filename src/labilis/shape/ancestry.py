@@ -12,9 +12,9 @@ from typing import Any
 
 import numpy as np
 
+from labilis.shape.face_tables import Ancestry, EdgeTable, FaceTable, Floats
 from labilis.shape.midsurface import spots
 from labilis.shape.rays import Rays
-from labilis.shape.tables import Ancestry, EdgeTable, FaceTable, Floats
 from labilis.shape.topology import BodyShape, surface_near
 
 # of the thickness: how near the edge of a sheet lies to the face of the solid that it ends at

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from scipy.spatial import cKDTree
 
-from labilis.shape.tables import Floats
+from labilis.shape.face_tables import Floats
 
 _NET = 25  # samples each way
 _STEPS = 12

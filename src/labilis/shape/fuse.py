@@ -8,9 +8,9 @@ from typing import Any
 
 import numpy as np
 
-from labilis.shape.recipes.made import images, parts
+from labilis.shape.face_tables import EdgeTable, FaceTable, Ints
+from labilis.shape.recipes.named_body import images, parts
 from labilis.shape.step import solids_of, volume_of
-from labilis.shape.tables import EdgeTable, FaceTable, Ints
 from labilis.shape.topology import BodyShape, edge_row, face_row, make_table, shape_key
 
 _NEAR = 1e-6  # of the part's size: boxes this near may touch

@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial import ConvexHull, QhullError
 
-from labilis.shape.tables import Floats
+from labilis.shape.face_tables import Floats
 
 # of the largest second moment, by which others count as large: below it the principal axes are a
 # matter of rounding

@@ -18,19 +18,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.model import LabilisError
+from labilis.shape.face_tables import Floats, Ints
 from labilis.shape.offsets import area_of, offset_face
 from labilis.shape.rays import Rays
-from labilis.shape.recipes.made import Made, Sheet, images, middle_of, parts, typed
-from labilis.shape.tables import Floats, Ints
+from labilis.shape.recipes.named_body import Made, Sheet, images, middle_of, parts, typed
+from labilis.shape.repeated_bodies import matrix_of, move_between
 from labilis.shape.topology import BodyShape, edge_row, normal_at, shape_key, surface_near
-from labilis.shape.twins import matrix_of, move_between
 from labilis.shape.walls import MidwaySurface, Wall, Walls, find_walls
 
 LEAST_COVER = 0.80  # of the volume that must lie in walls for sheets to stand for a solid at all
 _BESIDE = 0.15  # of the thickness: how far the sides may be from where the thickness says
-_DEEP = (
-    0.62  # thicknesses from the middle beyond which a side is missing: another wall stands there
-)
+# thicknesses from the middle beyond which a side is missing: another wall stands there
+_DEEP = 0.62
 _COVERED = 0.5  # share of a cell that must lie between sides for it to be wall by itself
 _LITTLE = 0.2  # under this a cut has nothing to do with the wall
 _FREE = 0.4  # share of the rim of what is not covered that may be free

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from labilis.model import LabilisError
-from labilis.shape.recipes.made import parts, typed
+from labilis.shape.recipes.named_body import parts, typed
 from labilis.shape.topology import BodyShape
 
 

@@ -12,15 +12,15 @@ from numpy.typing import NDArray
 
 from labilis.model import LabilisError, LineCopies, MirrorCopy, Piece, Place, Project
 from labilis.shape.ancestry import find_ancestry
-from labilis.shape.lines import LineSet, LineShape, line_of, line_set
+from labilis.shape.face_tables import Ancestry, EdgeTable, FaceTable, ShapeView, Tessellation, Whole
 from labilis.shape.long_direction import longest_direction
 from labilis.shape.members import Member, again, member_of
 from labilis.shape.midsurface import MidSurface, find_midsurface
-from labilis.shape.recipes.kinds import make_recipe
-from labilis.shape.recipes.made import Made, Sheet, images, parts, typed
+from labilis.shape.recipes.makers import make_recipe
+from labilis.shape.recipes.named_body import Made, Sheet, images, parts, typed
 from labilis.shape.scribes import edges_of, scribe_part
 from labilis.shape.step import damaged, gathered, loose_faces, read_bodies, solids_of, volume_of
-from labilis.shape.tables import Ancestry, EdgeTable, FaceTable, ShapeView, Tessellation, Whole
+from labilis.shape.strut_axes import LineSet, LineShape, line_of, line_set
 from labilis.shape.topology import BodyShape, build_body, edge_row, face_row, make_table, shape_key
 
 _REACH = 1e5  # mm: how far a cut goes, both ways

@@ -8,7 +8,7 @@ from functools import cached_property
 import numba
 import numpy as np
 
-from labilis.shape.tables import Floats, Ints, Tessellation
+from labilis.shape.face_tables import Floats, Ints, Tessellation
 
 _NEAR = 1e-7  # of the solid's size: where a ray starts there is no hit
 # barycentric: how far beside a triangle a ray still meets it, so that none slips through between

@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 
 from labilis.model import Pick, Region, shown
-from labilis.shape.tables import Ancestry, EdgeTable, FaceTable, Ints, ShapeView
+from labilis.shape.face_tables import Ancestry, EdgeTable, FaceTable, Ints, ShapeView
 
 
 @dataclass(frozen=True)

@@ -11,10 +11,10 @@ import numpy as np
 from scipy.spatial import ConvexHull
 
 from labilis.model import LabilisError, Project, Scribe, ScribeCircle, ScribeLine
-from labilis.shape.recipes.made import images, parts
+from labilis.shape.face_tables import EdgeTable, FaceTable, Floats, Whole
+from labilis.shape.recipes.named_body import images, parts
 from labilis.shape.regions import closest_row, rows_named
 from labilis.shape.step import solids_of
-from labilis.shape.tables import EdgeTable, FaceTable, Floats, Whole
 from labilis.shape.topology import (
     BodyShape,
     build_body,

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from labilis.shape.tables import Floats
+from labilis.shape.face_tables import Floats
 from labilis.shape.topology import BodyShape, _xyz
 
 

@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 
 from labilis.model import LabilisError
+from labilis.shape.face_tables import Floats, Ints
 from labilis.shape.step import solids_of, volume_of
-from labilis.shape.tables import Floats, Ints
 from labilis.shape.topology import merge_points
 
 _MOST = 60_000  # triangles

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from labilis.shape.tables import FaceTable, Floats
+from labilis.shape.face_tables import FaceTable, Floats
 
 
 def _split(points: Floats, origin: Floats, axis: Floats) -> tuple[Floats, Floats, Floats]:

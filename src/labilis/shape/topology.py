@@ -13,10 +13,18 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from labilis.model import LabilisError
+from labilis.shape.face_tables import (
+    EdgeTable,
+    FaceTable,
+    Floats,
+    Ints,
+    ShapeView,
+    Tessellation,
+    Whole,
+)
 from labilis.shape.free_surface import FreeSurface
 from labilis.shape.long_direction import longest_direction
 from labilis.shape.surfaces import project_analytic
-from labilis.shape.tables import EdgeTable, FaceTable, Floats, Ints, ShapeView, Tessellation, Whole
 
 _FACE_KINDS = {
     "GeomAbs_Plane": "plane",

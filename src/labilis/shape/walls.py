@@ -13,14 +13,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from labilis.shape.face_tables import FaceTable, Floats, Ints
 from labilis.shape.rays import Rays
-from labilis.shape.recipes.made import middle_of
-from labilis.shape.tables import FaceTable, Floats, Ints
+from labilis.shape.recipes.named_body import middle_of
 from labilis.shape.topology import BodyShape, normal_at
 
-_THIN = (
-    0.35  # thickness over the square root of the common area beyond which two faces make no wall
-)
+# thickness over the square root of the common area beyond which two faces make no wall
+_THIN = 0.35
 _NARROW = 2.0  # thicknesses that the common part is wide at least
 _EVEN = 0.03  # spread of distances over their mean that still counts as constant
 _FIT = 0.04  # the same about a thickness that changes evenly

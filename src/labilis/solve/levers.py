@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from labilis.mechanics.assembly import times
 from labilis.mechanics.blocks import ShellBlock, SolidBlock
-from labilis.mechanics.families import family
+from labilis.mechanics.solid_families import family
 from labilis.solve.factor import Factor
 from labilis.solve.strength import LinearSolution
 from labilis.solve.system import System

@@ -175,9 +175,8 @@ def _count(
     if len(inside) == 0:
         sigma = last
     else:
-        above = factors[
-            factors > inside[-1] * (1 + 1e-3)
-        ]  # the next ones need not have converged as well
+        # the next ones need not have converged as well
+        above = factors[factors > inside[-1] * (1 + 1e-3)]
         sigma = 0.5 * (inside[-1] + above[0]) if len(above) else inside[-1] * (1 + 1e-3)
         sigma = min(sigma, inside[-1] * 1.05)
     return Completeness(

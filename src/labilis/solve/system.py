@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from labilis.mechanics import assembly, loads
-from labilis.mechanics.blocks import Block
+from labilis.mechanics.blocks import StiffBlock
 from labilis.mechanics.ties import Ties
 
 Floats = NDArray[np.float64]
@@ -29,7 +29,7 @@ class System:
     """nodes (n, 3) mm; blocks of elements; ties of all nodes, turns counted."""
 
     nodes: Floats
-    blocks: tuple[Block, ...]
+    blocks: tuple[StiffBlock, ...]
     ties: Ties
 
     @cached_property

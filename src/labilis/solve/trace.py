@@ -188,9 +188,8 @@ class Tracer:
         self._like: Factor | None = None
         self._last: _Looked | None = None
         self.walk: PathState
-        self._tangents: list[
-            tuple[float, sparse.csr_matrix]
-        ] = []  # factor and tangent of the last two points
+        # factor and tangent of the last two points
+        self._tangents: list[tuple[float, sparse.csr_matrix]] = []
         self.given = None if given is None else given.reshape(-1, 3)
         self.put, self.heat, self._warm = None if put is None else put.reshape(-1, 3), heat, 1.0
         laws = laws or [None] * len(system.blocks)
@@ -453,9 +452,8 @@ class Tracer:
             )
         total: Floats | None = None
         energy, most = np.inf, 0.0
-        last: tuple[_State, Floats, Floats, float] | None = (
-            None  # state, total and correction of the step before, its work
-        )
+        # state, total and correction of the step before, its work
+        last: tuple[_State, Floats, Floats, float] | None = None
         for count in range(1, control.iterations + 1):
             ties, residual, tangent, scale = self._balance(state, value)
             if last is not None and (

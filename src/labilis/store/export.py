@@ -13,8 +13,8 @@ from typing import Any
 import numpy as np
 
 from labilis.judge.findings import MeshFindings
-from labilis.judge.looks import lever_density, nodal, skin_gain, surface_triangles
-from labilis.judge.stress import von_mises
+from labilis.judge.mesh_display import lever_density, nodal, skin_gain, surface_triangles
+from labilis.judge.stress_measures import von_mises
 from labilis.model import LabilisError, Project
 from labilis.run.plan import Snapshot
 from labilis.run.report import CaseReport, judge_project

@@ -13,7 +13,7 @@ import numpy as np
 import labilis
 from labilis.judge.findings import TrialFindings
 from labilis.model import LabilisError
-from labilis.run.pack import pack, unpack
+from labilis.run.codec import pack, unpack
 
 
 def read_trials(path: Path) -> dict[str, TrialFindings]:

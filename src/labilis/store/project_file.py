@@ -27,7 +27,7 @@ import numpy as np
 
 import labilis
 from labilis.model import LabilisError, Project, load_project
-from labilis.run.pack import pack, unpack
+from labilis.run.codec import pack, unpack
 
 P = ParamSpec("P")
 R = TypeVar("R")

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
-from labilis.ui.session import Session
+from labilis.app import Session
 from labilis.ui.theme import LIGHT, style_sheet
 from labilis.ui.unforeseen import watch
 from labilis.ui.window import Window

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from labilis.store.demos import demo_model, demo_names
 from labilis.store.recent import recent_files
-from labilis.ui.plain import Label, plain_tip
+from labilis.ui.plain_text import Label, plain_tip
 from labilis.ui.theme import LIGHT
 
 # what a demo shows, by its folder; one that is not named here is offered by its own name

@@ -35,13 +35,13 @@ from labilis.model import (
     shown,
 )
 from labilis.model.recipes import SECTION_SIZES
-from labilis.run.aside import mass_of_aside
 from labilis.run.picking import ShapeView
+from labilis.run.set_aside import mass_of_aside
 from labilis.store.grades import write_grades
 from labilis.ui.actions import with_load, with_region
 
 if TYPE_CHECKING:
-    from labilis.ui.session import Session
+    from labilis.app import Session
 
 _SIZES = {
     "width": "40 mm",

@@ -9,6 +9,8 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QWidget
 
+_MOST = 200  # lines of the list
+
 
 @dataclass(frozen=True)
 class Command:
@@ -33,9 +35,14 @@ def matching(commands: list[Command], text: str) -> list[Command]:
 class CommandBox(QLineEdit):
     """The box in the top bar, with its list of matches underneath."""
 
-    def __init__(self, commands: list[Command], parent: QWidget) -> None:
+    def __init__(
+        self,
+        commands: list[Command],
+        parent: QWidget,
+        named: Callable[[], list[Command]] = list,
+    ) -> None:
         super().__init__(parent)
-        self.commands = commands
+        self.commands, self._named = commands, named
         self.setPlaceholderText("Find a command…   Ctrl+K")
         self.setAccessibleName("Find a command")
         self.setFixedWidth(210)
@@ -49,7 +56,8 @@ class CommandBox(QLineEdit):
     def show_matches(self) -> None:
         """List what fits the text."""
         self.list.clear()
-        for command in matching(self.commands, self.text()):
+        named = self._named() if self.text().strip() else []  # as many as the part has faces
+        for command in matching([*self.commands, *named], self.text())[:_MOST]:
             item = QListWidgetItem(
                 f"{command.words}" + (f"   {command.key}" if command.key else "")
             )

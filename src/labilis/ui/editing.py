@@ -12,11 +12,11 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog
 from labilis.edit.cases import case_at
 from labilis.edit.retyping import retyped
 from labilis.model import CaseLoad, LabilisError, LoadCase, Project, shown
-from labilis.run.about import mesh_size
-from labilis.run.importing import with_outline
+from labilis.run.environment import mesh_size
+from labilis.run.importing import STEEL, with_outline
 from labilis.run.picking import ShapeView
 from labilis.store.load_table import with_load_table
-from labilis.ui import actions, marking
+from labilis.ui import actions, scribing
 from labilis.ui.building import (
     FROM_DXF,
     FROM_TABLE,
@@ -28,10 +28,9 @@ from labilis.ui.building import (
     with_weight,
 )
 from labilis.ui.joining import join
-from labilis.ui.session import STEEL
 
 if TYPE_CHECKING:
-    from labilis.ui.session import Session
+    from labilis.app import Session
     from labilis.ui.sheet.sheet import Sheet
     from labilis.ui.stage.stage import Stage
 
@@ -111,7 +110,7 @@ class Editing:
         """A line, circle or washer on the picked face or round the picked hole; its first number
         is open for typing."""
         self._with_picked(
-            lambda project, view, selection: marking.scribe(project, view, selection, way),
+            lambda project, view, selection: scribing.scribe(project, view, selection, way),
             "Part",
             "scribes",
             edit=True,

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QLineEdit
 
-from labilis.ui.plain import Label
+from labilis.ui.plain_text import Label
 
 _LEAST = 180  # px
 

@@ -12,7 +12,7 @@ from PyQt6.QtPdfWidgets import QPdfView
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from labilis.report.blocks import Source, source_of
-from labilis.ui.plain import Label
+from labilis.ui.plain_text import Label
 
 
 class Pages(QPdfView):

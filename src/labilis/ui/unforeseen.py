@@ -16,9 +16,8 @@ import labilis
 from labilis.model import LabilisError
 from labilis.ui.window import Window
 
-_SHOWN_MOST = (
-    20  # errors that are written out; a drawing that fails does so at every move of the pointer
-)
+# errors that are written out; a drawing that fails does so at every move of the pointer
+_SHOWN_MOST = 20
 
 
 class Unforeseen:

@@ -22,16 +22,18 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from labilis.app import Session
+from labilis.app.recovery import recoverable
 from labilis.edit.choices import offered
 from labilis.edit.parameters import with_plan
 from labilis.edit.variants import design_names, free_name
+from labilis.judge.figures import force_text
 from labilis.judge.ladder import rungs
-from labilis.judge.numbers import force_text
-from labilis.judge.plan_sentences import around
 from labilis.judge.verdict import Verdict
 from labilis.model import LabilisError, Vary, shown, words_of
 from labilis.report.blocks import Source
 from labilis.report.verify import Checking
+from labilis.run.selections import named_parts
 from labilis.run.trials import value_text
 from labilis.ui.building import RECIPES, offer_grades, offer_loads, offer_recipes
 from labilis.ui.commands import Command, CommandBox
@@ -40,13 +42,13 @@ from labilis.ui.drawer.drawer import Drawer
 from labilis.ui.editing import Editing
 from labilis.ui.ladder.ladder import Ladder
 from labilis.ui.naming import NameLabel
-from labilis.ui.plain import Label, plain_tip, polish_again
+from labilis.ui.plain_text import Label, plain_tip, polish_again
 from labilis.ui.preview import Preview
 from labilis.ui.printing import Printer
-from labilis.ui.session import Session, recoverable
 from labilis.ui.sheet.sheet import STATIONS, Sheet
 from labilis.ui.stage.stage import Stage
 from labilis.ui.theme import LIGHT, icon
+from labilis.words.plan import around
 
 _PAGES_AFTER = 500  # ms after the last change until the pages that are looked at are made anew
 # station and drawer page that a section of the report comes from
@@ -67,6 +69,7 @@ _PLACES = {
     "limits": ("Report", ""),
 }
 PARTS = "Parts (*.step *.stp *.stl *.STEP *.STP *.STL)"
+_TICK = 25  # ms between looks at what runs
 
 
 class Window(Editing, QMainWindow):
@@ -81,9 +84,11 @@ class Window(Editing, QMainWindow):
         self._pictures: object = None
         self.preview: Preview | None = None
         self.printer: Printer | None = None
-        self._changes = self._pages_of = (
-            0  # of statements and results; those that the pages were made of
-        )
+        # of statements and results; those that the pages were made of
+        self._changes = self._pages_of = 0
+        self._ticker = QTimer(self)  # takes what comes in while anything runs
+        self._ticker.setInterval(_TICK)
+        self._ticker.timeout.connect(session.poll)
         self._pages_timer = QTimer(self)
         self._pages_timer.setSingleShot(True)
         self._pages_timer.setInterval(_PAGES_AFTER)
@@ -239,7 +244,7 @@ class Window(Editing, QMainWindow):
         self.run_button.clicked.connect(self.run_or_stop)
         row.addWidget(self.run_button)
         row.addSpacing(6)
-        self.find_box = CommandBox(self.commands, self)
+        self.find_box = CommandBox(self.commands, self, self._picks)
         row.addWidget(self.find_box)
         return bar
 
@@ -270,6 +275,16 @@ class Window(Editing, QMainWindow):
         row.addWidget(close)
         banner.hide()
         return banner
+
+    def _picks(self) -> list[Command]:
+        """What can be picked by its name: regions, and what the recipes named."""
+        view = self.session.current("shape")
+        if view is None:
+            return []
+        return [
+            Command(f"Pick {name}", "", lambda picks=picks: self.stage.pick_named(picks))
+            for name, picks in named_parts(view, self.session.project).items()
+        ]
 
     def _commands(self) -> list[Command]:
         look = {
@@ -555,16 +570,25 @@ class Window(Editing, QMainWindow):
 
     def _run_changed(self) -> None:
         session, button = self.session, self.run_button
-        busy = session.running is not None
+        if session.idle:
+            self._ticker.stop()
+        elif not self._ticker.isActive():
+            self._ticker.start()
+        busy = session.at_work
         button.setProperty("busy", "true" if busy else "false")
         if busy:
             percent = f"{100 * session.progress.fraction:.0f} %"
             button.setText(f"Stop · {percent}")
             button.setEnabled(True)
             button.setToolTip("Stop the run (Esc)")
-            if session.running is not None and session.running.upto != "shape":
+            behind = "".join(f"; then {job.words}" for job in session.runs.waiting)
+            if behind or (session.running is not None and session.running.upto != "shape"):
                 left = ", paused after this step" if session.paused else self._time_left()
-                self._say(session.progress.text + left, "quiet", progress=session.progress.fraction)
+                self._say(
+                    session.progress.text + left + behind,
+                    "quiet",
+                    progress=session.progress.fraction,
+                )
         else:
             if self.banner.isVisible() and self.banner_progress.isVisible():
                 self._say("")
@@ -590,8 +614,9 @@ class Window(Editing, QMainWindow):
             self.session.progress.fraction,
             time.monotonic() - self.session.run_started,
         )
-        if fraction < 0.1 or spent < 2:
-            return ""
+        running = self.session.running
+        if fraction < 0.1 or spent < 2 or running is None or running.upto == "trace":
+            return ""  # how many steps a trace still takes, nobody knows
         return f", about {max(1, round(spent * (1 - fraction) / fraction))} s left"
 
     def _say(
@@ -708,7 +733,7 @@ class Window(Editing, QMainWindow):
         plan = self.drawer.improve.plan
         if plan is not None:
             self._say("")
-            self._guard(lambda: self.session.run_trials(plan.name))
+            self._guard(lambda: self.session.improving.run_trials(plan.name))
 
     def write_report(self) -> None:
         """Ask for a file and write the report there."""
@@ -727,7 +752,7 @@ class Window(Editing, QMainWindow):
         )
         if name:
             self._say("")
-            self._guard(lambda: self.session.write_report(Path(name)))
+            self._guard(lambda: self.session.outputs.write_report(Path(name)))
 
     def preview_report(self) -> None:
         """The report's pages as they would be printed now, in a window of their own; while it is
@@ -743,7 +768,7 @@ class Window(Editing, QMainWindow):
             for signal in (
                 self.session.statements_changed,
                 self.session.results_changed,
-                self.session.trials_changed,
+                self.session.improving.changed,
             ):
                 signal.connect(self._pages_old)
         self._guard(self._print_pages)
@@ -752,7 +777,9 @@ class Window(Editing, QMainWindow):
         assert self._preview_folder is not None and self.printer is not None
         self._pages_of = self._changes
         self.printer.ask(
-            self.session.report_query(Path(self._preview_folder.name) / "pages.pdf", looked_at=True)
+            self.session.outputs.report_query(
+                Path(self._preview_folder.name) / "pages.pdf", looked_at=True
+            )
         )
 
     def _pages_old(self) -> None:
@@ -799,19 +826,21 @@ class Window(Editing, QMainWindow):
     def size_it(self) -> None:
         """Gauges of least mass for all pieces that can be sized."""
         self._say("")
-        self._guard(self.session.size_it)
+        self._guard(self.session.improving.size_it)
 
     def try_advice(self) -> None:
         """The first piece of advice that one statement makes, as a further design."""
-        remedy = next((item for item in self.session.advice if item.path), None)
+        remedy = next((item for item in self.session.improving.advice if item.path), None)
         if remedy is not None:
-            self._guard(lambda: self.session.try_advice(remedy))
+            self._guard(lambda: self.session.improving.try_advice(remedy))
 
     def try_rib(self) -> None:
         """A rib along the compression of the plate that bulges first, as a further design."""
-        remedy = next((item for item in self.session.advice if item.adds is not None), None)
+        remedy = next(
+            (item for item in self.session.improving.advice if item.adds is not None), None
+        )
         if remedy is not None:
-            self._guard(lambda: self.session.try_advice(remedy))
+            self._guard(lambda: self.session.improving.try_advice(remedy))
 
     def add_design(self, point: dict[str, str] | None = None) -> None:
         """Keep the present statements, with parameters set if some are given, as a further
@@ -823,7 +852,7 @@ class Window(Editing, QMainWindow):
         name = free_name(self.session.project, words)
 
         def keep() -> None:
-            self.session.keep_design(name, point)
+            self.session.improving.keep_design(name, point)
             self.drawer.show_page("Improve")
             self.drawer.improve.choose("designs")
 
@@ -842,7 +871,7 @@ class Window(Editing, QMainWindow):
 
     def run_or_stop(self) -> None:
         """The one run button."""
-        if self.session.running is not None:
+        if self.session.at_work:
             self.session.stop()
         elif self.run_button.isEnabled():
             self.run("modes")
@@ -881,7 +910,7 @@ class Window(Editing, QMainWindow):
         """Choose a revised file to read in place of the one the part came from."""
         name, _ = QFileDialog.getOpenFileName(self, "Read a revised STEP or STL file", "", PARTS)
         if name:
-            self._guard(lambda: self.session.revise(Path(name)))
+            self._guard(lambda: self.session.reading.revise(Path(name)))
 
     def add_file(self) -> None:
         """Choose a further file whose bodies become pieces of the project."""
@@ -889,7 +918,7 @@ class Window(Editing, QMainWindow):
             self, "Bring in a further STEP or STL file", "", PARTS
         )
         if name:
-            self._guard(lambda: self.session.add_file(Path(name)))
+            self._guard(lambda: self.session.reading.add_file(Path(name)))
 
     def open_file(self) -> None:
         """Choose a project or a model."""
@@ -906,7 +935,7 @@ class Window(Editing, QMainWindow):
         """Open a file of any kind we read; a problem is shown and the present project stays."""
         self._say("")
         if path.suffix.lower() in (".step", ".stp", ".stl"):
-            self._guard(lambda: self.session.import_step(path))
+            self._guard(lambda: self.session.reading.import_step(path))
         else:
             self._guard(lambda: self.session.open(path))
 
@@ -949,7 +978,7 @@ class Window(Editing, QMainWindow):
             return
         folder = QFileDialog.getExistingDirectory(self, "Export results into a folder")
         if folder:
-            self._guard(lambda: self.session.export_results(Path(folder)))
+            self._guard(lambda: self.session.outputs.export_results(Path(folder)))
 
     def export_part(self) -> None:
         """Write the part as it is stated as a STEP file."""
@@ -957,7 +986,7 @@ class Window(Editing, QMainWindow):
             self, "Export the part", f"{self.session.project.name}.step", "STEP (*.step *.stp)"
         )
         if name:
-            self._guard(lambda: self.session.export_part(Path(name)))
+            self._guard(lambda: self.session.outputs.export_part(Path(name)))
 
     def recover(self) -> None:
         """Open the newest unsaved work of a window that is gone."""
@@ -989,7 +1018,7 @@ class Window(Editing, QMainWindow):
 
         def keep() -> None:
             data, words = self.stage.picture()
-            self.session.keep_picture(data, words)
+            self.session.outputs.keep_picture(data, words)
             self.sheet.open_station("Report")
 
         self._guard(keep)
@@ -1016,13 +1045,13 @@ class Window(Editing, QMainWindow):
                 lambda: self.drawer.show_page("Journal"),
             )
 
-        self._guard(lambda: self.session.check_report(Path(name), told))
+        self._guard(lambda: self.session.outputs.check_report(Path(name), told))
 
     def choose_logo(self) -> None:
         """Ask for a picture and take it as the logo of the report."""
         name, _ = QFileDialog.getOpenFileName(self, "Logo of the report", "", "Picture (*.png)")
         if name:
-            self._guard(lambda: self.session.keep_logo(Path(name)))
+            self._guard(lambda: self.session.outputs.keep_logo(Path(name)))
 
     def save_ladder(self) -> None:
         """Ask for a name and save the factor ladder of the case as it stands."""
@@ -1047,7 +1076,9 @@ class Window(Editing, QMainWindow):
     # --- answers to the parts
     # ----------------------------------------------------------------------------------------------
     def _design_chosen(self, index: int) -> None:
-        self._guard(lambda: self.session.choose_design(design_names(self.session.project)[index]))
+        self._guard(
+            lambda: self.session.improving.choose_design(design_names(self.session.project)[index])
+        )
         self._refresh()
 
     def _case_chosen(self, index: int) -> None:
@@ -1092,6 +1123,7 @@ class Window(Editing, QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.find_box.list.close()
+        self._ticker.stop()
         self.stage.close_view()
         self._pages_timer.stop()
         if self.preview is not None and self.printer is not None:

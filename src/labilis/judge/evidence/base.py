@@ -15,7 +15,7 @@ from labilis.judge.findings import (
     TraceFindings,
 )
 from labilis.judge.hand import EndCase, EulerCheck
-from labilis.judge.hand.taken import HandFacts
+from labilis.judge.hand.checks_of_member import HandFacts
 from labilis.judge.screening import Screened
 from labilis.model import Project, Rib
 

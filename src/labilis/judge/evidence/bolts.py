@@ -4,7 +4,7 @@ import math
 
 from labilis.judge.bolts import bolt_checks, bolts_without_load
 from labilis.judge.evidence.base import CaseFacts, Evidence
-from labilis.judge.numbers import force_text
+from labilis.judge.figures import force_text
 
 NAME = "bolts"
 

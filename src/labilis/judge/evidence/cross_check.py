@@ -3,8 +3,8 @@
 import math
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.figures import error_text
 from labilis.judge.findings import StudyFindings
-from labilis.judge.numbers import error_text
 
 AGREE, MOST = (
     0.05,

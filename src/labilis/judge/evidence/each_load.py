@@ -3,7 +3,7 @@
 import numpy as np
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
-from labilis.judge.numbers import force_text
+from labilis.judge.figures import force_text
 from labilis.model import ForceLoad
 
 

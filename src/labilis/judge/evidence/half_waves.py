@@ -6,7 +6,7 @@ import numpy as np
 
 from labilis.judge.evidence.base import CaseFacts, Evidence, State
 from labilis.judge.findings import Floats, MeshFindings, ModesFindings
-from labilis.judge.once import once_for
+from labilis.judge.memo import once_for
 from labilis.model import shown
 
 _GOOD, _LEAST = 6.0, 4.0

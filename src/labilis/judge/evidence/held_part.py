@@ -3,7 +3,7 @@
 import math
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
-from labilis.judge.numbers import force_text
+from labilis.judge.figures import force_text
 
 _SHARE = 0.05  # of the stated loads: less is hardly worth the difference
 

@@ -37,9 +37,8 @@ def joints(facts: CaseFacts) -> Evidence | None:
     turning = (
         mesh.joint_turns if len(mesh.joint_turns) == len(made) else np.zeros(len(made), dtype=bool)
     )
-    weak = made[
-        made[:, 2] < np.where(turning, _FEW - 1, _FEW)
-    ]  # two nodes that turn as well are an edge
+    # two nodes that turn as well are an edge
+    weak = made[made[:, 2] < np.where(turning, _FEW - 1, _FEW)]
     if len(weak):
         count = weak[0][2]
         nodes = f"{count} node{'s' if count > 1 else ''}"

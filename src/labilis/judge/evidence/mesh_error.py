@@ -3,7 +3,7 @@
 import math
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
-from labilis.judge.numbers import error_text
+from labilis.judge.figures import error_text
 
 LIMIT, MOST = 0.02, 0.10  # what is aimed at; beyond the second the factor is a guess
 

@@ -2,9 +2,9 @@
 found of each."""
 
 from labilis.run.trials.job import TrialsJob
-from labilis.run.trials.judged import best_of, front_of, keeps, limit_words, ordered, response_text
 from labilis.run.trials.levers import levers_found
 from labilis.run.trials.points import found_of, points_of, project_at, trial_key, value_text
+from labilis.run.trials.ranking import best_of, front_of, keeps, limit_words, ordered, response_text
 from labilis.run.trials.running import figures_of, figures_of_trial, run_plan, trial_of
 
 __all__ = [

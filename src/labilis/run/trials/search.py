@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from labilis.judge.findings import TrialFindings
 from labilis.model import Project, TrialPlan, Vary, is_choice
-from labilis.run.trials.judged import margins, ordered, rank
 from labilis.run.trials.points import Point, kernel_number, value_text
+from labilis.run.trials.ranking import margins, ordered, rank
 
 Shares = NDArray[np.float64]
 RunAll = Callable[[list[Point]], Iterator[TrialFindings]]

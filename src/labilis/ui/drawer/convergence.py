@@ -8,13 +8,13 @@ import math
 from PyQt6.QtWidgets import QHBoxLayout, QTableWidget, QVBoxLayout, QWidget
 
 from labilis.judge.findings import ConvergenceFindings
-from labilis.judge.sentences import convergence_words
 from labilis.model import shown
 from labilis.ui.copying import full_head
 from labilis.ui.drawer.chart import Chart, Line, Panel
 from labilis.ui.drawer.tables import PlainTable, column_widths, text_cell
-from labilis.ui.plain import Label
+from labilis.ui.plain_text import Label
 from labilis.ui.theme import LIGHT
+from labilis.words.stations import convergence_words
 
 _NOTHING = (
     "No convergence study yet. It finds the first factor with several meshes: run it at "

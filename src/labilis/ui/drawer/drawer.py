@@ -26,11 +26,11 @@ from labilis.ui.drawer.screening import ScreeningPage
 from labilis.ui.drawer.studies import StudiesPage
 from labilis.ui.drawer.tables import plain_table, text_cell
 from labilis.ui.drawer.trace_page import TracePage
-from labilis.ui.plain import Label
+from labilis.ui.plain_text import Label
 from labilis.ui.theme import LIGHT, icon
 
 if TYPE_CHECKING:
-    from labilis.ui.session import Session
+    from labilis.app import Session
 
 PAGES = ("Modes", "Screening", "Hand checks", "Studies", "Trace", "Improve", "Evidence", "Journal")
 _STATES = {
@@ -124,7 +124,7 @@ class Drawer(QWidget):
         session.results_changed.connect(self.refresh)
         session.statements_changed.connect(self.refresh)
         session.case_changed.connect(self.refresh)
-        session.trials_changed.connect(self.improve.refresh)
+        session.improving.changed.connect(self.improve.refresh)
         session.journal_grew.connect(self.journal.appendPlainText)
         self._made = True
         self.show_page("Modes")

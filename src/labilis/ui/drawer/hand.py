@@ -17,18 +17,18 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from labilis.judge.hand.taken import HandResult, Taken, raised
-from labilis.judge.hand.told import calculation
-from labilis.judge.numbers import force_text
+from labilis.judge.figures import force_text
+from labilis.judge.hand.checks_of_member import HandResult, Taken, raised
+from labilis.judge.hand.sheet import calculation
 from labilis.model import HandCheck, LabilisError, shown
 from labilis.run.report import CaseReport
 from labilis.ui.copying import FULL, copy_rows, full_head, full_text
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
-from labilis.ui.plain import Label, plain_tip
+from labilis.ui.plain_text import Label, plain_tip
 from labilis.ui.theme import LIGHT
 
 if TYPE_CHECKING:
-    from labilis.ui.session import Session
+    from labilis.app import Session
 
 _NOTHING = "Hand checks take their numbers from a strength run: run it, then choose a piece."
 

@@ -29,12 +29,12 @@ from labilis.ui.copying import full_head
 from labilis.ui.drawer.chart import Chart
 from labilis.ui.drawer.tables import note_below, plain_table, text_cell
 from labilis.ui.drawer.trial_plots import panel_of, place_of, plots_of
-from labilis.ui.ladder.beside import LaddersBeside
-from labilis.ui.plain import plain_tip
+from labilis.ui.ladder.side_by_side import LaddersBeside
+from labilis.ui.plain_text import plain_tip
 from labilis.ui.theme import LIGHT
 
 if TYPE_CHECKING:
-    from labilis.ui.session import Session
+    from labilis.app import Session
 
 _NOTHING = "No trials yet. State a plan at the station Improve, and run it."
 _MOST_DESIGNS = 4
@@ -163,7 +163,7 @@ class ImprovePage(QWidget):
     # ----------------------------------------------------------------------------------------------
     def _show_trials(self) -> None:
         plan, project = self.plan, self.session.project
-        found = self.session.trials_of(plan) if plan is not None else []
+        found = self.session.improving.trials_of(plan) if plan is not None else []
         if plan is None or not found:
             self._rows = []
             self.table.setRowCount(0)
@@ -262,7 +262,7 @@ class ImprovePage(QWidget):
     def _show_designs(self) -> None:
         project = self.session.project
         names = design_names(project)[:_MOST_DESIGNS]
-        known = [self.session.figures_of_design(name) for name in names]
+        known = [self.session.improving.figures_of_design(name) for name in names]
         self._reports = {name: said for name, (_, _, said) in zip(names, known) if said is not None}
         first, _, report = known[0]
         rows = side_by_side(

@@ -9,12 +9,12 @@ from PyQt6.QtCore import QModelIndex, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayout, QWidget
 
-from labilis.judge.numbers import critical_text, error_text
+from labilis.judge.figures import critical_text, error_text
 from labilis.model import shown
 from labilis.run.report import CaseReport
 from labilis.ui.copying import full_head
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
-from labilis.ui.plain import plain_tip
+from labilis.ui.plain_text import plain_tip
 from labilis.ui.theme import LIGHT
 
 _COLUMNS = [

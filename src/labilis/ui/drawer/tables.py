@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QHeaderView, QMenu, QTableWidget, QTableWidgetItem
 
 from labilis.ui.copying import FULL, copy_menu, copy_rows, full_text, show_menu, table_rows
-from labilis.ui.plain import Label, plain_tip
+from labilis.ui.plain_text import Label, plain_tip
 
 _HEIGHT = 26
 

@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import QMenu, QToolTip, QWidget
 from labilis.judge.ladder import Rung
 from labilis.judge.verdict import Verdict
 from labilis.ui.copying import Rows, copy_menu, full_text, show_menu
-from labilis.ui.ladder.layout import scale_for, spread, spread_about
+from labilis.ui.ladder.layout import kept_apart, kept_apart_about, scale_for
 from labilis.ui.theme import LIGHT
 
 _AXIS_X, _LABEL_X = 44.0, 74.0
@@ -199,9 +199,9 @@ class Ladder(QWidget):
         wanted = [y_of(rung.factor) - (11 if rung.kind == "required" else 0) for _, rung in rungs]
         bar = next((k for k, (_, rung) in enumerate(rungs) if rung.kind == "required"), None)
         centres = (
-            spread(wanted, tall, top, bottom)
+            kept_apart(wanted, tall, top, bottom)
             if bar is None
-            else spread_about(wanted, tall, top, bottom, bar + 1, y_of(rungs[bar][1].factor))
+            else kept_apart_about(wanted, tall, top, bottom, bar + 1, y_of(rungs[bar][1].factor))
         )
         for (index, rung), y, centre, height in zip(rungs, wanted, centres, tall):
             colour = self._colour(rung)

@@ -1,4 +1,4 @@
-"""Where things stand on the ladder: scale, ticks, and labels spread apart where they crowd."""
+"""Where things stand on the ladder: scale, ticks, and labels kept apart where they crowd."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ def scale_for(rungs: tuple[Rung, ...], top: float, bottom: float, most: float = 
     return Scale(0.75 * min([*inside, 1.0]), 1.35 * max([*inside, 1.5 * anchor]), top, bottom)
 
 
-def spread(wanted: list[float], heights: list[float], top: float, bottom: float) -> list[float]:
+def kept_apart(wanted: list[float], heights: list[float], top: float, bottom: float) -> list[float]:
     """Centres for labels of the given heights, as near as possible to `wanted` (falling factor, so
     rising y), without overlap and inside (top, bottom). Blocks of touching labels are moved
     together (isotonic regression by pooling)."""
@@ -78,14 +78,14 @@ def spread(wanted: list[float], heights: list[float], top: float, bottom: float)
     return centres
 
 
-def spread_about(
+def kept_apart_about(
     wanted: list[float], heights: list[float], top: float, bottom: float, above: int, bar: float
 ) -> list[float]:
-    """Like `spread`, but the first `above` labels stay over the bar at height `bar` and the others
-    under it, so that no label of a failing mode stands on the side of those that pass; when a side
-    has no room the bar is crossed after all."""
+    """Like `kept_apart`, but the first `above` labels stay over the bar at height `bar` and the
+    others under it, so that no label of a failing mode stands on the side of those that pass; when
+    a side has no room the bar is crossed after all."""
     if sum(heights[:above]) > bar - top or sum(heights[above:]) > bottom - bar:
-        return spread(wanted, heights, top, bottom)
-    return spread(wanted[:above], heights[:above], top, bar) + spread(
+        return kept_apart(wanted, heights, top, bottom)
+    return kept_apart(wanted[:above], heights[:above], top, bar) + kept_apart(
         wanted[above:], heights[above:], bar + 2, bottom
     )

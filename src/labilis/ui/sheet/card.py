@@ -15,12 +15,12 @@ from labilis.judge.spans import Sentence, Span, subject_of
 from labilis.model import LabilisError, Project, shown
 from labilis.model.statements import MOTIONS, TURNS
 from labilis.model.units import KINDS
-from labilis.ui.plain import Label, polish_again
+from labilis.ui.plain_text import Label, polish_again
 from labilis.ui.sheet.sentence import MotionEditor, SentenceLabel, ValueEditor, choose
 from labilis.ui.theme import LIGHT
 
 if TYPE_CHECKING:
-    from labilis.ui.session import Session
+    from labilis.app import Session
 
 MARKS = {
     "empty": "not stated yet",
@@ -127,9 +127,8 @@ class Card(QFrame):
         self.tools: dict[str, QPushButton] = {}
         self.sentences: list[SentenceLabel] = []
         self._shown: tuple[list[Sentence], list[tuple[str, str] | None]] | None = None
-        self._heads: dict[
-            int, tuple[str, str]
-        ] = {}  # what a detail is about, by its number, where details are folded
+        # what a detail is about, by its number, where details are folded
+        self._heads: dict[int, tuple[str, str]] = {}
         self._unfolded: set[tuple[str, str]] = set()
         self.editor: ValueEditor | MotionEditor | None = None
         self.is_open = False

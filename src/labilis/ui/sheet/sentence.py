@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 from labilis.judge.spans import Sentence, Span
 from labilis.model import LabilisError
 from labilis.ui.copying import copy_text, show_menu
-from labilis.ui.plain import Label, plain_tip, polish_again
+from labilis.ui.plain_text import Label, plain_tip, polish_again
 from labilis.ui.theme import LIGHT
 
 

@@ -8,21 +8,21 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from labilis.judge import sentences
-from labilis.judge.part_sentences import parameter_sentences, part_sentences, scribe_sentences
-from labilis.judge.plan_sentences import improve_sentences
-from labilis.judge.report_sentences import report_sentences
 from labilis.judge.spans import Sentence, Span
 from labilis.judge.studies import study_words
-from labilis.judge.trace_sentences import trace_sentences
-from labilis.run.about import mesh_cost, mesh_size
 from labilis.run.advice import walls_of
+from labilis.run.environment import mesh_cost, mesh_size
 from labilis.run.sizing import best_step
 from labilis.run.trials import best_of
 from labilis.ui.sheet.card import Card, Mark
+from labilis.words import stations
+from labilis.words.part import parameter_sentences, part_sentences, scribe_sentences
+from labilis.words.plan import improve_sentences
+from labilis.words.report import report_sentences
+from labilis.words.trace import trace_sentences
 
 if TYPE_CHECKING:
-    from labilis.ui.session import Session
+    from labilis.app import Session
 
 STATIONS = ("Part", "Supports", "Loads", "Mesh", "Strength", "Modes", "Trace", "Improve", "Report")
 
@@ -196,7 +196,7 @@ class Sheet(QScrollArea):
             commands["report"],
             "As pages (PDF), for a browser (HTML) or to edit (DOCX)",
         )
-        session.trials_changed.connect(self.refresh)
+        session.improving.changed.connect(self.refresh)
         session.statements_changed.connect(self.refresh)
         session.results_changed.connect(self.refresh)
         session.run_changed.connect(self._trace_tools)
@@ -238,7 +238,7 @@ class Sheet(QScrollArea):
         self.further_tool.setVisible(bool(project.pieces))
         self.contact_tool.setVisible(bool(project.bolts or project.seams))
         lost = session.lost
-        supports = sentences.support_sentences(project, lost)
+        supports = stations.support_sentences(project, lost)
         if project.supports and self.cards["Supports"].is_open:
             supports.append(
                 (
@@ -250,10 +250,10 @@ class Sheet(QScrollArea):
             )
         self._show("Supports", supports)
         self._show(
-            "Loads", [*sentences.load_sentences(project, lost), *sentences.case_sentences(project)]
+            "Loads", [*stations.load_sentences(project, lost), *stations.case_sentences(project)]
         )
         proposed = mesh_size(session.settled, view) if view is not None else None
-        mesh = sentences.mesh_sentences(
+        mesh = stations.mesh_sentences(
             project,
             facts or session.report_without_case(),
             proposed,
@@ -261,7 +261,7 @@ class Sheet(QScrollArea):
             mesh_cost(session.settled, view) if view is not None else "",
         )
         self._show("Mesh", mesh)
-        strength = sentences.strength_sentences(facts)
+        strength = stations.strength_sentences(facts)
         if (facts is None or facts.strength is None) and session.out_of_date is not None:
             strength = [(Span(f"Out of date: {session.last_edit}.", tone="caution"),)]
         if report is not None and facts is not None and facts.strength is not None:
@@ -275,14 +275,14 @@ class Sheet(QScrollArea):
                 for item in worst
             ]
         self._show("Strength", strength)
-        modes = sentences.modes_sentences(
+        modes = stations.modes_sentences(
             project,
             facts,
             report.driver if report is not None else "",
             report.verdict.gates if report is not None else (),
         )
         modes = modes[1:] + modes[:1] if len(modes) > 1 else modes
-        modes += sentences.euler_sentences(project, facts)
+        modes += stations.euler_sentences(project, facts)
         if report is not None and facts is not None and facts.modes is not None:
             modes += [
                 (Span(item.text, tone=item.state),)
@@ -297,7 +297,7 @@ class Sheet(QScrollArea):
         self._show("Trace", trace)
         improve = improve_sentences(project)
         for plan in project.plans:
-            if found := session.trials_of(plan):
+            if found := session.improving.trials_of(plan):
                 best, why = best_of(project, plan, found)
                 at = (
                     ""
@@ -319,16 +319,18 @@ class Sheet(QScrollArea):
                         ),
                     )
                 )
-        if session.sizing_words:
-            tone = "good" if best_step(session.sized) else "caution"
-            improve.append((Span("Sized: ", strong=True), Span(session.sizing_words, tone=tone)))
-        advice = session.advice
+        if session.improving.sizing_words:
+            tone = "good" if best_step(session.improving.sized) else "caution"
+            improve.append(
+                (Span("Sized: ", strong=True), Span(session.improving.sizing_words, tone=tone))
+            )
+        advice = session.improving.advice
         for remedy in [
             *[item for item in advice if item.adds is None][:3],
             *[item for item in advice if item.adds is not None],
         ]:
             improve.append((Span("Advice: ", strong=True), remedy.span))
-        if (promised := session.promise) is not None:
+        if (promised := session.improving.promise) is not None:
             case = session.report.case(promised.case)
             then = case.facts.modes if case is not None else None
             found_words = (
@@ -395,7 +397,7 @@ class Sheet(QScrollArea):
             "Strength": facts is not None and facts.strength is not None,
             "Modes": facts is not None and facts.modes is not None,
             "Trace": facts is not None and facts.trace is not None and facts.trace.done,
-            "Improve": any(session.trials_of(plan) for plan in project.plans),
+            "Improve": any(session.improving.trials_of(plan) for plan in project.plans),
             "Report": facts is not None and facts.modes is not None,
         }
         ran_before = self.session.last_modes.get(session.case_name) is not None

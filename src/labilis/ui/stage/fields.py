@@ -7,10 +7,10 @@ from typing import Any
 
 import numpy as np
 
+from labilis.judge.figures import place_text
 from labilis.judge.findings import MeshFindings, ModesFindings, StrengthFindings, TraceFindings
-from labilis.judge.looks import lever_density, nodal, skin_gain
-from labilis.judge.numbers import place_text
-from labilis.judge.stress import von_mises
+from labilis.judge.mesh_display import lever_density, nodal, skin_gain
+from labilis.judge.stress_measures import von_mises
 from labilis.model import shown
 
 WORST, MOVES, ENERGY = "worst side", "movement", "where the energy is"

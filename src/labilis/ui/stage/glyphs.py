@@ -14,7 +14,7 @@ from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor2D, vtkCoordinate, vtkPolyDataMapper2D, vtkTextActor
 
-from labilis.run.marks import HubMark, JointMark, LoadMark, SupportMark
+from labilis.run.glyphs import HubMark, JointMark, LoadMark, SupportMark
 from labilis.ui.stage.picking import world_to_display
 from labilis.ui.theme import LIGHT
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from vtkmodules.vtkCommonCore import vtkIdList, vtkPoints
+from vtkmodules.vtkCommonDataModel import vtkStaticCellLocator
 from vtkmodules.vtkRenderingCore import vtkCellPicker
 
 from labilis.run.picking import ShapeView
@@ -38,6 +40,30 @@ def pick(
     if edge is not None:
         return "edge", edge
     return ("face", face) if face >= 0 else None
+
+
+def faces_behind(renderer: Any, actor: Any, faces: np.ndarray, x: float, y: float) -> list[int]:
+    """CAD faces (of `faces`, per cell of the actor) that a line of sight meets, the first one in
+    front; each once."""
+    ends = []
+    for depth in (0.0, 1.0):
+        renderer.SetDisplayPoint(x, y, depth)
+        renderer.DisplayToWorld()
+        point = np.array(renderer.GetWorldPoint())
+        ends.append(point[:3] / point[3])
+    surface = actor.GetMapper().GetInput()
+    locator = vtkStaticCellLocator()
+    locator.SetDataSet(surface)
+    locator.BuildLocator()
+    points, cells = vtkPoints(), vtkIdList()
+    reach = 1e-7 * float(np.linalg.norm(ends[1] - ends[0]))
+    locator.IntersectWithLine(ends[0], ends[1], reach, points, cells)
+    where = np.array([points.GetPoint(k) for k in range(points.GetNumberOfPoints())])
+    if len(where) == 0:
+        return []
+    order = np.argsort((where - ends[0]) @ (ends[1] - ends[0]), kind="stable")
+    hit = [int(faces[cells.GetId(int(k))]) for k in order]
+    return list(dict.fromkeys(face for face in hit if face >= 0))
 
 
 def _hit(

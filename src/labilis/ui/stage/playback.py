@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from labilis.ui.plain import Label
+from labilis.ui.plain_text import Label
 from labilis.ui.theme import LIGHT, icon
 
 _SPEEDS = {"0.25 ×": 0.25, "0.5 ×": 0.5, "1 ×": 1.0, "2 ×": 2.0}

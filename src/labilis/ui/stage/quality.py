@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from labilis.judge.findings import MeshFindings
-from labilis.judge.looks import POOR, worst_elements
+from labilis.judge.mesh_display import POOR, worst_elements
 from labilis.ui.theme import LIGHT
 
 

@@ -10,7 +10,7 @@ import pyvista as pv
 from matplotlib.colors import LinearSegmentedColormap
 
 from labilis.judge.findings import MeshFindings
-from labilis.judge.looks import sides_of, surface_triangles, worst_elements
+from labilis.judge.mesh_display import sides_of, surface_triangles, worst_elements
 from labilis.run.picking import ShapeView
 from labilis.ui.theme import LIGHT
 

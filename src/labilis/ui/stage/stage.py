@@ -19,11 +19,12 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVB
 from labilis.edit.variants import design_names
 from labilis.model import LabilisError, shown
 from labilis.run.picking import describe_edge, describe_face
+from labilis.run.selections import size_words, wider
 from labilis.store.export import write_surface
-from labilis.ui import actions, marking
+from labilis.ui import actions, scribing
 from labilis.ui.begin import Begin
 from labilis.ui.joining import join_offers
-from labilis.ui.plain import Label
+from labilis.ui.plain_text import Label
 from labilis.ui.stage import fields
 from labilis.ui.stage.directions import Directions
 from labilis.ui.stage.playback import Playback
@@ -31,8 +32,8 @@ from labilis.ui.stage.quality import QualityStrip
 from labilis.ui.theme import LIGHT, icon
 
 if TYPE_CHECKING:
+    from labilis.app import Session
     from labilis.judge.findings import MeshFindings
-    from labilis.ui.session import Session
 
 _CLICK = 4  # pixels a click may wander
 VIEWS = {"x": (1, 0, 0), "y": (0, -1, 0), "z": (0, 0, 1), "i": (0.55, -0.75, 0.5)}
@@ -68,15 +69,16 @@ class Stage(QWidget):
         self.glyphs: Any = None
         self._free: np.ndarray | None = None
         self._traced: np.ndarray | None = None  # motion of the step of a trace that is shown
-        self._known: tuple[Any, actions.Selection, list[str]] | None = (
-            None  # what is measured of a selection without loads
-        )
+        # what is measured of a selection without loads
+        self._known: tuple[Any, actions.Selection, list[str]] | None = None
         self.field: fields.Field | None = None
         self.compared: Any = None
         self.beside: tuple[tuple[str, int], ...] = ()
         self.designs_beside: tuple[str, ...] = ()
         self._reach = 1.0
         self._pressed: tuple[float, float] | None = None
+        self._clicked: tuple[tuple[float, float], tuple[str, int]] = ((-1e9, -1e9), ("", -1))
+        self._depth = ""  # how far behind the picked face lies
         self._shown: tuple[Any, ...] = ()
         self._framed = ""
         layout = QVBoxLayout(self)
@@ -159,9 +161,9 @@ class Stage(QWidget):
             return
         from pyvistaqt import QtInteractor
 
-        from labilis.ui.stage.beside import Beside
         from labilis.ui.stage.glyphs import Glyphs
         from labilis.ui.stage.scene import Scene, light_stage
+        from labilis.ui.stage.side_by_side import Beside
 
         self.plotter = QtInteractor(self, auto_update=False, lighting="none", multi_samples=4)
         light_stage(self.plotter)
@@ -307,7 +309,7 @@ class Stage(QWidget):
             self._draw_another(view, mesh)
             self._build(name, view, mesh, strength, modes, trace)
         if view is not None:
-            from labilis.run.marks import marks_of, reaction_marks
+            from labilis.run.glyphs import marks_of, reaction_marks
 
             marks = marks_of(session.project, view, session.case_name)
             if self.compared.count:
@@ -442,7 +444,7 @@ class Stage(QWidget):
         run."""
         found = []
         for name in self.designs_beside if len(self.designs_beside) > 1 else ():
-            report = self.session.report_of_design(name)
+            report = self.session.improving.report_of_design(name)
             case = None if report is None else report.case(self.session.case_name or "")
             modes = None if case is None else case.facts.modes
             if (
@@ -507,7 +509,7 @@ class Stage(QWidget):
         known = [
             name
             for name in design_names(self.session.project)[:4]
-            if self.session.report_of_design(name) is not None
+            if self.session.improving.report_of_design(name) is not None
         ]
         if len(known) > 1:
             self.compare_menu.addAction(f"designs {' and '.join(known)}").triggered.connect(  # type: ignore[union-attr]
@@ -837,8 +839,12 @@ class Stage(QWidget):
         return super().eventFilter(watched, event)
 
     def click(self, x: float, y: float, add: bool = False) -> None:
-        """Pick what lies under a pixel; with `add` beside what is picked already."""
+        """Pick what lies under a pixel, at the next clicks on the same place what lies behind it;
+        with `add` beside what is picked already."""
         found = self.pick_at(x, y)
+        self._depth = ""
+        if found is not None and not add:
+            found = self._behind(found, x, y)
         if found is None:
             self.select(())
         elif add and self.selection and self.selection[0][0] == found[0]:
@@ -848,6 +854,49 @@ class Stage(QWidget):
             self.select((found,))
         if self.selection:
             self._place_bar(x, y)
+
+    def _behind(self, found: tuple[str, int], x: float, y: float) -> tuple[str, int]:
+        """What a click on a place means that was clicked before: the face behind the one that is
+        picked there, and after the last one the first again."""
+        place, last = self._clicked
+        again = max(abs(x - place[0]), abs(y - place[1])) <= _CLICK and self.selection == (last,)
+        self._clicked = ((x, y), found)
+        line = self._in_line(x, y) if again else []
+        if len(line) < 2 or last[0] != "face" or last[1] not in line:
+            return found
+        rank = (line.index(last[1]) + 1) % len(line)
+        self._depth = f"{rank + 1} of {len(line)} in line" if rank else ""
+        self._clicked = ((x, y), ("face", line[rank]))
+        return "face", line[rank]
+
+    def _in_line(self, x: float, y: float) -> list[int]:
+        """Faces under a pixel, the one in front first."""
+        from labilis.ui.stage.picking import faces_behind
+
+        for name, faces in (("body", "body"), ("mesh", "mesh_surface")):
+            if self.scene is not None and name in self.scene.actors:
+                surface = getattr(self.scene, faces)
+                return faces_behind(
+                    self.plotter.renderer, self.scene.actors[name], surface.cell_data["face"], x, y
+                )
+        return []
+
+    def widen(self, selection: actions.Selection) -> None:
+        """Take a wider selection; the bar stays where it is and tells of it."""
+        self._depth = ""
+        self.select(selection)
+        self._tell_bar()
+        self.pointer_bar.adjustSize()
+        self.pointer_bar.show()
+
+    def pick_named(self, selection: actions.Selection) -> None:
+        """Pick what was asked for by name; the bar stands in the middle of the view."""
+        if self.view_name not in ("Shape", "Mesh"):
+            self.show_view("Shape")
+        self._depth = ""
+        self.select(selection)
+        ratio = self.plotter.devicePixelRatioF()
+        self._place_bar(ratio * self.plotter.width() / 2, ratio * self.plotter.height() / 2)
 
     def select(self, selection: actions.Selection) -> None:
         """Make this the selection."""
@@ -959,6 +1008,7 @@ class Stage(QWidget):
             ("Scribe", "scribe"),
             ("Zone", "zone"),
             ("Give to", "give"),
+            ("More", "more"),
         ):
             button = QPushButton(icon(picture), name)
             row.addWidget(button)
@@ -966,6 +1016,9 @@ class Stage(QWidget):
         self.hold_menu, self.push_menu, self.join_menu, self.scribe_menu, self.give_menu = (
             QMenu(bar) for _ in range(5)
         )
+        self.more_menu = QMenu(bar)
+        self.bar_buttons["More"].setMenu(self.more_menu)
+        self.bar_buttons["More"].setToolTip("Pick more: what is alike, goes on, or is named so")
         self.bar_buttons["Join"].setMenu(self.join_menu)
         self.bar_buttons["Hold"].setMenu(self.hold_menu)
         self.bar_buttons["Push"].setMenu(self.push_menu)
@@ -982,7 +1035,7 @@ class Stage(QWidget):
             (self.hold_menu, actions.hold_offers, self.hold_wanted),
             (self.push_menu, actions.push_offers, self.push_wanted),
             (self.join_menu, join_offers, self.join_wanted),
-            (self.scribe_menu, marking.scribe_offers, self.scribe_wanted),
+            (self.scribe_menu, scribing.scribe_offers, self.scribe_wanted),
         )
         for menu, offers, signal in menus:
             menu.clear()
@@ -1000,24 +1053,37 @@ class Stage(QWidget):
                 lambda _=False, name=name: self._wanted(self.region_wanted, name)
             )
         self.bar_buttons["Give to"].setVisible(not self.give_menu.isEmpty())
+        self.more_menu.clear()
+        for found in wider(view, self.selection) if view is not None else ():
+            count = f"{len(found.selection)} {found.selection[0][0]}"
+            words = f"{found.words}: {count}{'s' if len(found.selection) > 1 else ''}"
+            action = self.more_menu.addAction(words)
+            assert action is not None
+            action.triggered.connect(lambda _=False, found=found: self.widen(found.selection))
+        self.bar_buttons["More"].setVisible(not self.more_menu.isEmpty())
 
     def _wanted(self, signal: Any, key: str) -> None:
         self.pointer_bar.hide()
         signal.emit(key)
 
     def _place_bar(self, x: float, y: float) -> None:
-        names = [self.describe(item) for item in self.selection]
-        title = names[0][0] if len(names) == 1 else f"{len(names)} picked"
-        self.bar_title.setText(
-            f"<b>{escape(title)}</b>  {escape(names[0][1]) if len(names) == 1 else ''}"
-        )
-        self._measure()
-        self.fill_menus()
+        self._tell_bar()
         self.name_tag.hide()
         self.pointer_bar.adjustSize()
         self.pointer_bar.move(self._beside(self._global(x, y)))
         self.pointer_bar.show()
         self.pointer_bar.raise_()
+
+    def _tell_bar(self) -> None:
+        """Names, sizes and offers of what is picked."""
+        view = self.session.current("shape")
+        name, size = self.describe(self.selection[0])
+        if len(self.selection) > 1:
+            name, size = size_words(view, self.selection).split(", ", 1)
+        depth = f"  ({self._depth})" if self._depth else ""
+        self.bar_title.setText(f"<b>{escape(name)}</b>  {escape(size)}{depth}")
+        self._measure()
+        self.fill_menus()
 
     def _beside(self, pointer: QPoint) -> QPoint:
         """Where the small bar stands whole on the stage, right below the pointer where there is

@@ -22,7 +22,7 @@ from labilis.judge.findings import (
 from labilis.model import LabilisError
 from labilis.run.checkpoint import TraceCheckpoint
 from labilis.shape import EdgeTable, FaceTable, ShapeView, Tessellation
-from labilis.shape.tables import Ancestry, Whole
+from labilis.shape.face_tables import Ancestry, Whole
 from labilis.solve.trace import PathState
 
 _KNOWN: dict[str, Any] = {

@@ -5,8 +5,8 @@ from __future__ import annotations
 
 import math
 
-from labilis.judge.hand.taken import HandResult, Taken, raised
-from labilis.judge.numbers import force_text
+from labilis.judge.figures import force_text
+from labilis.judge.hand.checks_of_member import HandResult, Taken, raised
 from labilis.model import shown
 
 

@@ -10,17 +10,17 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from labilis.mesh.extrusion import Sweep, find_sweep
 from labilis.mesh.fused import mesh_fused
 from labilis.mesh.lines import mesh_lines
 from labilis.mesh.mesh import Cells, Ints, Mesh, packed
-from labilis.mesh.prism import Sweep, find_sweep
 from labilis.mesh.sheets import mesh_sheets
 from labilis.mesh.sweep import sweep_body
 from labilis.mesh.tetrahedra import mesh_body
 from labilis.model import LabilisError
 from labilis.shape import BodyShape, PartShape
 from labilis.shape.fuse import fused_groups, touching
-from labilis.shape.twins import matrix_of, move_between
+from labilis.shape.repeated_bodies import matrix_of, move_between
 
 
 def mesh_part(
@@ -52,9 +52,8 @@ def mesh_part(
         else None
         for number, (shape, zoned) in enumerate(zip(part.solids, local))
     ]
-    whole: list[
-        tuple[int, Mesh]
-    ] = []  # solids that are meshed as they are, for those that are the same elsewhere
+    # solids that are meshed as they are, for those that are the same elsewhere
+    whole: list[tuple[int, Mesh]] = []
     for number, shape in enumerate(part.components):
         if number in done:
             continue

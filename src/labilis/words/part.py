@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from labilis.judge.recipe_sentences import (
+from labilis.judge.spans import Figures, Sentence, Span, component_spans, name_span, value_span
+from labilis.model import GRADES, Material, Project, ScribeLine, Strut, shown
+from labilis.words.recipes import (
     count_words,
     openings_sentence,
     place_sentence,
     recipe_spans,
 )
-from labilis.judge.spans import Figures, Sentence, Span, component_spans, name_span, value_span
-from labilis.model import GRADES, Material, Project, ScribeLine, Strut, shown
 
 _WARPING = {
     "found": "warping as they are held",

@@ -22,9 +22,9 @@ from labilis.model import (
     TemperatureLoad,
     WeightLoad,
 )
-from labilis.run.ends import End, find_ends
-from labilis.run.numbering import Numbering
 from labilis.run.regions import match_region
+from labilis.run.unknowns import Numbering
+from labilis.run.wall_edges import End, find_ends
 from labilis.shape import RegionMatch, ShapeView
 from labilis.solve.system import System
 

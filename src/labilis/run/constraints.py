@@ -35,8 +35,6 @@ from labilis.model import (
     shown,
 )
 from labilis.run.bolting import find_bolts, make_bolts
-from labilis.run.ends import End, end_turns, find_ends
-from labilis.run.numbering import Numbering, make_numbering
 from labilis.run.regions import (
     Floats,
     Ints,
@@ -46,6 +44,8 @@ from labilis.run.regions import (
     region_nodes,
     unit,
 )
+from labilis.run.unknowns import Numbering, make_numbering
+from labilis.run.wall_edges import End, end_turns, find_ends
 from labilis.run.warping import find_warping
 from labilis.shape import ShapeView
 

@@ -53,7 +53,7 @@ class Processes:
 
         if self._pool is None:
             context = multiprocessing.get_context("forkserver")
-            context.set_forkserver_preload(["labilis.run.warm"])
+            context.set_forkserver_preload(["labilis.run.preload"])
             self._pool = ProcessPoolExecutor(
                 self.count, context, _begin, (self._files, self.count > 1)
             )

@@ -16,8 +16,8 @@ from scipy.spatial import cKDTree
 from labilis.mesh import Mesh
 from labilis.mesh.quality import mean_wall
 from labilis.model import LabilisError, LineLoad, MomentLoad, Project, SymmetryAxes
+from labilis.run.constraints import Tied
 from labilis.run.regions import Floats, Ints, match_region
-from labilis.run.resolve import Tied
 from labilis.shape import ShapeView
 
 # times half a turn: angle of a sheet's border from which its corner is re-entrant; a hole of 16
@@ -124,9 +124,8 @@ def _notches(mesh: Mesh) -> Ints:
     _, which, times = np.unique(
         np.sort(triangles, axis=1), axis=0, return_inverse=True, return_counts=True
     )
-    triangles = triangles[
-        times[which.ravel()] == 1
-    ]  # between two solids in one mesh there is no skin
+    # between two solids in one mesh there is no skin
+    triangles = triangles[times[which.ravel()] == 1]
     if len(triangles) == 0:
         return np.zeros(0, dtype=np.int64)
     corners = mesh.nodes[triangles]

@@ -10,10 +10,9 @@ import math
 from collections.abc import Mapping, Sequence
 
 from labilis.judge.evidence.base import CaseFacts
+from labilis.judge.figures import error_text, settled_words
 from labilis.judge.findings import ConvergenceFindings, StrengthFindings
 from labilis.judge.gates import Gate
-from labilis.judge.joint_sentences import fastener_sentences, joint_sentences
-from labilis.judge.numbers import error_text, settled_words
 from labilis.judge.spans import (
     Figures,
     Sentence,
@@ -23,7 +22,7 @@ from labilis.judge.spans import (
     name_span,
     value_span,
 )
-from labilis.judge.stress import von_mises
+from labilis.judge.stress_measures import von_mises
 from labilis.model import (
     CLASS_FACTORS,
     CylindricalAxes,
@@ -43,6 +42,7 @@ from labilis.model import (
     WeightLoad,
     shown,
 )
+from labilis.words.joints import fastener_sentences, joint_sentences
 
 _NONE: Mapping[str, str] = {}
 

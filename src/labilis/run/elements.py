@@ -13,9 +13,9 @@ from labilis.mechanics.line_block import LineBlock
 from labilis.mechanics.shell import smooth_triads
 from labilis.mesh import Cells, Mesh, mesh_section
 from labilis.model import LabilisError, Material, Project
+from labilis.run.constraints import Tied, find_free
 from labilis.run.materials import material_of
-from labilis.run.numbering import Numbering
-from labilis.run.resolve import Tied, find_free
+from labilis.run.unknowns import Numbering
 from labilis.shape import PartShape
 
 Ints = NDArray[np.int64]

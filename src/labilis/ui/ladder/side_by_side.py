@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from labilis.judge.ladder import Rung
 from labilis.ui.copying import Rows, can_be_taken, full_text
-from labilis.ui.ladder.layout import Scale, scale_for, spread
+from labilis.ui.ladder.layout import Scale, kept_apart, scale_for
 from labilis.ui.theme import LIGHT
 
 _SCALE, _ROW = 40.0, 15.0
@@ -125,7 +125,7 @@ class LaddersBeside(QWidget):
             labelled = sorted(self.labels(number), key=lambda item: -item[1].factor)
             room = max(1, int((bottom - top) / _ROW))
             kept = _most_telling(labelled, room)
-            centres = spread(
+            centres = kept_apart(
                 [scale.y(rung.factor) for _, rung in kept], [_ROW] * len(kept), top, bottom
             )
             for rung in rungs:

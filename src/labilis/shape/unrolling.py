@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from labilis.model import LabilisError
-from labilis.shape.tables import Floats, Ints
+from labilis.shape.face_tables import Floats, Ints
 from labilis.shape.topology import BodyShape, _xyz, shape_key
 
 

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.mechanics.blocks import ShellBlock, SolidBlock
-from labilis.mechanics.families import family
 from labilis.mechanics.shell import surface_stress
+from labilis.mechanics.solid_families import family
 from labilis.solve.system import System
 
 Floats = NDArray[np.float64]
@@ -140,9 +140,8 @@ def _smoothed(
     if normals is not None and thickness is not None:
         d, t = normals.reshape(-1, 3), np.repeat(thickness, where.shape[1])
         first = np.full(count, -1)
-        first[nodes[::-1]] = np.arange(len(nodes))[
-            ::-1
-        ]  # a corner of each node that the others are held against
+        # a corner of each node that the others are held against
+        first[nodes[::-1]] = np.arange(len(nodes))[::-1]
         other = first[nodes]
         apart = (np.einsum("ki,ki->k", d, d[other]) < np.cos(_FOLD)) | (
             np.abs(t - t[other]) > 1e-6 * t

@@ -30,7 +30,7 @@ from labilis.shape.profile import (
     rounded_path,
     slot,
 )
-from labilis.shape.recipes.made import (
+from labilis.shape.recipes.named_body import (
     Made,
     Sheet,
     edge_of,
@@ -261,7 +261,7 @@ def make_folded(recipe: FoldedSheet, read: Read, where: str) -> Made:
 
 def _name_sides(made: Made, middle: list[Run], n: int) -> None:
     """The two free edges along a folded sheet get names of their own."""
-    from labilis.shape.recipes.made import middle_of
+    from labilis.shape.recipes.named_body import middle_of
 
     for number, (edge, name) in enumerate(made.sheet_edges):
         x, y, _ = middle_of(edge)

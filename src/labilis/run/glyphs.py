@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from labilis.judge.figures import force_text
 from labilis.judge.findings import StrengthFindings
-from labilis.judge.numbers import force_text
 from labilis.model import (
     ForceLoad,
     LabilisError,

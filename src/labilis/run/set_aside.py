@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from labilis.mesh.nearest import closest_weights
+from labilis.mesh.nearest_point import closest_weights
 from labilis.model import Project
 from labilis.shape import ShapeView
 

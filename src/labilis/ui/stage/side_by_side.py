@@ -22,9 +22,8 @@ class Beside:
 
     def __init__(self, plotter: Any) -> None:
         self.plotter = plotter
-        self._parts: list[
-            tuple[Any, Any, np.ndarray, np.ndarray]
-        ] = []  # surface, actor, places, motion
+        # surface, actor, places, motion
+        self._parts: list[tuple[Any, Any, np.ndarray, np.ndarray]] = []
         self._labels: list[Any] = []
         self._corners = np.zeros((0, 3))
 

@@ -8,7 +8,7 @@ from typing import Protocol
 import numpy as np
 
 from labilis.mesh.mesh import Floats, Ints
-from labilis.shape.tables import EdgeTable, FaceTable
+from labilis.shape.face_tables import EdgeTable, FaceTable
 
 CLOSE = 1e-6  # of lengths that must agree
 

@@ -19,10 +19,10 @@ from labilis.shape import (
     pick_of_edge,
     pick_of_face,
 )
+from labilis.shape.face_tables import Ancestry, Ints, ShapeView
 from labilis.shape.proposal import BodyInfo
-from labilis.shape.recipes.kinds import make_recipe
+from labilis.shape.recipes.makers import make_recipe
 from labilis.shape.regions import closest_row
-from labilis.shape.tables import Ancestry, Ints, ShapeView
 
 Way = Literal["solid", "shell", "line"]
 _WORDS = {"solid": "solid", "shell": "shells", "line": "a line"}
