@@ -181,9 +181,9 @@ def test_every_recipe_on_offer_makes_a_shape(hand: Hand) -> None:
 
 
 def test_a_failing_mode_is_labelled_under_the_bar(hand: Hand) -> None:
-    from labilis.ui.ladder.layout import spread_about
+    from labilis.ui.ladder.layout import kept_apart_about
 
-    centres = spread_about([40.0, 48.0, 50.0, 52.0, 54.0], [20.0] * 5, 0.0, 400.0, 2, 45.0)
+    centres = kept_apart_about([40.0, 48.0, 50.0, 52.0, 54.0], [20.0] * 5, 0.0, 400.0, 2, 45.0)
     assert max(centres[:2]) <= 45.0 < min(centres[2:])
 
 
