@@ -15,6 +15,7 @@ from labilis.store.recent import recent_files, remember
 from labilis.ui.stage.picking import world_to_display
 from tests.interface.conftest import Hand
 
+STAND = Path(__file__).parents[2] / "src/labilis/demos/cabinet-stand/cabinet-stand.json"
 DEMO = Path(__file__).parents[2] / "src/labilis/demos/panel-prop/panel-prop.json"
 
 
@@ -324,3 +325,72 @@ def test_what_was_picked_on_one_part_is_not_picked_on_another(
     assert stage.selection == ()
     stage.look("z")
     assert stage.pick_at(*middle) is not None
+
+
+def test_the_feet_of_a_stand_are_held_by_a_pick_and_two_choices(hand: Hand) -> None:
+    """One foot is clicked, the others come by what they are; the region is stated by its name, so
+    that it holds for further copies as well."""
+    hand.load(STAND)
+    stage, view = hand.window.stage, hand.session.current("shape")
+    row = next(k for k, name in enumerate(view.edges.name) if name == "leg.2/start")
+    line = view.tessellation.edge(row)
+    hand.click_in_view(line.mean(axis=0))
+    if stage.selection != (("edge", row),):  # hidden behind another edge in this view
+        stage.select((("edge", row),))
+        stage._place_bar(300, 300)
+    hand.menu(stage.more_menu, "leg/start on 4 pieces")
+    assert len(stage.selection) == 12 and "12 edges" in stage.bar_title.text()
+    assert stage.pointer_bar.isVisible()
+    hand.menu(stage.hold_menu, "Fixed")
+    region = hand.session.project.named("regions", hand.session.project.supports[-1].on)
+    assert region.names == ("leg/start",) and not region.picks
+    assert not hand.session.lost
+
+
+def test_clicks_on_one_place_go_through_what_lies_behind(hand: Hand) -> None:
+    hand.load(STAND)
+    stage, view = hand.window.stage, hand.session.current("shape")
+    stage.look("x")  # legs stand behind each other
+    hand.qtbot.wait(50)
+    triangles = view.tessellation.points[view.tessellation.triangles]
+    for point in triangles.mean(axis=1)[:: max(len(triangles) // 60, 1)]:
+        x, y, _ = world_to_display(stage.plotter.renderer, point[None])[0]
+        stage.select(())
+        stage.click(x, y)
+        line = stage._in_line(x, y)
+        if stage.selection and stage.selection[0][0] == "face" and len(line) > 1:
+            break
+    else:
+        pytest.fail("nothing lies behind anything")
+    seen = [stage.selection[0][1]]
+    for _ in line[1:]:
+        stage.click(x, y)
+        seen.append(stage.selection[0][1])
+        assert f"{len(seen)} of {len(line)} in line" in stage.bar_title.text()
+    assert seen == line and len(set(seen)) == len(line)
+    towards = np.array([stage.plotter.camera.position]) - np.array(
+        [stage.plotter.camera.focal_point]
+    )
+    depth = view.faces.centroid[line] @ (towards[0] / np.linalg.norm(towards[0]))
+    assert depth[0] > depth[-1]
+    stage.click(x, y)
+    assert stage.selection == (("face", line[0]),) and "in line" not in stage.bar_title.text()
+    stage.click(x, y)
+    assert stage.selection == (("face", line[1]),)
+    stage.click(x, y + 6)  # another place begins anew
+    assert stage.selection == (stage.pick_at(x, y + 6),)
+    assert "in line" not in stage.bar_title.text()
+
+
+def test_a_name_that_is_typed_picks_what_it_means(hand: Hand) -> None:
+    hand.load(STAND)
+    window = hand.window
+    for typed, count in (("pick leg.3/start", 3), ("pick region feet", 12)):
+        window.find_box.setFocus()
+        hand.qtbot.keyClicks(window.find_box, typed)
+        hand.qtbot.keyClick(window.find_box, Qt.Key.Key_Return)
+        hand.qtbot.wait(30)
+        assert len(window.stage.selection) == count, typed
+        assert window.stage.pointer_bar.isVisible()
+        hand.key(Qt.Key.Key_Escape)
+        assert not window.stage.selection

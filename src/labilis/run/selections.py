@@ -13,6 +13,7 @@ from scipy.spatial import cKDTree
 from labilis.model import Project, shown
 from labilis.run.picking import describe_face, find_region
 from labilis.shape import ShapeView
+from labilis.shape.face_tables import EdgeTable, FaceTable
 from labilis.shape.regions import rows_named
 
 Selection = tuple[tuple[str, int], ...]  # ("face" or "edge", number), all of one kind
@@ -74,6 +75,17 @@ def named_parts(view: ShapeView, project: Project) -> dict[str, Selection]:
                     (of, row) for row in rows
                 )
     return found
+
+
+def on_all_copies(table: FaceTable | EdgeTable, name: str, chosen: set[int]) -> str:
+    """'leg/start' of 'leg.2/start' when all that it means is chosen, on more than one copy; else
+    ''."""
+    piece, _, word = name.partition("/")
+    wanted = f"{re.sub(r'[.][0-9]+$', '', piece)}/{word}"
+    if not word or wanted == name:
+        return ""
+    rows = set(rows_named(table, wanted))
+    return wanted if rows <= chosen and len(rows) > len(rows_named(table, name)) else ""
 
 
 def size_words(view: ShapeView, selection: Selection) -> str:

@@ -29,6 +29,7 @@ from labilis.model import (
     SymmetryAxes,
 )
 from labilis.run.picking import ShapeView, describe_edge, describe_face, make_pick
+from labilis.run.selections import on_all_copies
 
 Selection = tuple[tuple[str, int], ...]
 
@@ -51,7 +52,9 @@ def _owner(project: Project, view: ShapeView, item: tuple[str, int]) -> str:
 
 
 def names_of(view: ShapeView, selection: Selection) -> tuple[str, ...]:
-    """Names that mean just what is picked, or nothing when something has no name of its own."""
+    """Names that mean just what is picked, or nothing when something has no name of its own. What
+    is picked on all copies of a piece has one name, which further copies then have as well; holes
+    and sides stay one by one, because one that is added later need not be meant."""
     found: list[str] = []
     for of, index in selection:
         table = view.faces if of == "face" else view.edges
@@ -59,7 +62,7 @@ def names_of(view: ShapeView, selection: Selection) -> tuple[str, ...]:
         for name in str(table.name[index]).split("|"):
             rows = {row for row, words in enumerate(table.name) if name in str(words).split("|")}
             if name and rows <= chosen and not name.endswith(".side") and "+" not in name:
-                found.append(name)
+                found.append(on_all_copies(table, name, chosen) or name)
                 break
         else:
             return ()
