@@ -13,8 +13,8 @@ from labilis.model import LabilisError, Piece, Strut
 from labilis.shape.face_tables import Floats
 from labilis.shape.midsurface import MidSurface, find_midsurface
 from labilis.shape.profile import points_of
-from labilis.shape.recipes.makers import Read, section_of
 from labilis.shape.recipes.named_body import Made, middle_of, parts
+from labilis.shape.recipes.paths import Read, section_of
 from labilis.shape.sections import cut, scan_sections
 from labilis.shape.step import solids_of
 from labilis.shape.topology import BodyShape, build_body, edge_row, face_row

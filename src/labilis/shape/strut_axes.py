@@ -10,7 +10,7 @@ import numpy as np
 from labilis.model import LabilisError, Piece, Strut
 from labilis.shape.face_tables import EdgeTable, FaceTable, Floats, Tessellation
 from labilis.shape.profile import Run, arc_of, points_of
-from labilis.shape.recipes.makers import Read, section_of
+from labilis.shape.recipes.paths import Read, section_of
 from labilis.shape.recipes.sections import SectionShape, second_moments
 from labilis.shape.step import solids_of
 from labilis.shape.topology import BodyShape, build_body, make_table

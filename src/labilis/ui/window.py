@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 from labilis.app import Session
 from labilis.app.recovery import recoverable
 from labilis.edit.choices import offered
+from labilis.edit.outlines import outline_of
 from labilis.edit.parameters import with_plan
 from labilis.edit.variants import design_names, free_name
 from labilis.judge.figures import force_text
@@ -42,6 +43,7 @@ from labilis.ui.drawer.drawer import Drawer
 from labilis.ui.editing import Editing
 from labilis.ui.ladder.ladder import Ladder
 from labilis.ui.naming import NameLabel
+from labilis.ui.outline import OutlinePage
 from labilis.ui.plain_text import Label, plain_tip, polish_again
 from labilis.ui.preview import Preview
 from labilis.ui.printing import Printer
@@ -159,6 +161,10 @@ class Window(Editing, QMainWindow):
         centre = QVBoxLayout()
         centre.setSpacing(0)
         centre.addWidget(self.stage, 1)
+        self.outline = OutlinePage(session)
+        self.outline.hide()
+        self.outline.done.connect(self.leave_outline)
+        centre.addWidget(self.outline, 1)
         centre.addWidget(self.drawer)
         middle.addWidget(self.sheet)
         middle.addLayout(centre, 1)
@@ -357,6 +363,7 @@ class Window(Editing, QMainWindow):
                     ("circle", "a circle"),
                 )
             ],
+            Command("Edit an outline in plan", "", self.edit_first_outline),
             Command("Add the weight of all pieces", "", self.add_weight),
             Command("Loads and cases of a table (CSV)", "", self.load_table),
             Command("Finer mesh on what is picked", "", self.zone_picked),
@@ -442,6 +449,7 @@ class Window(Editing, QMainWindow):
         self.ladder.rung_chosen.connect(self._rung_chosen)
         self.ladder.apply_wanted.connect(self.apply_factor)
         self.sheet.station_opened.connect(self._station_opened)
+        self.sheet.outline_wanted.connect(self.edit_outline)
 
     def showEvent(self, event: object) -> None:
         super().showEvent(event)  # type: ignore[arg-type]
@@ -681,6 +689,34 @@ class Window(Editing, QMainWindow):
         except LabilisError as error:
             self.show_problem(error)
 
+    def edit_outline(self, piece: str) -> None:
+        """The outline of a piece in plan, in the stage's place."""
+        self.outline.edit_piece(piece)
+        self.stage.hide()
+        self.outline.show()
+        self.outline.view.setFocus()
+
+    def edit_first_outline(self) -> None:
+        """The outline of what is picked, else of the first piece that has one."""
+        view = self.session.current("shape")
+        pieces = [piece for piece in self.session.project.pieces if outline_of(piece) is not None]
+        picked = {
+            str(view.bodies[view.body_of(*item)])
+            for item in self.stage.selection
+            if view is not None
+        }
+        pieces.sort(key=lambda piece: not any(name.split(".")[0] == piece.name for name in picked))
+        if pieces:
+            self.edit_outline(pieces[0].name)
+        else:
+            self._say("No piece has an outline: plates, folded sheet and drawn sections do.")
+
+    def leave_outline(self) -> None:
+        """Back to the stage."""
+        self.outline.piece_name = ""
+        self.outline.hide()
+        self.stage.show()
+
     def run(self, upto: str) -> None:
         """Start a run."""
         self._say("")
@@ -885,6 +921,8 @@ class Window(Editing, QMainWindow):
         card = next((card for card in self.sheet.cards.values() if card.editor is not None), None)
         if card is not None:
             card.close_editor()
+        elif self.outline.isVisible():
+            self.leave_outline()
         elif self.stage.selection:
             self.stage.select(())
         else:

@@ -68,9 +68,12 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
             Span("flat plate, "),
             write.length(recipe.thickness, (*here, "thickness")),
             Span(" thick"),
+            Span(", "),
             Span(
-                f", {len(recipe.outline)} corners"
-                + (f", {holes} opening{'s' if holes > 1 else ''}" if holes else "")
+                f"{len(recipe.outline)} corners"
+                + (f", {holes} opening{'s' if holes > 1 else ''}" if holes else ""),
+                (*here, "outline"),
+                "outline",
             ),
         ]
     if isinstance(recipe, FoldedSheet):
@@ -78,14 +81,21 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
         return [
             Span("sheet, "),
             write.length(recipe.thickness, (*here, "thickness")),
-            Span(f" thick, {folds} fold{'s' if folds != 1 else ''} of "),
+            Span(" thick, "),
+            Span(f"{folds} fold{'s' if folds != 1 else ''}", (*here, "profile"), "outline"),
+            Span(" of "),
             write.length(recipe.bend, (*here, "bend")),
             Span(" inside radius, "),
             write.length(recipe.length, (*here, "length")),
             Span(" long"),
         ]
     if isinstance(recipe, Strut):
-        spans = [Span(f"{_section_words(recipe.section)}, ")]
+        drawn = {"polygon": "corners", "outline": "outline"}.get(recipe.section.shape, "")
+        words = _section_words(recipe.section)
+        spans = [
+            Span(words, (*here, "section", drawn), "outline") if drawn else Span(words),
+            Span(", "),
+        ]
         for name, word in _SIZE_WORDS.items():
             text = getattr(recipe.section, name)
             if text is not None:
@@ -97,6 +107,10 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
             write.length(recipe.width, (*here, "width")),
             Span(" × "),
             write.length(recipe.height, (*here, "height")),
+            Span(", "),
+            write.length(recipe.top, (*here, "top")),
+            Span(" wide at its end, long edge hollowed by "),
+            write.length(recipe.curve, (*here, "curve")),
             Span(", "),
             write.length(recipe.thickness, (*here, "thickness")),
             Span(" thick"),

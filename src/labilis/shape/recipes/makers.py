@@ -2,33 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
 from labilis.model import (
     Block,
-    Corner,
     FoldedSheet,
     LabilisError,
-    Opening,
     Plate,
     Recipe,
     Rib,
     Strut,
-    shown,
 )
 from labilis.shape.profile import (
     Run,
     area_of,
-    circle,
-    crosses_itself,
     inside,
-    offset_band,
     points_of,
     rounded_path,
-    slot,
 )
 from labilis.shape.recipes.named_body import (
     Made,
@@ -42,66 +35,16 @@ from labilis.shape.recipes.named_body import (
     swept,
     turned_to_right,
 )
-from labilis.shape.recipes.sections import SectionShape, section_shape
-
-Read = Callable[[str, str], float]  # text, kind of quantity -> number in mm or rad
-
-
-def _positive(value: float, what: str, where: str) -> float:
-    if value <= 0:
-        raise LabilisError(
-            f"The {what} is {shown.length(value)}.", where, "Give a positive length.", "recipe"
-        )
-    return value
-
-
-def _outward(paths: list[list[Run]]) -> list[list[Run]]:
-    """First path counter-clockwise, the others clockwise."""
-    return [
-        path
-        if (area_of(path) > 0) == (number == 0)
-        else [Run(run.end, run.start, run.through, run.rounding) for run in reversed(path)]
-        for number, path in enumerate(paths)
-    ]
-
-
-def _opening(item: Opening, read: Read, where: str) -> list[Run]:
-    x, y = read(item.x, "length"), read(item.y, "length")
-    diameter = _positive(read(item.diameter, "length"), "diameter", f"{where}/diameter")
-    if item.length is None:
-        return circle((x, y), diameter / 2)
-    length = _positive(read(item.length, "length"), "length of the slot", f"{where}/length")
-    return slot((x, y), diameter, length, read(item.angle, "angle"))
-
-
-def _fits(outline: list[Run], openings: list[list[Run]], where: str, whose: str) -> None:
-    """Raises LabilisError for an outline that crosses itself, for an opening that reaches
-    outside it, and for two that overlap."""
-    if crosses_itself(outline):
-        raise LabilisError(
-            "The outline crosses itself.",
-            f"{where}/outline",
-            "Put its corners in order.",
-            "outline",
-        )
-    border = points_of(outline)
-    for number, path in enumerate(openings):
-        points = points_of(path)
-        if not inside(points, border).all():
-            raise LabilisError(
-                f"Opening {number + 1} reaches outside its {whose}.",
-                f"{where}/openings/{number}",
-                "Move it or make it smaller.",
-                "opening",
-            )
-        for other in openings[:number]:
-            if inside(points, points_of(other)).any() or inside(points_of(other), points).any():
-                raise LabilisError(
-                    f"Opening {number + 1} overlaps another.",
-                    f"{where}/openings/{number}",
-                    "Move one of them.",
-                    "opening",
-                )
+from labilis.shape.recipes.paths import (
+    Read,
+    fits,
+    folded_paths,
+    opening_path,
+    outline_path,
+    outward,
+    positive,
+    section_of,
+)
 
 
 def _flat_piece(
@@ -113,10 +56,10 @@ def _flat_piece(
     opening_word: str = "hole",
 ) -> Made:
     """A flat piece of an outline with openings, round z = 0."""
-    _positive(thickness, "thickness", f"{where}/thickness")
-    _fits(outline, openings, where, "plate")
+    positive(thickness, "thickness", f"{where}/thickness")
+    fits(outline, openings, where, "plate")
     ordered = outline if area_of(outline) > 0 else None
-    paths = _outward([outline, *openings])
+    paths = outward([outline, *openings])
     words = [
         names if ordered is not None else names[::-1],
         *([f"{opening_word}.{number}"] * len(path) for number, path in enumerate(openings, 1)),
@@ -126,22 +69,16 @@ def _flat_piece(
     return Made(solid, faces, [Sheet(middle, thickness, "face")], name_edges(middle, paths, words))
 
 
-def _outline(stated: Sequence[Corner], read: Read, where: str) -> list[Run]:
-    """The closed path through stated corners."""
-    corners = [(read(c.x, "length"), read(c.y, "length"), read(c.radius, "length")) for c in stated]
-    return rounded_path(corners, True, where, [read(c.bow, "number") for c in stated])
-
-
 def make_plate(recipe: Plate, read: Read, where: str) -> Made:
     """Names: top, bottom (solid) or face (sheet); side.1, side.2, ... from the first corner to
     the second and on; hole.1, ..."""
-    outline = _outline(recipe.outline, read, f"{where}/outline")
+    outline = outline_path(recipe.outline, read, f"{where}/outline")
     names, side = [], 0
     for run in outline:
         side += 0 if run.rounding else 1
         names.append(f"corner.{side + 1}" if run.rounding else f"side.{side}")
     openings = [
-        _opening(item, read, f"{where}/openings/{number}")
+        opening_path(item, read, f"{where}/openings/{number}")
         for number, item in enumerate(recipe.openings)
     ]
     return _flat_piece(outline, openings, read(recipe.thickness, "length"), names, where)
@@ -150,8 +87,8 @@ def make_plate(recipe: Plate, read: Read, where: str) -> Made:
 def make_rib(recipe: Rib, read: Read, where: str) -> Made:
     """Names: foot (along x), back (along y), top, slope; faces top side is called front, the
     other rear."""
-    w = _positive(read(recipe.width, "length"), "width", f"{where}/width")
-    h = _positive(read(recipe.height, "length"), "height", f"{where}/height")
+    w = positive(read(recipe.width, "length"), "width", f"{where}/width")
+    h = positive(read(recipe.height, "length"), "height", f"{where}/height")
     top, curve = read(recipe.top, "length"), read(recipe.curve, "length")
     if top < 0 or top > w:
         raise LabilisError(
@@ -208,21 +145,9 @@ def _sheets(
 def make_folded(recipe: FoldedSheet, read: Read, where: str) -> Made:
     """Names: run.1, bend.1, run.2, ...; start and end of its length; edge.first and edge.last
     along it."""
-    t = _positive(read(recipe.thickness, "length"), "thickness", f"{where}/thickness")
-    bend = read(recipe.bend, "length")
-    length = _positive(read(recipe.length, "length"), "length", f"{where}/length")
-    if bend < 0:
-        raise LabilisError(
-            f"An inside bend radius of {shown.length(bend)} is below zero.",
-            f"{where}/bend",
-            "Give zero for a sharp fold.",
-            "radius",
-        )
-    corners = [
-        (read(x, "length"), read(y, "length"), bend + t / 2 if bend > 0 else 0.0)
-        for x, y in recipe.profile
-    ]
-    middle = rounded_path(corners, False, f"{where}/profile")
+    t = positive(read(recipe.thickness, "length"), "thickness", f"{where}/thickness")
+    length = positive(read(recipe.length, "length"), "length", f"{where}/length")
+    middle, band = folded_paths(recipe, read, where)
     names, run_number, bend_number = [], 0, 0
     for run in middle:
         if run.bent:
@@ -231,11 +156,6 @@ def make_folded(recipe: FoldedSheet, read: Read, where: str) -> Made:
         else:
             run_number += 1
             names.append(f"run.{run_number}")
-    band = offset_band(middle, t)
-    if crosses_itself(band):
-        raise LabilisError(
-            "The folded sheet runs into itself.", f"{where}/profile", "Open its folds.", "outline"
-        )
     n = len(middle)
     words = [
         *(f"{name}/left" for name in names),
@@ -246,7 +166,7 @@ def make_folded(recipe: FoldedSheet, read: Read, where: str) -> Made:
     words = [word.replace("/", ".") for word in words]
     made = Made(
         *swept(
-            _outward([band]),
+            outward([band]),
             0.0,
             length,
             [words if area_of(band) > 0 else words[::-1]],
@@ -270,45 +190,19 @@ def _name_sides(made: Made, middle: list[Run], n: int) -> None:
                 made.sheet_edges[number] = (edge, word)
 
 
-def section_of(recipe: Strut, read: Read, where: str) -> SectionShape:
-    """Outline and walls of a strut's section."""
-    stated = recipe.section
-    if stated.shape == "outline":
-        outline = _outline(stated.outline, read, f"{where}/section/outline")
-        openings = [
-            _opening(item, read, f"{where}/section/openings/{number}")
-            for number, item in enumerate(stated.openings)
-        ]
-        _fits(outline, openings, f"{where}/section", "section")
-        return SectionShape((tuple(tuple(path) for path in _outward([outline, *openings])),))
-    sizes = {
-        name: read(text, "length")
-        for name in ("width", "height", "diameter", "thickness", "web", "gap", "flange", "radius")
-        if (text := getattr(stated, name)) is not None
-    }
-    try:
-        return section_shape(
-            stated.shape, sizes, [(read(x, "length"), read(y, "length")) for x, y in stated.corners]
-        )
-    except LabilisError as error:
-        raise LabilisError(
-            error.what, f"{where}/{error.where}", error.remedy, error.code
-        ) from error
-
-
 def make_strut(recipe: Strut, read: Read, where: str) -> Made:
     """Names: start, end; wall, wall.1, ... (sheet), skin.1, ... (solid) in the order of the
     section's outline."""
     from OCP.BRep import BRep_Builder
     from OCP.TopoDS import TopoDS_Compound
 
-    length = _positive(read(recipe.length, "length"), "length", f"{where}/length")
+    length = positive(read(recipe.length, "length"), "length", f"{where}/length")
     shape = section_of(recipe, read, where)
     made = Made()
     solids = []
     count = 0
     for outline in shape.outlines:
-        paths = _outward([list(path) for path in outline])
+        paths = outward([list(path) for path in outline])
         words = []
         for path in paths:
             words.append([f"skin.{count + number}" for number in range(1, len(path) + 1)])
@@ -339,9 +233,9 @@ def make_block(recipe: Block, read: Read, where: str) -> Made:
     mid-surface."""
     from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 
-    w = _positive(read(recipe.width, "length"), "width", f"{where}/width")
-    h = _positive(read(recipe.height, "length"), "height", f"{where}/height")
-    d = _positive(read(recipe.depth, "length"), "depth", f"{where}/depth")
+    w = positive(read(recipe.width, "length"), "width", f"{where}/width")
+    h = positive(read(recipe.height, "length"), "height", f"{where}/height")
+    d = positive(read(recipe.depth, "length"), "depth", f"{where}/depth")
     outline = rounded_path(
         [(-w / 2, -h / 2, 0.0), (w / 2, -h / 2, 0.0), (w / 2, h / 2, 0.0), (-w / 2, h / 2, 0.0)],
         True,
@@ -349,7 +243,8 @@ def make_block(recipe: Block, read: Read, where: str) -> Made:
     )
     border = points_of(outline)
     bores = [
-        _opening(item, read, f"{where}/bores/{number}") for number, item in enumerate(recipe.bores)
+        opening_path(item, read, f"{where}/bores/{number}")
+        for number, item in enumerate(recipe.bores)
     ]
     for number, path in enumerate(bores):
         if not inside(points_of(path), border).all():
@@ -359,7 +254,7 @@ def make_block(recipe: Block, read: Read, where: str) -> Made:
                 "Move it.",
                 "opening",
             )
-    paths = _outward([outline, *bores])
+    paths = outward([outline, *bores])
     words = [
         [f"side.{k}" for k in range(1, 5)],
         *([f"bore.{number}"] * len(path) for number, path in enumerate(bores, 1)),
@@ -370,7 +265,7 @@ def make_block(recipe: Block, read: Read, where: str) -> Made:
         x, y = read(pocket.x, "length"), read(pocket.y, "length")
         pw, ph = read(pocket.width, "length") / 2, read(pocket.height, "length") / 2
         depth, r = (
-            _positive(read(pocket.depth, "length"), "depth", f"{place}/depth"),
+            positive(read(pocket.depth, "length"), "depth", f"{place}/depth"),
             read(pocket.radius, "length"),
         )
         if depth >= d:

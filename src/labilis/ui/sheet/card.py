@@ -92,6 +92,7 @@ class Card(QFrame):
     """One station. Subclass-free: the sheet fills it by `show_sentences` and `add_tool`."""
 
     opened = pyqtSignal()
+    outline_wanted = pyqtSignal(str)  # of a piece, by its name
     plan_grew = pyqtSignal()  # a value was put into a trial plan
 
     def __init__(self, session: Session, number: int, title: str) -> None:
@@ -284,6 +285,9 @@ class Card(QFrame):
         if not self.is_open:
             self.opened.emit()
         path = span.path or ()
+        if span.kind == "outline":
+            self.outline_wanted.emit(self.session.project.pieces[int(path[1])].name)
+            return
         title = f"{self.title}: {span.text} changed"
         if span.choices:
             choose(self, span, lambda value: self._try(path, value, title))

@@ -30,6 +30,7 @@ STATIONS = ("Part", "Supports", "Loads", "Mesh", "Strength", "Modes", "Trace", "
 class Sheet(QScrollArea):
     """The check sheet. `station_opened` carries the station's name."""
 
+    outline_wanted = pyqtSignal(str)
     station_opened = pyqtSignal(str)
 
     def __init__(self, session: Session, commands: Mapping[str, Callable[[], object]]) -> None:
@@ -55,6 +56,7 @@ class Sheet(QScrollArea):
             mark = Mark(number == 1, number == len(STATIONS))
             card = Card(session, number, name)
             card.opened.connect(lambda name=name: self.open_station(name))
+            card.outline_wanted.connect(self.outline_wanted)
             card.plan_grew.connect(lambda: self.open_station("Improve"))
             holder = QVBoxLayout()
             holder.setContentsMargins(0, 4, 0, 4)
