@@ -7,7 +7,7 @@ import math
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFrame,
@@ -30,6 +30,7 @@ from labilis.ui.theme import LIGHT
 if TYPE_CHECKING:
     from labilis.app import Session
 
+_FIELDS, _SAID = 66, 34  # pixels: two rows of fields, two lines of words
 _IN_A_ROW = 3  # texts side by side, at 960 pixels as well
 _SAME = 1e-6  # of the size: a corner that is the mirror image of another
 _WORDS = {
@@ -87,6 +88,8 @@ class OutlinePage(QFrame):
         layout.addWidget(self.view, 1)
         foot = QHBoxLayout()
         self._fields = QWidget()
+        # as tall when nothing is picked: the plan must not move under the pointer at a pick
+        self._fields.setFixedHeight(_FIELDS)
         self._grid = QGridLayout(self._fields)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(8)
@@ -95,6 +98,8 @@ class OutlinePage(QFrame):
         layout.addLayout(foot)
         self.said = Label("")
         self.said.setWordWrap(True)
+        self.said.setFixedHeight(_SAID)
+        self.said.setAlignment(Qt.AlignmentFlag.AlignTop)
         layout.addWidget(self.said)
         self.lines: dict[str, QLineEdit] = {}
         session.statements_changed.connect(self.refresh)
@@ -198,7 +203,6 @@ class OutlinePage(QFrame):
         self.lines = {}
         part = self.view.selected
         if part is None:
-            self._fields.setVisible(False)
             return
         words = {
             "corner": f"Corner {part.number + 1}",
@@ -224,7 +228,7 @@ class OutlinePage(QFrame):
             button = QPushButton("remove")
             button.clicked.connect(lambda _=False: self._remove(part))
             self._grid.addWidget(button, 0, 1 + 2 * min(len(texts), _IN_A_ROW))
-        self._fields.setVisible(True)
+        self._grid.setRowStretch(2, 1)
 
     def _typed(self, field: str, line: QLineEdit) -> None:
         part, text = self.view.selected, line.text().strip()

@@ -246,7 +246,7 @@ class PlanView(QWidget):
         self.dropped.emit(part, float(x) + right * step, float(y) + up * step)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        if not self._own_view:
+        if not self._own_view and self._press is None:
             self.fit()
         super().resizeEvent(event)
 
