@@ -524,7 +524,8 @@ class MemberFindings(Findings):
     (m,) in words, '' when not known; axial (m, 2): mean compression N, growing and held; peak (m,):
     largest compression under the growing load but for a hundredth of the volume, MPa; axial_ends
     (m, 2, 2): compression N, growing and held, at the low and the high end along the axis, of an
-    even run through the member's middle part."""
+    even run through the member's middle part; joined (m,): part of its length, between its ends,
+    along which it is joined to others (`joined_along`)."""
 
     names: Annotated[Texts, Dims("m")]
     pieces: Annotated[Texts, Dims("m")]
@@ -544,6 +545,13 @@ class MemberFindings(Findings):
     axial_ends: Annotated[Floats, Dims("m", 2, 2)] = field(
         default_factory=lambda: np.zeros((0, 2, 2))
     )
+
+    joined: Annotated[Floats, Dims("m")] = field(default_factory=lambda: np.zeros(0))
+
+    def joined_along(self, member: int) -> bool:
+        """Whether more than half of its length is joined to others: it is no column of its own,
+        whose formulas are for members free between their ends."""
+        return len(self.joined) > 0 and float(self.joined[member]) > 0.5
 
     def ends_of(self, member: int) -> Floats:
         """(2, 2) of `axial_ends`, the mean at both ends where nothing is known."""

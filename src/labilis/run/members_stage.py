@@ -9,7 +9,9 @@ from scipy.sparse.csgraph import connected_components
 
 from labilis.judge.findings import MemberFindings
 from labilis.judge.stress_measures import along
+from labilis.mesh import Bonds
 from labilis.run.case_loads import LoadScene
+from labilis.run.joined_length import joined_length, joints_of
 from labilis.run.strength_stage import SolvedCase
 from labilis.shape import PartShape
 from labilis.shape.members import Member
@@ -23,8 +25,11 @@ _ROUNDING = 1e-7
 _QUANTILE = 0.99
 
 
-def members_stage(scene: LoadScene, part: PartShape, solved: SolvedCase) -> MemberFindings:
+def members_stage(
+    scene: LoadScene, part: PartShape, bonds: Bonds, solved: SolvedCase
+) -> MemberFindings:
     """Sections, walls and mean axial forces of all members of a part."""
+    joints = joints_of(scene.mesh, bonds)
     blocks = scene.system.blocks[: len(scene.block_bodies)]
     bodies = np.concatenate(scene.block_bodies)
     volume = np.concatenate([block.volume for block in blocks])
@@ -116,6 +121,7 @@ def members_stage(scene: LoadScene, part: PartShape, solved: SolvedCase) -> Memb
         axial=loads[:, :2],
         peak=loads[:, 2],
         axial_ends=np.array([row[6] for row in rows]).reshape(-1, 2, 2),
+        joined=np.array([joined_length(scene.mesh, joints, member) for member in part.members]),
     )
 
 

@@ -32,6 +32,9 @@ from labilis.run.keys import stage_keys
 from labilis.run.settling import settled
 from labilis.shape import ShapeView
 
+# of the largest compression in any member: a plate under less only goes along with the others
+_CARRIES = 0.25
+
 
 @dataclass(frozen=True)
 class CaseReport:
@@ -61,14 +64,18 @@ class CaseReport:
     @property
     def hand_member(self) -> str:
         """Member that hand checks are shown for unless another is chosen: one with stated checks,
-        else the copy of the driver (or any piece) that is compressed most."""
+        else the copy of the driver that is compressed most, or of any piece where the driver
+        carries next to nothing."""
         hand = self.facts.hand
         if hand is None or len(hand.members.names) == 0:
             return ""
         if self.facts.project.checks:
             return self.facts.project.checks[0].member
         own = hand.members.pieces == hand.driver
-        pushed = hand.members.axial[:, 0] + (1e12 if own.any() else 0.0) * own
+        pushed = np.array(hand.members.axial[:, 0])
+        # a plate that carries next to nothing is no member to check, though it bends in the mode
+        if own.any() and pushed[own].max() > _CARRIES * pushed.max():
+            pushed = np.where(own, pushed, -np.inf)
         return str(hand.members.names[int(pushed.argmax())])
 
     def hand_checks(self, member: str = "") -> tuple[HandResult, ...]:

@@ -63,6 +63,7 @@ class _Meshed(NamedTuple):
     stiffness: Factor
     other: OtherMesh
     retie: Callable[[frozenset[str]], Tied]
+    bonds: Bonds
 
 
 class Runner:
@@ -296,6 +297,7 @@ class Runner:
             *self._system(project, part, mesh, bonds, keys, progress),
             OtherMesh(project, part, findings, before),
             lambda flipped: make_tied(project, part.view, mesh, bonds, flipped),
+            bonds,
         )
 
     def _case(
@@ -318,7 +320,9 @@ class Runner:
             keys.members,
             self._keep(
                 "members" + keys.members,
-                lambda: self._timed("members", lambda: members_stage(on.scene, on.part, solved)),
+                lambda: self._timed(
+                    "members", lambda: members_stage(on.scene, on.part, on.bonds, solved)
+                ),
             ),
         )
         if on.part.lone is not None:

@@ -10,20 +10,29 @@ from pathlib import Path
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from labilis.store.demos import demo_model, demo_names
+from labilis.store.demos import demo_model, demo_names, start_model, start_names
 from labilis.store.recent import recent_files
 from labilis.ui.plain_text import Label, plain_tip
 from labilis.ui.theme import LIGHT
 
 # what a demo shows, by its folder; one that is not named here is offered by its own name
 _SHOWN = {
-    "sensor-bracket": "welded sheet with a rib to be placed",
-    "panel-prop": "a machined strut between two pins, from a STEP file",
-    "cabinet-stand": "four folded legs with rails, many modes close together",
-    "antenna-mast": "a tube on a base plate under a taut cable",
+    "sensor-bracket": "a rib to be placed",
+    "panel-prop": "a strut of a STEP file",
+    "cabinet-stand": "folded legs and rails",
+    "antenna-mast": "a tube under a cable",
+}
+_STARTS = {
+    "strut": "a round tube",
+    "bracket": "a shelf on two ribs",
+    "stand": "a table on four tubes",
+    "mast": "a tube on its base plate",
+    "cover": "sheet with two flanges",
+    "joint": "an angle on a plate",
 }
 _MOST = 4
-_WIDE = 560  # px
+_HALF = 346  # px
+_WIDE = 2 * _HALF + 8
 
 
 def demos() -> list[tuple[str, str, Path]]:
@@ -35,8 +44,19 @@ def demos() -> list[tuple[str, str, Path]]:
     ]
 
 
+def starts() -> list[tuple[str, str, Path]]:
+    """(name, what it is, model) of each starting shape, in the order of the jobs."""
+    names = sorted(start_names(), key=lambda name: [*_STARTS, name].index(name))
+    models = ((name, start_model(name)) for name in names)
+    return [
+        (str(json.loads(path.read_text(encoding="utf-8"))["name"]), _STARTS.get(name, ""), path)
+        for name, path in models
+    ]
+
+
 class Begin(QWidget):
-    """`wanted` carries a file; `asked` one of open, step, piece."""
+    """`wanted` carries a file, of which a project becomes one of its own; `asked` one of open,
+    step, piece."""
 
     wanted = pyqtSignal(object)
     asked = pyqtSignal(str)
@@ -75,10 +95,23 @@ class Begin(QWidget):
             lambda: self.asked.emit("piece"),
         )
         self._row("Project or model…", "what was saved before", lambda: self.asked.emit("open"))
+        self._head("Begin with a shape by its job, and change its numbers")
+        self._pairs(starts())
         self._head("Or look at one that is ready to run")
-        for name, words, path in demos():
-            self._row(name, words, lambda path=path: self.wanted.emit(path))
+        self._pairs(demos())
         self._column.addStretch(2)
+
+    def _pairs(self, offers: list[tuple[str, str, Path]]) -> None:
+        """Offers two in a row."""
+        for number in range(0, len(offers), 2):
+            line = QWidget()
+            row = QHBoxLayout(line)
+            row.setContentsMargins(0, 0, 0, 0)
+            row.setSpacing(8)
+            for name, words, path in offers[number : number + 2]:
+                call = lambda path=path: self.wanted.emit(path)
+                row.addWidget(self._offer(name, words, call, words, _HALF), 1)
+            self._column.addWidget(line)
 
     def _head(self, words: str) -> None:
         label = Label(words)
@@ -86,12 +119,17 @@ class Begin(QWidget):
         self._column.addWidget(label)
 
     def _row(self, name: str, words: str, call: Callable[[], object], tip: str = "") -> None:
+        self._column.addWidget(self._offer(name, words, call, tip, _WIDE))
+
+    def _offer(
+        self, name: str, words: str, call: Callable[[], object], tip: str, wide: int
+    ) -> QPushButton:
         row = QPushButton()
         row.setObjectName("offer")
         row.setAccessibleName(f"{name}: {words}" if words else name)
         row.setToolTip(plain_tip(tip))
         row.setCursor(Qt.CursorShape.PointingHandCursor)
-        row.setMinimumSize(_WIDE, 34)
+        row.setMinimumSize(wide, 34)
         inside = QHBoxLayout(row)
         inside.setContentsMargins(12, 4, 12, 4)
         title, note = Label(name), Label(words)
@@ -101,7 +139,7 @@ class Begin(QWidget):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         note.setText(
             note.fontMetrics().elidedText(
-                words, Qt.TextElideMode.ElideMiddle, _WIDE - 50 - title.sizeHint().width()
+                words, Qt.TextElideMode.ElideMiddle, wide - 50 - title.sizeHint().width()
             )
         )
         inside.addWidget(title)
@@ -109,4 +147,4 @@ class Begin(QWidget):
         inside.addWidget(note)
         row.clicked.connect(lambda _=False: call())
         self.buttons[name] = row
-        self._column.addWidget(row)
+        return row

@@ -36,6 +36,7 @@ from labilis.report.blocks import Source
 from labilis.report.verify import Checking
 from labilis.run.selections import named_parts
 from labilis.run.trials import value_text
+from labilis.ui.begin import starts
 from labilis.ui.building import RECIPES, offer_grades, offer_loads, offer_recipes
 from labilis.ui.commands import Command, CommandBox
 from labilis.ui.copying import ask_drawing
@@ -325,6 +326,10 @@ class Window(Editing, QMainWindow):
             Command("Mesh now", "", lambda: self.run("mesh")),
             Command("Leave the editor, drop the selection, or stop the run", "Esc", self.escape),
             Command("New from a STEP file", "Ctrl+N", self.import_step),
+            *[
+                Command(f"New: {name}, {words}", "", lambda path=path: self.load_path(path))
+                for name, words, path in starts()
+            ],
             Command("Read a revised STEP or STL file", "", self.revise_file),
             Command("Bring in the bodies of a further STEP or STL file", "", self.add_file),
             Command("Open a project or model", "Ctrl+O", self.open_file),

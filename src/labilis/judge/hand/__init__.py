@@ -20,7 +20,11 @@ FORMS: dict[str, Form] = {
     for module in (euler_form, johnson, secant, perry, ec3, aisc, as4100, plate, cylinder)
 }
 
+# those that take a member as a column between two ends
+COLUMNS = frozenset(FORMS) - {plate.FORM.key, cylinder.FORM.key}
+
 __all__ = [
+    "COLUMNS",
     "FORMS",
     "EndCase",
     "EulerCheck",

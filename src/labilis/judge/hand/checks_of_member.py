@@ -7,7 +7,7 @@ import math
 from dataclasses import dataclass
 
 from labilis.judge.findings import MemberFindings
-from labilis.judge.hand import FORMS
+from labilis.judge.hand import COLUMNS, FORMS
 from labilis.judge.hand.form import Form, Outcome, Symbol, checked
 from labilis.model import HandCheck, LabilisError, Project, shown
 
@@ -21,6 +21,7 @@ _USUAL = (
     "αb",
 )  # choices of the engineer, with what is usual until he makes them
 _NEAR = 5.0  # per cent
+_JOINED = "joined to others along its length, and no column between two ends"
 
 
 @dataclass(frozen=True)
@@ -93,6 +94,8 @@ def hand_result(project: Project, facts: HandFacts, k: int, form: Form) -> HandR
     taken = tuple(_taken(project, facts, k, form, symbol, stated) for symbol in form.symbols)
     growing, held = (float(value) for value in members.axial[k])
     show = stated is not None and stated.on_ladder
+    if stated is None and form.key in COLUMNS and members.joined_along(k):
+        return HandResult(form, name, taken, None, _JOINED, math.nan, math.nan, (), False)
     try:
         outcome = checked(
             form, {item.symbol.name: item.value for item in taken if item.value is not None}
