@@ -7,6 +7,7 @@ import json
 from pathlib import Path
 from typing import Any, Literal, get_args, get_origin
 
+import numpy as np
 import pytest
 from pydantic import BaseModel
 
@@ -15,12 +16,14 @@ from labilis.model import LabilisError, Project, load_project
 from labilis.model.quantities import Names, QuantityOf, _shapes, leaves, where_of
 from labilis.model.renaming import mentions, renamed, renamed_parameter
 from labilis.model.units import KINDS
+from labilis.run import Plan, Runner, Snapshot
 from labilis.run.keys import stage_keys
 from labilis.words import stations
 from labilis.words.joints import fastener_sentences
 from labilis.words.part import parameter_sentences, part_sentences, scribe_sentences
 from labilis.words.plan import improve_sentences
 from labilis.words.trace import trace_sentences
+from tests.parts import STEEL
 from tests.property.test_keys import EVERYTHING
 
 DEMOS = sorted(Path("src/labilis/demos").glob("*/*.json"))
@@ -330,3 +333,68 @@ def test_marks_are_in_the_schema() -> None:
     text = json.dumps(Project.model_json_schema())
     assert '"quantity": "length"' in text and '"names": ["regions", "hubs"]' in text
     assert QuantityOf("length").kind in KINDS
+
+
+ACTS_ON = (("supports", "on"), ("loads", "on"), ("springs", "on"), ("hubs", "region"))
+
+
+def test_what_a_load_or_support_acts_on_is_chosen_in_its_sentence() -> None:
+    project = load_project(EVERYTHING)
+    told = [*stations.support_sentences(project), *stations.load_sentences(project)]
+    found = {span.path: span for sentence in told for span in sentence if span.path is not None}
+    regions = {region.name for region in project.regions}
+    hubs = {hub.name for hub in project.hubs}
+    acts = [
+        (field, row, name)
+        for field, name in (
+            ("supports", "on"),
+            ("loads", "on"),
+            ("springs", "on"),
+            ("hubs", "region"),
+        )
+        for row, item in enumerate(getattr(project, field))
+        if hasattr(item, name)
+    ]
+    assert len(acts) > 5 and len(regions) > 1
+    for field, row, name in acts:
+        span = found[field, row, name]
+        offered = {value for _, value in span.choices}
+        assert span.text in offered and regions <= offered <= regions | hubs
+        assert name == "on" or not offered & hubs
+        for value in offered:  # every one is a project, or says why not
+            try:
+                changed = project.with_value((field, row, name), value)
+            except LabilisError as error:
+                assert error.what
+                continue
+            assert getattr(getattr(changed, field)[row], name) == value
+
+
+def test_pockets_and_bores_of_a_block_are_made_changed_and_taken_away_in_its_sentence() -> None:
+    block = {"kind": "block", "width": "w", "height": "40 mm", "depth": "20 mm"}
+    project = load_project(
+        {
+            "parameters": {"w": "60 mm"},
+            "materials": [STEEL.model_dump()],
+            "pieces": [{"name": "b", "recipe": block, "material": "steel"}],
+        }
+    )
+
+    def spans() -> dict[Any, Any]:
+        told = part_sentences(project, None, None)
+        return {span.path: span for sentence in told for span in sentence if span.path is not None}
+
+    here = ("pieces", 0, "recipe")
+    for field in ("pockets", "bores"):
+        more = next(value for words, value in spans()[*here, field].choices if "more" in words)
+        project = project.with_value((*here, field), more)
+    depths = (*here, "pockets", 0, "depth")
+    assert spans()[depths].kind == "length" and spans()[depths].text == "10 mm"
+    project = project.with_value(depths, "w / 6")
+    found = Runner().run(Snapshot(project), Plan("shape"))
+    volume = found[stage_keys(project).shape].volume
+    assert volume == pytest.approx(60 * 40 * 20 - 30 * 20 * 10 - np.pi * 25 * 10, rel=1e-6)
+    for field in ("pockets", "bores"):
+        fewer = next(value for words, value in spans()[*here, field].choices if "without" in words)
+        project = project.with_value((*here, field), fewer)
+    assert project.pieces[0].recipe.model_dump() | block == project.pieces[0].recipe.model_dump()

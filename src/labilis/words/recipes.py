@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import Any
+
 from labilis.judge.spans import Path, Sentence, Span, value_span
 from labilis.model import (
     Block,
@@ -9,12 +12,15 @@ from labilis.model import (
     LabilisError,
     LineCopies,
     MirrorCopy,
+    Opening,
     Piece,
     Plate,
+    Pocket,
     Project,
     Rib,
     RingCopies,
     Section,
+    Statement,
     Strut,
     shown,
 )
@@ -123,7 +129,59 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
         write.length(recipe.height, (*here, "height")),
         Span(" × "),
         write.length(recipe.depth, (*here, "depth")),
+        *_pocket_spans(write, recipe, here),
     ]
+
+
+def _pocket_spans(write: _Writer, block: Block, here: Path) -> list[Span]:
+    """Pockets and bores of a block, each size live, with one more or none on offer."""
+    spans: list[Span] = []
+    for number, pocket in enumerate(block.pockets):
+        where = (*here, "pockets", number)
+        spans += [Span(f", pocket {number + 1}: ")]
+        for words, field in (
+            ("", "width"),
+            (" × ", "height"),
+            (", deep ", "depth"),
+            (", at x ", "x"),
+            (", y ", "y"),
+            (", corners of radius ", "radius"),
+        ):
+            spans += [Span(words), write.length(getattr(pocket, field), (*where, field))]
+    for number, bore in enumerate(block.bores):
+        where = (*here, "bores", number)
+        spans.append(Span(f", bore {number + 1}: Ø "))
+        spans.append(write.length(bore.diameter, (*where, "diameter")))
+        for words, field in ((", at x ", "x"), (", y ", "y")):
+            spans += [Span(words), write.length(getattr(bore, field), (*where, field))]
+    pocket, bore = _next_pocket(write.project, block)
+    for word, stated, new in (("pocket", block.pockets, pocket), ("bore", block.bores, bore)):
+        choices = [(f"one {word} more, in the middle", _plain((*stated, new)))]
+        if stated:
+            choices.append((f"without {word} {len(stated)}", _plain(stated[:-1])))
+        place = (*here, f"{word}s")
+        spans += [Span(" "), Span(f"{word}s…", place, choices=tuple(choices), act=True)]
+    return spans
+
+
+def _next_pocket(project: Project, block: Block) -> tuple[Pocket, Opening]:
+    """A pocket and a bore to begin with, in the middle of a block."""
+    try:
+        sizes = [project.number(block, name) for name in ("width", "height", "depth")]
+    except LabilisError:  # an expression that means nothing now
+        sizes = [40.0, 40.0, 10.0]
+    width, height, depth, diameter = (
+        shown.stated(max(size, 1e-3), "length", 3)
+        for size in (*(size / 2 for size in sizes), min(sizes[:2]) / 4)
+    )
+    return (
+        Pocket(x="0 mm", y="0 mm", width=width, height=height, depth=depth),
+        Opening(x="0 mm", y="0 mm", diameter=diameter),
+    )
+
+
+def _plain(items: Sequence[Statement]) -> list[dict[str, Any]]:
+    return [item.model_dump() for item in items]
 
 
 def _section_words(section: Section) -> str:

@@ -15,6 +15,7 @@ from labilis.judge.findings import ConvergenceFindings, StrengthFindings
 from labilis.judge.gates import Gate
 from labilis.judge.spans import (
     Figures,
+    Path,
     Sentence,
     Span,
     blocked_span,
@@ -106,18 +107,29 @@ def support_sentences(project: Project, lost: Mapping[str, str] = _NONE) -> list
                 name_span(support.name, ("supports", index)),
                 Span(": "),
                 Span(held_words(support, turns), ("supports", index, "held"), "motions"),
-                Span(f", at {'stiff hub ' if on_hub else ''}{support.on}."),
+                Span(", at stiff hub " if on_hub else ", at "),
+                _place_span(project, support.on, ("supports", index, "on")),
+                Span("."),
                 *_lost_words(project, support.on, lost),
             )
         )
     found += [
-        (*_spring_sentence(index, spring), *_lost_words(project, spring.on, lost))
+        (*_spring_sentence(project, index, spring), *_lost_words(project, spring.on, lost))
         for index, spring in enumerate(project.springs)
     ]
-    return found + [_hub_sentence(index, hub) for index, hub in enumerate(project.hubs)]
+    return found + [_hub_sentence(project, index, hub) for index, hub in enumerate(project.hubs)]
 
 
-def _hub_sentence(index: int, hub: Hub) -> Sentence:
+def _place_span(project: Project, on: str, path: Path, hubs: bool = True) -> Span:
+    """What something acts on; with other regions and hubs to choose from where there are some."""
+    others = [region.name for region in project.regions]
+    if hubs:
+        others += [hub.name for hub in project.hubs]
+    choices = tuple((name, name) for name in others)
+    return Span(on, path, choices=choices) if len(choices) > 1 else Span(on)
+
+
+def _hub_sentence(project: Project, index: int, hub: Hub) -> Sentence:
     spans = [
         name_span(hub.name, ("hubs", index)),
         Span(": "),
@@ -129,14 +141,15 @@ def _hub_sentence(index: int, hub: Hub) -> Sentence:
                 ("spread: the load is shared out, the region stays flexible", "spread"),
             ),
         ),
-        Span(f" on {hub.region}"),
+        Span(" on "),
+        _place_span(project, hub.region, ("hubs", index, "region"), hubs=False),
     ]
     if hub.at is not None:
         spans += [Span(", at "), *component_spans(hub.at, ("hubs", index, "at"), "length")]
     return (*spans, Span("."))
 
 
-def _spring_sentence(index: int, spring: Spring) -> Sentence:
+def _spring_sentence(project: Project, index: int, spring: Spring) -> Sentence:
     spans = [
         name_span(spring.name, ("springs", index)),
         Span(": a foundation of " if spring.per == "area" else ": springs of "),
@@ -151,7 +164,8 @@ def _spring_sentence(index: int, spring: Spring) -> Sentence:
                 )
             ),
         ]
-    return (*spans, Span(f", at {spring.on}."))
+    place = _place_span(project, spring.on, ("springs", index, "on"), spring.per != "area")
+    return (*spans, Span(", at "), place, Span("."))
 
 
 def _lean(load: ForceLoad, path: tuple[str | int, ...]) -> list[Span]:
@@ -270,7 +284,8 @@ def load_sentences(project: Project, lost: Mapping[str, str] = _NONE) -> list[Se
                 *component_spans(load.components, (*path, "components"), "length"),
             ]
         if hasattr(load, "on"):
-            spans.append(Span(f" on {load.on}"))
+            on_hubs = isinstance(load, (ForceLoad, MomentLoad))
+            spans += [Span(" on "), _place_span(project, load.on, (*path, "on"), on_hubs)]
         spans += [
             Span(", "),
             Span(
