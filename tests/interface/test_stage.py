@@ -394,3 +394,59 @@ def test_a_name_that_is_typed_picks_what_it_means(hand: Hand) -> None:
         assert window.stage.pointer_bar.isVisible()
         hand.key(Qt.Key.Key_Escape)
         assert not window.stage.selection
+
+
+def test_the_window_comes_back_where_it_was_left(hand: Hand, qtbot: Any) -> None:
+    from labilis.app import Session
+    from labilis.ui.window import Window
+
+    hand.window.setGeometry(40, 30, 1011, 707)
+    hand.qtbot.wait(50)
+    hand.window.close()
+    again = Window(Session())
+    try:
+        again.show()
+        qtbot.waitExposed(again)
+        assert (again.width(), again.height()) == (1011, 707)
+        assert (again.x(), again.y()) == (40, 30)
+    finally:
+        again.close()
+
+
+def test_dark_paper_is_dark_from_the_corner_to_the_stage(hand: Hand, qtbot: Any) -> None:
+    """All that is drawn without a part and with one; the pictures of the modes too."""
+    from labilis.app import Session
+    from labilis.store.preferences import preferred_paper
+    from labilis.ui.app import make_application
+    from labilis.ui.theme import DARK, PAPER
+    from labilis.ui.window import Window
+
+    window = hand.window
+    window.find_box.setFocus()
+    hand.qtbot.keyClicks(window.find_box, "paper: dark")
+    hand.qtbot.keyClick(window.find_box, Qt.Key.Key_Return)
+    assert preferred_paper() == "dark" and "next time" in window.banner_text.text()
+    window.close()
+    try:
+        make_application()
+        assert PAPER.ground == DARK.ground
+        again = Window(Session())
+        again.show()
+        qtbot.waitUntil(lambda: again.stage.plotter is not None, timeout=20000)
+        again.load_path(DEMO)
+        qtbot.waitUntil(lambda: again.session.idle, timeout=60000)
+        qtbot.wait(300)
+        image = again.grab().toImage()
+        light = sum(
+            image.pixelColor(x, y).lightness() > 150
+            for x in range(0, image.width(), 7)
+            for y in range(0, image.height(), 7)
+        )
+        assert light < 0.1 * (image.width() // 7) * (image.height() // 7)
+        assert again.stage.plotter.renderer.background_color.hex_rgb.upper() == DARK.ground
+        again.close()
+    finally:
+        from labilis.store.preferences import prefer_paper
+
+        prefer_paper("light")
+        make_application()

@@ -16,7 +16,7 @@ from tests.property.test_directions import turned
 from tests.unit.drawn_recipes import KINDS, column
 from tests.unit.test_advice import advised, first_factor
 
-LIGHT = {
+PAPER = {
     "mesh": {"size": "15 mm"},
     "criteria": {"modes": 2, "required_factor": "1e6", "mesh_error": False},
 }
@@ -57,7 +57,7 @@ def plate(openings: Any = (), turns: Any = (), **more: Any) -> dict[str, Any]:
         "loads": [
             {**model["loads"][0], "components": [f"{value!r} N" for value in force.tolist()]}
         ],
-        **LIGHT,
+        **PAPER,
         **more,
     }
 
@@ -119,7 +119,7 @@ def test_what_has_no_plate_that_bulges_gets_none() -> None:
             },
             900.0,
         )
-        | LIGHT
+        | PAPER
     )
     assert rib(load_project(tube)) is None
     pulled = plate()

@@ -5,10 +5,13 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QPalette
 from PyQt6.QtWidgets import QApplication
 
 from labilis.app import Session
-from labilis.ui.theme import LIGHT, style_sheet
+from labilis.store.preferences import preferred_paper
+from labilis.ui.theme import DARK, LIGHT, PAPER, style_sheet
 from labilis.ui.unforeseen import watch
 from labilis.ui.window import Window
 
@@ -19,8 +22,39 @@ def make_application() -> QApplication:
     assert isinstance(application, QApplication)
     application.setApplicationName("Labilis")
     application.setStyle("Fusion")
-    application.setStyleSheet(style_sheet(LIGHT))
+    PAPER.take(DARK if is_dark(application) else LIGHT)
+    application.setPalette(_qt_palette())
+    application.setStyleSheet(style_sheet(PAPER))
     return application
+
+
+def _qt_palette() -> QPalette:
+    """The paper for what has no style of ours: boxes to tick, dialogs of the platform."""
+    palette = QPalette()
+    for role, colour in (
+        (QPalette.ColorRole.Window, PAPER.ground),
+        (QPalette.ColorRole.Button, PAPER.ground),
+        (QPalette.ColorRole.Base, PAPER.card),
+        (QPalette.ColorRole.AlternateBase, PAPER.ground),
+        (QPalette.ColorRole.WindowText, PAPER.ink),
+        (QPalette.ColorRole.ButtonText, PAPER.ink),
+        (QPalette.ColorRole.Text, PAPER.ink),
+        (QPalette.ColorRole.PlaceholderText, PAPER.quiet),
+        (QPalette.ColorRole.Highlight, PAPER.accent),
+        (QPalette.ColorRole.HighlightedText, PAPER.card),
+        (QPalette.ColorRole.Link, PAPER.accent),
+    ):
+        palette.setColor(role, QColor(colour))
+    return palette
+
+
+def is_dark(application: QApplication) -> bool:
+    """Whether the window is on dark paper: as it was chosen, else as the desktop is."""
+    chosen = preferred_paper()
+    if chosen != "as the desktop":
+        return chosen == "dark"
+    hints = application.styleHints()
+    return hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
 
 
 def run_window(path: Path | None = None) -> int:

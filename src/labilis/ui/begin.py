@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from labilis.store.demos import demo_model, demo_names, start_model, start_names
 from labilis.store.recent import recent_files
 from labilis.ui.plain_text import Label, plain_tip
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 # what a demo shows, by its folder; one that is not named here is offered by its own name
 _SHOWN = {
@@ -115,7 +115,7 @@ class Begin(QWidget):
 
     def _head(self, words: str) -> None:
         label = Label(words)
-        label.setStyleSheet(f"color: {LIGHT.quiet}; font-size: 12px; padding-top: 10px;")
+        label.setStyleSheet(f"color: {PAPER.quiet}; font-size: 12px; padding-top: 10px;")
         self._column.addWidget(label)
 
     def _row(self, name: str, words: str, call: Callable[[], object], tip: str = "") -> None:
@@ -134,7 +134,7 @@ class Begin(QWidget):
         inside.setContentsMargins(12, 4, 12, 4)
         title, note = Label(name), Label(words)
         title.setStyleSheet("font-weight: 600; background: transparent;")
-        note.setStyleSheet(f"color: {LIGHT.quiet}; background: transparent;")
+        note.setStyleSheet(f"color: {PAPER.quiet}; background: transparent;")
         for label in (title, note):
             label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         note.setText(

@@ -9,6 +9,8 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QWidget
 
+from labilis.ui.theme import PAPER
+
 _MOST = 200  # lines of the list
 
 
@@ -48,7 +50,7 @@ class CommandBox(QLineEdit):
         self.setFixedWidth(210)
         self.list = QListWidget(parent.window())
         self.list.setWindowFlags(Qt.WindowType.ToolTip)
-        self.list.setStyleSheet("border: 1px solid #6A7178;")
+        self.list.setStyleSheet(f"border: 1px solid {PAPER.quiet};")
         self.list.itemClicked.connect(self._run_item)
         self.textEdited.connect(lambda _: self.show_matches())
         self.installEventFilter(self)

@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QByteArray, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -36,6 +36,13 @@ from labilis.report.blocks import Source
 from labilis.report.verify import Checking
 from labilis.run.selections import named_parts
 from labilis.run.trials import value_text
+from labilis.store.preferences import (
+    PAPERS,
+    Paper,
+    keep_window_place,
+    prefer_paper,
+    window_place,
+)
 from labilis.ui.begin import starts
 from labilis.ui.building import RECIPES, offer_grades, offer_loads, offer_recipes
 from labilis.ui.commands import Command, CommandBox
@@ -50,7 +57,7 @@ from labilis.ui.preview import Preview
 from labilis.ui.printing import Printer
 from labilis.ui.sheet.sheet import STATIONS, Sheet
 from labilis.ui.stage.stage import Stage
-from labilis.ui.theme import LIGHT, icon
+from labilis.ui.theme import PAPER, icon
 from labilis.words.plan import around
 
 _PAGES_AFTER = 500  # ms after the last change until the pages that are looked at are made anew
@@ -84,6 +91,8 @@ class Window(Editing, QMainWindow):
         self.setWindowTitle("Labilis")
         self.resize(1280, 800)
         self.setMinimumSize(960, 600)
+        if place := window_place():
+            self.restoreGeometry(QByteArray.fromBase64(place.encode()))
         self._pictures: object = None
         self.preview: Preview | None = None
         self.printer: Printer | None = None
@@ -421,6 +430,10 @@ class Window(Editing, QMainWindow):
                 )
                 for name in shown.NAMES
             ],
+            *[
+                Command(f"Paper: {name}", "", lambda name=name: self.choose_paper(name))
+                for name in PAPERS
+            ],
             Command("List the keys", "?", self.list_keys),
         ]
 
@@ -642,9 +655,9 @@ class Window(Editing, QMainWindow):
     ) -> None:
         self.banner.setVisible(bool(text))
         self.banner_text.setText(text)
-        self.banner_text.setStyleSheet(f"color: {LIGHT.tone(tone)};")
+        self.banner_text.setStyleSheet(f"color: {PAPER.tone(tone)};")
         self.banner.setStyleSheet(
-            f"background: {LIGHT.bad_pale if tone == 'bad' else LIGHT.accent_pale};"
+            f"background: {PAPER.bad_pale if tone == 'bad' else PAPER.accent_pale};"
         )
         self.banner_progress.setVisible(progress is not None)
         self.banner_pause.setVisible(progress is not None)
@@ -693,6 +706,11 @@ class Window(Editing, QMainWindow):
             call()
         except LabilisError as error:
             self.show_problem(error)
+
+    def choose_paper(self, name: Paper) -> None:
+        """Light or dark paper, from the next window on."""
+        prefer_paper(name)
+        self._say(f"The window will be {name} when it is opened the next time.")
 
     def edit_outline(self, piece: str) -> None:
         """The outline of a piece in plan, in the stage's place."""
@@ -1167,6 +1185,7 @@ class Window(Editing, QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.find_box.list.close()
         self._ticker.stop()
+        keep_window_place(self.saveGeometry().toBase64().data().decode())
         self.stage.close_view()
         self._pages_timer.stop()
         if self.preview is not None and self.printer is not None:

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QWidget
 
 from labilis.model import shown
 from labilis.ui.copying import Rows, can_be_taken, curve_rows
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 _NEAR = 12.0  # pixels, across and down together, of a click from a point
 _LEFT, _RIGHT, _TOP, _BOTTOM = 54, 14, 22, 34
@@ -174,7 +174,7 @@ class Chart(QWidget):
                 painter.drawLine(QPointF(place, 11), QPointF(place + dash - 4, 11))
             painter.drawText(QPointF(place + dash, 15), name)
             place += dash + (12 if dash > 10 else 6) + painter.fontMetrics().horizontalAdvance(name)
-        painter.setPen(QColor(LIGHT.quiet))
+        painter.setPen(QColor(PAPER.quiet))
         painter.drawText(QPointF(place, 15), self.dashes)
 
 
@@ -252,7 +252,7 @@ def _dots(
         painter.drawEllipse(point, 4.0, 4.0)
         taken.append(QRectF(point.x() - 4, point.y() - 4, 8, 8))
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QColor(LIGHT.ink if line.dots == "filled" else LIGHT.quiet))
+    painter.setPen(QColor(PAPER.ink if line.dots == "filled" else PAPER.quiet))
     for point, words in zip(run, line.labels):
         width = painter.fontMetrics().horizontalAdvance(words) + 2.0
         left = point.x() + 6 if point.x() + 6 + width <= border else point.x() - 6 - width
@@ -275,15 +275,15 @@ def _grid(
 ) -> None:
     for value in between(*tall, most=4):
         y = at(wide[0], value).y()  # type: ignore[operator]
-        painter.setPen(QPen(QColor(LIGHT.line), 1))
+        painter.setPen(QPen(QColor(PAPER.line), 1))
         painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
-        painter.setPen(QColor(LIGHT.quiet))
+        painter.setPen(QColor(PAPER.quiet))
         painter.drawText(
             QRectF(box.left() + 14, y - 8, _LEFT - 20, 16),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
             f"{value:.4g}",
         )
-    painter.setPen(QColor(LIGHT.quiet))
+    painter.setPen(QColor(PAPER.quiet))
     for value in between(*wide, most=6):
         x, words = at(value, tall[0]).x(), f"{0.0 if abs(value) < 1e-12 else value:.3g}"  # type: ignore[operator]
         painter.drawText(

@@ -13,7 +13,7 @@ from labilis.ui.copying import full_head
 from labilis.ui.drawer.chart import Chart, Line, Panel
 from labilis.ui.drawer.tables import PlainTable, column_widths, text_cell
 from labilis.ui.plain_text import Label
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 from labilis.words.stations import convergence_words
 
 _NOTHING = (
@@ -80,7 +80,7 @@ def _panel(found: ConvergenceFindings) -> Panel:
         Line(
             "first factor",
             tuple((float(x), float(y)) for x, y in zip(found.sizes, found.factors)),
-            LIGHT.accent,
+            PAPER.accent,
         )
     ]
     if found.done and math.isfinite(found.limit):
@@ -90,7 +90,7 @@ def _panel(found: ConvergenceFindings) -> Panel:
             Line(
                 "goes to",
                 ((0.0, found.limit), (reach, found.limit)),
-                LIGHT.quiet,
+                PAPER.quiet,
                 True,
                 max(band, 1e-12 * abs(found.limit)),
             )

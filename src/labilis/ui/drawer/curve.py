@@ -14,7 +14,7 @@ from labilis.judge.path_axes import POINT, along
 from labilis.model import shown
 from labilis.ui.copying import Rows, can_be_taken, curve_rows
 from labilis.ui.drawer.chart import between
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 52, 150, 10, 30
 
@@ -65,7 +65,7 @@ class TraceCurve(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         trace = self.trace
         if trace is None or len(trace.factors) < 2:
-            painter.setPen(QColor(LIGHT.quiet))
+            painter.setPen(QColor(PAPER.quiet))
             painter.drawText(
                 self.rect(),
                 Qt.AlignmentFlag.AlignCenter,
@@ -76,9 +76,9 @@ class TraceCurve(QWidget):
         marks = [
             (value, words, colour)
             for value, words, colour in (
-                (trace.ideal, "mode 1, ideal", LIGHT.quiet),
-                (trace.first_yield, "first yield", LIGHT.caution),
-                (trace.limit, "limit", LIGHT.bad),
+                (trace.ideal, "mode 1, ideal", PAPER.quiet),
+                (trace.first_yield, "first yield", PAPER.caution),
+                (trace.limit, "limit", PAPER.bad),
             )
             if math.isfinite(value) and value > 0
         ]
@@ -128,7 +128,7 @@ class TraceCurve(QWidget):
         for number, (name, other, values) in enumerate(others):
             painter.setPen(
                 QPen(
-                    QColor(LIGHT.quiet),
+                    QColor(PAPER.quiet),
                     1.4,
                     (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)[number % 3],
                 )
@@ -137,9 +137,9 @@ class TraceCurve(QWidget):
                 at(float(motion), float(factor)) for motion, factor in zip(values, other.factors)
             ]
             painter.drawPolyline(QPolygonF(line))
-            painter.setPen(QColor(LIGHT.quiet))
+            painter.setPen(QColor(PAPER.quiet))
             painter.drawText(line[-1] + QPointF(5, 5), name)
-        own_colour = QColor(LIGHT.quiet if self.stale else LIGHT.accent)
+        own_colour = QColor(PAPER.quiet if self.stale else PAPER.accent)
         painter.setPen(QPen(own_colour, 2))
         points = [at(float(motion), float(factor)) for motion, factor in zip(own, trace.factors)]
         painter.drawPolyline(QPolygonF(points))
@@ -158,12 +158,12 @@ class TraceCurve(QWidget):
         title: str,
         times: float,
     ) -> None:
-        painter.setPen(QPen(QColor(LIGHT.line), 1))
+        painter.setPen(QPen(QColor(PAPER.line), 1))
         for value in between(0.0, high):
             y = at(wide[0], value).y()  # type: ignore[operator]
-            painter.setPen(QPen(QColor(LIGHT.line), 1))
+            painter.setPen(QPen(QColor(PAPER.line), 1))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
-            painter.setPen(QColor(LIGHT.quiet))
+            painter.setPen(QColor(PAPER.quiet))
             painter.drawText(
                 QRectF(0, y - 8, _LEFT - 6, 16),
                 Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,

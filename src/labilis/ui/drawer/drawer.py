@@ -27,17 +27,17 @@ from labilis.ui.drawer.studies import StudiesPage
 from labilis.ui.drawer.tables import plain_table, text_cell
 from labilis.ui.drawer.trace_page import TracePage
 from labilis.ui.plain_text import Label
-from labilis.ui.theme import LIGHT, icon
+from labilis.ui.theme import PAPER, icon
 
 if TYPE_CHECKING:
     from labilis.app import Session
 
 PAGES = ("Modes", "Screening", "Hand checks", "Studies", "Trace", "Improve", "Evidence", "Journal")
 _STATES = {
-    "good": ("✓", LIGHT.good),
-    "caution": ("▬", LIGHT.caution),
-    "bad": ("✕", LIGHT.bad),
-    "not judged": ("○", LIGHT.quiet),
+    "good": ("✓", "good"),
+    "caution": ("▬", "caution"),
+    "bad": ("✕", "bad"),
+    "not judged": ("○", "quiet"),
 }
 
 
@@ -182,7 +182,8 @@ class Drawer(QWidget):
         items = report.evidence if report is not None else ()
         rows: list[tuple[str, str, str, str, str]] = []
         for item in items:
-            mark, colour = _STATES[item.state]
+            mark, tone = _STATES[item.state]
+            colour = PAPER.tone(tone)
             rows.append(
                 (
                     f"{mark} {item.state}",
@@ -199,7 +200,7 @@ class Drawer(QWidget):
                 (text_cell(state, colour), text_cell(name), text_cell(text))
             ):
                 self.evidence.setItem(row, column, cell)
-            link = text_cell(f"→ {station.capitalize()}", LIGHT.accent)
+            link = text_cell(f"→ {station.capitalize()}", PAPER.accent)
             link.setData(Qt.ItemDataRole.UserRole, station.capitalize())
             self.evidence.setItem(row, 3, link)
         worst = [item for item in items if item.state in ("bad", "caution")]

@@ -25,7 +25,7 @@ from labilis.run.report import CaseReport
 from labilis.ui.copying import FULL, copy_rows, full_head, full_text
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.plain_text import Label, plain_tip
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 if TYPE_CHECKING:
     from labilis.app import Session
@@ -113,7 +113,7 @@ class HandPage(QWidget):
         self._filling = True
         self.table.setRowCount(len(self._results))
         for row, item in enumerate(self._results):
-            quiet = LIGHT.quiet if item.outcome is None else ""
+            quiet = PAPER.quiet if item.outcome is None else ""
             cells = [
                 item.form.title,
                 "–" if item.outcome is None else force_text(item.outcome.load),
@@ -126,7 +126,7 @@ class HandPage(QWidget):
             for column, words in enumerate(cells):
                 off = column == 3 and math.isfinite(item.difference) and abs(item.difference) > 5
                 self.table.setItem(
-                    row, column, text_cell(words, LIGHT.caution if off else quiet, full.get(column))
+                    row, column, text_cell(words, PAPER.caution if off else quiet, full.get(column))
                 )
             tick = QTableWidgetItem()
             tick.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)
@@ -169,7 +169,7 @@ class HandPage(QWidget):
             self.symbols.setItem(row, 0, text_cell(f"{taken.symbol.name}, {taken.symbol.words}"))
             self.symbols.setCellWidget(row, 1, self._editor(item, taken))
             found = raised(taken.found or "unknown")
-            cell = text_cell(f"usual: {found}" if taken.usual else found, LIGHT.quiet)
+            cell = text_cell(f"usual: {found}" if taken.usual else found, PAPER.quiet)
             says = (
                 "A usual value: the model says nothing of it"
                 if taken.usual
@@ -218,7 +218,7 @@ class HandPage(QWidget):
         line.setAccessibleName(taken.symbol.words)
         line.setPlaceholderText("type it")
         if taken.typed:
-            line.setStyleSheet(f"color: {LIGHT.accent}; font-weight: 600")
+            line.setStyleSheet(f"color: {PAPER.accent}; font-weight: 600")
         line.editingFinished.connect(
             lambda: None if line.text() == taken.text else self._set(item, taken, line.text())
         )
@@ -287,4 +287,4 @@ class HandPage(QWidget):
                 project.changed(checks=[*(one.model_dump() for one in (*rest, *keep))]), title
             )
         except LabilisError as error:
-            self.note.setText(f"<span style='color:{LIGHT.bad}'>{error}</span>")
+            self.note.setText(f"<span style='color:{PAPER.bad}'>{error}</span>")

@@ -31,7 +31,7 @@ from labilis.ui.drawer.tables import note_below, plain_table, text_cell
 from labilis.ui.drawer.trial_plots import panel_of, place_of, plots_of
 from labilis.ui.ladder.side_by_side import LaddersBeside
 from labilis.ui.plain_text import plain_tip
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 if TYPE_CHECKING:
     from labilis.app import Session
@@ -188,7 +188,7 @@ class ImprovePage(QWidget):
         for row, trial in enumerate(self._rows):
             held = keeps(project, plan, trial)
             texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
-            colour = LIGHT.quiet if held else ""
+            colour = PAPER.quiet if held else ""
             cells = [
                 "◉ best" if trial is best else "○" if held else "●",
                 *(texts.get(name, "") for name in names),
@@ -282,7 +282,7 @@ class ImprovePage(QWidget):
                     else float(found["responses"][beside.response])
                     / shown.per(RESPONSE_KINDS[beside.response][0])
                 )
-                cell = text_cell(words, LIGHT.quiet if column == 0 else "", full)
+                cell = text_cell(words, PAPER.quiet if column == 0 else "", full)
                 self.designs.setItem(row, column, cell)
         for column, name in enumerate(
             names, 1

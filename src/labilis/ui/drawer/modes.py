@@ -15,7 +15,7 @@ from labilis.run.report import CaseReport
 from labilis.ui.copying import full_head
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.plain_text import plain_tip
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 _COLUMNS = [
     "no.",
@@ -41,12 +41,12 @@ class _Bars(QStyledItemDelegate):
             return
         painter.save()
         if option.state & option.state.State_Selected:
-            painter.fillRect(option.rect, QColor(LIGHT.accent_pale))
+            painter.fillRect(option.rect, QColor(PAPER.accent_pale))
         area = QRectF(option.rect).adjusted(8, 8, -12, -8)
         painter.setPen(Qt.PenStyle.NoPen)
         left = area.left()
         for number, share in enumerate(shares):
-            colour = QColor(LIGHT.accent)
+            colour = QColor(PAPER.accent)
             colour.setAlphaF(1.0 if number == 0 else max(0.45 - 0.12 * (number - 1), 0.12))
             painter.setBrush(colour)
             painter.drawRect(QRectF(left, area.top(), area.width() * share, area.height()))
@@ -100,14 +100,14 @@ class ModesPage(QWidget):
         for row, (factor, kind) in enumerate(zip(modes.factors, facts.kinds)):
             required = facts.required_for(row)
             if factor < 0:
-                verdict, colour = "load must reverse", LIGHT.quiet
+                verdict, colour = "load must reverse", PAPER.quiet
             elif facts.meets(row) is None:
-                verdict, colour = "the trace decides", LIGHT.quiet
+                verdict, colour = "the trace decides", PAPER.quiet
             elif facts.meets(row):
-                verdict, colour = f"✓ meets {required:.4g}", LIGHT.good
+                verdict, colour = f"✓ meets {required:.4g}", PAPER.good
             else:
-                verdict, colour = f"✕ {100 * (1 - factor / required):.0f} % under", LIGHT.bad
-            grey = LIGHT.quiet if stale else ""
+                verdict, colour = f"✕ {100 * (1 - factor / required):.0f} % under", PAPER.bad
+            grey = PAPER.quiet if stale else ""
             wave, count = waves[row] if row < len(waves) else (0.0, 0.0)
             along = f"{count:.0f}" if count >= 10 else f"{count:.2g}"
             error = float(modes.mesh_error[row]) if row < len(modes.mesh_error) else math.nan

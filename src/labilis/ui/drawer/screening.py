@@ -9,7 +9,7 @@ from labilis.model import shown
 from labilis.run.report import CaseReport
 from labilis.ui.copying import full_head
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 _NOTHING = (
     "Screening needs a strength run only: it then says which pieces are slender and in compression."
@@ -36,7 +36,7 @@ class ScreeningPage(QWidget):
         self.table.setRowCount(len(items))
         for row, item in enumerate(items):
             for column, (words, full) in enumerate(screened_cells(item)):
-                colour = (LIGHT.caution if item.closer else LIGHT.good) if column == 0 else ""
+                colour = (PAPER.caution if item.closer else PAPER.good) if column == 0 else ""
                 value = (
                     None if full is None else shown.value(full, "force") if column == 2 else full
                 )

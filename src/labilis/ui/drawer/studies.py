@@ -14,7 +14,7 @@ from labilis.model import shown
 from labilis.ui.drawer.chart import Chart, Line, Panel
 from labilis.ui.drawer.convergence import ConvergencePage
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 KINDS = {
     "converge": "meshes",
@@ -30,10 +30,10 @@ _FIRST = {
     "contact": "joints",
 }
 _FACTORS = {
-    "first factor": LIGHT.accent,
-    "verified factor": LIGHT.accent,
-    "limit": LIGHT.bad,
-    "first yield": LIGHT.caution,
+    "first factor": "good",
+    "verified factor": "good",
+    "limit": "bad",
+    "first yield": "caution",
 }
 _NOTHING = {
     "amplitude": "Not done yet. It traces the part with half, once and twice the amplitude to both "
@@ -135,7 +135,7 @@ def panels(found: StudyFindings) -> list[Panel]:
                     points = tuple(
                         (float(found.x[row]), float(found.figures[row, column])) for row in rows
                     )
-                    lines.append(Line(title, points, _FACTORS[title], number > 0))
+                    lines.append(Line(title, points, PAPER.tone(_FACTORS[title]), number > 0))
         unit = names[0].rsplit(", ", 1)[-1]
         result.append(Panel(f"{kind}, {unit}", "factor", tuple(lines)))
     return result

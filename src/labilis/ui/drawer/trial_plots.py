@@ -11,9 +11,16 @@ from labilis.model import RESPONSE_KINDS, Project, TrialPlan, Vary, is_choice
 from labilis.run.trials import front_of, keeps
 from labilis.run.trials.levers import stepped
 from labilis.ui.drawer.chart import Line, Panel
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
-COLOURS = (LIGHT.accent, LIGHT.caution, LIGHT.bad, LIGHT.ink, LIGHT.quiet)
+_MOST_LINES = 5
+
+
+def _colours() -> tuple[str, ...]:
+    """Of lines beside each other."""
+    return PAPER.accent, PAPER.caution, PAPER.bad, PAPER.ink, PAPER.quiet
+
+
 EACH = "each alone"
 KEPT, HELD, FRONT = "keeps to the limits", "does not", "nothing beats"
 
@@ -73,7 +80,7 @@ def _each(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> P
             _with_unit(plan),
             tuple(
                 Line(name, tuple(sorted(points)), colour)
-                for (name, points), colour in zip(drawn, COLOURS)
+                for (name, points), colour in zip(drawn, _colours())
             ),
         )
         if drawn
@@ -132,7 +139,7 @@ def _lines(plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
             ).append((x, y))
     if not lines:
         return None
-    drawn = sorted(lines.items(), key=lambda item: -max(y for _, y in item[1]))[: len(COLOURS)]
+    drawn = sorted(lines.items(), key=lambda item: -max(y for _, y in item[1]))[:_MOST_LINES]
     by = f", by {plan.vary[1].words}" if len(drawn) > 1 else ""
     dots = (
         "filled" if len(names) > 1 and plan.how != "grid" else ""
@@ -142,7 +149,7 @@ def _lines(plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
         _with_unit(plan) + by,
         tuple(
             Line(name or plan.objective_words, tuple(sorted(points)), colour, dots=dots)  # type: ignore[arg-type]
-            for (name, points), colour in zip(drawn, COLOURS)
+            for (name, points), colour in zip(drawn, _colours())
         ),
     )
 
@@ -171,7 +178,7 @@ def _map(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Pa
                 labels=tuple(words for _, words in points),
             )
             for (title, points), colour, dots in zip(
-                groups.items(), (LIGHT.accent, LIGHT.quiet), ("filled", "ringed")
+                groups.items(), (PAPER.accent, PAPER.quiet), ("filled", "ringed")
             )
             if points
         ),
@@ -188,10 +195,10 @@ def _front(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> 
     if not known:
         return None
     front = front_of([place for place, held in known if not held])
-    lines = [Line(FRONT, tuple(front), LIGHT.caution, dashed=True)] if len(front) > 1 else []
+    lines = [Line(FRONT, tuple(front), PAPER.caution, dashed=True)] if len(front) > 1 else []
     for title, colour, dots, wanted in (
-        (KEPT, LIGHT.accent, "filled", True),
-        (HELD, LIGHT.quiet, "ringed", False),
+        (KEPT, PAPER.accent, "filled", True),
+        (HELD, PAPER.quiet, "ringed", False),
     ):
         points = tuple(place for place, held in known if bool(held) is not wanted)
         lines += [Line(title, points, colour, dots=dots)] if points else []  # type: ignore[arg-type]

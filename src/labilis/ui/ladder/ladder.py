@@ -27,7 +27,7 @@ from labilis.judge.ladder import Rung
 from labilis.judge.verdict import Verdict
 from labilis.ui.copying import Rows, copy_menu, full_text, show_menu
 from labilis.ui.ladder.layout import kept_apart, kept_apart_about, scale_for
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 _AXIS_X, _LABEL_X = 44.0, 74.0
 _PICTURE = 36.0
@@ -85,8 +85,8 @@ class Ladder(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(LIGHT.card))
-        painter.setPen(QColor(LIGHT.line))
+        painter.fillRect(self.rect(), QColor(PAPER.card))
+        painter.setPen(QColor(PAPER.line))
         painter.drawLine(0, 0, 0, self.height())
         top = self._head(painter)
         self._places = []
@@ -101,14 +101,14 @@ class Ladder(QWidget):
         if required:
             y = scale.y(required)
             painter.fillRect(
-                QRectF(_AXIS_X, y, self.width() - _AXIS_X, bottom - y), QColor(LIGHT.bad_pale)
+                QRectF(_AXIS_X, y, self.width() - _AXIS_X, bottom - y), QColor(PAPER.bad_pale)
             )
-        painter.setPen(QPen(QColor(LIGHT.ink), 1.6))
+        painter.setPen(QPen(QColor(PAPER.ink), 1.6))
         painter.drawLine(QPointF(_AXIS_X, top), QPointF(_AXIS_X, bottom))
         painter.setFont(_font(11))
         for tick in scale.ticks():
             y = scale.y(tick)
-            painter.setPen(QPen(QColor(LIGHT.quiet), 1))
+            painter.setPen(QPen(QColor(PAPER.quiet), 1))
             painter.drawLine(QPointF(_AXIS_X - 5, y), QPointF(_AXIS_X, y))
             painter.drawText(
                 QRectF(0, y - 8, _AXIS_X - 9, 16),
@@ -117,7 +117,7 @@ class Ladder(QWidget):
             )
         if required:
             y = scale.y(required)
-            painter.setPen(QPen(QColor(LIGHT.bad), 3))
+            painter.setPen(QPen(QColor(PAPER.bad), 3))
             painter.drawLine(QPointF(_AXIS_X - 6, y), QPointF(self.width(), y))
         self._labels(painter, positive, scale.y, top, bottom)
         if negative:
@@ -126,13 +126,13 @@ class Ladder(QWidget):
     def _head(self, painter: QPainter) -> float:
         verdict = self.verdict
         colour = {
-            True: LIGHT.good,
-            False: LIGHT.bad,
-            None: LIGHT.caution if verdict.factor is not None else LIGHT.ink,
+            True: PAPER.good,
+            False: PAPER.bad,
+            None: PAPER.caution if verdict.factor is not None else PAPER.ink,
         }[verdict.meets]
         mark = {True: "✓ ", False: "✕ ", None: ""}[verdict.meets]
         if self.stale:
-            colour = LIGHT.quiet
+            colour = PAPER.quiet
         painter.setPen(QColor(colour))
         painter.setFont(_font(16, bold=True))
         width = self.width() - 26.0
@@ -140,14 +140,14 @@ class Ladder(QWidget):
             QRectF(14, 12, width, 60), Qt.TextFlag.TextWordWrap, mark + verdict.headline
         )
         painter.drawText(box, Qt.TextFlag.TextWordWrap, mark + verdict.headline)
-        painter.setPen(QColor(LIGHT.quiet))
+        painter.setPen(QColor(PAPER.quiet))
         painter.setFont(_font(12))
         below = QRectF(14, box.bottom() + 3, width, 80)
         detail = painter.boundingRect(below, Qt.TextFlag.TextWordWrap, verdict.detail)
         painter.drawText(detail, Qt.TextFlag.TextWordWrap, verdict.detail)
         end = detail.bottom()
         if self.stale:
-            painter.setPen(QColor(LIGHT.caution))
+            painter.setPen(QColor(PAPER.caution))
             painter.setFont(_font(12, bold=True))
             text = f"▨ Out of date: {self.stale}"
             box = painter.boundingRect(
@@ -159,16 +159,16 @@ class Ladder(QWidget):
 
     def _colour(self, rung: Rung) -> QColor:
         if self.stale:
-            return QColor(LIGHT.quiet)
+            return QColor(PAPER.quiet)
         return QColor(
             {
-                "service": LIGHT.ink,
-                "required": LIGHT.bad,
-                "yield": LIGHT.caution,
-                "hand": LIGHT.quiet,
-                "mode": LIGHT.bad if rung.meets is False else LIGHT.accent,
-                "negative": LIGHT.quiet,
-                "verified": LIGHT.bad if rung.meets is False else LIGHT.good,
+                "service": PAPER.ink,
+                "required": PAPER.bad,
+                "yield": PAPER.caution,
+                "hand": PAPER.quiet,
+                "mode": PAPER.bad if rung.meets is False else PAPER.accent,
+                "negative": PAPER.quiet,
+                "verified": PAPER.bad if rung.meets is False else PAPER.good,
             }[rung.kind]
         )
 
@@ -238,8 +238,8 @@ class Ladder(QWidget):
             right = self.width() - (_PICTURE + 10 if picture is not None and height >= 30 else 6)
             place = QRectF(_LABEL_X - 3, centre - height / 2, self.width() - _LABEL_X - 1, height)
             if index == self.chosen:
-                painter.setPen(QPen(QColor(LIGHT.ink if self.hasFocus() else LIGHT.line), 1.2))
-                painter.setBrush(QColor(LIGHT.card))
+                painter.setPen(QPen(QColor(PAPER.ink if self.hasFocus() else PAPER.line), 1.2))
+                painter.setBrush(QColor(PAPER.card))
                 painter.drawRoundedRect(place.adjusted(-1, 0, -2, -1), 4, 4)
                 painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(colour)
@@ -250,7 +250,7 @@ class Ladder(QWidget):
                 rung.title,
             )
             if height > 25 and rung.note:
-                painter.setPen(QColor(LIGHT.quiet))
+                painter.setPen(QColor(PAPER.quiet))
                 painter.setFont(_font(11))
                 painter.drawText(
                     QRectF(_LABEL_X, title_y + 8, right - _LABEL_X, height - 19),
@@ -260,8 +260,8 @@ class Ladder(QWidget):
             if picture is not None and height >= 30:
                 side = min(_PICTURE, height - 4)
                 box = QRectF(self.width() - side - 6, centre - side / 2, side, side)
-                painter.setPen(QPen(QColor(LIGHT.line), 1))
-                painter.setBrush(QColor(LIGHT.ground))
+                painter.setPen(QPen(QColor(PAPER.line), 1))
+                painter.setBrush(QColor(PAPER.ground))
                 painter.drawRoundedRect(box, 3, 3)
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawPixmap(box.adjusted(1, 1, -1, -1), picture, QRectF(picture.rect()))
@@ -279,7 +279,7 @@ class Ladder(QWidget):
         )
 
     def _negative(self, painter: QPainter, rungs: list[tuple[int, Rung]], bottom: float) -> None:
-        painter.setPen(QPen(QColor(LIGHT.ink), 1.6))
+        painter.setPen(QPen(QColor(PAPER.ink), 1.6))
         for shift in (3, 8):
             painter.drawLine(
                 QPointF(_AXIS_X - 7, bottom + shift + 4), QPointF(_AXIS_X + 7, bottom + shift - 2)

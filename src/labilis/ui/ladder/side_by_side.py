@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from labilis.judge.ladder import Rung
 from labilis.ui.copying import Rows, can_be_taken, full_text
 from labilis.ui.ladder.layout import Scale, kept_apart, scale_for
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 _SCALE, _ROW = 40.0, 15.0
 _KINDS = ("service", "required", "yield", "mode", "verified")  # hand checks would crowd it
@@ -80,7 +80,7 @@ class LaddersBeside(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(LIGHT.card))
+        painter.fillRect(self.rect(), QColor(PAPER.card))
         font = QFont(self.font())
         font.setPixelSize(11)
         painter.setFont(font)
@@ -90,7 +90,7 @@ class LaddersBeside(QWidget):
         top, bottom = 24.0, self.height() - 10.0
         scale = scale_for(every, top, bottom)
         wide = (self.width() - _SCALE) / len(self.ladders)
-        painter.setPen(QColor(LIGHT.quiet))
+        painter.setPen(QColor(PAPER.quiet))
         lowest = bottom + 20.0
         for tick in scale.ticks():
             y = scale.y(tick)
@@ -111,7 +111,7 @@ class LaddersBeside(QWidget):
         )
         for number, (name, rungs) in enumerate(self.ladders):
             x = _SCALE + number * wide
-            painter.setPen(QPen(QColor(LIGHT.ink), 1.6))
+            painter.setPen(QPen(QColor(PAPER.ink), 1.6))
             painter.drawLine(QPointF(x, top), QPointF(x, bottom))
             font.setBold(True)
             painter.setFont(font)
@@ -133,7 +133,7 @@ class LaddersBeside(QWidget):
                 painter.setPen(QPen(QColor(_colour(rung)), 2.0))
                 painter.drawLine(QPointF(x - 4, y), QPointF(x + 6, y))
             for (words, rung), centre in zip(kept, centres):
-                painter.setPen(QPen(QColor(LIGHT.line), 1.0))
+                painter.setPen(QPen(QColor(PAPER.line), 1.0))
                 painter.drawLine(QPointF(x + 6, scale.y(rung.factor)), QPointF(x + 14, centre))
                 painter.setPen(QColor(_colour(rung)))
                 box = QRectF(x + 17, centre - _ROW / 2, wide - 24, _ROW)
@@ -147,7 +147,7 @@ class LaddersBeside(QWidget):
                         painter.fontMetrics().horizontalAdvance(words) + 4,
                         _ROW - 2,
                     ),
-                    QColor(LIGHT.card),
+                    QColor(PAPER.card),
                 )
                 painter.drawText(
                     box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words
@@ -185,8 +185,8 @@ def _most_telling(labelled: list[tuple[str, Rung]], room: int) -> list[tuple[str
 
 def _colour(rung: Rung) -> str:
     return {
-        "service": LIGHT.ink,
-        "required": LIGHT.bad,
-        "yield": LIGHT.caution,
-        "verified": LIGHT.bad if rung.meets is False else LIGHT.good,
-    }.get(rung.kind, LIGHT.bad if rung.meets is False else LIGHT.accent)
+        "service": PAPER.ink,
+        "required": PAPER.bad,
+        "yield": PAPER.caution,
+        "verified": PAPER.bad if rung.meets is False else PAPER.good,
+    }.get(rung.kind, PAPER.bad if rung.meets is False else PAPER.accent)

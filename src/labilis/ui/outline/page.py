@@ -25,7 +25,7 @@ from labilis.model import LabilisError, Opening, Piece, Project, shown
 from labilis.run.outlines import Drawn, drawn, points_stated
 from labilis.ui.outline.plan_view import Part, PlanView
 from labilis.ui.plain_text import Label, polish_again
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 if TYPE_CHECKING:
     from labilis.app import Session
@@ -168,7 +168,7 @@ class OutlinePage(QFrame):
             or "Drag corners and openings; double-click a side for a corner; Delete takes away; "
             "arrow keys move; the wheel magnifies."
         )
-        self.said.setStyleSheet(f"color: {LIGHT.tone(tone)}; font-size: 12px;")
+        self.said.setStyleSheet(f"color: {PAPER.tone(tone)}; font-size: 12px;")
 
     # --- the texts of what is picked
     # ----------------------------------------------------------------------------------------------

@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import QWidget
 from labilis.edit.outlines import Outline
 from labilis.model import shown
 from labilis.run.outlines import Drawn
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 _REACH = 9.0  # pixels around a corner, a middle or a side that are still it
 _MARGIN = 74.0  # pixels round the outline, for its dimensions
@@ -255,7 +255,7 @@ class PlanView(QWidget):
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(LIGHT.ground))
+        painter.fillRect(self.rect(), QColor(PAPER.ground))
         if self.drawn is None or self.outline is None:
             return
         font = QFont(self.font())
@@ -267,7 +267,7 @@ class PlanView(QWidget):
         self._paint_sides(painter)
         self._paint_openings(painter)
         self._paint_corners(painter)
-        painter.setPen(QPen(QColor(LIGHT.caution), 1, Qt.PenStyle.DashLine))
+        painter.setPen(QPen(QColor(PAPER.caution), 1, Qt.PenStyle.DashLine))
         for axis, value in self._guides:
             if axis == "x":
                 x = self.at(value, 0).x()
@@ -277,11 +277,11 @@ class PlanView(QWidget):
                 painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
 
     def _paint_axes(self, painter: QPainter) -> None:
-        painter.setPen(QPen(QColor(LIGHT.line), 1))
+        painter.setPen(QPen(QColor(PAPER.line), 1))
         zero = self.at(0, 0)
         painter.drawLine(QPointF(zero.x(), 0), QPointF(zero.x(), self.height()))
         painter.drawLine(QPointF(0, zero.y()), QPointF(self.width(), zero.y()))
-        painter.setPen(QColor(LIGHT.quiet))
+        painter.setPen(QColor(PAPER.quiet))
         painter.drawText(QPointF(self.width() - 14, zero.y() - 4), "x")
         painter.drawText(QPointF(zero.x() + 5, 14), "y")
 
@@ -292,11 +292,11 @@ class PlanView(QWidget):
         for loop in self.drawn.loops:
             path.addPolygon(_polygon(self, loop))
             path.closeSubpath()
-        painter.setPen(QPen(QColor(LIGHT.bad if self.wrong else LIGHT.ink), 1.6))
-        painter.setBrush(QColor(LIGHT.bad_pale if self.wrong else LIGHT.steel))
+        painter.setPen(QPen(QColor(PAPER.bad if self.wrong else PAPER.ink), 1.6))
+        painter.setBrush(QColor(PAPER.bad_pale if self.wrong else PAPER.steel))
         painter.drawPath(path)
         if len(self.drawn.middle):
-            painter.setPen(QPen(QColor(LIGHT.quiet), 1, Qt.PenStyle.DashDotLine))
+            painter.setPen(QPen(QColor(PAPER.quiet), 1, Qt.PenStyle.DashDotLine))
             painter.drawPolyline(_polygon(self, self.drawn.middle))
 
     def _paint_whole(self, painter: QPainter) -> None:
@@ -304,7 +304,7 @@ class PlanView(QWidget):
         assert self.drawn is not None
         low, high = self.drawn.extents
         a, b = self.at(float(low[0]), float(low[1])), self.at(float(high[0]), float(high[1]))
-        painter.setPen(QPen(QColor(LIGHT.quiet), 1))
+        painter.setPen(QPen(QColor(PAPER.quiet), 1))
         y, x = a.y() + 46, a.x() - 46
         for near, far, text, turn in (
             (QPointF(a.x(), y), QPointF(b.x(), y), shown.length(float(high[0] - low[0])), False),
@@ -314,7 +314,7 @@ class PlanView(QWidget):
             tick = QPointF(4, 0) if turn else QPointF(0, 4)
             for end in (near, far):
                 painter.drawLine(end - tick, end + tick)
-            self._word(painter, text, (near + far) / 2, LIGHT.quiet, turn)
+            self._word(painter, text, (near + far) / 2, PAPER.quiet, turn)
 
     def _paint_sides(self, painter: QPainter) -> None:
         assert self.drawn is not None and self.outline is not None
@@ -323,7 +323,7 @@ class PlanView(QWidget):
             first, last = self._ends(number)
             mine = self.selected == Part("side", number)
             if mine:
-                painter.setPen(QPen(QColor(LIGHT.accent), 4))
+                painter.setPen(QPen(QColor(PAPER.accent), 4))
                 painter.drawLine(first, last)
             long = _between(first, last)
             corners = self.drawn.corners
@@ -340,7 +340,7 @@ class PlanView(QWidget):
                 painter,
                 words + (" across" if bowed else ""),
                 (first + last) / 2 + outward,
-                LIGHT.accent if mine else LIGHT.ink,
+                PAPER.accent if mine else PAPER.ink,
                 abs(step.y()) > 0.8,
             )
 
@@ -349,7 +349,7 @@ class PlanView(QWidget):
         for number, (item, (x, y)) in enumerate(zip(self.outline.openings, self.drawn.centres)):
             there = self.at(float(x), float(y))
             mine = self.selected == Part("opening", number)
-            painter.setPen(QPen(QColor(LIGHT.accent if mine else LIGHT.quiet), 2 if mine else 1))
+            painter.setPen(QPen(QColor(PAPER.accent if mine else PAPER.quiet), 2 if mine else 1))
             for step in (QPointF(5, 0), QPointF(0, 5)):
                 painter.drawLine(there - step, there + step)
             loop = self.drawn.loops[number + 1] if number + 1 < len(self.drawn.loops) else None
@@ -359,21 +359,21 @@ class PlanView(QWidget):
                 else max(self.at(0, float(row[1])).y() for row in loop) + 12
             )
             words = f"Ø {item.diameter}" + ("" if item.length is None else f", {item.length} slot")
-            colour = LIGHT.accent if mine else LIGHT.ink
+            colour = PAPER.accent if mine else PAPER.ink
             self._word(painter, words, QPointF(there.x(), below), colour)
 
     def _paint_corners(self, painter: QPainter) -> None:
         assert self.drawn is not None
         for number, (x, y) in enumerate(self.drawn.corners):
             mine = self.selected == Part("corner", number)
-            painter.setPen(QPen(QColor(LIGHT.accent), 1.5))
-            painter.setBrush(QColor(LIGHT.accent if mine else LIGHT.card))
+            painter.setPen(QPen(QColor(PAPER.accent), 1.5))
+            painter.setBrush(QColor(PAPER.accent if mine else PAPER.card))
             there = self.at(float(x), float(y))
             size = 5.0 if mine else 4.0
             painter.drawRect(QRectF(there.x() - size, there.y() - size, 2 * size, 2 * size))
             if mine:
                 words = f"{shown.length(float(x))}, {shown.length(float(y))}"
-                self._word(painter, words, there + QPointF(0, -18), LIGHT.accent)
+                self._word(painter, words, there + QPointF(0, -18), PAPER.accent)
 
     def _word(
         self, painter: QPainter, text: str, middle: QPointF, colour: str, upright: bool = False
@@ -386,7 +386,7 @@ class PlanView(QWidget):
         if upright:
             painter.rotate(-90)
         box = QRectF(-wide / 2, -tall / 2, wide, tall)
-        ground = QColor(LIGHT.ground)
+        ground = QColor(PAPER.ground)
         ground.setAlpha(220)
         painter.fillRect(box, ground)
         painter.setPen(QColor(colour))

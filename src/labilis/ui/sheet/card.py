@@ -17,7 +17,7 @@ from labilis.model.statements import MOTIONS, TURNS
 from labilis.model.units import KINDS
 from labilis.ui.plain_text import Label, polish_again
 from labilis.ui.sheet.sentence import MotionEditor, SentenceLabel, ValueEditor, choose
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 if TYPE_CHECKING:
     from labilis.app import Session
@@ -52,20 +52,20 @@ class Mark(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         x, y, r = 16.0, 20.0, 6.5
-        painter.setPen(QPen(QColor(LIGHT.line), 2))
+        painter.setPen(QPen(QColor(PAPER.line), 2))
         painter.drawLine(
             QPointF(x, y if self._first else 0), QPointF(x, y if self._last else self.height())
         )
         colour = QColor(
             {
-                "ready": LIGHT.accent,
-                "stale": LIGHT.caution,
-                "blocked": LIGHT.bad,
-                "fails": LIGHT.bad,
-            }.get(self.state, LIGHT.quiet)
+                "ready": PAPER.accent,
+                "stale": PAPER.caution,
+                "blocked": PAPER.bad,
+                "fails": PAPER.bad,
+            }.get(self.state, PAPER.quiet)
         )
         painter.setPen(QPen(colour, 1.4))
-        painter.setBrush(QColor(LIGHT.ground))
+        painter.setBrush(QColor(PAPER.ground))
         circle = QRectF(x - r, y - r, 2 * r, 2 * r)
         if self.state in ("ready", "blocked", "fails"):
             painter.setBrush(colour)
@@ -73,7 +73,7 @@ class Mark(QWidget):
         if self.state == "stale":
             painter.setBrush(QBrush(colour, Qt.BrushStyle.BDiagPattern))
             painter.drawEllipse(circle)
-        painter.setPen(QPen(QColor(LIGHT.card), 1.8))
+        painter.setPen(QPen(QColor(PAPER.card), 1.8))
         if self.state == "ready":
             painter.drawPolyline(
                 QPolygonF(

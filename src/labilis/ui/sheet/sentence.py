@@ -25,7 +25,7 @@ from labilis.judge.spans import Sentence, Span
 from labilis.model import LabilisError
 from labilis.ui.copying import copy_text, show_menu
 from labilis.ui.plain_text import Label, plain_tip, polish_again
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 
 class SentenceLabel(QLabel):
@@ -49,11 +49,11 @@ class SentenceLabel(QLabel):
         html = "".join(self._html(number, span) for number, span in enumerate(sentence))
         if fold:
             html += (
-                f'&nbsp;<a href="fold" style="color:{LIGHT.accent};text-decoration:none">{fold}</a>'
+                f'&nbsp;<a href="fold" style="color:{PAPER.accent};text-decoration:none">{fold}</a>'
             )
         if removable:
             html += (
-                f'&nbsp;<a href="remove" style="color:{LIGHT.quiet};text-decoration:none" '
+                f'&nbsp;<a href="remove" style="color:{PAPER.quiet};text-decoration:none" '
                 f'title="{escape(removable)}">✕</a>'
             )
         self.setText(html)
@@ -100,10 +100,10 @@ class SentenceLabel(QLabel):
             text = f"<b>{text}</b>"
         if span.path is not None:
             colour = (
-                LIGHT.tone(span.tone) if span.tone else (LIGHT.ink if span.strong else LIGHT.accent)
+                PAPER.tone(span.tone) if span.tone else (PAPER.ink if span.strong else PAPER.accent)
             )
             return f'<a href="{number}" style="color:{colour};text-decoration:none">{text}</a>'
-        return f'<span style="color:{LIGHT.tone(span.tone)}">{text}</span>' if span.tone else text
+        return f'<span style="color:{PAPER.tone(span.tone)}">{text}</span>' if span.tone else text
 
     def _clicked(self, link: str) -> None:
         if link == "remove":
@@ -230,7 +230,7 @@ class MotionEditor(QFrame):
             self._take(tuple(motion for motion, box in self.boxes.items() if box.isChecked()))
         except LabilisError as error:
             self.note.setText(str(error))
-            self.note.setStyleSheet(f"color: {LIGHT.bad}")
+            self.note.setStyleSheet(f"color: {PAPER.bad}")
             return
         self.closed.emit()
 

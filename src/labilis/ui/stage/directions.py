@@ -11,7 +11,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 _SIDE, _ARM, _LETTER = 84, 27.0, 36.0  # px
 Floats = NDArray[np.float64]
@@ -57,7 +57,7 @@ class Directions(QWidget):
         painter.setFont(font)
         middle = QPointF(_SIDE / 2, _SIDE / 2)
         for letter, (place, toward) in sorted(self.ends().items(), key=lambda item: item[1][1]):
-            colour = QColor(LIGHT.ink if toward > -0.2 else LIGHT.quiet)
+            colour = QColor(PAPER.ink if toward > -0.2 else PAPER.quiet)
             along = place - middle
             size = float(np.hypot(along.x(), along.y()))
             painter.setPen(QPen(colour, 2.0 if toward > -0.2 else 1.2))

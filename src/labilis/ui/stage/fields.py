@@ -265,6 +265,6 @@ def spot_words(field: Field, mesh: MeshFindings, node: int) -> tuple[str, str]:
 
 def colour_map(field: Field) -> Any:
     """The scene's colours of a field."""
-    from labilis.ui.stage.scene import GAIN, MOVEMENT, STRESS
+    from labilis.ui.stage.scene import colours_of
 
-    return {"stress": STRESS, "gain": GAIN}.get(field.colours, MOVEMENT)
+    return colours_of(field.colours)

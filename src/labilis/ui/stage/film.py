@@ -11,7 +11,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 
 from labilis.model import LabilisError
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 _FRAMES, _PER_SECOND = 48, 24
 _STRIP = 44  # pixels for the words
@@ -23,7 +23,7 @@ def with_words(picture: np.ndarray, words: tuple[str, str]) -> np.ndarray:
     it."""
     height, width = picture.shape[0] // 2 * 2, picture.shape[1] // 2 * 2
     image = QImage(width, height + _STRIP, QImage.Format.Format_RGB888)
-    image.fill(QColor(LIGHT.card))
+    image.fill(QColor(PAPER.card))
     painter = QPainter(image)
     inner = np.ascontiguousarray(picture[:height, :width])
     held = inner.tobytes()  # named: an image does not keep its bytes alive
@@ -33,7 +33,7 @@ def with_words(picture: np.ndarray, words: tuple[str, str]) -> np.ndarray:
         font.setPixelSize(13 if number == 0 else 11)
         font.setBold(number == 0)
         painter.setFont(font)
-        painter.setPen(QColor(LIGHT.ink if number == 0 else LIGHT.quiet))
+        painter.setPen(QColor(PAPER.ink if number == 0 else PAPER.quiet))
         painter.drawText(
             QRectF(12, height + 4 + 19 * number, width - 24, 18),
             Qt.AlignmentFlag.AlignVCenter,

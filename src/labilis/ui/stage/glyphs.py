@@ -16,7 +16,7 @@ from vtkmodules.vtkRenderingCore import vtkActor2D, vtkCoordinate, vtkPolyDataMa
 
 from labilis.run.glyphs import HubMark, JointMark, LoadMark, SupportMark
 from labilis.ui.stage.picking import world_to_display
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 
 def _rgb(colour: str) -> tuple[float, float, float]:
@@ -61,10 +61,10 @@ class Glyphs:
 
     def __init__(self, renderer: Any) -> None:
         self.renderer = renderer
-        self._ink = _Lines(renderer, LIGHT.ink, 1.4)
-        self._faint = _Lines(renderer, LIGHT.quiet, 1.0)
-        self._ochre = _Lines(renderer, LIGHT.caution, 2.6)
-        self._teal = _Lines(renderer, LIGHT.accent, 2.6)
+        self._ink = _Lines(renderer, PAPER.ink, 1.4)
+        self._faint = _Lines(renderer, PAPER.quiet, 1.0)
+        self._ochre = _Lines(renderer, PAPER.caution, 2.6)
+        self._teal = _Lines(renderer, PAPER.accent, 2.6)
         self._tags: list[vtkTextActor] = []
         self.supports: list[SupportMark] = []
         self.loads: list[LoadMark] = []
@@ -189,7 +189,7 @@ class Glyphs:
             load.tag,
             tail - 8 * direction,
             direction,
-            LIGHT.accent if load.reaction else LIGHT.caution,
+            PAPER.accent if load.reaction else PAPER.caution,
         )
 
     def _tag(self, text: str, at: np.ndarray, direction: np.ndarray, colour: str) -> None:
@@ -200,7 +200,7 @@ class Glyphs:
         style.SetFontSize(14)
         style.SetBold(True)
         style.SetColor(*_rgb(colour))
-        style.SetBackgroundColor(*_rgb(LIGHT.card))
+        style.SetBackgroundColor(*_rgb(PAPER.card))
         style.SetBackgroundOpacity(1.0)
         style.SetFrame(True)
         style.SetFrameColor(*_rgb(colour))

@@ -10,8 +10,8 @@ from PyQt6.QtGui import QImage, QPixmap
 
 from labilis.judge.findings import MeshFindings, ModesFindings
 from labilis.run.picking import ShapeView
-from labilis.ui.stage.scene import MOVEMENT, light_stage, moving_surface
-from labilis.ui.theme import LIGHT
+from labilis.ui.stage.scene import colours_of, light_stage, moving_surface
+from labilis.ui.theme import PAPER
 
 
 class Pictures:
@@ -20,7 +20,7 @@ class Pictures:
     def __init__(self, side: int = 76) -> None:
         self._plotter: Any = pv.Plotter(off_screen=True, window_size=[side, side], lighting="none")
         light_stage(self._plotter)
-        self._plotter.set_background(LIGHT.ground)  # type: ignore[arg-type]
+        self._plotter.set_background(PAPER.ground)  # type: ignore[arg-type]
 
     def draw(self, view: ShapeView, mesh: MeshFindings, modes: ModesFindings) -> dict[int, QPixmap]:
         """Picture of each mode by its number from 0."""
@@ -39,7 +39,7 @@ class Pictures:
                 self._plotter.add_mesh(
                     shifted,
                     scalars="value",
-                    cmap=MOVEMENT,
+                    cmap=colours_of("movement"),
                     clim=(-0.4, 1),
                     show_scalar_bar=False,
                     ambient=0.6,

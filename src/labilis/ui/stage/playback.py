@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from labilis.ui.plain_text import Label
-from labilis.ui.theme import LIGHT, icon
+from labilis.ui.theme import PAPER, icon
 
 _SPEEDS = {"0.25 ×": 0.25, "0.5 ×": 0.5, "1 ×": 1.0, "2 ×": 2.0}
 
@@ -37,7 +37,7 @@ class _Legend(QWidget):
         gradient = QLinearGradient(0, 0, self.width(), 0)
         for number, colour in enumerate(self.stops):
             gradient.setColorAt(number / (len(self.stops) - 1), colour)
-        painter.setPen(QColor(LIGHT.line))
+        painter.setPen(QColor(PAPER.line))
         painter.setBrush(gradient)
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
 
@@ -196,5 +196,5 @@ class Playback(QWidget):
     def _rescaled(self) -> None:
         text = self.scale.currentText().strip()
         good = text in ("automatic", "true") or self.scale_value() is not None
-        self.scale.setStyleSheet("" if good else f"border: 2px solid {LIGHT.bad}")
+        self.scale.setStyleSheet("" if good else f"border: 2px solid {PAPER.bad}")
         self.changed.emit()

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from labilis.judge.findings import MeshFindings
 from labilis.judge.mesh_display import POOR, worst_elements
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 
 class QualityStrip(QWidget):
@@ -63,8 +63,8 @@ class QualityStrip(QWidget):
                 0.0 if count == 0 else max(2.0, (foot - 6.0) * np.sqrt(count / most))
             )  # the few bad ones must be seen
             bar = QRectF(left + k * step + 2, foot - high, step - 4, high)
-            painter.fillRect(bar, QColor(LIGHT.caution if (k + 1) / 10 <= POOR else LIGHT.accent))
-        painter.setPen(QPen(QColor(LIGHT.quiet), 1))
+            painter.fillRect(bar, QColor(PAPER.caution if (k + 1) / 10 <= POOR else PAPER.accent))
+        painter.setPen(QPen(QColor(PAPER.quiet), 1))
         painter.drawLine(QPointF(left, foot), QPointF(left + 10 * step, foot))
         for k in (0, 2, 5, 10):
             painter.drawText(
@@ -72,7 +72,7 @@ class QualityStrip(QWidget):
                 Qt.AlignmentFlag.AlignHCenter,
                 f"{k / 10:g}",
             )
-        painter.setPen(QColor(LIGHT.ink))
+        painter.setPen(QColor(PAPER.ink))
         room = QRectF(
             left + 10 * step + 22, 4, self.width() - left - 10 * step - 36, self.height() - 8
         )

@@ -12,17 +12,23 @@ from matplotlib.colors import LinearSegmentedColormap
 from labilis.judge.findings import MeshFindings
 from labilis.judge.mesh_display import sides_of, surface_triangles, worst_elements
 from labilis.run.picking import ShapeView
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import DARK, PAPER
 
-MOVEMENT = LinearSegmentedColormap.from_list(
-    "movement", ["#E4E6DF", "#A9CBC6", "#4F9C95", "#0E6B66", "#063F3C"]
-)
-GAIN = LinearSegmentedColormap.from_list(
-    "gain", ["#8A3B12", "#D9A27A", "#E9E8E2", "#7DB5AE", "#0B5D58"]
-)
-STRESS = LinearSegmentedColormap.from_list(
-    "stress", ["#20304F", "#4A5A6B", "#85816F", "#BFA95A", "#F1D94A"]
-)
+# much of something stands out from the ground, little of it goes with it, light or dark
+_MAPS = {
+    ("movement", False): ["#E4E6DF", "#A9CBC6", "#4F9C95", "#0E6B66", "#063F3C"],
+    ("movement", True): ["#56615F", "#4F8F87", "#5FBDB1", "#A4E6DC", "#EFFFFB"],
+    ("gain", False): ["#8A3B12", "#D9A27A", "#E9E8E2", "#7DB5AE", "#0B5D58"],
+    ("gain", True): ["#FFA773", "#BB7F5E", "#6F7572", "#5FA79F", "#95F2E4"],
+    ("stress", False): ["#20304F", "#4A5A6B", "#85816F", "#BFA95A", "#F1D94A"],
+    ("stress", True): ["#3F5C99", "#75829F", "#A39E8C", "#D6BF64", "#FFE95C"],
+}
+
+
+def colours_of(name: str) -> LinearSegmentedColormap:
+    """Colour map of movement, gain or stress on the paper in use."""
+    dark = PAPER.ground == DARK.ground
+    return LinearSegmentedColormap.from_list(name, _MAPS.get((name, dark), _MAPS["movement", dark]))
 
 
 def _joined(points: np.ndarray, triangles: np.ndarray, lines: np.ndarray) -> pv.PolyData:
@@ -187,20 +193,20 @@ class Scene:
         self.clear("body", "edges", "scribes", "aside", "aside edges")
         if len(view.ghost_triangles):
             aside = ghost_surface(view)
-            self._add("aside", aside, color=LIGHT.line, opacity=0.25, ambient=0.7, diffuse=0.3)
+            self._add("aside", aside, color=PAPER.line, opacity=0.25, ambient=0.7, diffuse=0.3)
             rim = aside.extract_feature_edges(
                 feature_angle=25,
                 boundary_edges=False,
                 manifold_edges=False,
                 non_manifold_edges=False,
             )
-            self._add("aside edges", rim, color=LIGHT.quiet, line_width=1.0, opacity=0.5)
+            self._add("aside edges", rim, color=PAPER.quiet, line_width=1.0, opacity=0.5)
         self.body = body_surface(view)
         if not ghost:
             self._add(
                 "body",
                 self.body,
-                color=LIGHT.steel,
+                color=PAPER.steel,
                 smooth_shading=False,
                 ambient=0.42,
                 diffuse=0.62,
@@ -214,30 +220,30 @@ class Scene:
         self._add(
             "edges",
             edge_lines(view, drawn),
-            color=LIGHT.line if ghost else LIGHT.ink,
+            color=PAPER.line if ghost else PAPER.ink,
             line_width=1.0 if ghost else 1.3,
         )
         if not ghost:
-            self._add("scribes", scribe_lines(view), color=LIGHT.ink, line_width=2.2)
+            self._add("scribes", scribe_lines(view), color=PAPER.ink, line_width=2.2)
 
     def show_mesh(self, mesh: MeshFindings) -> None:
         """The mesh's surface with its element edges, thin and quiet."""
         self.mesh_surface = surface_of(mesh)
         self._add(
-            "mesh", self.mesh_surface, color="#DDE0DB", ambient=0.4, diffuse=0.6, pickable=True
+            "mesh", self.mesh_surface, color=PAPER.mesh, ambient=0.4, diffuse=0.6, pickable=True
         )
-        self._add("mesh lines", element_lines(mesh), color=LIGHT.quiet, line_width=0.7)
+        self._add("mesh lines", element_lines(mesh), color=PAPER.quiet, line_width=0.7)
         poor = worst_elements(mesh)
         if len(poor):
             marked = _joined(mesh.nodes, np.zeros((0, 3)), sides_of(mesh, poor))
-            self._add("worst", marked, color=LIGHT.bad, line_width=3, show_vertices=False)
+            self._add("worst", marked, color=PAPER.bad, line_width=3, show_vertices=False)
         if len(mesh.lines):
             struts = _joined(mesh.nodes, np.zeros((0, 3)), mesh.lines)
-            self._add("mesh struts", struts, color=LIGHT.ink, line_width=3, show_vertices=False)
+            self._add("mesh struts", struts, color=PAPER.ink, line_width=3, show_vertices=False)
             self._add(
                 "mesh joints",
                 pv.PolyData(mesh.nodes[np.unique(mesh.lines)]),
-                color=LIGHT.accent,
+                color=PAPER.accent,
                 point_size=7,
             )
 

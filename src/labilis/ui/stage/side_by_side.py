@@ -13,7 +13,7 @@ from labilis.judge.findings import MeshFindings
 from labilis.ui.stage.fields import Field, colour_map
 from labilis.ui.stage.picking import world_to_display
 from labilis.ui.stage.scene import moving_surface
-from labilis.ui.theme import LIGHT
+from labilis.ui.theme import PAPER
 
 
 class Beside:
@@ -62,7 +62,7 @@ class Beside:
             style.SetFontSize(15)
             style.SetBold(True)
             style.SetJustificationToCentered()
-            style.SetColor(*(int(LIGHT.ink[i : i + 2], 16) / 255 for i in (1, 3, 5)))
+            style.SetColor(*(int(PAPER.ink[i : i + 2], 16) / 255 for i in (1, 3, 5)))
             self.plotter.renderer.AddViewProp(label)
             self._labels.append(label)
         low = np.min([mesh.nodes.min(axis=0) for mesh, _ in parts], axis=0)

@@ -29,7 +29,7 @@ from labilis.ui.stage import fields
 from labilis.ui.stage.directions import Directions
 from labilis.ui.stage.playback import Playback
 from labilis.ui.stage.quality import QualityStrip
-from labilis.ui.theme import LIGHT, icon
+from labilis.ui.theme import PAPER, icon
 
 if TYPE_CHECKING:
     from labilis.app import Session
@@ -124,7 +124,7 @@ class Stage(QWidget):
         self._holder.addWidget(self.begin)
         self._waiting = Label("")
         self._waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._waiting.setStyleSheet(f"color: {LIGHT.quiet}; font-size: 15px;")
+        self._waiting.setStyleSheet(f"color: {PAPER.quiet}; font-size: 15px;")
         self._holder.addWidget(self._waiting)
         layout.addLayout(self._holder, 1)
         self.playback = Playback()
@@ -138,7 +138,7 @@ class Stage(QWidget):
         self.name_tag = QLabel(self, Qt.WindowType.ToolTip)
         self.name_tag.setTextFormat(Qt.TextFormat.RichText)
         self.name_tag.setStyleSheet(
-            f"background: {LIGHT.card}; border: 1px solid {LIGHT.quiet}; padding: 3px 7px;"
+            f"background: {PAPER.card}; border: 1px solid {PAPER.quiet}; padding: 3px 7px;"
         )
         self.name_tag.setAttribute(Qt.WidgetAttribute.WA_ShowWithoutActivating)
         self.pointer_bar = self._make_bar()
@@ -167,7 +167,7 @@ class Stage(QWidget):
 
         self.plotter = QtInteractor(self, auto_update=False, lighting="none", multi_samples=4)
         light_stage(self.plotter)
-        self.plotter.set_background(LIGHT.ground)
+        self.plotter.set_background(PAPER.ground)
         self.plotter.enable_parallel_projection()
         self.plotter.setAccessibleName("Stage")
         self.plotter.setSizePolicy(self.sizePolicy())
@@ -541,7 +541,7 @@ class Stage(QWidget):
             return
         self._reach = float(np.linalg.norm(moved, axis=1).max())
         scene.field, scene._base, scene._motion = surface, base, moved
-        scene._add("field", surface, color=LIGHT.bad, opacity=0.8, ambient=0.5, line_width=7)
+        scene._add("field", surface, color=PAPER.bad, opacity=0.8, ambient=0.5, line_width=7)
         self.playback.what.hide()
         self.playback.describe(words, "", "", None, "", steady=False)
 
@@ -962,12 +962,12 @@ class Stage(QWidget):
         if self.scene is None or view is None:
             return
         if "field" in self.scene.actors and self._free is None and mesh is not None:
-            self.scene.highlight_moved(mesh, self.selection, LIGHT.accent)
+            self.scene.highlight_moved(mesh, self.selection, PAPER.accent)
             return
         seen = bool({"body", "mesh"} & set(self.scene.actors))
         of = self.selection[0][0] if self.selection else "face"
         self.scene.highlight(
-            "picked", view, of, [index for _, index in self.selection] if seen else [], LIGHT.accent
+            "picked", view, of, [index for _, index in self.selection] if seen else [], PAPER.accent
         )
         hover = (
             self.hovered
@@ -975,7 +975,7 @@ class Stage(QWidget):
             else None
         )
         self.scene.highlight(
-            "hover", view, hover[0] if hover else "face", [hover[1]] if hover else [], "#8FBAB5"
+            "hover", view, hover[0] if hover else "face", [hover[1]] if hover else [], PAPER.hover
         )
 
     def _global(self, x: float, y: float) -> QPoint:

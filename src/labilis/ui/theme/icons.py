@@ -6,6 +6,8 @@ from PyQt6.QtCore import QByteArray, QRectF, Qt
 from PyQt6.QtGui import QIcon, QPainter, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
 
+from labilis.ui.theme.palette import PAPER
+
 _LINES = {
     "play": '<path d="M6 4 L16 10 L6 16 Z"/>',
     "pause": '<path d="M6 4 V16 M14 4 V16"/>',
@@ -27,8 +29,9 @@ _LINES = {
 }
 
 
-def icon(name: str, colour: str = "#20262B", size: int = 20) -> QIcon:
-    """Icon by name in a colour."""
+def icon(name: str, colour: str = "", size: int = 20) -> QIcon:
+    """Icon by name in a colour, the ink without one."""
+    colour = colour or PAPER.ink
     svg = (
         '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 20" fill="none" '
         f'stroke="{colour}" '

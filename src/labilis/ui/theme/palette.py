@@ -2,28 +2,32 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from pathlib import Path
 
 _ICONS = (Path(__file__).parent / "icons").as_posix()
 
 
-@dataclass(frozen=True)
+@dataclass
 class Palette:
-    """Colours by role, as #rrggbb."""
+    """Colours by role, as #rrggbb. One palette is in use; `take` makes it another one before
+    anything is drawn with it."""
 
     ground: str = "#F4F1EA"
     card: str = "#FFFFFF"
     ink: str = "#20262B"
-    quiet: str = "#6A7178"
+    quiet: str = "#5F666D"
     line: str = "#D9D4C8"
     accent: str = "#0E6B66"
     accent_pale: str = "#E3EEEC"
     good: str = "#0E6B66"
-    bad: str = "#C0411E"
+    bad: str = "#B53A18"
     bad_pale: str = "#F9E7E0"
-    caution: str = "#A86B00"
+    caution: str = "#8A5800"
     steel: str = "#B9BFBD"
+    mesh: str = "#DDE0DB"
+    hover: str = "#8FBAB5"
+    down: str = "down.svg"  # the arrow of boxes, drawn in the ink
 
     def tone(self, tone: str) -> str:
         """Colour of a sentence's tone."""
@@ -34,8 +38,31 @@ class Palette:
             "quiet": self.quiet,
         }.get(tone, self.ink)
 
+    def take(self, other: Palette) -> None:
+        """Have the colours of another palette."""
+        for field in fields(self):
+            setattr(self, field.name, getattr(other, field.name))
+
 
 LIGHT = Palette()
+DARK = Palette(
+    ground="#1B2023",
+    card="#242A2E",
+    ink="#E7E3DA",
+    quiet="#A3ABB0",
+    line="#434C52",
+    accent="#66C2B7",
+    accent_pale="#21403E",
+    good="#66C2B7",
+    bad="#F28B6B",
+    bad_pale="#45271F",
+    caution="#DDAA4C",
+    steel="#8C9694",
+    mesh="#6F7977",
+    hover="#3F7F79",
+    down="down-dark.svg",
+)
+PAPER = Palette()  # the one in use
 
 
 def style_sheet(p: Palette) -> str:
@@ -75,7 +102,7 @@ QLineEdit, QComboBox, QSpinBox {{ background: {p.card}; border: 1px solid {p.lin
   selection-background-color: {p.accent}; }}
 QLineEdit[wrong="true"] {{ border: 2px solid {p.bad}; }}
 QComboBox::drop-down {{ border: none; width: 20px; }}
-QComboBox::down-arrow {{ image: url({_ICONS}/down.svg); width: 12px; height: 12px; }}
+QComboBox::down-arrow {{ image: url({_ICONS}/{p.down}); width: 12px; height: 12px; }}
 QComboBox QAbstractItemView {{ background: {p.card}; selection-background-color: {p.accent_pale}; selection-color: {p.ink}; }}
 QMenu {{ background: {p.card}; border: 1px solid {p.quiet}; padding: 4px; }}
 QMenu::item {{ padding: 5px 22px 5px 12px; border-radius: 4px; }}
