@@ -33,7 +33,9 @@ def joints_of(mesh: Mesh, bonds: Bonds) -> tuple[Ints, Ints]:
     carriers = mesh.triangles[bonds.triangle]
     return (
         np.concatenate([shared[:, 0], bonds.nodes, carriers.ravel()]),
-        np.concatenate([shared[:, 1], bonds.bodies[:, 0], np.repeat(bonds.bodies[:, 1], 3)]),
+        np.concatenate(
+            [shared[:, 1], bonds.bodies[:, 0], np.repeat(bonds.bodies[:, 1], carriers.shape[1])]
+        ),
     )
 
 

@@ -51,10 +51,10 @@ def _owner(project: Project, view: ShapeView, item: tuple[str, int]) -> str:
     )
 
 
-def names_of(view: ShapeView, selection: Selection) -> tuple[str, ...]:
+def names_of(view: ShapeView, selection: Selection, copies: bool = True) -> tuple[str, ...]:
     """Names that mean just what is picked, or nothing when something has no name of its own. What
-    is picked on all copies of a piece has one name, which further copies then have as well; holes
-    and sides stay one by one, because one that is added later need not be meant."""
+    is picked on all `copies` of a piece has one name, which further copies then have as well;
+    holes and sides stay one by one, because one that is added later need not be meant."""
     found: list[str] = []
     for of, index in selection:
         table = view.faces if of == "face" else view.edges
@@ -62,7 +62,7 @@ def names_of(view: ShapeView, selection: Selection) -> tuple[str, ...]:
         for name in str(table.name[index]).split("|"):
             rows = {row for row, words in enumerate(table.name) if name in str(words).split("|")}
             if name and rows <= chosen and not name.endswith(".side") and "+" not in name:
-                found.append(on_all_copies(table, name, chosen) or name)
+                found.append((copies and on_all_copies(table, name, chosen)) or name)
                 break
         else:
             return ()
@@ -144,10 +144,13 @@ def _planes_of(view: ShapeView, selection: Selection) -> str:
     return "".join("xyz"[axis] for axis in flat)
 
 
-def with_region(project: Project, view: ShapeView, selection: Selection) -> tuple[Project, Region]:
-    """Statements with a region for the selection; the same picks are not named twice."""
+def with_region(
+    project: Project, view: ShapeView, selection: Selection, copies: bool = True
+) -> tuple[Project, Region]:
+    """Statements with a region for the selection; the same picks are not named twice. `copies`:
+    what is picked on all copies of a piece means further ones as well."""
     of, index = selection[0]
-    named = names_of(view, selection)
+    named = names_of(view, selection, copies)
     if named:
         for region in project.regions:
             if region.names == named and not region.picks:

@@ -171,7 +171,9 @@ def with_aside(project: Project, view: ShapeView, piece: str) -> tuple[Project, 
             "Move it onto the part, or load a face by hand.",
             "aside",
         )
-    project, region = with_region(project, view, tuple(("face", int(face)) for face in found.faces))
+    faces = tuple(("face", int(face)) for face in found.faces)
+    # it stands on what is there now: a further copy need not be under it
+    project, region = with_region(project, view, faces, copies=False)
     at = tuple(shown.stated(c, "length", 6) for c in found.centre)
     hub = Hub(
         name=project.free_name("hubs", f"{piece} centre"),
