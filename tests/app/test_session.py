@@ -8,6 +8,7 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
@@ -15,7 +16,7 @@ import pytest
 from labilis.app import Event, Job, JobState, Runs, Session
 from labilis.app.recovery import recoverable
 from labilis.model import LabilisError
-from labilis.run import Plan
+from labilis.run import Plan, stage_keys
 from labilis.run.importing import new_project
 from labilis.shape.proposal import list_bodies
 from labilis.store.demos import demo_model
@@ -280,3 +281,43 @@ def test_unsaved_work_is_kept_for_another_window(session: Session) -> None:
     gone = path.with_name("1999999-1-0.labilis")
     path.rename(gone)
     assert recoverable() == [gone]
+
+
+def test_a_trace_that_waited_goes_on_from_nothing_of_other_statements(
+    session: Session, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Where a trace was left off is looked up when its turn comes, for what is stated then."""
+    prop(session)
+    assert session.wait(60)
+    sent: list[Plan] = []
+    left: Any = SimpleNamespace(case="", steps=0)
+    monkeypatch.setattr(session, "_submit", lambda plan, anew: submit(session, plan, anew))
+
+    def submit(of: Session, plan: Plan, anew: bool) -> Steps:
+        monkeypatch.setattr(of.worker, "submit", lambda _snapshot, plan: sent.append(plan))
+        Session._submit(of, plan, anew)
+        return Steps()
+
+    def asked() -> None:
+        session.runs.current = Job(Plan("report"), Steps, engine=Steps())
+        session.run("trace")
+        session.runs.waiting[0].needed()
+
+    keys = stage_keys(session.settled, session.case_name)
+    session.results[keys.path] = left
+    asked()
+    session.runs.current = None
+    session.poll()
+    assert sent[-1].upto == "trace" and sent[-1].resume is left
+    session.runs.current = None
+    asked()
+    session.set_value(("trace", "amplitude"), "0.77 mm", "another amplitude")
+    session.runs.current = None
+    session.runs.waiting = [job for job in session.runs.waiting if job.plan.upto == "trace"]
+    session.poll()
+    assert len(sent) == 2 and sent[-1].resume is None
+    session.runs.current = None
+    session.results[stage_keys(session.settled, session.case_name).path] = left
+    session.run("trace", anew=True)
+    assert len(sent) == 3 and sent[-1].resume is None
+    session.runs.current = None

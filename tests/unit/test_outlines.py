@@ -388,6 +388,13 @@ def test_a_fold_keeps_runs_and_bends_when_a_corner_becomes_one() -> None:
     assert bent.named("regions", "bend.2").names == ("fold/bend.3",)
     with pytest.raises(LabilisError, match=r"run\.1, which would be gone"):
         changed(stated, lambda o: corner_removed(o, 0))
+    with pytest.raises(LabilisError, match=r"run\.3, which would be gone"):
+        changed(stated, lambda o: corner_removed(o, 3))
+    shorter = changed(
+        stated.changed(regions=[r for r in stated.regions if r.name in ("run.1", "run.2")]),
+        lambda o: corner_removed(o, 3),
+    )
+    assert shorter.named("regions", "run.2").names == ("fold/run.2",)
 
 
 def test_a_numbered_skin_of_a_section_is_not_guessed() -> None:
@@ -416,3 +423,23 @@ def test_a_plan_goes_on_varying_what_it_varied() -> None:
     assert fewer.plans[0].vary[0].parameter == f"{OPENINGS}/1/diameter"
     with pytest.raises(LabilisError, match="would be gone"):
         changed(stated, lambda o: opening_removed(o, 2))
+
+
+def test_what_stands_on_another_piece_stays_as_it_is() -> None:
+    stated = plate_with_regions()
+    second = stated.pieces[0].model_copy(update={"name": "plate-2"})
+    stated = stated.changed(
+        pieces=[*stated.pieces, second],
+        regions=[
+            Region(name="near", names=("plate/side.3",)),
+            Region(name="far", names=("plate-2/side.3", "plate-2/hole.2")),
+        ],
+    )
+    grown = changed(stated, lambda o: corner_added(o, 0, ("50 mm", "-5 mm")))
+    assert grown.named("regions", "near").names == ("plate/side.4",)
+    assert grown.named("regions", "far") == stated.named("regions", "far")
+    copied = stated.with_value(
+        ("pieces", 0, "copies"), [{"kind": "mirror", "across": "x", "at": "200 mm"}]
+    ).changed(regions=[Region(name="one", names=("plate.2/side.3",))])
+    grown = changed(copied, lambda o: corner_added(o, 0, ("50 mm", "-5 mm")))
+    assert grown.named("regions", "one").names == ("plate.2/side.4",)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -211,3 +212,39 @@ def test_an_imported_part_has_no_names_and_all_the_rest() -> None:
     for row in range(len(view.faces)):
         words = [item.words for item in wider(view, (("face", row),))]
         assert "all faces" in words and "its edges" in words
+
+
+def test_a_bore_is_not_alike_the_pin_in_it() -> None:
+    block = {"kind": "block", "width": "30 mm", "height": "30 mm", "depth": "20 mm"}
+    pin = {"kind": "strut", "section": {"shape": "round", "diameter": "10 mm"}, "length": "20 mm"}
+    bores = [{"x": "0 mm", "y": "0 mm", "diameter": "10 mm"}]
+    view = recipes(
+        {"name": "eye", "recipe": {**block, "bores": bores}},
+        {"name": "pin", "recipe": pin, "place": {"at": ["80 mm", "0 mm", "0 mm"]}},
+    )
+    round_ones = np.flatnonzero(view.faces.kind == "cylinder")
+    bore = int(round_ones[view.faces.inner[round_ones]][0])
+    alike = {bore}
+    for item in wider(view, (("face", bore),)):
+        if item.words == "all alike":
+            alike = {row for _, row in item.selection}
+    assert view.faces.inner[sorted(alike)].all()
+    assert not view.faces.inner[round_ones].all()
+
+
+def test_where_two_edges_go_on_nobody_is_guessed() -> None:
+    lines = [
+        np.array(points, dtype=float)
+        for points in (
+            [[0, 0, 0], [1, 0, 0]],
+            [[1, 0, 0], [2, 0, 0]],
+            [[3, 0.01, 0], [1, 0, 0]],  # as good as straight on too, and the other way round
+            [[0, 0, 0], [-1, 0, 0]],
+        )
+    ]
+    view: Any = SimpleNamespace(
+        edges=SimpleNamespace(kind=np.array(["line"] * 4)),
+        tessellation=SimpleNamespace(edge=lambda k: lines[k]),
+    )
+    ends = np.array([[0, 1], [1, 2], [3, 1], [0, 4]])
+    assert _chain(view, ends, [0]) == {0, 3}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from labilis.app.document import Document
@@ -191,8 +192,7 @@ class Session(Document):
     def run(self, upto: Stage, anew: bool = False) -> None:
         """Start a run in the worker, behind what is on; a trace goes on from where it was left
         off, unless it is to begin `anew`."""
-        resume = self.checkpoint if upto == "trace" and not anew else None
-        plan = Plan(upto, (self.case_name,) if upto in _OF_ONE_CASE else (), resume=resume)
+        plan = Plan(upto, (self.case_name,) if upto in _OF_ONE_CASE else ())
 
         def done(timing: dict[str, float]) -> None:
             if upto == "shape":
@@ -201,7 +201,11 @@ class Session(Document):
             self.note(f"Ran {job.words} in {timing['total']:.1f} s ({parts})")
 
         job = Job(
-            plan, lambda: self._submit(plan), self._found, done, needed=lambda: self._needs(upto)
+            plan,
+            lambda: self._submit(plan, anew),
+            self._found,
+            done,
+            needed=lambda: self._needs(upto),
         )
         self._ask(job)
 
@@ -211,7 +215,11 @@ class Session(Document):
             return len(self.project.active_pieces) > 0 and self.current("shape") is None
         return upto != "modes" or self.stale_cases() > 0
 
-    def _submit(self, plan: Plan) -> WorkerEngine:
+    def _submit(self, plan: Plan, anew: bool) -> WorkerEngine:
+        """Begin a run of what is stated now: what it waited for may have changed everything, and
+        where a trace was left off holds for the statements that it was of."""
+        if plan.upto == "trace" and not anew:
+            plan = replace(plan, resume=self._left_off(plan.cases[0]))
         self.worker.submit(Snapshot(self.settled, self.files), plan)
         return WorkerEngine(self.worker)
 
@@ -251,9 +259,12 @@ class Session(Document):
     def checkpoint(self) -> TraceCheckpoint | None:
         """Where the trace of the present case was left off, None where it was not begun or has
         come to its end."""
-        found = self.current("path")
-        trace = self.current("trace")
-        return None if trace is not None and trace.done else found
+        return self._left_off(self.case_name)
+
+    def _left_off(self, case: str) -> TraceCheckpoint | None:
+        keys = stage_keys(self.settled, case or None)
+        trace = self.results.get(keys.trace)
+        return None if trace is not None and trace.done else self.results.get(keys.path)
 
     def pause(self, paused: bool) -> None:
         """Hold the run still, or let it go on."""
