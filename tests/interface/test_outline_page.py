@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 from typing import Any
 
@@ -194,6 +195,61 @@ def test_a_length_is_typed_at_a_side_and_a_fold_gets_a_lip(hand: Hand, page: Any
     hand.wait_idle()
     view = hand.session.current("shape")
     assert view is not None and sum(str(n).startswith(f"{name}/bend") for n in view.faces.name) == 2
+
+
+def test_a_drawn_section_from_nothing_to_its_strut_as_a_line(hand: Hand) -> None:
+    """From an empty window: the section is drawn, the strut is a line, hinged at one end."""
+    window, page = hand.window, hand.window.outline
+    window.add_piece("strut, drawn section")
+    hand.wait_idle()
+    name = hand.session.project.pieces[0].name
+    window.edit_first_outline()
+    hand.qtbot.wait(50)
+    hand.qtbot.mouseClick(page.view, Qt.MouseButton.LeftButton, pos=corner_pixel(hand, 2))
+    type_in(hand, "x", "28 mm")
+    type_in(hand, "radius", "4 mm")
+    hand.click(page.buttons["+ hole"])
+    type_in(hand, "diameter", "6 mm")
+    hand.click(page.buttons["done"])
+    assert window.stage.isVisible() and not page.isVisible()
+    hand.wait_idle()
+    assert not page.buttons["arcs and openings"].isVisible()
+    section = hand.session.project.pieces[0].recipe.section
+    assert section.outline[2].x == "28 mm" and section.openings[0].diameter == "6 mm"
+    view = hand.session.current("shape")
+    # trapezoid less the rounding of one corner and the hole
+    corner = math.atan2(20, 12)
+    cut = 4**2 * (math.tan(corner / 2) - corner / 2)
+    area = 20 * (40 + 28) / 2 - cut - math.pi * 9
+    assert view.volume == pytest.approx(500 * area, rel=1e-6)
+    hand.choose("Part", ("pieces", 0, "mesh_as"), "line")
+    hand.wait_idle()
+    assert (hand.session.current("shape").edges.kind == "point").sum() == 2 and name == "strut"
+
+
+def test_a_polygon_gets_arcs(hand: Hand) -> None:
+    from labilis.model import load_project
+    from tests.unit.test_outlines import RECIPES, STEEL
+
+    hand.session.new(
+        load_project(
+            {
+                "materials": [STEEL.model_dump()],
+                "parameters": {"arm": "220 mm"},
+                "pieces": [{"name": "p", "recipe": RECIPES["polygon"], "material": "steel"}],
+            }
+        ),
+        {},
+        "a polygon",
+    )
+    page = hand.window.outline
+    hand.window.edit_outline("p")
+    hand.qtbot.wait(30)
+    assert page.buttons["arcs and openings"].isVisible() and "radius" not in page.lines
+    hand.click(page.buttons["arcs and openings"])
+    hand.qtbot.mouseClick(page.view, Qt.MouseButton.LeftButton, pos=corner_pixel(hand, 1))
+    type_in(hand, "radius", "9 mm")
+    assert stated(hand, "p").corners[1].radius == "9 mm" and stated(hand, "p").corners[1].x == "arm"
 
 
 def test_the_page_goes_with_its_piece_and_by_escape(hand: Hand, page: Any) -> None:

@@ -17,6 +17,7 @@ from labilis.run.selections import Wider, _chain, _ends, _smooth, named_parts, s
 from labilis.shape import ShapeView
 from labilis.store import load_model
 from labilis.store.demos import demo_model
+from labilis.ui.actions import names_of
 from tests.parts import STEEL, bored_step, start
 
 
@@ -248,3 +249,22 @@ def test_where_two_edges_go_on_nobody_is_guessed() -> None:
     )
     ends = np.array([[0, 1], [1, 2], [3, 1], [0, 4]])
     assert _chain(view, ends, [0]) == {0, 3}
+
+
+def test_what_is_picked_on_one_copy_is_stated_for_that_one(stand: ShapeView) -> None:
+    """And on some of them for those; only on all of them for all that there may be."""
+    ends: dict[str, list[int]] = {}
+    for row, text in enumerate(stand.edges.name):
+        if str(text).endswith("/start") and str(text).startswith("leg."):
+            ends.setdefault(str(text), []).append(row)
+    assert len(ends) == 4
+
+    def named(*legs: str) -> tuple[str, ...]:
+        return names_of(stand, tuple(("edge", row) for leg in legs for row in ends[leg]))
+
+    assert named("leg.2/start") == ("leg.2/start",)
+    assert named("leg.4/start", "leg.1/start") == ("leg.4/start", "leg.1/start")
+    assert named(*sorted(ends)) == ("leg/start",)
+    everything = tuple(("edge", row) for rows in ends.values() for row in rows)
+    assert names_of(stand, everything, copies=False) == tuple(ends)
+    assert names_of(stand, everything[:-1]) == ()  # a part of an end has no name of its own

@@ -52,7 +52,7 @@ _SIZES = {
     "gap": "8 mm",
     "flange": "15 mm",
 }
-_SOLID_ONLY = ("round", "square")
+_SOLID_ONLY = ("round", "square", "outline")
 
 
 def _rectangle(x: str, y: str) -> tuple[Corner, ...]:
@@ -92,6 +92,9 @@ RECIPES: dict[str, Callable[[], Recipe]] = {
         for shape in SECTION_SIZES
         if SECTION_SIZES[shape]
     },
+    "strut, drawn section": lambda: Strut(
+        section=Section(shape="outline", outline=_rectangle("40 mm", "20 mm")), length="500 mm"
+    ),
 }
 
 

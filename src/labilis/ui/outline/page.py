@@ -75,6 +75,7 @@ class OutlinePage(QFrame):
         head.addWidget(self.mirror)
         self.buttons: dict[str, QPushButton] = {}
         for name, call in (
+            ("arcs and openings", self.allow_arcs),
             ("+ corner", self.add_corner),
             ("+ hole", lambda: self.add_opening(False)),
             ("+ slot", lambda: self.add_opening(True)),
@@ -140,6 +141,7 @@ class OutlinePage(QFrame):
             return
         self.title.setText(f"Outline of {piece.name}, in its own x and y")
         outline = self.outline
+        self.buttons["arcs and openings"].setVisible(outline.closed and not outline.rounded)
         self.buttons["+ hole"].setVisible(outline.opens)
         self.buttons["+ slot"].setVisible(outline.opens)
         selected = self.view.selected
@@ -372,6 +374,15 @@ class OutlinePage(QFrame):
             f"a corner in side {side + 1}",
         ):
             self.view.selected = None
+
+    def allow_arcs(self) -> None:
+        """A section of corners as one that can have radii, bowed sides and openings."""
+        try:
+            project = outlines.as_outline(self.session.project, self.piece_name)
+        except LabilisError as error:
+            self._say(f"{error.what} {error.remedy}", "bad")
+            return
+        self.session.edit(project, f"{self.piece_name}: arcs and openings")
 
     def add_corner(self) -> None:
         """A corner in the middle of the picked side, or of the longest one."""
