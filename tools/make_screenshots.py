@@ -171,6 +171,7 @@ def main() -> None:
     picture("outline")
     window.session.undo()
     window.leave_outline()
+    idle()
     window.run_study("amplitude")
     idle()
     picture("amplitude")
