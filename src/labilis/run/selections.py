@@ -4,7 +4,7 @@ alike, the same on every copy of a piece, a whole loop, what runs on without a c
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -138,7 +138,7 @@ def _edge_sets(view: ShapeView, picked: list[int]) -> Iterator[tuple[str, Iterab
             if face >= 0:
                 loop = _loop(view, ends, picked[0], int(face))
                 yield f"the loop round the {describe_face(view, int(face))[0]}", loop
-    yield "all alike", _alike_edges(view, picked)
+    yield "all alike", _alike(edges, picked, ("length", "radius"))
 
 
 def _ends(view: ShapeView) -> np.ndarray:
@@ -222,16 +222,16 @@ def _loop(view: ShapeView, ends: np.ndarray, edge: int, face: int) -> set[int]:
             points |= set(ends[row].tolist())
 
 
-def _alike_edges(view: ShapeView, picked: list[int]) -> np.ndarray:
-    """Edges of the kind, length and radius of one that is picked."""
-    edges = view.edges
-    same = np.zeros(len(edges), dtype=bool)
+def _alike(table: FaceTable | EdgeTable, picked: list[int], sizes: Sequence[str]) -> np.ndarray:
+    """Rows of the kind and the sizes of one that is picked; a bore is no pin."""
+    same = np.zeros(len(table), dtype=bool)
     for row in picked:
-        same |= (
-            (edges.kind == edges.kind[row])
-            & _near(edges.length, edges.length[row])
-            & _near(edges.radius, edges.radius[row])
-        )
+        alike = table.kind == table.kind[row]
+        for name in sizes:
+            alike &= _near(getattr(table, name), getattr(table, name)[row])
+        if isinstance(table, FaceTable):
+            alike &= table.inner == table.inner[row]
+        same |= alike
     return np.flatnonzero(same)
 
 
@@ -248,7 +248,7 @@ def _face_sets(view: ShapeView, picked: list[int]) -> Iterator[tuple[str, Iterab
     faces = view.faces
     yield "in one plane with it", _flush(view, picked)
     yield "what runs on without a corner", _smooth(view, picked)
-    yield "all alike", _alike_faces(view, picked)
+    yield "all alike", _alike(faces, picked, ("area", "radius", "second"))
     bodies = sorted({int(faces.body[row]) for row in picked})
     if len(bodies) == 1 and len(view.bodies) > 1:
         yield (
@@ -269,21 +269,6 @@ def _flush(view: ShapeView, picked: list[int]) -> set[int]:
         alike = (faces.kind == "plane") & (faces.direction @ normal > _SMOOTH)
         found |= set(np.flatnonzero(alike & (away < _POSITION * view.size)).tolist())
     return found
-
-
-def _alike_faces(view: ShapeView, picked: list[int]) -> np.ndarray:
-    """Faces of the kind, area and radii of one that is picked; a bore is no pin."""
-    faces = view.faces
-    same = np.zeros(len(faces), dtype=bool)
-    for row in picked:
-        same |= (
-            (faces.kind == faces.kind[row])
-            & _near(faces.area, faces.area[row])
-            & _near(faces.radius, faces.radius[row])
-            & _near(faces.second, faces.second[row])
-            & (faces.inner == faces.inner[row])
-        )
-    return np.flatnonzero(same)
 
 
 def _smooth(view: ShapeView, picked: list[int]) -> set[int]:
