@@ -23,16 +23,6 @@ from labilis.store.demos import demo_model
 from tests.parts import bar_step
 
 
-@pytest.fixture
-def session(monkeypatch: pytest.MonkeyPatch) -> Iterator[Session]:
-    failed: list[BaseException] = []
-    monkeypatch.setattr(sys, "excepthook", lambda _kind, error, _trail: failed.append(error))
-    made = Session()
-    yield made
-    made.close()
-    assert not failed, failed
-
-
 def prop(session: Session) -> None:
     session.open(demo_model("panel-prop"))
 
