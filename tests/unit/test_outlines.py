@@ -443,3 +443,53 @@ def test_what_stands_on_another_piece_stays_as_it_is() -> None:
     ).changed(regions=[Region(name="one", names=("plate.2/side.3",))])
     grown = changed(copied, lambda o: corner_added(o, 0, ("50 mm", "-5 mm")))
     assert grown.named("regions", "one").names == ("plate.2/side.4",)
+
+
+@pytest.mark.parametrize("mesh_as", ["shell", "solid"])
+def test_a_side_that_its_corners_eat_up_gives_its_name_to_no_other(mesh_as: str) -> None:
+    """A plate whose ends become round as a radius grows: its upper side stays side.3, and what
+    stood on an end that is gone is lost and told, not found on another side."""
+    stated = plate_with_regions(mesh_as).changed(parameters={"r": "10 mm"})
+    for number in range(4):
+        stated = stated.with_value((*OUTLINE, number, "radius"), "r")
+    before = places(stated)
+    assert before["side.3"][1] == pytest.approx(80) and before["side.2"][0] == pytest.approx(100)
+    round_ends = stated.changed(parameters={"r": "40 mm"})
+    found = Runner().run(Snapshot(round_ends), Plan("shape"))
+    view = found[stage_keys(round_ends).shape]
+    lost = {r.name for r in round_ends.regions if find_region(r, view).lost}
+    assert lost == {"side.2", "side.4"}
+    kept = round_ends.changed(regions=[r for r in round_ends.regions if r.name not in lost])
+    after = places(kept)
+    assert after["side.3"][1] == pytest.approx(80) and after["side.1"][1] == pytest.approx(0)
+    assert after["corner.2"][0] > 50 > after["corner.4"][0]
+
+
+def test_a_corner_that_lies_straight_on_gives_its_bend_s_name_to_no_other() -> None:
+    def profile(kink: str) -> Project:
+        points = [("0", "0"), ("50", kink), ("100", "0"), ("100", "80")]
+        return load_project(
+            {
+                "labilis": 1,
+                "materials": [STEEL.model_dump()],
+                "pieces": [
+                    {
+                        "name": "fold",
+                        "recipe": {
+                            "kind": "folded sheet",
+                            "profile": [[f"{x} mm", f"{y} mm"] for x, y in points],
+                            "thickness": "2 mm",
+                            "bend": "3 mm",
+                            "length": "200 mm",
+                        },
+                        "material": "steel",
+                        "mesh_as": "shell",
+                    }
+                ],
+                "regions": [{"name": "knee", "names": ["fold/bend.2"]}],
+            }
+        )
+
+    straight, kinked = places(profile("0")), places(profile("6"))
+    assert np.allclose(straight["knee"], kinked["knee"], atol=1.0)
+    assert straight["knee"][0] > 95

@@ -4,7 +4,6 @@ corners, holes, runs and bends that regions, scribes and plans name."""
 from __future__ import annotations
 
 import itertools
-import math
 import re
 from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING
@@ -26,7 +25,7 @@ def renumbered(before: Project, after: Project, name: str, old: Outline, new: Ou
     """`after`, a project with another outline of the piece `name`, with everything that names a
     numbered part of it. `new.came` and `new.opened` say what each corner and opening was in `old`.
     Raises LabilisError where something stands on what is gone, or on what cannot be followed."""
-    maps = _maps(before, after, before.named("pieces", name), old, new)
+    maps = _maps(before.named("pieces", name), old, new)
     changed = len(old.corners) != len(new.corners) or len(old.openings) != len(new.openings)
 
     def names_of(text: str, where: str) -> list[str]:
@@ -84,9 +83,7 @@ def _stands_on(text: str, where: str, what: str) -> LabilisError:
     )
 
 
-def _maps(
-    before: Project, after: Project, piece: Piece, old: Outline, new: Outline
-) -> dict[str, Numbers]:
+def _maps(piece: Piece, old: Outline, new: Outline) -> dict[str, Numbers]:
     sides = _sides(old, new)
     corners = {was + 1: [now + 1] for now, was in enumerate(new.came) if was >= 0}
     maps: dict[str, Numbers] = {
@@ -94,14 +91,11 @@ def _maps(
     }
     if not isinstance(piece.recipe, FoldedSheet):
         return maps | {"side": sides, "corner": corners}
-    was_bent = _bent(before, old, piece.recipe)
-    recipe = after.named("pieces", piece.name).recipe
-    assert isinstance(recipe, FoldedSheet)
-    is_bent = [new.came[number] for number in _bent(after, new, recipe)]
+    # a bend has the number of its corner, counted from the first one that can have one
     bends = {
-        place: [is_bent.index(number) + 1]
-        for place, number in enumerate(was_bent, 1)
-        if number in is_bent
+        was: [now]
+        for now, was in enumerate(new.came)
+        if 0 < was < len(old.corners) - 1 and 0 < now < len(new.corners) - 1
     }
     return maps | {"run": sides, "bend": bends}
 
@@ -122,22 +116,6 @@ def _sides(old: Outline, new: Outline) -> Numbers:
         if start >= 0 and (start == number or number not in new.came):
             told[number + 1] = found[start]
     return told
-
-
-def _bent(project: Project, outline: Outline, recipe: FoldedSheet) -> list[int]:
-    """Corners (from 0 on) of a profile that have a bend: all between its ends where it turns."""
-    if project.value(recipe.bend, "length") <= 0:
-        return []
-    points = [
-        (project.value(corner.x, "length"), project.value(corner.y, "length"))
-        for corner in outline.corners
-    ]
-    found = []
-    for number, (a, b, c) in enumerate(zip(points, points[1:], points[2:]), 1):
-        u, v = (b[0] - a[0], b[1] - a[1]), (c[0] - b[0], c[1] - b[1])
-        if abs(math.atan2(u[0] * v[1] - u[1] * v[0], u[0] * v[0] + u[1] * v[1])) > 1e-9:
-            found.append(number)
-    return found
 
 
 def _place(text: str, name: str, new: Outline, where: str) -> str:

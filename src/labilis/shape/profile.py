@@ -17,12 +17,14 @@ Floats = NDArray[np.float64]
 @dataclass(frozen=True)
 class Run:
     """A straight or bent stretch from `start` to `end` (2,) mm; `through` is a point in the middle
-    of an arc, None for a line; rounding: an arc that rounds a corner and is no side of its own."""
+    of an arc, None for a line; rounding: an arc that rounds a corner and is no side of its own;
+    number: of the corner that it rounds or begins at, from 0 on, -1 without corners."""
 
     start: Floats
     end: Floats
     through: Floats | None = None
     rounding: bool = False
+    number: int = -1
 
     @property
     def bent(self) -> bool:
@@ -89,7 +91,7 @@ def rounded_path(
                 along = end - start
                 # a bow above nought turns left, so that its middle lies to the right of the way
                 top = 0.5 * (start + end) + 0.5 * bow[i] * np.array([along[1], -along[0]])
-                runs.append(Run(start, end, top if bow[i] else None))
+                runs.append(Run(start, end, top if bow[i] else None, number=i))
     return runs
 
 
@@ -121,6 +123,7 @@ def _corner_arcs(
             points[i] + cut[i] * ahead,
             centre - radii[i] * bisector,
             True,
+            i,
         )
     return arcs, cut
 

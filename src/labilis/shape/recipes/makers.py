@@ -73,10 +73,9 @@ def make_plate(recipe: Plate, read: Read, where: str) -> Made:
     """Names: top, bottom (solid) or face (sheet); side.1, side.2, ... from the first corner to
     the second and on; hole.1, ..."""
     outline = outline_path(recipe.outline, read, f"{where}/outline")
-    names, side = [], 0
-    for run in outline:
-        side += 0 if run.rounding else 1
-        names.append(f"corner.{side + 1}" if run.rounding else f"side.{side}")
+    # by the corner, whether other sides have any length left or not: a radius that grows until a
+    # side is gone must not give its name to another one
+    names = [f"{'corner' if run.rounding else 'side'}.{run.number + 1}" for run in outline]
     openings = [
         opening_path(item, read, f"{where}/openings/{number}")
         for number, item in enumerate(recipe.openings)
@@ -148,14 +147,8 @@ def make_folded(recipe: FoldedSheet, read: Read, where: str) -> Made:
     t = positive(read(recipe.thickness, "length"), "thickness", f"{where}/thickness")
     length = positive(read(recipe.length, "length"), "length", f"{where}/length")
     middle, band = folded_paths(recipe, read, where)
-    names, run_number, bend_number = [], 0, 0
-    for run in middle:
-        if run.bent:
-            bend_number += 1
-            names.append(f"bend.{bend_number}")
-        else:
-            run_number += 1
-            names.append(f"run.{run_number}")
+    # by the corner: one that lies straight on has no bend, and gives its name to no other
+    names = [f"bend.{run.number}" if run.bent else f"run.{run.number + 1}" for run in middle]
     n = len(middle)
     words = [
         *(f"{name}/left" for name in names),
