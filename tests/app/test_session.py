@@ -184,6 +184,7 @@ def test_a_reading_that_was_stopped_has_no_second_life(session: Session, tmp_pat
     path = tmp_path / "other bar.step"
     path.write_bytes(bar_step())
     session.reading.import_step(path)
+    assert session.at_work, "a file that was asked for can be stopped"
     session.stop()
     session.run("strength")
     assert session.wait(120)

@@ -84,6 +84,25 @@ def test_a_rib_along_its_plate_is_no_column() -> None:
     assert case.hand_checks("angle")[0].outcome is not None
 
 
+@pytest.mark.parametrize(
+    ("mesh_as", "size"), [("shell", "4 mm"), ("shell", "30 mm"), ("solid", "12 mm")]
+)
+def test_what_is_joined_does_not_hang_on_the_mesh(mesh_as: str, size: str) -> None:
+    """A rib along a plate in coarse and fine elements; a section of two parts is not joined to
+    others by being one member."""
+    bracket = load_model(start_model("bracket")).project
+    pieces = [piece.model_copy(update={"mesh_as": mesh_as}) for piece in bracket.pieces]
+    bracket = bracket.changed(pieces=pieces).with_value(("mesh", "size"), size)
+    members = report_of(bracket, "strength").cases[0].facts.hand.members
+    assert all(members.joined_along(k) for k in range(3))
+    strut = load_model(start_model("strut")).project
+    double = {"shape": "double angle", "width": "40 mm", "height": "40 mm", "thickness": "4 mm"}
+    strut = strut.with_value(("pieces", 0, "recipe", "section"), {**double, "gap": "6 mm"})
+    strut = strut.with_value(("pieces", 0, "mesh_as"), mesh_as).with_value(("mesh", "size"), size)
+    members = report_of(strut, "strength").cases[0].facts.hand.members
+    assert (members.joined == 0).all()
+
+
 def test_a_plate_that_only_goes_along_is_not_the_member_that_is_checked() -> None:
     """The top of the stand has most of the mode's energy and a sixth of what a leg carries; a leg
     that drives the mode is the one, whatever another carries."""

@@ -195,6 +195,14 @@ def test_a_length_is_typed_at_a_side_and_a_fold_gets_a_lip(hand: Hand, page: Any
     hand.wait_idle()
     view = hand.session.current("shape")
     assert view is not None and sum(str(n).startswith(f"{name}/bend") for n in view.faces.name) == 2
+    for end in (3, 0):  # a lip at either end
+        hand.qtbot.mouseClick(page.view, Qt.MouseButton.LeftButton, pos=corner_pixel(hand, end))
+        hand.click(page.buttons["+ corner"])
+        hand.qtbot.wait(20)
+    hand.wait_idle()
+    view = hand.session.current("shape")
+    assert len(stated(hand, name).corners) == 6 and page.view.selected == Part("corner", 0)
+    assert sum(str(n).startswith(f"{name}/bend") for n in view.faces.name) == 4
 
 
 def test_a_drawn_section_from_nothing_to_its_strut_as_a_line(hand: Hand) -> None:

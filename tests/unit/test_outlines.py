@@ -386,6 +386,15 @@ def test_a_fold_keeps_runs_and_bends_when_a_corner_becomes_one() -> None:
     for name in ("run.2", "run.3", "bend.2", "edge.first"):
         assert np.allclose(before[name], after[name], atol=1.0), name
     assert bent.named("regions", "bend.2").names == ("fold/bend.3",)
+    free = stated.changed(regions=[r for r in stated.regions if r.name == "edge.first"])
+    for change in (  # another edge would be the first one
+        lambda o: corner_removed(o, 0),
+        lambda o: corner_at_end(o, ("0 mm", "-20 mm"), first=True),
+    ):
+        with pytest.raises(LabilisError, match=r"edge\.first, which would be another one"):
+            changed(free, change)
+    at_the_other_end = changed(free, lambda o: corner_at_end(o, ("0 mm", "50 mm")))
+    assert np.allclose(places(at_the_other_end)["edge.first"], before["edge.first"])
     with pytest.raises(LabilisError, match=r"run\.1, which would be gone"):
         changed(stated, lambda o: corner_removed(o, 0))
     with pytest.raises(LabilisError, match=r"run\.3, which would be gone"):

@@ -67,7 +67,7 @@ def _nothing(*_: Any) -> None:
 class Job:
     """One thing to run. `begin` starts the work when its turn has come, with what is stated then;
     `needed` is asked before that; `found` takes (key, result) as they come, `done` the timing (s by
-    part) at the end, `ended` is called at every end."""
+    part) at the end, `ended` is called at every end; `by_itself`: nobody asked for it."""
 
     plan: Plan
     begin: Callable[[], Engine]
@@ -75,6 +75,7 @@ class Job:
     done: Callable[[dict[str, float]], None] = _nothing
     ended: Callable[[], None] = _nothing
     needed: Callable[[], bool] = _always
+    by_itself: bool = False
     state: JobState = JobState.WAITING
     progress: Progress = field(default_factory=lambda: Progress(0.0, "Starting"))
     begun: float = 0.0  # s of the monotonic clock, pauses taken off
@@ -114,7 +115,6 @@ class Runs:
         self.changed = Event()
         self.failed = Event()  # (job, LabilisError, detail or None)
         self.died = Event()  # (job, sentence)
-        self.idle = Event()
         self.worker = Worker()
         self.current: Job | None = None
         self.waiting: list[Job] = []
@@ -212,8 +212,6 @@ class Runs:
         then()
         self._next()
         self.changed.emit()
-        if not self.busy:
-            self.idle.emit()
 
     def _next(self) -> None:
         """Begin the first that waits and is needed still. One that cannot begin says why."""

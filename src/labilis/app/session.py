@@ -164,9 +164,9 @@ class Session(Document):
         is none: what is asked for meanwhile waits behind it."""
         on = self.runs.current
         return on is not None and (
-            on.plan.upto != "shape"
+            not on.by_itself
             or not self.project.cases
-            or any(job.plan.upto != "shape" for job in self.runs.waiting)
+            or not all(job.by_itself for job in self.runs.waiting)
         )
 
     @property
@@ -206,6 +206,7 @@ class Session(Document):
             self._found,
             done,
             needed=lambda: self._needs(upto),
+            by_itself=upto == "shape",
         )
         self._ask(job)
 
@@ -229,7 +230,6 @@ class Session(Document):
         query: Callable[[], Query | SizeQuery],
         take: Callable[[list[Any]], None],
         found: Callable[[str, Any], None] | None = None,
-        ended: Callable[[], None] = lambda: None,
     ) -> None:
         """Ask the worker once; `take` gets the answer. Raises LabilisError while anything runs."""
         self.runs.must_be_idle()
@@ -245,13 +245,13 @@ class Session(Document):
             elif found is not None:
                 found(key, result)
 
-        self._ask(Job(Plan(stage), begin, keep, lambda _: take(answers), ended))
+        self._ask(Job(Plan(stage), begin, keep, lambda _: take(answers)))
 
     def _ask(self, job: Job) -> None:
         on = self.runs.current
         if on is None:
             self.last_error = None
-        elif job.plan.upto != "shape":
+        elif not job.by_itself:
             self.note(f"Waiting behind {on.words}: {job.words}")
         self.runs.ask(job)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from labilis.model import LabilisError, Piece, Project
@@ -25,13 +25,18 @@ def renumbered(before: Project, after: Project, name: str, old: Outline, new: Ou
     """`after`, a project with another outline of the piece `name`, with everything that names a
     numbered part of it. `new.came` and `new.opened` say what each corner and opening was in `old`.
     Raises LabilisError where something stands on what is gone, or on what cannot be followed."""
+    if new.came == identity(len(old.corners)) and new.opened == identity(len(old.openings)):
+        return after
     maps = _maps(before.named("pieces", name), old, new)
+    ends = _other_ends(old, new)
     changed = len(old.corners) != len(new.corners) or len(old.openings) != len(new.openings)
 
     def names_of(text: str, where: str) -> list[str]:
         piece, word = text.split("/", 1)
         if re.sub(r"\.\d+$", "", piece) != name and piece != name:
             return [text]
+        if word.split(".side")[0] in ends:
+            raise _stands_on(text, where, "would be another one")
         pieces = [_follow(part, maps, changed, text, where) for part in word.split("+")]
         return [f"{piece}/{'+'.join(parts)}" for parts in itertools.product(*pieces)]
 
@@ -118,22 +123,31 @@ def _sides(old: Outline, new: Outline) -> Numbers:
     return told
 
 
+def _other_ends(old: Outline, new: Outline) -> set[str]:
+    """Free edges of a folded sheet that would not be those any more that they were: they are named
+    by the end of the profile, whatever corner that is."""
+    if old.closed:
+        return set()
+    first, last = new.came[0] == 0, new.came[-1] == len(old.corners) - 1
+    return {name for name, same in (("edge.first", first), ("edge.last", last)) if not same}
+
+
 def _place(text: str, name: str, new: Outline, where: str) -> str:
     """A place of the statements that a plan varies, after the corners and openings before it have
     changed."""
     parts = text.split("/")
     if not is_choice(text) or parts[:3] != ["pieces", name, "recipe"]:
         return text
-    came: dict[str, Callable[[], Sequence[int]]] = {
-        **dict.fromkeys(("outline", "profile", "corners"), lambda: new.came),
-        "openings": lambda: new.opened,
+    came = {
+        **dict.fromkeys(("outline", "profile", "corners"), new.came),
+        "openings": new.opened,
     }
     for index, part in enumerate(parts[:-1]):
         if part in came and parts[index + 1].isdigit():
             was = int(parts[index + 1])
-            if was not in came[part]():
+            if was not in came[part]:
                 raise _stands_on(text, where, "would be gone")
-            parts[index + 1] = str(list(came[part]()).index(was))
+            parts[index + 1] = str(came[part].index(was))
     return "/".join(parts)
 
 

@@ -11,7 +11,7 @@ from labilis.judge.findings import MemberFindings
 from labilis.judge.stress_measures import along
 from labilis.mesh import Bonds
 from labilis.run.case_loads import LoadScene
-from labilis.run.joined_length import joined_length, joints_of
+from labilis.run.joined_length import joined_length, uses_of
 from labilis.run.strength_stage import SolvedCase
 from labilis.shape import PartShape
 from labilis.shape.members import Member
@@ -29,7 +29,8 @@ def members_stage(
     scene: LoadScene, part: PartShape, bonds: Bonds, solved: SolvedCase
 ) -> MemberFindings:
     """Sections, walls and mean axial forces of all members of a part."""
-    joints = joints_of(scene.mesh, bonds)
+    mesh = scene.mesh
+    uses = uses_of(mesh)
     blocks = scene.system.blocks[: len(scene.block_bodies)]
     bodies = np.concatenate(scene.block_bodies)
     volume = np.concatenate([block.volume for block in blocks])
@@ -121,7 +122,9 @@ def members_stage(
         axial=loads[:, :2],
         peak=loads[:, 2],
         axial_ends=np.array([row[6] for row in rows]).reshape(-1, 2, 2),
-        joined=np.array([joined_length(scene.mesh, joints, member) for member in part.members]),
+        joined=np.array(
+            [joined_length(scene.mesh, bonds, uses, member) for member in part.members]
+        ),
     )
 
 

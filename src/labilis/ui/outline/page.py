@@ -385,14 +385,36 @@ class OutlinePage(QFrame):
         self.session.edit(project, f"{self.piece_name}: arcs and openings")
 
     def add_corner(self) -> None:
-        """A corner in the middle of the picked side, or of the longest one."""
+        """A corner in the middle of the picked side, or of the longest one; at a picked end of an
+        open outline a further run."""
         corners = points_stated(self.session.project, self.outline)[0]
         part = self.view.selected
+        ends = () if self.outline.closed else (0, len(corners) - 1)
+        if part is not None and part.kind == "corner" and part.number in ends:
+            self._lengthen(first=part.number == 0)
+            return
         following = corners[[*range(1, len(corners)), 0]]
         longest = ((following - corners) ** 2).sum(axis=1)[: self.outline.sides].argmax()
         side = part.number if part is not None and part.kind == "side" else int(longest)
         middle = (corners[side] + following[side]) / 2
         self._split(side, float(middle[0]), float(middle[1]))
+
+    def _lengthen(self, first: bool) -> None:
+        """A further run at an end of an open outline, square to the one there and half as long, to
+        the side on which there is room."""
+        corners = points_stated(self.session.project, self.outline)[0]
+        end, before = (corners[0], corners[1]) if first else (corners[-1], corners[-2])
+        step = (end - before) / 2
+        self.view.selected = Part("corner", 0 if first else len(corners))
+        for turn in (1.0, -1.0):
+            x, y = float(end[0] - turn * step[1]), float(end[1] + turn * step[0])
+            at = (self._text(x), self._text(y))
+            if self._try(
+                lambda at=at: outlines.corner_at_end(self.outline, at, first),  # type: ignore[misc]
+                f"a run at its {'beginning' if first else 'end'}",
+            ):
+                return
+        self.view.selected = None
 
     def add_opening(self, slot: bool) -> None:
         """A hole or a slot where there is room for it: in the middle, else at the first of some
