@@ -161,7 +161,7 @@ def run_case(case: Case, proposed: bool = False) -> Row:
     with tempfile.TemporaryDirectory(prefix="labilis-validation-") as name:
         folder = Path(name)
         model = {
-            "labilis": 1,
+            "labilis": 2,
             "name": case.name,
             "materials": [{"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3"}],
             **_imported(case, folder),

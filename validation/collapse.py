@@ -217,7 +217,7 @@ def _tube(size: float) -> dict[str, Any]:
 @lru_cache
 def _collapse(size: float) -> Direct:
     """Largest force, kN, with elements of a size; run once for both rows."""
-    project = load_project({**_tube(size), "labilis": 1})
+    project = load_project({**_tube(size), "labilis": 2})
     report = judge_project(project, Runner().run(Snapshot(project), Plan("trace")))
     assert report.mesh is not None and report.cases[0].facts.trace is not None
     return Direct(

@@ -206,7 +206,7 @@ def _model(
 ) -> dict[str, Any]:
     chosen = [{**piece, "mesh_as": mesh_as} for piece in pieces]
     return {
-        "labilis": 1,
+        "labilis": 2,
         "materials": [{"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3"}],
         "pieces": chosen,
         "regions": regions,

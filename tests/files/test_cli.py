@@ -112,8 +112,8 @@ def test_exit_status_follows_the_verdict(tmp_path: Path) -> None:
     ("text", "said"),
     [
         ("{", "not JSON"),
-        ('{"labilis": 1, "mesh": {"size": "12 kg"}}', "mesh/size: '12 kg' is a mass"),
-        ('{"labilis": 1}', "no part"),
+        ('{"labilis": 2, "mesh": {"size": "12 kg"}}', "mesh/size: '12 kg' is a mass"),
+        ('{"labilis": 2}', "no part"),
     ],
 )
 def test_wrong_models_exit_with_two_and_say_where(tmp_path: Path, text: str, said: str) -> None:
@@ -261,7 +261,7 @@ def test_screening_lists_pieces_and_a_hidden_mode_is_in_the_json(tmp_path: Path)
     assert done.returncode == 0 and "look closer" in done.stdout and "leave it" in done.stdout
     steel = {"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3"}
     (tmp_path / "half.json").write_text(
-        json.dumps({"labilis": 1, "materials": [steel], **half("line", True)}), encoding="utf-8"
+        json.dumps({"labilis": 2, "materials": [steel], **half("line", True)}), encoding="utf-8"
     )
     done = labilis("check", tmp_path / "half.json", "--json", "-")
     case = json.loads(done.stdout)["cases"][0]

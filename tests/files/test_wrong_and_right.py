@@ -208,7 +208,7 @@ TRACED = {name for name in PAIRS if name.startswith("12 ")}
 
 def written(folder: Path, model: dict[str, Any], name: str = "model") -> Path:
     path = folder / f"{name}.json"
-    path.write_text(json.dumps({"labilis": 1, **model}), encoding="utf-8")
+    path.write_text(json.dumps({"labilis": 2, **model}), encoding="utf-8")
     return path
 
 

@@ -669,7 +669,7 @@ def test_loads_and_cases_of_a_table(hand: Hand, tmp_path: Path) -> None:
     """From a CSV file to a case that runs, in one edit that one undo takes back; a table that is
     none changes nothing."""
     (tmp_path / "strip.json").write_text(
-        json.dumps({"labilis": 1, **strip(force("-100 N"), mesh={"size": "20 mm"})})
+        json.dumps({"labilis": 2, **strip(force("-100 N"), mesh={"size": "20 mm"})})
     )
     hand.load(tmp_path / "strip.json")
     before = hand.session.project

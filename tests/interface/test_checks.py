@@ -27,7 +27,7 @@ def short(tmp_path: Path) -> Path:
         criteria={"modes": 2, "required_factor": "1"},
         trace={"target": "30", "amplitude": "0.2 mm"},
     )
-    path.write_text(json.dumps({"labilis": 1, **model}), encoding="utf-8")
+    path.write_text(json.dumps({"labilis": 2, **model}), encoding="utf-8")
     return path
 
 
@@ -331,7 +331,7 @@ def test_the_worst_of_several_cases_is_told(hand: Hand, tmp_path: Path) -> None:
         {"name": "much", "loads": [{"load": "more"}]},
     ]
     path = tmp_path / "two.json"
-    path.write_text(json.dumps({"labilis": 1, **model}), encoding="utf-8")
+    path.write_text(json.dumps({"labilis": 2, **model}), encoding="utf-8")
     hand.load(path)
     hand.run()
     texts = [hand.window.case_box.itemText(row) for row in range(2)]

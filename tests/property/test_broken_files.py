@@ -39,7 +39,7 @@ VALUES: list[Any] = [
     b"",
     b"\x00\xff" * 20,
     '{"version": 1}',
-    '{"labilis": 1, "name": 7}',
+    '{"labilis": 2, "name": 7}',
     "9" * 400,
 ]
 TABLES = {

@@ -23,7 +23,7 @@ DEG = np.pi / 180
 
 def view_of(*pieces: dict[str, Any]) -> Any:
     return build_part(
-        load_project({"labilis": 1, "materials": [{"name": "steel"}], "pieces": list(pieces)}), {}
+        load_project({"labilis": 2, "materials": [{"name": "steel"}], "pieces": list(pieces)}), {}
     ).view
 
 

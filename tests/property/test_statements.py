@@ -87,7 +87,7 @@ def test_the_text_form_reads_back_and_fits_its_schema(project: Project) -> None:
 
 
 BASE = {
-    "labilis": 1,
+    "labilis": 2,
     "geometry": [{"file": "p.step"}],
     "materials": [{"name": "m"}],
     "pieces": [{"name": "p", "geometry": "p.step", "material": "m"}],

@@ -209,7 +209,7 @@ def test_what_cannot_be_compared_is_refused(model: dict[str, Any], said: str) ->
 def test_on_the_command_line(tmp_path: Path) -> None:
     import json
 
-    (tmp_path / "strip.json").write_text(json.dumps({"labilis": 1, **strip(force("-10 N"))}))
+    (tmp_path / "strip.json").write_text(json.dumps({"labilis": 2, **strip(force("-10 N"))}))
     done = labilis("cross", str(tmp_path / "strip.json"), "--json", "-")
     ways = json.loads(done.stdout)["ways"]
     assert done.returncode == 0 and [way["meshed_as"] for way in ways] == ["shells", "a solid"]
@@ -230,14 +230,14 @@ def test_what_cannot_be_compared_keeps_its_verdict_and_says_so(tmp_path: Path) -
             {"name": "head", "on": "head", "held": ["y", "z"]},
         ],
     )
-    (tmp_path / "m.json").write_text(json.dumps({"labilis": 1, **hinged}))
+    (tmp_path / "m.json").write_text(json.dumps({"labilis": 2, **hinged}))
     done = labilis("check", str(tmp_path / "m.json"), "--cross", "--json", "-")
     assert "No cross-check of case one" in done.stderr and "hinge" in done.stderr
     assert (
         done.returncode == labilis("check", str(tmp_path / "m.json")).returncode
         and json.loads(done.stdout)["verdict"]
     )
-    (tmp_path / "n.json").write_text(json.dumps({"labilis": 1, **strip(), "cases": []}))
+    (tmp_path / "n.json").write_text(json.dumps({"labilis": 2, **strip(), "cases": []}))
     for command in ("cross", "converge"):
         done = labilis(command, str(tmp_path / "n.json"))
         assert (

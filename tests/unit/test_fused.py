@@ -199,7 +199,7 @@ def test_a_bar_of_two_materials_gives_way_as_both_do() -> None:
         shell("two", flat(30, 10, 10), (50, 0, 0), mesh_as="solid"),
     )
     model = {
-        "labilis": 1,
+        "labilis": 2,
         "materials": [soft, STEEL],
         "pieces": [one, {**two, "material": "soft"}],
         "mesh": {"size": "6 mm", "solids": "tetrahedra"},

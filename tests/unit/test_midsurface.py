@@ -39,7 +39,7 @@ def step_of(*pieces: dict[str, Any]) -> bytes:
 
 def imported(data: bytes, mesh_as: str = "shell", **more: Any) -> dict[str, Any]:
     return {
-        "labilis": 1,
+        "labilis": 2,
         "materials": [STEEL],
         "geometry": [{"file": "a.step", "sha256": hashlib.sha256(data).hexdigest()}],
         "pieces": [
@@ -177,7 +177,7 @@ def test_factors_of_the_imported_sheet_equal_the_recipe() -> None:
     report = judge_project(one, Runner().run(Snapshot(one, {sha: data}), Plan("modes")))
     recipe = load_project(
         {
-            "labilis": 1,
+            "labilis": 2,
             "materials": [STEEL],
             "pieces": [shell("a", FOLD)],
             "regions": [region("at 0", "a/start"), region("at 240", "a/end")],

@@ -40,7 +40,7 @@ FIXED = ("x", "y", "z", "turn_x", "turn_y", "turn_z")
 
 
 def report(model: dict[str, Any]) -> Any:
-    project = load_project({"labilis": 1, "materials": [STEEL], "criteria": {"modes": 3}, **model})
+    project = load_project({"labilis": 2, "materials": [STEEL], "criteria": {"modes": 3}, **model})
     return judge_project(project, Runner().run(Snapshot(project), Plan("modes")))
 
 
@@ -156,7 +156,7 @@ def test_a_spread_hub_on_a_line_and_double_bonds_are_refused() -> None:
 # --- bonds found
 # --------------------------------------------------------------------------------------------------
 def bonds_of(pieces: list[dict[str, Any]], size: float = 8.0) -> tuple[Mesh, Any]:
-    project = load_project({"labilis": 1, "materials": [STEEL], "pieces": pieces})
+    project = load_project({"labilis": 2, "materials": [STEEL], "pieces": pieces})
     mesh = mesh_part(build_part(project, {}), size)
     return mesh, find_bonds(mesh)
 
@@ -384,7 +384,7 @@ def test_a_spread_hub_shares_a_force_and_is_not_held() -> None:
 # --------------------------------------------------------------------------------------------------
 def test_levers_against_central_differences() -> None:
     model = {
-        "labilis": 1,
+        "labilis": 2,
         "materials": [STEEL],
         "pieces": tee(),
         "regions": [region("foot", "base/side.4"), region("head", "rib/top")],
@@ -457,7 +457,7 @@ def test_case_circles_and_wrong_loads_are_refused() -> None:
     with pytest.raises(LabilisError, match="contains itself"):
         load_project(
             {
-                "labilis": 1,
+                "labilis": 2,
                 "materials": [STEEL],
                 **base,
                 "cases": [{"name": "a", "combine": [{"case": "a"}]}],

@@ -46,7 +46,7 @@ CORNERS = [("0 mm", "0 mm"), ("arm", "0 mm"), ("arm", "60 mm"), ("0 mm", "6 cm")
 def project(recipe: dict[str, Any], **parameters: str) -> Project:
     return load_project(
         {
-            "labilis": 1,
+            "labilis": 2,
             "materials": [STEEL.model_dump()],
             "parameters": {"arm": "220 mm", **parameters},
             "pieces": [
@@ -254,7 +254,7 @@ def plate_with_regions(mesh_as: str = "shell") -> Project:
     words += ["hole.1", "hole.2", "hole.3"]
     return load_project(
         {
-            "labilis": 1,
+            "labilis": 2,
             "materials": [STEEL.model_dump()],
             "pieces": [
                 {
@@ -355,7 +355,7 @@ def test_a_fold_keeps_runs_and_bends_when_a_corner_becomes_one() -> None:
     """A corner in a straight run is no bend until it is moved; those behind it then count on."""
     stated = load_project(
         {
-            "labilis": 1,
+            "labilis": 2,
             "materials": [STEEL.model_dump()],
             "pieces": [
                 {
@@ -406,12 +406,40 @@ def test_a_fold_keeps_runs_and_bends_when_a_corner_becomes_one() -> None:
     assert shorter.named("regions", "run.2").names == ("fold/run.2",)
 
 
-def test_a_numbered_skin_of_a_section_is_not_guessed() -> None:
-    stated = project(RECIPES["polygon"]).changed(pieces=project(RECIPES["polygon"]).pieces[1:])
-    stated = stated.changed(regions=[Region(name="flank", names=("sheet/skin.2",))])
-    assert changed(stated, lambda o: moved_corner(o, 0, ("-1 mm", "0 mm"))).regions
-    with pytest.raises(LabilisError, match=r"skin\.2, which would be another one"):
-        changed(stated, lambda o: corner_added(o, 0, ("50 mm", "-5 mm")))
+def section_with_regions(turned: bool, words: list[str]) -> Project:
+    """A bar of a drawn section, drawn one way round or the other."""
+    corners = [{"x": f"{x} mm", "y": f"{y} mm", "radius": "6 mm"} for x, y in SQUARE]
+    hole = {"x": "30 mm", "y": "40 mm", "diameter": "10 mm"}
+    section = {
+        "shape": "outline",
+        "outline": corners[::-1] if turned else corners,
+        "openings": [hole],
+    }
+    recipe = {"kind": "strut", "length": "50 mm", "section": section}
+    return load_project(
+        {
+            "materials": [STEEL.model_dump()],
+            "pieces": [{"name": "bar", "recipe": recipe, "material": "steel", "mesh_as": "solid"}],
+            "regions": [{"name": word, "names": [f"bar/{word}"]} for word in words],
+        }
+    )
+
+
+@pytest.mark.parametrize("turned", [False, True])
+@pytest.mark.parametrize("side", [0, 1, 2, 3])
+def test_a_corner_in_a_section_moves_no_region_to_another_skin(side: int, turned: bool) -> None:
+    words = [f"{word}.{number}" for word in ("skin", "corner") for number in range(1, 5)]
+    stated = section_with_regions(turned, words)
+    around = SQUARE[::-1] if turned else SQUARE
+    middle = (np.array(around[side]) + np.array(around[(side + 1) % 4])) / 2
+    grown = changed(stated, lambda o: corner_added(o, side, (f"{middle[0]} mm", f"{middle[1]} mm")))
+    before, after = places(stated), places(grown)
+    for name in words:
+        assert np.allclose(before[name], after[name], atol=1e-6), name
+    on_a_hole = section_with_regions(turned, ["skin.5"])
+    assert changed(on_a_hole, lambda o: moved_corner(o, 0, ("-1 mm", "0 mm"))).regions
+    with pytest.raises(LabilisError, match=r"skin\.5, which would be another one"):
+        changed(on_a_hole, lambda o: corner_added(o, 0, ("50 mm", "-5 mm")))
 
 
 def test_a_plan_goes_on_varying_what_it_varied() -> None:
@@ -479,7 +507,7 @@ def test_a_corner_that_lies_straight_on_gives_its_bend_s_name_to_no_other() -> N
         points = [("0", "0"), ("50", kink), ("100", "0"), ("100", "80")]
         return load_project(
             {
-                "labilis": 1,
+                "labilis": 2,
                 "materials": [STEEL.model_dump()],
                 "pieces": [
                     {

@@ -21,7 +21,7 @@ PI = np.pi
 def part(*pieces: dict[str, Any], **more: Any) -> PartShape:
     return build_part(
         load_project(
-            {"labilis": 1, "materials": [{"name": "steel"}], "pieces": list(pieces), **more}
+            {"labilis": 2, "materials": [{"name": "steel"}], "pieces": list(pieces), **more}
         ),
         {},
     )
@@ -207,7 +207,7 @@ def test_names_copies_places_and_cuts() -> None:
     assert np.allclose(view.extents[0], [1.0, 499.0])
     project = load_project(
         {
-            "labilis": 1,
+            "labilis": 2,
             "materials": [{"name": "steel"}],
             "pieces": [leg],
             "regions": [

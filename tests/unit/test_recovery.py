@@ -23,7 +23,7 @@ def plate(size: float, mesh_as: str = "shell", turn: str = "0 deg", modes: int =
     sides = {name: f"p/side.{number}" for number, name in enumerate("abcd", 1)}
     project = load_project(
         {
-            "labilis": 1,
+            "labilis": 2,
             "materials": [{"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3"}],
             "pieces": [
                 {
@@ -84,7 +84,7 @@ def test_along_a_strip_the_error_told_is_twice_the_true_one(count: int) -> None:
     """(kh)²/12 of a pinned strip without Poisson's ratio, h a `count`-th of its half wave."""
     project = load_project(
         {
-            "labilis": 1,
+            "labilis": 2,
             "materials": [{"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0"}],
             "pieces": [
                 {
@@ -138,7 +138,7 @@ def test_twist_that_fades_along_edges_and_folds_is_told(size: float) -> None:
     def twisting(size: float) -> Any:
         project = load_project(
             {
-                "labilis": 1,
+                "labilis": 2,
                 "materials": [
                     {"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3"}
                 ],

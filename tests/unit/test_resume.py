@@ -24,7 +24,7 @@ from tests.unit.test_trace import TraceControl as Control
 def project_of(**plan: Any) -> Any:
     return load_project(
         {
-            "labilis": 1,
+            "labilis": 2,
             "materials": [STEEL],
             "criteria": {"modes": 2},
             "trace": {"amplitude": "0.3 mm", **plan},

@@ -31,7 +31,7 @@ def view_of(snapshot: Snapshot) -> ShapeView:
 def recipes(*pieces: dict[str, Any], mesh_as: str = "solid") -> ShapeView:
     stated = [{"material": "steel", "mesh_as": mesh_as, **piece} for piece in pieces]
     return view_of(
-        Snapshot(load_project({"labilis": 1, "materials": [STEEL.model_dump()], "pieces": stated}))
+        Snapshot(load_project({"labilis": 2, "materials": [STEEL.model_dump()], "pieces": stated}))
     )
 
 

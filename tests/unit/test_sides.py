@@ -14,7 +14,7 @@ from validation.recipes import case_of, flat, hold, line, mm, region, shell
 
 
 def reported(model: dict[str, Any], run: str = "modes") -> Any:
-    project = load_project({"labilis": 1, "materials": [STEEL], "criteria": {"modes": 2}, **model})
+    project = load_project({"labilis": 2, "materials": [STEEL], "criteria": {"modes": 2}, **model})
     return judge_project(project, Runner().run(Snapshot(project), Plan(run)))
 
 

@@ -31,7 +31,7 @@ STEEL = {
 
 def traced(model: dict[str, Any], **plan: Any) -> Any:
     project = load_project(
-        {"labilis": 1, "materials": [STEEL], "criteria": {"modes": 2}, "trace": plan, **model}
+        {"labilis": 2, "materials": [STEEL], "criteria": {"modes": 2}, "trace": plan, **model}
     )
     told: list[str] = []
     runner = Runner()
@@ -423,7 +423,7 @@ def test_the_perfect_strut_has_its_first_negative_pivot_at_the_first_factor() ->
 
 
 def modes_of(model: dict[str, Any]) -> Any:
-    project = load_project({"labilis": 1, "materials": [STEEL], "criteria": {"modes": 2}, **model})
+    project = load_project({"labilis": 2, "materials": [STEEL], "criteria": {"modes": 2}, **model})
     return (
         judge_project(project, Runner().run(Snapshot(project), Plan("modes")))
         .cases[0]
@@ -516,7 +516,7 @@ def test_held_heat_and_a_held_displacement_come_first() -> None:
 
 @pytest.mark.parametrize(("plan", "change", "code"), [({"mode": 9}, {}, "trace-mode")])
 def test_traces_that_cannot_be_run_say_why(plan: dict, change: dict, code: str) -> None:
-    project = load_project({"labilis": 1, "materials": [STEEL], "trace": plan, **PINNED, **change})
+    project = load_project({"labilis": 2, "materials": [STEEL], "trace": plan, **PINNED, **change})
     with pytest.raises(LabilisError) as caught:
         Runner().run(Snapshot(project), Plan("trace"))
     assert caught.value.code == code

@@ -156,7 +156,7 @@ def write_model(
         }
 
     model: dict[str, Any] = {
-        "labilis": 1,
+        "labilis": 2,
         "name": name,
         "geometry": [{"file": "part.step"}],
         "materials": [

@@ -11,14 +11,14 @@ from typing import TYPE_CHECKING
 from labilis.model import LabilisError, Piece, Project
 from labilis.model.project import load_project, put_at
 from labilis.model.quantities import Names
-from labilis.model.recipes import FoldedSheet
+from labilis.model.recipes import FoldedSheet, Strut
 from labilis.model.trials import is_choice
 
 if TYPE_CHECKING:
     from labilis.edit.outlines import Outline
 
 Numbers = Mapping[int, Sequence[int]]  # old number from 1 on -> new ones; no entry: it is gone
-_OF_SECTIONS = ("skin", "wall")  # numbered along a section, which may run either way round
+_OF_SECTIONS = ("skin", "wall")  # those of openings come after those of the outline
 
 
 def renumbered(before: Project, after: Project, name: str, old: Outline, new: Outline) -> Project:
@@ -69,7 +69,7 @@ def _follow(
     if found is None:
         return [word]
     kind, number, rest = found.group(1), int(found.group(2)), found.group(3)
-    if kind in _OF_SECTIONS and changed:
+    if kind in _OF_SECTIONS and changed and number not in maps.get(kind, ()):
         raise _stands_on(text, where, "would be another one")
     if kind not in maps:
         return [word]
@@ -94,6 +94,11 @@ def _maps(piece: Piece, old: Outline, new: Outline) -> dict[str, Numbers]:
     maps: dict[str, Numbers] = {
         "hole": {was + 1: [now + 1] for now, was in enumerate(new.opened) if was >= 0}
     }
+    if isinstance(piece.recipe, Strut):  # the numbers of openings come after those of all sides
+        gone: dict[int, Sequence[int]] = {
+            number + 1: () for number in range(old.sides) if number + 1 not in sides
+        }
+        return maps | {"skin": {**gone, **sides}, "corner": corners}
     if not isinstance(piece.recipe, FoldedSheet):
         return maps | {"side": sides, "corner": corners}
     # a bend has the number of its corner, counted from the first one that can have one

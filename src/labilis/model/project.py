@@ -10,6 +10,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field, ValidationError, field_validator, model_validator
 
+from labilis.model.earlier_formats import respelt_from_first
 from labilis.model.errors import LabilisError
 from labilis.model.expressions import evaluate, is_name, number_of
 from labilis.model.quantities import (
@@ -49,7 +50,7 @@ from labilis.model.statements import (
 )
 from labilis.model.trials import MODE_KINDS, TrialPlan, Variant, is_choice
 
-FORMAT_VERSION: Literal[1] = 1
+FORMAT_VERSION: Literal[2] = 2
 
 
 class Geometry(StoredFile):
@@ -416,7 +417,7 @@ CLASS_FACTORS = {
 class Project(Statement):
     """All statements of one project. Every change makes a new one."""
 
-    labilis: Literal[1] = FORMAT_VERSION
+    labilis: Literal[2] = FORMAT_VERSION
     name: str = "Untitled"
     scenario: str = Field(default="", description="what the part belongs to, for titles")
     parameters: dict[str, str] = Field(default_factory=dict)
@@ -840,14 +841,8 @@ def load_project(data: Any) -> Project:
             raise LabilisError(
                 f"This is not JSON ({error}).", remedy="Check the file.", code="json"
             ) from error
-    if isinstance(data, dict) and data.get("labilis", FORMAT_VERSION) != FORMAT_VERSION:
-        raise LabilisError(
-            f"Model format {data.get('labilis')!r} is not known to this version.",
-            "labilis",
-            f"This program reads format {FORMAT_VERSION}; a newer Labilis may have written the "
-            "file.",
-            "version",
-        )
+    if _format_of(data) == 1:
+        return _from_first(data)
     try:
         project = Project.model_validate(data)
     except ValidationError as error:
@@ -881,6 +876,47 @@ def load_project(data: Any) -> Project:
                 error.what, f"variants/{variant.name}/{error.where}", error.remedy, error.code
             ) from error
     return project
+
+
+def _format_of(data: Any) -> int:
+    """1, or that of today; raises LabilisError for any other."""
+    told = data.get("labilis", FORMAT_VERSION) if isinstance(data, dict) else FORMAT_VERSION
+    if told not in (1, FORMAT_VERSION) or isinstance(told, bool):
+        raise LabilisError(
+            f"Model format {told!r} is not known to this version.",
+            "labilis",
+            f"This program reads formats 1 to {FORMAT_VERSION}; a newer Labilis may have written "
+            "the file.",
+            "version",
+        )
+    return int(told)
+
+
+def _from_first(data: dict[str, Any]) -> Project:
+    """Project of statements of format 1."""
+    variants = data.get("variants", ())
+    if isinstance(variants, list):
+        data = data | {"variants": [_variant_from_first(item) for item in variants]}
+    project = load_project(data | {"labilis": FORMAT_VERSION})
+    told = project.model_dump()
+    changes = list(respelt_from_first(project))
+    for path, text in changes:
+        told = put_at(told, path, text)
+    return load_project(told) if changes else project
+
+
+def _variant_from_first(item: Any) -> Any:
+    """A design of its own is of the format of its project."""
+    if not isinstance(item, dict) or not isinstance(item.get("statements"), dict):
+        return item  # refused where the project is read
+    stated = item["statements"] | {"labilis": FORMAT_VERSION}
+    try:
+        project = _from_first(stated)
+    except LabilisError:
+        return item | {"statements": stated}  # told where the project is read, with its place
+    if project == load_project(stated):
+        return item | {"statements": stated}
+    return item | {"statements": project.model_dump(mode="json", include=set(stated))}
 
 
 def statements_of(variant: Variant) -> Project:

@@ -4,7 +4,7 @@ mm."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +18,9 @@ Floats = NDArray[np.float64]
 class Run:
     """A straight or bent stretch from `start` to `end` (2,) mm; `through` is a point in the middle
     of an arc, None for a line; rounding: an arc that rounds a corner and is no side of its own;
-    number: of the corner that it rounds or begins at, from 0 on, -1 without corners."""
+    number: of the corner that it rounds or begins at, from 0 on, -1 without corners. What is made
+    of a path (its other side, its way back) goes on counting, so that the number of what is there
+    does not hang on what is not."""
 
     start: Floats
     end: Floats
@@ -137,6 +139,11 @@ def circle(
     return [Run(points[2 * i], points[2 * i + 2], points[2 * i + 1]) for i in range(pieces)]
 
 
+def counted(runs: Sequence[Run], first: int = 0) -> list[Run]:
+    """A path whose runs are numbered in their order."""
+    return [replace(run, number=number) for number, run in enumerate(runs, first)]
+
+
 def slot(centre: tuple[float, float], diameter: float, length: float, angle: float) -> list[Run]:
     """A slot: two half circles of `diameter` with their centres `length` apart, along `angle`
     rad."""
@@ -220,7 +227,9 @@ def crosses_itself(runs: Sequence[Run]) -> bool:
 def offset_band(runs: Sequence[Run], thickness: float) -> list[Run]:
     """Closed outline of the band of `thickness` mm round an open mid-line: both sides, square ends.
 
-    At sharp corners the sides are mitred. Bends must be wider than half the thickness.
+    At sharp corners the sides are mitred. Bends must be wider than half the thickness. Of n corners
+    the left side keeps its numbers, the end has n - 1, the right side n to 2 n - 1 on its way back,
+    and the other end 2 n - 1.
     """
     sides = []
     for sign in (1.0, -1.0):
@@ -231,11 +240,34 @@ def offset_band(runs: Sequence[Run], thickness: float) -> list[Run]:
                 u, v = one.end - one.start, two.end - two.start
                 solved = np.linalg.solve(np.stack([u, -v], axis=1), two.start - one.start)
                 meet = one.start + solved[0] * u
-                shifted[k], shifted[k + 1] = Run(one.start, meet), Run(meet, two.end)
+                shifted[k] = replace(one, end=meet)
+                shifted[k + 1] = replace(two, start=meet)
         sides.append(shifted)
     left, right = sides
-    back = [Run(run.end, run.start, run.through) for run in reversed(right)]
-    return [*left, Run(left[-1].end, back[0].start), *back, Run(back[-1].end, left[0].start)]
+    corners = max(run.number for run in runs) + 2
+    back = way_back(right, corners, closed=False, first=corners)
+    return [
+        *left,
+        Run(left[-1].end, back[0].start, number=corners - 1),
+        *back,
+        Run(back[-1].end, left[0].start, number=2 * corners - 1),
+    ]
+
+
+def way_back(runs: Sequence[Run], corners: int, closed: bool, first: int = 0) -> list[Run]:
+    """A path of so many corners the other way round, its sides and corners counted along that way
+    from `first` on."""
+    sides = corners - 1 if not closed else corners
+    return [
+        Run(
+            run.end,
+            run.start,
+            run.through,
+            run.rounding,
+            first + ((corners if run.rounding else sides) - 1 - run.number),
+        )
+        for run in reversed(runs)
+    ]
 
 
 def _shifted(run: Run, by: float) -> Run:
@@ -243,7 +275,10 @@ def _shifted(run: Run, by: float) -> Run:
     if run.through is None:
         along = (run.end - run.start) / np.linalg.norm(run.end - run.start)
         normal = by * np.array([-along[1], along[0]])
-        return Run(run.start + normal, run.end + normal)
+        return replace(run, start=run.start + normal, end=run.end + normal)
     centre, radius, _, sweep = arc_of(run)
     new = radius - by * np.sign(sweep)
-    return Run(*(centre + (p - centre) * new / radius for p in (run.start, run.end, run.through)))
+    start, end, through = (
+        centre + (p - centre) * new / radius for p in (run.start, run.end, run.through)
+    )
+    return replace(run, start=start, end=end, through=through)

@@ -12,6 +12,8 @@ import numpy as np
 from labilis.model import Pick, Region, shown
 from labilis.shape.face_tables import Ancestry, EdgeTable, FaceTable, Ints, ShapeView
 
+OF_SECTIONS = ("wall", "skin")  # of struts: all round, rounded corners included
+
 
 @dataclass(frozen=True)
 class RegionMatch:
@@ -127,14 +129,19 @@ def _become(old: Ancestry, of: str, row: int) -> _Found:
 
 def rows_named(table: FaceTable | EdgeTable, wanted: str) -> list[int]:
     """Rows of a name: 'leg/foot' means 'leg.1/foot', 'leg.2/foot', ...; 'tube/wall' means
-    'tube/wall.1', ..."""
+    'tube/wall.1', ... and the rounded corners between them."""
     piece, word = wanted.split("/")
-    rule = re.compile(rf"{re.escape(piece)}(\.\d+)*/{re.escape(word)}(\.\d+)*")
-    return [
-        row
-        for row, names in enumerate(table.name)
-        if names and any(rule.fullmatch(name) for name in str(names).split("|"))
-    ]
+
+    def rows(words: str) -> list[int]:
+        rule = re.compile(rf"{re.escape(piece)}(\.\d+)*/{words}(\.\d+)*")
+        return [
+            row
+            for row, names in enumerate(table.name)
+            if names and any(rule.fullmatch(name) for name in str(names).split("|"))
+        ]
+
+    found = rows(re.escape(word))
+    return rows(f"({word}|corner)") if found and word in OF_SECTIONS else found
 
 
 def find_region(region: Region, view: ShapeView) -> RegionMatch:

@@ -183,9 +183,15 @@ def _name_sides(made: Made, middle: list[Run], n: int) -> None:
                 made.sheet_edges[number] = (edge, word)
 
 
+def _numbered(word: str, run: Run) -> str:
+    """The name of what a run of a section becomes: by its corner, whether others are there or
+    not, so that a radius that comes or goes gives its name to no other."""
+    return f"{'corner' if run.rounding else word}.{run.number + 1}"
+
+
 def make_strut(recipe: Strut, read: Read, where: str) -> Made:
-    """Names: start, end; wall, wall.1, ... (sheet), skin.1, ... (solid) in the order of the
-    section's outline."""
+    """Names: start, end; wall, wall.1, ... (sheet), skin.1, ... (solid) by the corners of the
+    section's outline, with corner.1, ... for those that are rounded."""
     from OCP.BRep import BRep_Builder
     from OCP.TopoDS import TopoDS_Compound
 
@@ -193,13 +199,9 @@ def make_strut(recipe: Strut, read: Read, where: str) -> Made:
     shape = section_of(recipe, read, where)
     made = Made()
     solids = []
-    count = 0
     for outline in shape.outlines:
         paths = outward([list(path) for path in outline])
-        words = []
-        for path in paths:
-            words.append([f"skin.{count + number}" for number in range(1, len(path) + 1)])
-            count += len(path)
+        words = [[_numbered("skin", run) for run in path] for path in paths]
         solid, names = swept(paths, 0.0, length, words, ("start", "end"), where)
         solids.append(solid)
         made.solid_names += names
@@ -213,8 +215,7 @@ def make_strut(recipe: Strut, read: Read, where: str) -> Made:
     walls = []
     for wall in shape.walls:
         called = [
-            wall.name if len(wall.runs) == 1 else f"{wall.name}.{number}"
-            for number in range(1, len(wall.runs) + 1)
+            wall.name if len(wall.runs) == 1 else _numbered(wall.name, run) for run in wall.runs
         ]
         walls.append((wall.runs, wall.thickness, called))
     _sheets(walls, length, made)

@@ -4,12 +4,14 @@ and whether that can be made. No geometry kernel here; lengths in mm."""
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 from labilis.model import Corner, FoldedSheet, LabilisError, Opening, Plate, Recipe, Strut, shown
 from labilis.shape.profile import (
     Run,
     area_of,
     circle,
+    counted,
     crosses_itself,
     inside,
     offset_band,
@@ -35,7 +37,7 @@ def outward(paths: list[list[Run]]) -> list[list[Run]]:
     return [
         path
         if (area_of(path) > 0) == (number == 0)
-        else [Run(run.end, run.start, run.through, run.rounding) for run in reversed(path)]
+        else [replace(run, start=run.end, end=run.start) for run in reversed(path)]
         for number, path in enumerate(paths)
     ]
 
@@ -120,7 +122,12 @@ def section_of(recipe: Strut, read: Read, where: str) -> SectionShape:
             for number, item in enumerate(stated.openings)
         ]
         fits(outline, openings, f"{where}/section", "section")
-        return SectionShape((tuple(tuple(path) for path in outward([outline, *openings])),))
+        paths = [outline]
+        count = len(stated.outline)
+        for path in openings:
+            paths.append(counted(path, count))
+            count += len(path)
+        return SectionShape((tuple(tuple(path) for path in outward(paths)),))
     sizes = {
         name: read(text, "length")
         for name in ("width", "height", "diameter", "thickness", "web", "gap", "flange", "radius")

@@ -7,19 +7,19 @@ A new section is a function here and one line in SECTIONS.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from labilis.model import LabilisError, shown
-from labilis.shape.profile import Run, circle, offset_band, rounded_path
+from labilis.shape.profile import Run, circle, counted, offset_band, rounded_path, way_back
 
 Sizes = dict[str, float]
 
 
 @dataclass(frozen=True)
 class Wall:
-    """One wall: its mid-line, thickness and name."""
+    """One wall: its mid-line, whose runs are numbered by their corners, thickness and name."""
 
     runs: tuple[Run, ...]
     thickness: float
@@ -29,7 +29,8 @@ class Wall:
 @dataclass(frozen=True)
 class SectionShape:
     """outlines: closed paths, one list per separate part, the outer one first and then holes;
-    walls: empty when the section is not thin."""
+    walls: empty when the section is not thin. The numbers of the runs are each there once, sides
+    and rounded corners apart, and do not hang on which of them have any length."""
 
     outlines: tuple[tuple[tuple[Run, ...], ...], ...]
     walls: tuple[Wall, ...] = ()
@@ -67,7 +68,7 @@ def _flat(s: Sizes) -> SectionShape:
 
 
 def _round(s: Sizes) -> SectionShape:
-    return SectionShape(((tuple(circle((0, 0), s["diameter"] / 2)),),))
+    return SectionShape(((tuple(counted(circle((0, 0), s["diameter"] / 2))),),))
 
 
 def _square(s: Sizes) -> SectionShape:
@@ -79,7 +80,8 @@ def _round_tube(s: Sizes) -> SectionShape:
     _thin(t, d, "section/thickness")
     outer, inner = circle((0, 0), d / 2), circle((0, 0), d / 2 - t, clockwise=True)
     return SectionShape(
-        ((tuple(outer), tuple(inner)),), (Wall(tuple(circle((0, 0), (d - t) / 2, 4)), t, "wall"),)
+        ((tuple(counted(outer)), tuple(counted(inner, len(outer)))),),
+        (Wall(tuple(counted(circle((0, 0), (d - t) / 2, 4))), t, "wall"),),
     )
 
 
@@ -87,9 +89,7 @@ def _tube(s: Sizes) -> SectionShape:
     b, h, t, r = s["width"], s.get("height", s["width"]), s["thickness"], s.get("radius", 0.0)
     _thin(t, min(b, h), "section/thickness")
     rounded = r + t if r > 0 else 0.0
-    inner = tuple(
-        Run(run.end, run.start, run.through) for run in reversed(_box(b - 2 * t, h - 2 * t, r))
-    )
+    inner = tuple(way_back(_box(b - 2 * t, h - 2 * t, r), 4, closed=True, first=4))
     return SectionShape(
         ((_box(b, h, rounded), inner),),
         (Wall(_box(b - t, h - t, r + t / 2 if r > 0 else 0.0), t, "wall"),),
@@ -115,8 +115,10 @@ def _double_angle(s: Sizes) -> SectionShape:
     _thin(t, min(b, h), "section/thickness")
     right = _band([(g / 2 + t / 2, h), (g / 2 + t / 2, t / 2), (g / 2 + b, t / 2)], t, 0.0)
     left = _band([(-g / 2 - b, t / 2), (-g / 2 - t / 2, t / 2), (-g / 2 - t / 2, h)], t, 0.0)
+    # the second one goes on counting: three corners, twice as many sides and ends
+    second = tuple(replace(run, number=run.number + 6) for run in left.outlines[0][0])
     return SectionShape(
-        right.outlines + left.outlines,
+        (*right.outlines, (second,)),
         tuple(
             Wall(shape.walls[0].runs, t, f"angle.{number}")
             for number, shape in ((1, right), (2, left))
@@ -165,11 +167,7 @@ def _i(s: Sizes) -> SectionShape:
     )
     m = y - t / 2
     flanges = [
-        Wall(
-            _sharp([(-x, k), (0, k)], closed=False) + _sharp([(0, k), (x, k)], closed=False),
-            t,
-            name,
-        )
+        Wall(_sharp([(-x, k), (0, k), (x, k)], closed=False), t, name)
         for k, name in ((m, "top"), (-m, "bottom"))
     ]
     return SectionShape(
@@ -195,8 +193,7 @@ def _t(s: Sizes) -> SectionShape:
         ]
     )
     top = Wall(
-        _sharp([(-x, t / 2), (0, t / 2)], closed=False)
-        + _sharp([(0, t / 2), (x, t / 2)], closed=False),
+        _sharp([(-x, t / 2), (0, t / 2), (x, t / 2)], closed=False),
         t,
         "top",
     )
@@ -244,7 +241,7 @@ def section_shape(shape: str, sizes: Sizes, corners: list[tuple[float, float]]) 
                 "outline",
             )
         if area_of(runs) < 0:
-            runs = tuple(Run(run.end, run.start) for run in reversed(runs))
+            runs = tuple(replace(run, start=run.end, end=run.start) for run in reversed(runs))
         return SectionShape(((runs,),))
     return SECTIONS[shape](sizes)
 
