@@ -332,10 +332,7 @@ def test_what_cannot_be_a_line_is_refused(change: dict[str, Any], said: str) -> 
         check({**cantilever(), "pieces": [{**piece("strut", 200.0), **change}]})
 
 
-def test_lines_are_not_traced_and_a_line_load_needs_length() -> None:
-    project = load_project({"materials": [STEEL], **cantilever()})
-    with pytest.raises(LabilisError, match="no large-deflection form"):
-        Runner().run(Snapshot(project), Plan("trace"))
+def test_a_line_load_needs_length() -> None:
     with pytest.raises(LabilisError, match="is a point"):
         check(
             {

@@ -408,7 +408,12 @@ def test_of_pieces_that_bend_alike_the_stricter_class_decides_the_verdict(strip_
 def test_a_trace_that_ended_early_is_not_a_fall(strip_facts: Any) -> None:
     def after(**ends: Any) -> Any:
         trace = SimpleNamespace(
-            done=True, yielding=False, first_yield=float("nan"), bifurcation=float("nan"), **ends
+            done=True,
+            yielding=False,
+            first_yield=float("nan"),
+            bifurcation=float("nan"),
+            elastic_yield=float("nan"),
+            **ends,
         )
         return verdict_of_case(dataclasses.replace(strip_facts, trace=trace), ())
 
@@ -427,6 +432,7 @@ def test_a_trace_of_a_perfect_part_says_nothing_of_an_imperfect_one(
         yielding=False,
         first_yield=float("nan"),
         bifurcation=float("nan"),
+        elastic_yield=float("nan"),
         verified=1e4,
         limit=float("nan"),
     )

@@ -278,7 +278,8 @@ def test_a_trace_is_taken_before_the_curve() -> None:
             1,
             "it fell",
         )
-        first_yield, about_at, loss, bifurcation, end_words = (
+        first_yield, about_at, loss, bifurcation, elastic_yield, end_words = (
+            float("nan"),
             float("nan"),
             float("nan"),
             float("nan"),
@@ -321,5 +322,6 @@ def test_a_path_that_ended_early_has_lost_nothing_yet(
         ideal=3.0,
         loss=1.0 - verified / 3.0,
         bifurcation=float("nan"),
+        elastic_yield=float("nan"),
     )
     assert TraceFindings.loss_words.fget(trace) == words  # type: ignore[attr-defined]

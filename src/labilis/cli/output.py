@@ -149,6 +149,7 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
             "limit_factor": _number(trace.limit),
             "bifurcation_factor": _number(trace.bifurcation),
             "first_yield_factor": _number(trace.first_yield),
+            "line_yield_factor": _number(trace.elastic_yield),
             "reason_stopped": trace.reason,
             "mode": trace.mode,
             "amplitude_mm": trace.amplitude,

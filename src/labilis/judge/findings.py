@@ -159,7 +159,11 @@ class StrengthFindings(Findings):
     between two pieces: bolts (b,) names; bolt_pieces (b, 2); bolt_depths (b, 2), bolt_bores (b, 2)
     mm: depth and diameter of the bores beside it; bolt_axes (b, 3) from the first piece to the
     second; bolt_growing, bolt_held (b, 6): force N and moment N mm with which the second piece
-    draws on the bolt there.
+    draws on the bolt there. Of line elements, by members: line_names (i,), line_nodes (i, 2),
+    line_axes (i, 3, 3) along the element and along the section's principal axes y and z;
+    line_growing, line_held (i, 2, 7): N, Vy, Vz, T, My, Mz and bimoment at both ends, N, N mm and N
+    mm² (see `judge.line_forces`); line_stress (i, 2, 2) MPa: largest and smallest direct stress of
+    the section there under the service load.
     """
 
     case: str
@@ -199,6 +203,22 @@ class StrengthFindings(Findings):
     bolt_axes: Annotated[Floats, Dims("b", 3)] = field(default_factory=lambda: np.zeros((0, 3)))
     bolt_growing: Annotated[Floats, Dims("b", 6)] = field(default_factory=lambda: np.zeros((0, 6)))
     bolt_held: Annotated[Floats, Dims("b", 6)] = field(default_factory=lambda: np.zeros((0, 6)))
+    line_names: Annotated[Texts, Dims("i")] = field(default_factory=lambda: np.zeros(0, dtype="U1"))
+    line_nodes: Annotated[Ints, Dims("i", 2)] = field(
+        default_factory=lambda: np.zeros((0, 2), dtype=np.int64)
+    )
+    line_axes: Annotated[Floats, Dims("i", 3, 3)] = field(
+        default_factory=lambda: np.zeros((0, 3, 3))
+    )
+    line_growing: Annotated[Floats, Dims("i", 2, 7)] = field(
+        default_factory=lambda: np.zeros((0, 2, 7))
+    )
+    line_held: Annotated[Floats, Dims("i", 2, 7)] = field(
+        default_factory=lambda: np.zeros((0, 2, 7))
+    )
+    line_stress: Annotated[Floats, Dims("i", 2, 2)] = field(
+        default_factory=lambda: np.zeros((0, 2, 2))
+    )
 
     @property
     def strength_factor(self) -> float:
@@ -344,7 +364,9 @@ class TraceFindings(Findings):
     that are followed; probes (s, p, 4): their mean motion in x, y, z, mm, and how far a hub has
     turned, degrees, nan for regions; stress (f, m) MPa, strain (f, m): largest von Mises stress and
     plastic strain of the mesh's elements in the shapes kept;
-    bifurcation: factor up to which a rising path was stable, nan where it was stable all the way.
+    bifurcation: factor up to which a rising path was stable, nan where it was stable all the way;
+    elastic_yield: where the material yields, the factor at which what stays elastic all the same
+    (lines) first reaches its yield strength, nan where it does not: nothing is verified beyond.
     """
 
     case: str
@@ -375,6 +397,7 @@ class TraceFindings(Findings):
     stress: Annotated[Floats, Dims("f", "m")]
     strain: Annotated[Floats, Dims("f", "m")]
     bifurcation: float = float("nan")
+    elastic_yield: float = float("nan")
 
     @property
     def loss(self) -> float:
@@ -388,6 +411,7 @@ class TraceFindings(Findings):
         ended'."""
         ends = (
             (self.limit, "its limit"),
+            (self.elastic_yield, "first yield of a line"),
             (self.first_yield, "first yield"),
             (self.bifurcation, "a bifurcation"),
         )
@@ -399,7 +423,8 @@ class TraceFindings(Findings):
         'mode 1 lies at 3.2'; '' without an ideal factor."""
         if not np.isfinite(self.loss):
             return ""
-        if not np.isfinite([self.limit, self.first_yield, self.bifurcation]).any():
+        ends = [self.limit, self.first_yield, self.bifurcation, self.elastic_yield]
+        if not np.isfinite(ends).any():
             return f"mode 1 lies at {self.ideal:.4g}"
         return f"{abs(100 * self.loss):.0f} % {'under' if self.loss >= 0 else 'above'} mode 1"
 

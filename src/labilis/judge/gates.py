@@ -36,6 +36,7 @@ COMPUTED: dict[str, GateState] = {
     "completeness": "open",
     "elements per half wave": "open",
     "element order": "open",
+    "walls of lines": "open",
     "stretch": "open",
     "cross-check": "open",
     "plausible factor": "open",
@@ -343,7 +344,9 @@ def _capacity(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
                 "trace",
             )
         further = (
-            "Let the material yield in it"
+            "Lines stay elastic in it: mesh what yields there as shells or solids"
+            if trace.verified == trace.elastic_yield
+            else "Let the material yield in it"
             if trace.verified == trace.first_yield
             else "Let it go further"
         )

@@ -78,9 +78,7 @@ def plausible_range(
             for end, force in zip((FREEST, FIRMEST), stress)
         ]
         wall = _walls(members, k, e, ratio)
-        if math.isinf(wall[0]) and math.sqrt(
-            float(members.i_min[k] / members.area[k])
-        ) > _THIN * float(members.thickness[k]):
+        if math.isinf(wall[0]) and is_thin(members, k):
             low = (0.0, name)
             continue
         plate = [
@@ -121,6 +119,12 @@ def _is_plate(members: MemberFindings) -> bool:
     width, thick = float(members.wall_width[0]), float(members.wall_thickness[0])
     alone = 0.0 < float(members.area[0]) <= _FLAT * width * thick
     return alone and (float(members.length[0]) <= 1.001 * _WIDE * width or width >= _THICKS * thick)
+
+
+def is_thin(members: MemberFindings, k: int) -> bool:
+    """Whether the section of a member is far wider than its walls are thick."""
+    radius = math.sqrt(float(members.i_min[k] / members.area[k]))
+    return radius > _THIN * float(members.thickness[k])
 
 
 def _walls(members: MemberFindings, k: int, e: float, ratio: float) -> tuple[float, float]:

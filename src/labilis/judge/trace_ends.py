@@ -29,6 +29,10 @@ ENDS = {
         "well past first yield, which this trace does not follow",
         "Let the material yield to go on.",
     ),
+    "line": (
+        "well past first yield of a line, and lines stay elastic",
+        "Mesh what yields there as shells or solids to go on.",
+    ),
     "plastic": ("the plastic strain allowed was reached", "Allow more if the material takes it."),
     "strain": (
         "strains passed 5 %, where the theory of small strains ends",

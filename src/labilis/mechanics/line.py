@@ -34,7 +34,7 @@ from labilis.mechanics.cross_section import CrossSection
 Floats = NDArray[np.float64]
 STRAINS = 7
 _HINGE = 1e-8  # of an end's own stiffness
-_GAUSS = np.polynomial.legendre.leggauss(4)
+GAUSS = np.polynomial.legendre.leggauss(4)
 
 
 @dataclass(frozen=True)
@@ -84,7 +84,7 @@ def section_stiffness(section: CrossSection, modulus: float, ratio: float) -> Fl
     return c
 
 
-def _carried(distance: Floats) -> Floats:
+def carried(distance: Floats) -> Floats:
     """Resultants (..., 6, 6) at a distance (...) before the loaded end, from forces and moments
     there."""
     b = np.zeros((*distance.shape, 6, 6))
@@ -116,10 +116,10 @@ def line_geometry(
     m = len(ends)
     length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
     flexible = np.linalg.inv(section[:6, :6])
-    points, weights = 0.5 * (1 + _GAUSS[0]), 0.5 * _GAUSS[1]
+    points, weights = 0.5 * (1 + GAUSS[0]), 0.5 * GAUSS[1]
     x = length[:, None] * points
     weight = length[:, None] * weights
-    b = _carried(length[:, None] - x)
+    b = carried(length[:, None] - x)
     flexibility = np.einsum("mg,mgia,ij,mgjc->mac", weight, b, flexible, b, optimize=True)
     stiff = np.linalg.inv(flexibility)
     rigid = np.zeros((m, 6, 6))
@@ -140,7 +140,7 @@ def line_geometry(
     first = to_local[:, 3:6]
     strain = np.einsum("ij,mgja,mab,mbc->mgic", flexible, b, stiff, relative, optimize=True)
     grown = (
-        _carried(length[:, None] - 0.5 * x) * x[..., None, None]
+        carried(length[:, None] - 0.5 * x) * x[..., None, None]
     )  # ∫ of the carried from 0 to x: linear in x, so its middle times x
     turned = np.einsum("ij,mgja,mab,mbc->mgic", flexible, grown, stiff, relative, optimize=True)[
         :, :, 3:
@@ -284,8 +284,8 @@ def stiffness(g: LineGeometry) -> Floats:
 
 def resultants(g: LineGeometry, state: Floats) -> Floats:
     """N, Vy, Vz, Mx, My, Mz and the Wagner moment (m, g, 7) from end forces (m, 6)."""
-    x = g.length[:, None] * 0.5 * (1 + _GAUSS[0])
-    six = np.einsum("mgij,mj->mgi", _carried(g.length[:, None] - x), state)
+    x = g.length[:, None] * 0.5 * (1 + GAUSS[0])
+    six = np.einsum("mgij,mj->mgi", carried(g.length[:, None] - x), state)
     strain = six @ np.linalg.inv(g.section[:6, :6])
     return np.concatenate([six, (strain @ g.section[:6, 6])[..., None]], axis=2)
 
@@ -346,13 +346,13 @@ def second_state(g: LineGeometry, motion: Floats) -> Floats:
     strains along a motion (m, n)."""
     second = np.einsum("mgkij,mi,mj->mgk", second_forms(g), motion, motion, optimize=True)
     force = (second @ g.section)[..., :6] @ np.linalg.inv(g.section[:6, :6])
-    x = g.length[:, None] * 0.5 * (1 + _GAUSS[0])
+    x = g.length[:, None] * 0.5 * (1 + GAUSS[0])
     return np.asarray(
         np.einsum(
             "mab,mg,mgib,mgi->ma",
             g.stiff,
             g.weight,
-            _carried(g.length[:, None] - x),
+            carried(g.length[:, None] - x),
             force,
             optimize=True,
         )

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.mechanics import line
+from labilis.mechanics import line, line_path
 from labilis.mechanics.blocks import ENERGY_PARTS, Slices
 from labilis.mechanics.cross_section import CrossSection
 from labilis.mechanics.plastic import Memory, YieldLaw
@@ -102,7 +102,12 @@ class LineBlock:
         return np.concatenate([found, np.zeros((len(found), 4))], axis=1)
 
     def remember(self, law: YieldLaw) -> None:
-        """Lines are not traced."""
+        """Lines stay elastic: who traces them looks at their largest stress."""
+
+    @cached_property
+    def _forms(self) -> line_path.LineForms:
+        """What large motions need, made once."""
+        return line_path.line_forms(self.geometry, self.frames)
 
     def deformed(
         self,
@@ -112,8 +117,22 @@ class LineBlock:
         memory: Memory | None = None,
         free: Floats | None = None,
     ) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
-        """Line elements serve strength and modes only."""
-        raise NotImplementedError("line elements have no large-deflection form")
+        """At motions (n, 3) and rotations (n, 3, 3) of all nodes, of a warping node the rate of
+        twist first: (rows, forces (m, 6, 3), tangent or None, largest combined stress (m,) at an
+        end)."""
+        # places themselves, far from the origin, would round the chord's direction away
+        ends, moved = self.nodes[self.elements], motion[self.elements]
+        found = line_path.line_state(
+            self._forms,
+            (ends[:, 1] - ends[:, 0]) + (moved[:, 1] - moved[:, 0]),
+            rotation[self.turn_of[self.elements]],
+            motion[self.warp_of][:, :, 0],
+            tangent,
+            np.zeros(len(self.elements)) if free is None else free,
+        )
+        direct, bent = self.end_stress(found.state)
+        peak = np.abs(direct[..., None] + bent).max(axis=(1, 2))
+        yield self._all, found.force, found.tangent, peak
 
     def turned_over(self, motion: Floats, rotation: Floats) -> bool:
         """Lines have no inside."""
@@ -162,9 +181,21 @@ class LineBlock:
         first[:, 5] += self.geometry.length * state[:, 1]
         return np.stack([first, state], axis=1)
 
-    def corner_stress(self, state: Floats) -> tuple[Ints, Floats]:
-        """(ends (m, 2), stress (3, m, 2, 6) along the element in global axes: largest combined,
-        direct, smallest combined)."""
+    def end_forces(self, state: Floats) -> Floats:
+        """N, Vy, Vz, T, My, Mz and the bimoment B (m, 2, 7) at both ends, N, N mm and N mm², in the
+        element's axes: N draws, My and Mz put tension on the side of positive z and of negative y,
+        T is about the shear centre."""
+        found = np.zeros((len(state), 2, 7))
+        found[:, :, :6] = self._end_resultants(state)
+        found[:, :, 3] += np.stack([-state[:, 6], state[:, 8]], axis=1)
+        y, z = self.section.shear_centre
+        found[:, :, 3] += z * found[:, :, 1] - y * found[:, :, 2]
+        found[:, :, 6] = np.stack([-state[:, 7], state[:, 9]], axis=1)
+        return found
+
+    def end_stress(self, state: Floats) -> tuple[Floats, Floats]:
+        """(direct stress (m, 2) at both ends, what bending and warping add (m, 2, p) at the points
+        of the section), MPa."""
         s = self.section
         ends = self._end_resultants(state)
         bent = (
@@ -174,7 +205,12 @@ class LineBlock:
         if s.warping > 0:
             bimoment = np.stack([-state[:, 7], state[:, 9]], axis=1)
             bent = bent + bimoment[..., None] / s.warping * s.omega
-        direct = ends[..., 0] / s.area
+        return np.asarray(ends[..., 0] / s.area), np.asarray(bent)
+
+    def corner_stress(self, state: Floats) -> tuple[Ints, Floats]:
+        """(ends (m, 2), stress (3, m, 2, 6) along the element in global axes: largest combined,
+        direct, smallest combined)."""
+        direct, bent = self.end_stress(state)
         along = self.frames[:, 0]
         shape = np.stack(
             [

@@ -15,6 +15,7 @@ from labilis.mesh import Cells, Mesh, mesh_section
 from labilis.model import LabilisError, Material, Project
 from labilis.run.constraints import Tied, find_free
 from labilis.run.materials import material_of
+from labilis.run.regions import Floats
 from labilis.run.unknowns import Numbering
 from labilis.shape import PartShape
 
@@ -120,13 +121,23 @@ def _add_lines(
                 cell.elements[rows],
                 numbering.turn_of,
                 warp_of[rows],
-                np.repeat(np.concatenate([line.frame[:1], across])[None], len(rows), axis=0),
+                _frames(mesh.nodes[cell.elements[rows]], across[0]),
                 section,
                 released,
                 *_elastic(project, material_of(project, piece.name)),
             )
         )
         bodies.append(cell.body[rows])
+
+
+def _frames(ends: Floats, second: Floats) -> Floats:
+    """Axes (m, 3, 3) as rows of elements between ends (m, 2, 3): along each, then what is nearest
+    to `second` (3,) across it. An imperfect line is not straight."""
+    first = ends[:, 1] - ends[:, 0]
+    first = first / np.linalg.norm(first, axis=1, keepdims=True)
+    across = second - (first @ second)[:, None] * first
+    across /= np.linalg.norm(across, axis=1, keepdims=True)
+    return np.stack([first, across, np.cross(first, across)], axis=1)
 
 
 def check_connected(part: PartShape, mesh: Mesh, tied: Tied) -> None:

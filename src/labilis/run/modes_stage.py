@@ -159,13 +159,23 @@ def modes_stage(
     pull, skew = buckling_sides(
         system, solved.growing, solved.held, solution.factors, solution.vectors
     )
+    reach = max(
+        (
+            float(np.linalg.norm(block.section.points, axis=1).max())
+            for block in system.blocks
+            if isinstance(block, LineBlock)
+        ),
+        default=0.0,
+    )
     for index in range(len(solution.factors)):
         shape = system.places(system.ties.expand(solution.vectors[:, index]))
         size = np.linalg.norm(shape, axis=1)
         largest = int(size.argmax())
         sign = np.sign(shape[largest][np.abs(shape[largest]).argmax()])
         turned = float(np.abs(solution.vectors[:, index]).max())
-        if size[largest] > 1e-7 * turned:  # a line that only twists moves no node
+        # a line that twists about its shear centre moves no node, but for what its section's own
+        # mesh puts that centre off; what moves less than a thousandth of the section does is that
+        if size[largest] > max(1e-7, 1e-3 * reach) * turned:
             shapes[index] = sign * shape / size[largest]
             # λ = φᵀ (K + k b bᵀ) φ / (-φᵀ K_G φ): a spring k along b raises it by (bᵀ φ)² / (-φᵀ
             # K_G φ) per k

@@ -11,6 +11,7 @@ from labilis.shape import RegionMatch, ShapeView, find_region
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+Bools = NDArray[np.bool_]
 
 
 def match_region(region: Region, view: ShapeView) -> RegionMatch:

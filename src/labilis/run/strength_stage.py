@@ -13,6 +13,7 @@ from labilis.judge.stress_measures import first_yield, von_mises
 from labilis.model import LabilisError
 from labilis.run.case_loads import CaseForces, LoadScene, load_forces
 from labilis.run.constraints import Tied
+from labilis.run.line_results import line_results
 from labilis.run.stress_peaks import find_peaks, spared
 from labilis.solve.factor import Factor
 from labilis.solve.strength import LinearSolution, solve_linear
@@ -270,6 +271,7 @@ def strength_stage(
         wall_factor=wall_factor,
         wall_node=wall_node,
         **_bolts(scene, tied, states),
+        **line_results(scene, states),
     )
     following = {
         growth: [surface for part in parts[growth] for surface in part.following]

@@ -14,7 +14,7 @@ from labilis.mesh import Mesh
 from labilis.model import LabilisError, Project, TracePlan
 from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.constraints import Tied
-from labilis.run.regions import Floats, Ints, region_nodes
+from labilis.run.regions import Bools, Floats, Ints, region_nodes
 from labilis.shape import ShapeView
 from labilis.solve.trace import PathState, TracePoint, TraceResult
 
@@ -79,9 +79,12 @@ class TraceRecord:
         probes: Probes,
         order: Ints,
         modulus: Floats,
+        elastic: Bools,
     ) -> None:
         """strength, modulus (m,) MPa of the elements in the blocks' order; order (m,): from there
-        to the mesh's; unit: size of the growing load."""
+        to the mesh's; unit: size of the growing load; elastic (m,): which elements stay elastic
+        whatever their stress."""
+        self.elastic = elastic
         self.probes, self.order, self.modulus = probes, order, modulus
         self.at_places: list[Floats] = []
         self.stresses: list[Floats] = []
@@ -103,6 +106,7 @@ class TraceRecord:
         self.iterations: list[int] = []
         self.negative: list[int] = []
         self.ratios: list[float] = []
+        self.elastic_ratios: list[float] = []
         self.peaks: list[float] = []
         self.frames: list[Floats] = []
         self.about_at, self.about = float("nan"), np.zeros(0)
@@ -119,6 +123,9 @@ class TraceRecord:
             before.negative.tolist(),
             before.ratios.tolist(),
         )
+        own = self.elastic[self.order]
+        reached = before.stress[:, own] / self.strength[self.order][own]
+        self.elastic_ratios = reached.max(axis=1, initial=0.0).tolist()
         self.peaks, self.plastic, self.forces = (
             before.peaks.tolist(),
             before.strains.tolist(),
@@ -168,6 +175,8 @@ class TraceRecord:
         self.at_probe.append(float(size[self.probe if self.probe >= 0 else int(size.argmax())]))
         self.iterations.append(point.iterations)
         self.negative.append(point.negative)
+        reached = point.peak[self.elastic] / self.strength[self.elastic]
+        self.elastic_ratios.append(float(reached.max(initial=0.0)))
         self.ratios.append(float(np.maximum(point.peak / self.strength, point.demand).max()))
         self.forces.append(point.factor * self.unit if np.isnan(point.driving) else point.driving)
         self.plastic.append(float(point.plastic.max(initial=0.0)))
@@ -184,6 +193,16 @@ class TraceRecord:
                 initial=0.0
             )
         )
+
+    def elastic_yield(self) -> float:
+        """Factor at which what stays elastic although the material is to yield first reaches its
+        yield strength, nan if it does not."""
+        asked, ratios = self.plan.material == "yielding", self.elastic_ratios
+        for k in range(1, len(ratios) if asked else 0):
+            if ratios[k - 1] < 1.0 <= ratios[k]:
+                share = (1.0 - ratios[k - 1]) / (ratios[k] - ratios[k - 1])
+                return self.factors[k - 1] + share * (self.factors[k] - self.factors[k - 1])
+        return self.factors[0] if asked and ratios and ratios[0] >= 1.0 else float("nan")
 
     def first_yield(self) -> float:
         """Factor at which some element first reaches its yield strength on the way up, nan if
@@ -213,7 +232,12 @@ class TraceRecord:
         limit, bifurcation = ends_of(self.factors, self.negative)
         ends = [
             value
-            for value in (limit, bifurcation, float("nan") if self.yielding else self.first_yield())
+            for value in (
+                limit,
+                bifurcation,
+                self.elastic_yield(),
+                float("nan") if self.yielding else self.first_yield(),
+            )
             if np.isfinite(value)
         ]
         verified = min(ends) if ends else max(self.factors)
@@ -246,6 +270,7 @@ class TraceRecord:
             stress=self._in_frames(self.stresses, chosen),
             strain=self._in_frames(self.strains, chosen),
             bifurcation=bifurcation,
+            elastic_yield=self.elastic_yield(),
         )
 
     def _in_frames(self, values: list[Floats], chosen: Ints) -> Floats:

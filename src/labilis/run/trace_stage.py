@@ -53,14 +53,6 @@ def trace_stage(
     Raises LabilisError for a mode that was not found and for loads that a trace does not take.
     """
     plan = project.trace
-    if part.lines is not None:
-        named = next(piece.name for piece in project.active_pieces if piece.mesh_as == "line")
-        raise LabilisError(
-            f"'{named}' is meshed as a line, which has no large-deflection form.",
-            f"pieces/{named}/mesh_as",
-            "Mesh it as shells or solids to trace it.",
-            "trace-line",
-        )
     mesh, amplitude = _imperfect(project, mesh, modes)
     tied = make_tied(project, part.view, mesh, bonds)
     blocks, bodies = make_blocks(project, part, mesh, tied.numbering)
@@ -103,8 +95,9 @@ def trace_stage(
         acting.given.get("growing"),
         acting.given.get("held"),
         (acting.heat.get("growing"), acting.heat.get("held")),
+        tied.numbering.rates,
     )
-    yielding = any(law is not None for law in laws)
+    yielding = any(memory is not None for memory in tracer.memory)
     strength = np.concatenate(
         [
             np.array([yields.get(part.pieces[body]) or np.inf for body in body_of])
@@ -134,6 +127,13 @@ def trace_stage(
         probes_of(project, part.view, mesh, tied),
         order,
         np.concatenate([np.full(len(block.members), block.modulus) for block in blocks]),
+        np.concatenate(
+            [
+                np.full(len(block.members), memory is None)
+                for block, memory in zip(system.blocks, tracer.memory)
+            ]
+        )
+        & np.isfinite(strength),
     )
     wanted = (
         float("nan")
@@ -156,6 +156,7 @@ def trace_stage(
             tell(gathered.findings(result, False), gathered.checkpoint(tracer.walk))
             ends = (
                 ("plastic", gathered.plastic[-1] > plastic),
+                ("line", gathered.elastic_ratios[-1] > plan.beyond_yield and bool(laws)),
                 ("yield", not yielding and gathered.ratios[-1] > plan.beyond_yield),
                 ("strain", not yielding and gathered.strained(point) > most_strain),
                 ("deflection", gathered.largest[-1] > allowed),
@@ -226,6 +227,14 @@ def _imperfect(project: Project, mesh: Mesh, modes: ModesFindings) -> tuple[Mesh
                 where,
                 "Choose another.",
                 "trace-mode",
+            )
+        if not modes.shapes[mode - 1].any():
+            raise LabilisError(
+                f"Mode {mode} twists lines about their own axes, which moves none of their points: "
+                "it cannot be a starting shape.",
+                where,
+                "Start from another mode, or mesh what twists as shells or solids.",
+                "trace-twist",
             )
         size = (
             starting_amplitude(project, plan, mesh, modes)

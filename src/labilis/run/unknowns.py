@@ -45,6 +45,11 @@ class Numbering:
         )
 
     @property
+    def rates(self) -> Ints:
+        """(w,): those whose first motion is a rate of twist."""
+        return np.arange(self.total - self.warps, self.total)
+
+    @property
     def is_place(self) -> NDArray[np.bool_]:
         """(total,): which are places, whose motions are displacements."""
         return np.asarray(self.place_of == np.arange(self.total))

@@ -166,7 +166,8 @@ class Tracer:
     yields, None where it does not; given, put: prescribed motions (3 total,) that grow and that are
     held, or None. With those that grow the path is followed by them alone, which passes a limit
     without arc length. heat: the free strains (m,) of each block under growing and under held
-    changes of temperature, or None."""
+    changes of temperature, or None. rates: nodes whose first motion is a rate of twist, which
+    grows as a displacement does."""
 
     def __init__(
         self,
@@ -181,10 +182,12 @@ class Tracer:
         given: Floats | None = None,
         put: Floats | None = None,
         heat: tuple[Sequence[Floats] | None, Sequence[Floats] | None] = (None, None),
+        rates: Ints | None = None,
     ) -> None:
         self.system, self.places, self.ties_at = system, places, ties_at
         self.growing, self.held, self.following = growing, held, following
         self.control = control or TraceControl()
+        self._rates = np.zeros(0, dtype=np.int64) if rates is None else rates
         self._like: Factor | None = None
         self._last: _Looked | None = None
         self.walk: PathState
@@ -629,7 +632,7 @@ class Tracer:
         du = ties.expand(dq).reshape(-1, 3)
         motion = state.motion + du
         rotation = state.rotation.copy()
-        turns = np.flatnonzero(ties.place_of != np.arange(ties.n_nodes))
+        turns = np.setdiff1d(np.flatnonzero(ties.place_of != np.arange(ties.n_nodes)), self._rates)
         rotation[turns] = exponential(du[turns]) @ state.rotation[turns]
         motion[turns] = 0.0
         now = self.places + state.motion

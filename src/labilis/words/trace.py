@@ -123,6 +123,15 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
             Span(" of strain"),
         ]
     found.append((*material, Span(".")))
+    if plan.material == "yielding" and any(p.mesh_as == "line" for p in project.active_pieces):
+        found.append(
+            (
+                Span(
+                    "Lines stay elastic: nothing is verified beyond their first yield.",
+                    tone="quiet",
+                ),
+            )
+        )
     found.append(
         (
             Span("Behind its limit it is followed down by "),

@@ -36,6 +36,7 @@ from labilis.judge.evidence.southwell import southwell_line
 from labilis.judge.evidence.stretch import stretch
 from labilis.judge.evidence.symmetry import symmetry
 from labilis.judge.evidence.traced import traced
+from labilis.judge.evidence.walls_of_lines import walls_of_lines
 from labilis.judge.evidence.yield_first import yield_first
 
 REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
@@ -44,6 +45,7 @@ REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     held_direction,
     compression,
     element_order,
+    walls_of_lines,
     half_waves,
     mesh_error,
     cross_check,

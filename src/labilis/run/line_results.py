@@ -1,0 +1,36 @@
+"""What lines carry: forces and moments at both ends of each element, and the stress along it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from labilis.mechanics.line_block import LineBlock
+from labilis.run.case_loads import LoadScene
+from labilis.run.regions import Floats
+
+
+def line_results(scene: LoadScene, states: list[list[Floats]]) -> dict[str, Any]:
+    """The fields of StrengthFindings that are of lines, from the states of all blocks under the
+    growing and under the held loads. Nothing without lines."""
+    names = scene.view.bodies
+    rows = [
+        (block, bodies, growing, held)
+        for block, bodies, growing, held in zip(scene.system.blocks, scene.block_bodies, *states)
+        if isinstance(block, LineBlock)
+    ]
+    if not rows:
+        return {}
+    stress = []
+    for block, _, growing, held in rows:
+        direct, bent = block.end_stress(growing + held)
+        stress.append(np.stack([direct + bent.max(axis=2), direct + bent.min(axis=2)], axis=2))
+    return {
+        "line_names": np.array([names[body] for _, bodies, _, _ in rows for body in bodies]),
+        "line_nodes": np.concatenate([block.elements for block, _, _, _ in rows]),
+        "line_axes": np.concatenate([block.frames for block, _, _, _ in rows]),
+        "line_growing": np.concatenate([row[0].end_forces(row[2]) for row in rows]),
+        "line_held": np.concatenate([row[0].end_forces(row[3]) for row in rows]),
+        "line_stress": np.concatenate(stress),
+    }
