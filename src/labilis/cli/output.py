@@ -10,12 +10,20 @@ from labilis.judge.bolts import bolt_checks
 from labilis.judge.evidence import Evidence
 from labilis.judge.figures import critical_text, force_text, settled_words
 from labilis.judge.findings import ConvergenceFindings, StudyFindings
+from labilis.judge.line_forces import CARRIED, Carried, along_members, largest
 from labilis.judge.overall import overall_checks
 from labilis.judge.stress_measures import von_mises
 from labilis.model import Project, shown
 from labilis.run.report import CaseReport, ProjectReport
 
 _MARK = {"good": "✓", "caution": "▬", "bad": "✗", "not judged": "○"}
+
+
+def _line_key(what: Carried) -> str:
+    """'My_nmm', 'direct_stress_mpa'."""
+    if what.kind == "stress":
+        return "direct_stress_mpa"
+    return f"{what.symbol}_{'n' if what.kind == 'force' else 'nmm'}"
 
 
 def verdict_word(meets: bool | None) -> str:
@@ -103,6 +111,17 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
             for item in overall_checks(facts)[0]
         ]
         data["second_opinion_factor"] = _number(modes.second_opinion)
+    if facts.strength is not None and facts.mesh is not None and len(facts.strength.line_names):
+        data["lines"] = [
+            {
+                "member": member.name,
+                **{
+                    _line_key(what): dict(zip(("largest", "at_mm"), largest(member, column)))
+                    for column, what in enumerate(CARRIED)
+                },
+            }
+            for member in along_members(facts.strength, facts.mesh.nodes)
+        ]
     if facts.screened:
         data["screening"] = [
             {

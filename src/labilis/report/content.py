@@ -15,6 +15,8 @@ from labilis.judge.evidence.base import Evidence
 from labilis.judge.figures import critical_text, error_text, force_text, settled_words
 from labilis.judge.hand.checks_of_member import Taken, raised
 from labilis.judge.ladder import Rung, rungs
+from labilis.judge.line_forces import heads as line_heads
+from labilis.judge.line_forces import table
 from labilis.judge.screening import HEADS, HOW, screened_cells
 from labilis.judge.stress_measures import von_mises
 from labilis.judge.studies import figure_words, study_words
@@ -362,6 +364,7 @@ def _strength(
             tuple(rows),
         )
     )
+    found += _lines(case)
     if pictures is not None:
         most = float(von_mises(strength.stress).max(initial=0.0))
         found.append(
@@ -374,6 +377,25 @@ def _strength(
             )
         )
     return found
+
+
+def _lines(case: CaseReport) -> list[Block]:
+    """What lines carry at most."""
+    facts = case.facts
+    if facts.strength is None or facts.mesh is None or not len(facts.strength.line_names):
+        return []
+    rows = tuple(
+        tuple(words for words, _ in cells)
+        for cells in table(facts.project, facts.strength, facts.mesh.nodes)
+    )
+    return [
+        Table(
+            f"Lines under the service load, {facts.case}: the largest in size of each",
+            line_heads(),
+            rows,
+            (0,),
+        )
+    ]
 
 
 def _screening(case: CaseReport) -> list[Block]:

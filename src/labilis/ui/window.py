@@ -461,6 +461,7 @@ class Window(Editing, QMainWindow):
         self.stage.mode_changed.connect(self._mode_shown)
         self.stage.film_wanted.connect(self.save_film)
         self.drawer.mode_chosen.connect(lambda mode: self.stage.show_view("Mode", mode))
+        self.drawer.quantity_chosen.connect(self.stage.show_quantity)
         self.drawer.station_wanted.connect(self._go_to_station)
         self.drawer.improve.design_wanted.connect(self.add_design)
         self.drawer.improve.stage_wanted.connect(self.stage.compare_designs)

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from labilis.run.report import CaseReport
 from labilis.ui.drawer.hand import HandPage
 from labilis.ui.drawer.improve import ImprovePage
+from labilis.ui.drawer.lines import LinesPage
 from labilis.ui.drawer.modes import ModesPage
 from labilis.ui.drawer.screening import ScreeningPage
 from labilis.ui.drawer.studies import StudiesPage
@@ -32,7 +33,17 @@ from labilis.ui.theme import PAPER, icon
 if TYPE_CHECKING:
     from labilis.app import Session
 
-PAGES = ("Modes", "Screening", "Hand checks", "Studies", "Trace", "Improve", "Evidence", "Journal")
+PAGES = (
+    "Modes",
+    "Lines",
+    "Screening",
+    "Hand checks",
+    "Studies",
+    "Trace",
+    "Improve",
+    "Evidence",
+    "Journal",
+)
 _STATES = {
     "good": ("✓", "good"),
     "caution": ("▬", "caution"),
@@ -42,10 +53,11 @@ _STATES = {
 
 
 class Drawer(QWidget):
-    """Pages under tabs; `mode_chosen` carries a mode's number from 0, `station_wanted` a
-    station's name."""
+    """Pages under tabs; `mode_chosen` carries a mode's number from 0, `quantity_chosen` the name of
+    what lines carry, `station_wanted` a station's name."""
 
     mode_chosen = pyqtSignal(int)
+    quantity_chosen = pyqtSignal(str)
     station_wanted = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
@@ -68,7 +80,7 @@ class Drawer(QWidget):
             bold.setBold(True)
             tab.setMinimumWidth(
                 QFontMetrics(bold).horizontalAdvance(name + (" (99)" if name == "Evidence" else ""))
-                + 22
+                + 14
             )
             row.addWidget(tab)
             self.tabs[name] = tab
@@ -82,6 +94,10 @@ class Drawer(QWidget):
         self.fold.clicked.connect(self.toggle)
         row.addWidget(self.fold)
         layout.addLayout(row)
+        self.old = Label("Out of date: this is of before the last change. Run again for today's.")
+        self.old.setStyleSheet(f"color: {PAPER.caution}; font-weight: 600")
+        self.old.hide()
+        layout.addWidget(self.old)
         self.pages = QStackedWidget()
         layout.addWidget(self.pages)
         self.modes_page, self.trace_page = ModesPage(), TracePage()
@@ -108,8 +124,11 @@ class Drawer(QWidget):
         self.studies = StudiesPage()
         self.hand, self.screening = HandPage(session), ScreeningPage()
         self.improve = ImprovePage(session)
+        self.lines = LinesPage()
+        self.lines.quantity_chosen.connect(self.quantity_chosen)
         for page in (
             self.modes_page,
+            self.lines,
             self.screening,
             self.hand,
             self.studies,
@@ -119,6 +138,7 @@ class Drawer(QWidget):
             self.journal,
         ):
             self.pages.addWidget(page)
+        self.is_open = self._stale = False
         self.setMinimumHeight(34)
         self._height = 210
         session.results_changed.connect(self.refresh)
@@ -137,6 +157,7 @@ class Drawer(QWidget):
             tab.setChecked(other == name)
         self.pages.setCurrentIndex(PAGES.index(name))
         self._show_summary()
+        self._tell_old()
         self._height = 270 if name in ("Hand checks", "Improve") else 210
         QTimer.singleShot(0, self._fit_rows)
         if name == "Improve":
@@ -152,6 +173,7 @@ class Drawer(QWidget):
         """Fold to a line or unfold."""
         self.is_open = is_open
         self.pages.setVisible(is_open)
+        self._tell_old()
         self.setFixedHeight(self._height if is_open else 36)
         self.fold.setIcon(icon("unfold" if is_open else "fold"))
 
@@ -160,19 +182,34 @@ class Drawer(QWidget):
         report, stale = self.session.case_report, False
         if self.session.out_of_date is not None:
             report, stale = self.session.out_of_date, True
+        self._stale = stale
         self.summary.setText(self.modes_page.show_report(report, stale))
         self._show_summary()
         self._fill_evidence(report)
         self.trace_page.show_trace(report.facts.trace if report is not None else None, stale)
         self.hand.show_report(report)
         self.screening.show_report(report)
+        self.lines.show_report(report)
+        self.tabs["Lines"].setVisible(self.lines.shown)
+        if not self.lines.shown and self.pages.currentWidget() is self.lines:
+            self.pages.setCurrentWidget(self.modes_page)
+            self.tabs["Modes"].setChecked(True)
         current = self.session.current
         if self.is_open and self.pages.currentWidget() is self.improve:
             self.improve.refresh()
+        self._tell_old()
         self.studies.show_studies(
             current("converge"),
             {kind: current(kind) for kind in self.studies.tables},  # type: ignore[arg-type]
         )
+
+    def _tell_old(self) -> None:
+        """Above a page that shows what was found before the last change: nobody takes it for
+        today's."""
+        of_a_run = (self.modes_page, self.lines, self.screening, self.hand)
+        page = self.pages.currentWidget()
+        evidence = self.pages.indexOf(page) == PAGES.index("Evidence")
+        self.old.setVisible(self.is_open and self._stale and (page in of_a_run or evidence))
 
     def choose_mode(self, mode: int) -> None:
         """Mark a mode's row without telling."""

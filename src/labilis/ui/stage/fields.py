@@ -9,6 +9,7 @@ import numpy as np
 
 from labilis.judge.figures import place_text
 from labilis.judge.findings import MeshFindings, ModesFindings, StrengthFindings, TraceFindings
+from labilis.judge.line_forces import BY_NAME, at_ends, most_of
 from labilis.judge.mesh_display import lever_density, nodal, skin_gain
 from labilis.judge.stress_measures import von_mises
 from labilis.model import shown
@@ -50,7 +51,9 @@ def choices(
     if view == "Trace" and trace is not None and trace.stress.size:
         return (MOVES, PRESSED, PLASTIC) if trace.yielding else (MOVES, PRESSED)
     if view == "Stress":
-        return SIDES if strength is not None and strength.layers.size else (WORST,)
+        sides = SIDES if strength is not None and strength.layers.size else (WORST,)
+        lines = strength is not None and len(strength.line_names) > 0
+        return (*sides, *BY_NAME) if lines else sides
     if view != "Mode":
         return (MOVES,)
     return (
@@ -84,6 +87,31 @@ def stress_field(strength: StrengthFindings, side: str) -> Field:
         f"moves {shown.length(strength.max_displacement, 3)} at most",
         True,
         float(np.linalg.norm(motion, axis=1).max()),
+    )
+
+
+def line_field(mesh: MeshFindings, strength: StrengthFindings, name: str) -> Field:
+    """What lines carry, on the lines themselves; its diagram stands beside them. Still."""
+    what = BY_NAME[name]
+    ends, scale = at_ends(strength, what), shown.per(what.kind)
+    total, count = np.zeros(len(mesh.nodes)), np.zeros(len(mesh.nodes))
+    np.add.at(total, strength.line_nodes, ends / scale)
+    np.add.at(count, strength.line_nodes, 1.0)
+    value, member, _ = most_of(strength, mesh.nodes, what)
+    most = max(abs(value) / scale, 1e-300)
+    figure = shown.figure(most, 3)
+    return Field(
+        np.zeros_like(mesh.nodes),
+        total / np.maximum(count, 1.0),
+        most,
+        f"{what.symbol} ({what.words}), {shown.unit(what.kind)}",
+        figure,
+        "gain",
+        f"largest in {member}",
+        True,
+        1.0,
+        -most,
+        f"−{figure}",
     )
 
 
@@ -252,9 +280,12 @@ def spot_words(field: Field, mesh: MeshFindings, node: int) -> tuple[str, str]:
     """What the field is at a node: ('123 MPa', 'moves 0.12 mm; at (1, 2, 3) mm')."""
     place, mm = place_text(mesh.nodes[node]), shown.unit("length")
     name, _, unit = field.unit.partition(", ")
+    last = field.unit.rpartition(", ")[2]
     value = shown.figure(float(field.values[node]), 3)
     if name.startswith("gain in % per "):
         return f"{value} % per {name.removeprefix('gain in % per ')}", f"at ({place}) {mm}"
+    if field.steady and not field.motion.any():
+        return f"{name} {value} {last}", f"at ({place}) {mm}"
     if field.steady and name != "movement":
         moves = (
             f"moves {shown.length(float(np.linalg.norm(field.motion[node])), 3)}; at ({place}) {mm}"

@@ -122,6 +122,12 @@ class Playback(QWidget):
             self.what.setCurrentText(before if before in choices else choices[0])
         self.what.setVisible(len(choices) > 1)
 
+    def choose(self, name: str) -> None:
+        """Show one of what may be shown."""
+        if name != self.chosen and self.what.findText(name) >= 0:
+            self.what.setCurrentText(name)
+            self.what_changed.emit()
+
     @property
     def chosen(self) -> str:
         """What is to be shown."""

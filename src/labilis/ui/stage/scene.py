@@ -275,6 +275,43 @@ class Scene:
             line_width=7,
         )
 
+    def show_diagram(
+        self, corners: np.ndarray, values: np.ndarray, colours: Any, most: float
+    ) -> None:
+        """A diagram beside lines: quadrilaterals (i, 4, 3) with values (i, 4) at their corners,
+        between -most and most, its outline, and a dot where it is largest."""
+        count = len(corners)
+        numbers = np.arange(4 * count).reshape(-1, 4)
+        filled = pv.PolyData(
+            corners.reshape(-1, 3), faces=np.hstack([np.full((count, 1), 4), numbers]).ravel()
+        )
+        filled.point_data["value"] = values.ravel()
+        self._add(
+            "diagram",
+            filled,
+            scalars="value",
+            cmap=colours,
+            clim=(-most, most),
+            lighting=False,
+            opacity=0.75,
+        )
+        outline = np.concatenate([numbers[:, [2, 3]], numbers[:, [0, 3]], numbers[:, [1, 2]]])
+        self._add(
+            "diagram outline",
+            _joined(corners.reshape(-1, 3), np.zeros((0, 3)), outline),
+            color=PAPER.ink,
+            line_width=1.2,
+        )
+
+        peak = corners.reshape(-1, 3)[4 * count - 1 - int(np.abs(values.ravel()[::-1]).argmax())]
+        self._add(
+            "diagram peak",
+            pv.PolyData(peak[None]),
+            color=PAPER.ink,
+            point_size=7,
+            render_points_as_spheres=True,
+        )
+
     def change_motion(self, motion: np.ndarray) -> None:
         """Another motion (n, 3) of the same field."""
         if self.field is not None:

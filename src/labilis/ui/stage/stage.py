@@ -17,6 +17,7 @@ from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from labilis.edit.variants import design_names
+from labilis.judge.line_forces import BY_NAME, diagram
 from labilis.model import LabilisError, shown
 from labilis.run.picking import describe_edge, describe_face
 from labilis.run.selections import size_words, wider
@@ -36,6 +37,7 @@ if TYPE_CHECKING:
     from labilis.judge.findings import MeshFindings
 
 _CLICK = 4  # pixels a click may wander
+_DIAGRAM = 0.12  # of the part's size that the largest ordinate of a diagram beside lines is high
 VIEWS = {"x": (1, 0, 0), "y": (0, -1, 0), "z": (0, 0, 1), "i": (0.55, -0.75, 0.5)}
 
 
@@ -265,6 +267,11 @@ class Stage(QWidget):
             self.playback.set_playing(True)
             self.mode_changed.emit(self.mode)
 
+    def show_quantity(self, name: str) -> None:
+        """The stress of the part, or what its lines carry by its name."""
+        self.show_view("Stress")
+        self.playback.choose(name)
+
     def step_mode(self, step: int) -> None:
         """Next or previous mode."""
         report = self.session.case_report
@@ -393,6 +400,7 @@ class Stage(QWidget):
                     fields.colour_map(self.field),
                     (self.field.least, self.field.most),
                 )
+                self._diagram(name, view, mesh, strength)
             story = "one camera for all of them" if self.compared.count else self.field.story
             self.playback.describe(
                 self.field.unit,
@@ -417,12 +425,26 @@ class Stage(QWidget):
     ) -> fields.Field:
         """What a view shows, by what was chosen on the strip."""
         self.playback.offer(fields.choices(name, strength, trace, modes))
+        if name == "Stress" and self.playback.chosen in BY_NAME:
+            return fields.line_field(mesh, strength, self.playback.chosen)
         if name == "Stress":
             return fields.stress_field(strength, self.playback.chosen)
         if name == "Trace":
             return fields.trace_field(mesh, trace, self.playback.chosen)
         self.mode = min(self.mode, len(modes.factors) - 1)
         return fields.mode_field(mesh, modes, self.mode, self.playback.chosen)
+
+    def _diagram(self, name: str, view: Any, mesh: Any, strength: Any) -> None:
+        """Beside the lines what they carry, an eighth of the part high where it is most."""
+        what = BY_NAME.get(self.playback.chosen) if name == "Stress" else None
+        if what is not None and self.field is not None:
+            corners, values = diagram(strength, mesh.nodes, what, _DIAGRAM * view.size)
+            self.scene.show_diagram(
+                corners,
+                values / shown.per(what.kind),
+                fields.colour_map(self.field),
+                self.field.most,
+            )
 
     def _fields_beside(self, mesh: Any) -> list[fields.Field]:
         """Fields of the modes, or cases, that are compared."""
@@ -605,7 +627,10 @@ class Stage(QWidget):
         trace = self.session.current("trace") if self.view_name == "Trace" else None
         told = (
             ""
-            if self.view_name == "Mode" or self._free is not None or self.field is None
+            if self.view_name == "Mode"
+            or self._free is not None
+            or self.field is None
+            or self.playback.chosen in BY_NAME
             else fields.drawn_words(scale)
         )
         if trace is not None and len(

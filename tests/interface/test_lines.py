@@ -1,0 +1,87 @@
+"""What lines carry, in the window: the table, its course, and the diagram on the stage."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import Qt
+
+from labilis.judge.line_forces import CARRIED
+from tests.frames import portal
+from tests.interface.conftest import Hand
+
+DEMO = Path(__file__).parents[2] / "src/labilis/demos/panel-prop/panel-prop.json"
+
+
+def test_lines_have_a_page_and_diagrams_on_the_stage(hand: Hand, tmp_path: Path) -> None:
+    path = tmp_path / "portal.json"
+    path.write_text(json.dumps(portal()))
+    hand.load(path)
+    drawer, stage = hand.window.drawer, hand.window.stage
+    assert not drawer.tabs["Lines"].isVisible()
+    hand.run()
+    hand.click(drawer.tabs["Lines"])
+    lines = drawer.lines
+    assert lines.table.rowCount() == 3 and lines.chart.panels
+    bending = 1 + [item.symbol for item in CARRIED].index("Mz")
+    lines.table.setCurrentCell(1, bending)
+    hand.qtbot.wait(50)
+    assert stage.view_name == "Stress" and stage.playback.chosen == "Mz, bending"
+    scene = stage.scene
+    assert scene is not None and "diagram" in scene.actors
+    drawn = np.asarray(scene.actors["diagram"].mapper.dataset.point_data["value"])
+    shown = float(lines.table.item(1, bending).text().replace(",", ""))
+    assert np.abs(drawn).max() == abs(drawn).max() >= abs(shown) * 0.99
+    assert "right post" in stage.playback.story.text()
+    assert stage.playback.high.text().replace(",", "") == f"{abs(shown):.0f}"
+    assert "from the start" in lines.table.item(1, bending).toolTip()
+    x, y = zip(*lines.chart.panels[0].lines[0].points)
+    assert max(x) == 1200.0 and max(map(abs, y)) * 1e6 >= abs(shown) * 0.99
+    # another member's course, the same diagram
+    lines.table.setCurrentCell(2, bending)
+    hand.qtbot.wait(30)
+    assert lines.chart.panels[0].lines[0].points[-1][0] == 1600.0
+    # stress again, and no diagram any more
+    stage.playback.choose("worst side")
+    hand.qtbot.wait(30)
+    assert "diagram" not in scene.actors
+    # a traced frame moves; its diagram is of the linear run and is not shown there
+    hand.window.run_trace()
+    hand.wait_idle()
+    trace = hand.session.current("trace")
+    assert trace is not None and trace.end_words == "first yield of a line"
+    stage.show_view("Trace")
+    hand.qtbot.wait(30)
+    assert "diagram" not in scene.actors
+    hand.click(drawer.tabs["Lines"])
+    hand.load(DEMO)
+    hand.run()
+    assert (
+        not drawer.tabs["Lines"].isVisible() and drawer.pages.currentWidget() is drawer.modes_page
+    )
+
+
+def test_an_edit_makes_lines_of_before_old(hand: Hand, tmp_path: Path) -> None:
+    """After an edit nothing that lines carried is shown as today's."""
+    path = tmp_path / "portal.json"
+    path.write_text(json.dumps(portal()))
+    hand.load(path)
+    hand.run()
+    drawer = hand.window.drawer
+    hand.click(drawer.tabs["Lines"])
+    drawer.lines.table.setCurrentCell(0, 1)
+    hand.type_value("Loads", "-6000.0 N", "-9000 N")
+    hand.qtbot.wait(100)
+    scene = hand.window.stage.scene
+    assert scene is not None and "diagram" not in scene.actors
+    for name in ("Lines", "Screening", "Hand checks", "Evidence", "Modes"):
+        hand.click(drawer.tabs[name])
+        assert drawer.old.isVisible() and "before the last change" in drawer.old.text(), name
+    hand.click(drawer.tabs["Journal"])
+    assert not drawer.old.isVisible()
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    hand.wait_idle()
+    hand.click(drawer.tabs["Lines"])
+    assert not drawer.old.isVisible()

@@ -1,0 +1,180 @@
+"""What lines carry along their members, against statics."""
+
+from __future__ import annotations
+
+import json
+import math
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from labilis.judge.line_forces import (
+    BY_NAME,
+    CARRIED,
+    Along,
+    along_members,
+    at_ends,
+    diagram,
+    largest,
+    most_of,
+    table,
+)
+from labilis.model import load_project, shown
+from labilis.run import Plan, Runner, Snapshot, judge_project
+from tests.commands import labilis
+from tests.frames import STEEL, force, portal, strut
+
+ALL = ["x", "y", "z", "turn_x", "turn_y", "turn_z"]
+COLUMN = {item.symbol: number for number, item in enumerate(CARRIED)}
+
+
+def facts_of(stated: dict[str, Any]) -> Any:
+    project = load_project(stated)
+    return judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0].facts
+
+
+def members(stated: dict[str, Any]) -> dict[str, Along]:
+    facts = facts_of(stated)
+    return {one.name: one for one in along_members(facts.strength, facts.mesh.nodes)}
+
+
+def cantilever(section: dict[str, Any], *loads: dict[str, Any]) -> dict[str, Any]:
+    return {
+        "materials": [STEEL],
+        "pieces": [strut("bar", 500, section=section)],
+        "regions": [
+            {"name": "foot", "names": ["bar/start"]},
+            {"name": "head", "names": ["bar/end"]},
+        ],
+        "supports": [{"name": "foot", "on": "foot", "held": ALL}],
+        "loads": list(loads),
+        "cases": [{"name": "c", "loads": [{"load": load["name"]} for load in loads]}],
+        "criteria": {"modes": 1},
+    }
+
+
+FLAT = {"shape": "flat", "width": "30 mm", "thickness": "10 mm"}  # weak when it moves along y
+
+
+def test_a_cantilever_carries_its_end_force_by_statics() -> None:
+    """Tension on the far side of where it is pushed to: the tip goes to +x, so the side of -x is
+    in tension at the foot."""
+    bar = members(cantilever(FLAT, force("head", 60.0, 40.0, -900.0)))["bar"]
+    assert np.allclose(bar.values[:, COLUMN["N"]], -900.0)
+    far = 500.0 - bar.station
+    strong, weak = np.abs(bar.values[:, COLUMN["My"]]), np.abs(bar.values[:, COLUMN["Mz"]])
+    assert np.allclose(strong, 60.0 * far, atol=1e-6) and np.allclose(weak, 40.0 * far, atol=1e-6)
+    assert np.allclose(np.abs(bar.values[:, COLUMN["Vz"]]), 60.0)
+    assert np.allclose(np.abs(bar.values[:, COLUMN["Vy"]]), 40.0)
+    assert np.allclose(bar.values[:, COLUMN["T"]], 0.0)
+    stress = 900 / 300 + 60 * 500 / (10 * 30**2 / 6) + 40 * 500 / (30 * 10**2 / 6)
+    value, place = largest(bar, COLUMN["σ"])
+    assert value == pytest.approx(-stress, rel=1e-6) and place == 0.0
+
+
+@pytest.mark.parametrize(("x", "y"), [(1.0, 0.0), (0.0, 1.0), (-1.0, 0.5)])
+def test_a_diagram_of_bending_lies_where_the_tension_is(x: float, y: float) -> None:
+    facts = facts_of(cantilever(FLAT, force("head", 100 * x, 100 * y, 1e-3)))
+    for name, push in (("My, bending", x), ("Mz, bending", y)):
+        if not push:
+            continue
+        what = BY_NAME[name]
+        corners, values = diagram(facts.strength, facts.mesh.nodes, what, 50.0)
+        lifted = corners[:, 2:] - corners[:, [1, 0]]
+        axis = 0 if name.startswith("My") else 1
+        peak = np.abs(values).argmax()
+        side = lifted.reshape(-1, 3)[np.abs(lifted[..., axis]).argmax()][axis]
+        assert side * push < 0 and abs(side) == pytest.approx(50.0)
+        assert np.abs(lifted[..., 1 - axis]).max() < 1e-9 and peak >= 0
+
+
+def test_torsion_is_about_the_shear_centre() -> None:
+    """A force through the centroid of a channel twists it by its distance from the shear centre,
+    on the other side of the web."""
+    channel = {"shape": "channel", "width": "30 mm", "height": "60 mm", "thickness": "3 mm"}
+    facts = facts_of(cantilever(channel, force("head", 0.0, 200.0, 0.0)))
+    bar = along_members(facts.strength, facts.mesh.nodes)[0]
+    b, h, t = 28.5, 57.0, 3.0  # by its mid-line: e = 3 b² / (6 b + h) before the web's middle
+    before = 3 * b**2 / (6 * b + h)
+    centroid = b * b * t / ((2 * b + h) * t)
+    torsion = bar.values[:, COLUMN["T"]]
+    assert np.abs(torsion) == pytest.approx(200.0 * (before + centroid), rel=0.03)
+    assert np.ptp(torsion) < 1e-6 * abs(torsion[0])
+
+
+def test_shear_is_the_slope_of_bending_everywhere() -> None:
+    """dMy/dx = Vz, dMz/dx = -Vy, whatever the member's direction (Timoshenko and Gere 1972)."""
+    for member in members(portal()).values():
+        x, value = member.station, member.values
+        for k in range(0, len(x), 2):
+            step = x[k + 1] - x[k]
+            scale = np.abs(value[:, [COLUMN["My"], COLUMN["Mz"]]]).max()
+            rise = value[k + 1] - value[k]
+            assert rise[COLUMN["My"]] == pytest.approx(
+                step * value[k, COLUMN["Vz"]], abs=1e-8 * scale
+            )
+            assert rise[COLUMN["Mz"]] == pytest.approx(
+                -step * value[k, COLUMN["Vy"]], abs=1e-8 * scale
+            )
+
+
+def test_a_portal_is_in_balance_and_its_corner_passes_its_moment_on() -> None:
+    facts = facts_of(portal())
+    found = {one.name: one for one in along_members(facts.strength, facts.mesh.nodes)}
+    feet = sum(found[name].values[0, COLUMN["N"]] for name in ("left post", "right post"))
+    weight = 7.85e-9 * 9810 * (40 * 60 - 34 * 54) * (1200 + 1200 + 1600)
+    assert feet == pytest.approx(-6000 - weight, rel=0.02)  # half an element is on the support
+    corner = found["left post"].values[-1], found["beam"].values[0]
+    assert abs(corner[0][COLUMN["Mz"]]) == pytest.approx(abs(corner[1][COLUMN["Mz"]]), rel=1e-6)
+    what = BY_NAME["N, direct force"]
+    value, name, place = most_of(facts.strength, facts.mesh.nodes, what)
+    assert value == pytest.approx(np.abs(at_ends(facts.strength, what)).max() * np.sign(value))
+    assert name == "left post" and place[0] == pytest.approx(0.0)
+
+
+def test_a_turned_frame_carries_the_same() -> None:
+    turned = portal()
+    for piece in turned["pieces"]:
+        piece["place"]["turns"].append({"about": "z", "angle": "30 deg"})
+    c, s = math.cos(math.radians(30)), math.sin(math.radians(30))
+    turned["pieces"][1]["place"]["at"] = [f"{1600 * c!r} mm", f"{1600 * s!r} mm", "0 mm"]
+    turned["loads"][0]["components"] = [
+        f"{400 * c - 100 * s!r} N",
+        f"{400 * s + 100 * c!r} N",
+        "-6000 N",
+    ]
+    one, two = members(portal()), members(turned)
+    for name, member in one.items():
+        scale = np.abs(member.values).max(axis=0)
+        assert np.all(
+            np.abs(np.abs(member.values) - np.abs(two[name].values)) <= 1e-6 * scale + 1e-6
+        )
+
+
+def test_the_table_says_how_much_of_yield_is_used_in_any_units() -> None:
+    facts = facts_of(portal())
+    row = table(facts.project, facts.strength, facts.mesh.nodes)[0]
+    stress, share = row[len(CARRIED)][1], row[-1][1]
+    assert share == pytest.approx(abs(stress) / 235.0) and row[-1][0].endswith("%")
+    with shown.using("m-kN-MPa"):
+        other = table(facts.project, facts.strength, facts.mesh.nodes)[0]
+    assert float(other[1][0]) == pytest.approx(row[1][1] / 1000.0, rel=0.01)
+    stated = portal(materials=[{k: v for k, v in STEEL.items() if k != "yield_strength"}])
+    facts = facts_of(stated)
+    assert table(facts.project, facts.strength, facts.mesh.nodes)[0][-1][0] == "no yield strength"
+
+
+def test_the_command_line_tells_lines(tmp_path: Path) -> None:
+    (tmp_path / "portal.json").write_text(json.dumps(portal()))
+    done = labilis("check", str(tmp_path / "portal.json"), "--json", str(tmp_path / "out.json"))
+    assert done.returncode in (0, 1, 2, 3)
+    told = json.loads((tmp_path / "out.json").read_text())["cases"][0]["lines"]
+    known = members(portal())
+    assert [item["member"] for item in told] == list(known)
+    value, place = largest(known["left post"], COLUMN["My"])
+    assert told[0]["My_nmm"] == {
+        "largest": pytest.approx(value),
+        "at_mm": pytest.approx(place),
+    }
