@@ -215,8 +215,9 @@ def test_every_figure_of_every_table_means_the_same_in_other_units(ran: Hand) ->
     for study in ("tilt", "converge"):
         session.run(study)
         ran.wait_idle()
-    units = {"in": "mm", "lbf": "N", "psi": "MPa", "lb": "kg"}
+    units = {"in": "mm", "lbf": "N", "psi": "MPa", "lb": "kg", "lbf in": "N mm"}
     sizes = {"in": 25.4, "lbf": 4.4482216152605, "psi": 0.006894757293168361, "lb": 0.45359237}
+    sizes["lbf in"] = sizes["lbf"] * sizes["in"]
 
     def tables() -> dict[str, list[list[str]]]:
         found = {}

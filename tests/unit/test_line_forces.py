@@ -62,7 +62,7 @@ def test_a_cantilever_carries_its_end_force_by_statics() -> None:
     """Tension on the far side of where it is pushed to: the tip goes to +x, so the side of -x is
     in tension at the foot."""
     bar = members(cantilever(FLAT, force("head", 60.0, 40.0, -900.0)))["bar"]
-    assert np.allclose(bar.values[:, COLUMN["N"]], -900.0)
+    assert np.allclose(bar.values[:, COLUMN["Nx"]], -900.0)
     far = 500.0 - bar.station
     strong, weak = np.abs(bar.values[:, COLUMN["My"]]), np.abs(bar.values[:, COLUMN["Mz"]])
     assert np.allclose(strong, 60.0 * far, atol=1e-6) and np.allclose(weak, 40.0 * far, atol=1e-6)
@@ -123,12 +123,12 @@ def test_shear_is_the_slope_of_bending_everywhere() -> None:
 def test_a_portal_is_in_balance_and_its_corner_passes_its_moment_on() -> None:
     facts = facts_of(portal())
     found = {one.name: one for one in along_members(facts.strength, facts.mesh.nodes)}
-    feet = sum(found[name].values[0, COLUMN["N"]] for name in ("left post", "right post"))
+    feet = sum(found[name].values[0, COLUMN["Nx"]] for name in ("left post", "right post"))
     weight = 7.85e-9 * 9810 * (40 * 60 - 34 * 54) * (1200 + 1200 + 1600)
     assert feet == pytest.approx(-6000 - weight, rel=0.02)  # half an element is on the support
     corner = found["left post"].values[-1], found["beam"].values[0]
     assert abs(corner[0][COLUMN["Mz"]]) == pytest.approx(abs(corner[1][COLUMN["Mz"]]), rel=1e-6)
-    what = BY_NAME["N, direct force"]
+    what = BY_NAME["Nx, direct force"]
     value, name, place = most_of(facts.strength, facts.mesh.nodes, what)
     assert value == pytest.approx(np.abs(at_ends(facts.strength, what)).max() * np.sign(value))
     assert name == "left post" and place[0] == pytest.approx(0.0)

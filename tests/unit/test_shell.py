@@ -6,6 +6,8 @@ from scipy import sparse
 from scipy.sparse.linalg import eigsh, spsolve
 
 from labilis.mechanics import shell
+from labilis.mechanics.blocks import ShellBlock
+from labilis.mechanics.shell import smooth_triads
 from labilis.mechanics.shell_forms import forms_of
 from validation.elements import grid as quadrilaterals
 
@@ -281,3 +283,43 @@ def test_folded_element_is_refused() -> None:
     with pytest.raises(ValueError, match="folded"):
         shell.shell_geometry(nodes[[0, 1, 3, 2]], np.arange(4)[None], 1.0)
     assert forms_of(3).nodes == 3
+
+
+@pytest.mark.parametrize("corners", [3, 4])
+def test_the_second_strain_is_the_second_derivative_of_the_strains(corners: int) -> None:
+    """On a warped, irregular patch, by differences of the strains at finite turns."""
+    random, n = np.random.default_rng(4), 5
+    x, y = np.meshgrid(np.linspace(0, 60, n), np.linspace(0, 50, n), indexing="ij")
+    z = 0.01 * x**2 - 0.005 * x * y
+    nodes = np.stack([x, y, z], axis=-1).reshape(-1, 3) + 0.8 * random.normal(size=(n * n, 3))
+    i, j = np.meshgrid(np.arange(n - 1), np.arange(n - 1), indexing="ij")
+    a = (i * n + j).ravel()
+    cells = np.stack([a, a + n, a + n + 1, a + 1], axis=1)
+    if corners == 3:
+        cells = np.concatenate([cells[:, [0, 1, 2]], cells[:, [0, 2, 3]]])
+    count = len(nodes)
+    block = ShellBlock(
+        nodes,
+        cells,
+        count + np.arange(count),
+        np.full(len(cells), 2.0),
+        smooth_triads(nodes[cells], cells),
+        210e3,
+        0.3,
+    )
+    local = random.normal(size=(len(cells), 2 * corners, 3))
+    local[:, 1::2] *= 0.05
+    step = 1e-4
+    sides = [
+        shell.shell_state(
+            block.geometry,
+            block.section,
+            sign * step * local[:, ::2],
+            shell.exponential(sign * step * local[:, 1::2]),
+        ).strain
+        for sign in (1.0, -1.0)
+    ]
+    expected = (sides[0] + sides[1]) / step**2
+    found = block.second_strain(local)
+    scale = np.abs(expected).max(axis=(0, 1))
+    assert np.all(np.abs(found - expected).max(axis=(0, 1)) < 1e-5 * scale)

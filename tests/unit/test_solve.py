@@ -9,7 +9,7 @@ from labilis.solve import mkl
 from labilis.solve.factor import NotPositive, SuperLuFactor, factor
 from labilis.solve.lanczos import block_lanczos
 from labilis.solve.mkl import library
-from labilis.solve.modes import count_below, find_modes
+from labilis.solve.modes import count_below, find_modes, first_factor
 
 RNG = np.random.default_rng(11)
 
@@ -217,3 +217,27 @@ def test_ordering_by_groups_gives_the_same_answers() -> None:
     assert grouped.entries < 1.3 * plain.entries
     b = RNG.standard_normal(len(keep))
     assert np.allclose(grouped.solve(b), plain.solve(b))
+
+
+@pytest.mark.parametrize("near", ["itself", "others", "nothing", "nearly"])
+def test_the_first_factor_is_found_from_whatever_it_is_said_to_lie_near(near: str) -> None:
+    """Modes that mislead cost time and nothing else: the pivots say that one lies below."""
+    k, k_g, factors = pencil(600)
+    known = find_modes(k, factor(k), k_g, 24)
+    start = {
+        "itself": known.vectors[:, :3],
+        "others": known.vectors[:, 5:9],
+        "nothing": known.vectors[:, :0],
+        "nearly": known.vectors[:, :3] + 0.05 * known.vectors[:, 20:23],
+    }[near]
+    found = first_factor(k, factor(k), k_g, np.inf, start)
+    assert found == pytest.approx(factors[factors > 0].min(), rel=1e-6)
+
+
+def test_no_first_factor_up_to_the_limit_is_told_as_none() -> None:
+    k, k_g, factors = pencil(500)
+    vectors, least = find_modes(k, factor(k), k_g, 4).vectors, factors[factors > 0].min()
+    assert np.isnan(first_factor(k, factor(k), k_g, 0.9 * least, vectors))
+    squeezed = sparse.csr_matrix(np.triu(np.eye(500)))  # K + lambda K_G only gets stiffer
+    assert np.isnan(first_factor(k, factor(k), squeezed, 1e6, vectors))
+    assert first_factor(k, factor(k), k_g, np.inf, vectors[:, 1:]) == pytest.approx(least, rel=1e-6)

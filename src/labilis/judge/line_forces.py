@@ -1,7 +1,7 @@
 """What lines carry along their members: direct force, shear, torsion, bending and the stress that
 comes of it, as tables, curves and diagrams beside the members.
 
-Axes of a section: y and z are its principal axes, My is about the strong one. Signs: N draws; My
+Axes of a section: y and z are its principal axes, My is about the strong one. Signs: Nx draws; My
 and Mz put tension on the side of positive z and of negative y; shear and torsion are those that the
 part behind a cut puts on the one before it. A diagram of bending is drawn where the tension is.
 """
@@ -34,12 +34,12 @@ class Carried:
 
     @property
     def name(self) -> str:
-        """'N, direct force'."""
+        """'Nx, direct force'."""
         return f"{self.symbol}, {self.words}"
 
 
 CARRIED = (
-    Carried("N", "direct force", "force", 0, 2),
+    Carried("Nx", "direct force", "force", 0, 2),
     Carried("Vz", "shear", "force", 2, 2),
     Carried("My", "bending", "moment", 4, 2),
     Carried("Vy", "shear", "force", 1, 1),

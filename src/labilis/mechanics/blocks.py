@@ -477,32 +477,12 @@ class ShellBlock:
 
     def second_strain(self, local: Floats) -> Floats:
         """Second derivative (m, g, 9) of the strains at rest along a motion (m, 2k, 3): their part
-        of second order, twice. Taken by central differences, which for forms of second and fourth
-        order leaves an error of the step squared."""
-        step = 1e-4 / max(
-            float(np.abs(local[:, 1::2]).max()),
-            float(np.abs(local[:, ::2]).max() / self._reach),
-            1e-300,
-        )
+        of second order, twice."""
         found = np.empty((*self.geometry.area.shape, 9))
         for rows in self._chunks():
             part = shell.part_of(self.geometry, rows)
-            sides = [
-                shell.shell_state(
-                    part,
-                    self.section[rows],
-                    sign * step * local[rows, ::2],
-                    shell.exponential(sign * step * local[rows, 1::2]),
-                ).strain
-                for sign in (1.0, -1.0)
-            ]
-            found[rows] = (sides[0] + sides[1]) / step**2
+            found[rows] = shell.second_strain(part, local[rows, ::2], local[rows, 1::2])
         return found
-
-    @cached_property
-    def _reach(self) -> float:
-        """Mean side length, mm."""
-        return float(np.sqrt(self.geometry.area.sum(axis=1).mean()))
 
     @cached_property
     def section_slope(self) -> Floats:

@@ -263,6 +263,49 @@ def shell_state(
     return ShellState(strain, resultant if initial is None else resultant + initial, y, curvature)
 
 
+def second_strain(geometry: ShellGeometry, displacement: Floats, turn: Floats) -> Floats:
+    """Second derivative (m, g, 9) at rest of the strains along a motion of displacements and turns
+    (m, n, 3): of the products of the nodal vectors it is 2 ẏ ẏᵀ + y ÿᵀ + ÿ yᵀ, with directors that
+    turn by θ × d and θ × (θ × d)."""
+    m, n = geometry.elements.shape
+    at_rest = _vectors(geometry, np.zeros_like(displacement), None)
+    apart = at_rest.reshape(m, n, 4, 3)
+    rate, bent = np.zeros_like(apart), np.zeros_like(apart)
+    rate[:, :, X] = displacement - displacement.mean(axis=1, keepdims=True)
+    rate[:, :, D:] = np.cross(turn[:, :, None], apart[:, :, D:])
+    bent[:, :, D:] = np.cross(turn[:, :, None], rate[:, :, D:])
+    first, second = rate.reshape(m, 4 * n, 3), bent.reshape(m, 4 * n, 3)
+    mixed = at_rest @ np.swapaxes(second, 1, 2)
+    products = 2.0 * first @ np.swapaxes(first, 1, 2) + mixed + np.swapaxes(mixed, 1, 2)
+    q = geometry.forms.q
+    natural = 0.5 * np.einsum("gkab,mab->mgk", q, products, optimize=True)
+    if bulge := _bulge(geometry):
+        along = first @ np.swapaxes(at_rest, 1, 2)
+        curvature = 0.5 * np.einsum(
+            "gkab,mab->mgk", q[:, 3:5], along + np.swapaxes(along, 1, 2), optimize=True
+        )
+        natural[..., 0:2] += 2.0 * bulge * curvature**2
+    strain = np.einsum("mgjk,mgk->mgj", geometry.change, natural)
+    strain[:, :, 8] = _drilled(geometry, products)
+    return np.asarray(strain)
+
+
+def _drilled(geometry: ShellGeometry, products: Floats) -> Floats:
+    """Half of the drilling forms times products (m, 4n, 4n), (m, g), without the forms
+    themselves."""
+    forms = geometry.forms
+    m, n = geometry.elements.shape
+    apart = products.reshape(m, n, 4, n, 4)
+    slope = np.einsum(
+        "mgba,gna->mgbn", geometry.change[:, :, 6:8, 6:8], forms.slopes, optimize=True
+    )
+    found = 0.0
+    for number, sign, other in ((0, 0.5, T2), (1, -0.5, T1)):
+        along = slope[:, :, number] @ apart[:, :, X, :, other]
+        found = found + sign * np.einsum("mgk,gk->mg", along, forms.values)
+    return np.asarray(found)
+
+
 def _bulge(geometry: ShellGeometry) -> float:
     """A straight side that bends becomes longer than its chord: with x,11·d = -κ the slope varies
     by κ r within the element, which adds the mean of ½ (κ r)², κ²/6, to the membrane strain 11 (22

@@ -21,7 +21,7 @@ from labilis.run.symmetry import Retie, antisymmetric_factor
 from labilis.solve.factor import Factor, NotPositive, factor
 from labilis.solve.levers import levers_of
 from labilis.solve.mkl import Symmetric
-from labilis.solve.modes import ModesSolution, NotConverged, count_below, find_modes
+from labilis.solve.modes import ModesSolution, NotConverged, count_below, find_modes, first_factor
 from labilis.solve.stress_recovery import recovered_errors
 from labilis.solve.system import System
 from labilis.solve.weaker_side import buckling_sides
@@ -137,12 +137,12 @@ def modes_stage(
             needed=required,
         )
         second = (
-            _second_opinion(system, solved, base, base_factor, limit)
+            _second_opinion(system, solved, base, base_factor, limit, solution.vectors)
             if criteria.second_opinion
             else float("nan")
         )
         together = (
-            _together(system, solved, stiffness, k_g, limit)
+            _together(system, solved, stiffness, k_g, limit, solution.vectors)
             if np.any(solved.held.u)
             else float("nan")
         )
@@ -268,27 +268,23 @@ def _levers(
 
 
 def _second_opinion(
-    system: System, solved: SolvedCase, base: Any, base_factor: Factor, limit: float
+    system: System, solved: SolvedCase, base: Any, base_factor: Factor, limit: float, near: Any
 ) -> float:
     """First positive factor with the full derivative of the tangent along the linear path; nan
-    when there is none."""
+    when there is none. `near` (size, m): modes without it."""
     full = system.path_derivative(solved.growing.q, solved.growing.internal)
-    found = find_modes(base, base_factor, full, 1, largest=limit, count=False)
-    return float(found.factors[0]) if len(found.factors) else float("nan")
+    return first_factor(base, base_factor, full, limit, near)
 
 
 def _together(
-    system: System, solved: SolvedCase, stiffness: Factor, growing: Any, limit: float
+    system: System, solved: SolvedCase, stiffness: Factor, growing: Any, limit: float, near: Any
 ) -> float:
     """First positive factor of the held and the growing loads as one, from the unloaded part;
-    nan when there is none."""
+    nan when there is none. `near` (size, m): modes of the growing loads beside the held ones."""
     everything = growing + system.geometric(solved.held_states, solved.held.internal)
     if solved.following["held"]:
         everything = everything + system.following(solved.following["held"])[0]
-    found = find_modes(
-        system.reduced_stiffness, stiffness, everything.tocsr(), 1, largest=limit, count=False
-    )
-    return float(found.factors[0]) if len(found.factors) else float("nan")
+    return first_factor(system.reduced_stiffness, stiffness, everything.tocsr(), limit, near)
 
 
 def _energies(scene: LoadScene, vectors: Any) -> tuple[Any, Any, Any, Any]:

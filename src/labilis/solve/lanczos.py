@@ -48,12 +48,16 @@ def block_lanczos(
     most: int = 0,
     sure: int | None = None,
     progress: Callable[[float], None] | None = None,
+    near: Floats | None = None,
 ) -> Spectrum:
     """The `wanted` largest mu (largest in size when `both`) of A x = mu K x.
 
     apply: x (n, b) -> A x; solve: -> K⁻¹ x; times_k: -> K x. Stops when the first `sure` (all when
     None) have converged, the Krylov space is exhausted, or after `most` block steps (0: enough for
-    any ordinary spectrum)."""
+    any ordinary spectrum). `near` (n, m): vectors that are thought to lie near those looked for,
+    of which the first ones take all places of the first block but one; whoever gives them proves
+    that none is missing.
+    """
     wanted, block = min(wanted, n), min(block, n)
     sure = wanted if sure is None else min(sure, wanted)
     limit = min(n, max(12 * block, 3 * wanted + 4 * block))
@@ -61,7 +65,11 @@ def block_lanczos(
     most = most or max(120, 20 * wanted // block)
     basis = _Basis(n, limit + block)
     random = np.random.default_rng(20260101)
-    start = solve(apply(random.standard_normal((n, block))))
+    first = random.standard_normal((n, block))
+    if near is not None:
+        taken = min(near.shape[1], block - 1)
+        first[:, :taken] = near[:, :taken]
+    start = solve(apply(first))
     k_start = times_k(start)
     q, kq, _ = _orthonormal(start, k_start, basis, _size(start, k_start))
     h = np.zeros((0, 0))

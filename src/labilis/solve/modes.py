@@ -21,6 +21,7 @@ from labilis.solve.mkl import Symmetric
 
 Floats = NDArray[np.float64]
 _ALIKE = 1e-3  # of a factor: those nearer to it are one repeated
+_FIRST, _NEAR = 1e-5, 1e-4  # of a factor that is looked for near others; residual of its mode
 _DENSE = 400  # unknowns under which the whole spectrum is computed at once
 
 
@@ -125,6 +126,30 @@ def find_modes(
         for check in checks
     )
     return ModesSolution(factors[:wanted], vectors[:, :wanted], residuals[:wanted], checks, solves)
+
+
+def first_factor(
+    k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, largest: float, near: Floats
+) -> float:
+    """The smallest positive factor, nan when there is none up to `largest`, of a problem whose
+    modes are thought to lie near vectors (size, m). That none lies below is proved by the pivots;
+    where one does, or none is found, it is looked for from nothing."""
+    n, scale = k.shape[0], 1.0 - _FIRST
+    if n > _DENSE and near.shape[1]:
+        times_k, times_g = Symmetric(k), Symmetric(k_g)
+        found = block_lanczos(
+            lambda x: -times_g(x), k_factor.solve, times_k, n, 1, tolerance=_NEAR, near=near
+        )
+        value = float(found.values[0]) if len(found.values) else 0.0
+        # an eigenvalue is off by the square of its residual (Parlett 1980, 11.7)
+        if (
+            value > 1.0 / largest
+            and found.residuals[0] < _NEAR
+            and count_below(k, k_g, scale / value, k_factor) == 0
+        ):
+            return 1.0 / value
+    solution = find_modes(k, k_factor, k_g, 1, largest=largest, count=False)
+    return float(solution.factors[0]) if len(solution.factors) else float("nan")
 
 
 def _sorted(found: Spectrum, both: bool, largest: float) -> tuple[Floats, Floats, Floats]:

@@ -4,6 +4,8 @@ two is the error of the energy (Zienkiewicz and Zhu 1987)."""
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,6 +16,7 @@ from labilis.solve.system import System
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+Bools = NDArray[np.bool_]
 _FOLD = 0.35  # rad; walls that meet at more have stresses of their own, as in `smooth_triads`
 # Errors of factors over those of the energy. Solids conform, and theirs are alike (Strang and Fix
 # 1973, ch. 6). MITC4 and MITC3: measured against closed forms and finer meshes 1.0 along a strip,
@@ -34,16 +37,21 @@ def recovered_errors(system: System, vectors: Floats) -> Floats:
     if not found.size:
         return found
     whole = system.energy(vectors).sum(axis=(0, 1))
+    seams = {
+        number: (_edges(block), _smooth_nodes(block))
+        for number, block in enumerate(system.blocks)
+        if isinstance(block, ShellBlock)
+    }
     for mode in range(len(found)):
-        for block, local in zip(system.blocks, system.local(vectors[:, mode])):
+        for number, (block, local) in enumerate(zip(system.blocks, system.local(vectors[:, mode]))):
             if isinstance(block, ShellBlock):
-                found[mode] += _of_shells(block, block.linear(local))
+                found[mode] += _of_shells(block, block.linear(local), *seams[number])
             elif isinstance(block, SolidBlock):
                 found[mode] += _SOLIDS * _of_solids(block, block.linear(local))
     return found / np.maximum(whole, 1e-300)
 
 
-def _of_shells(block: ShellBlock, state: Floats) -> float:
+def _of_shells(block: ShellBlock, state: Floats, edges: _Edges, smooth_at: Bools) -> float:
     """Energy (N mm), doubled, of the jumps of membrane stress and of bending, and of what twist
     loses along edges."""
     where, (top, middle, bottom) = block.corner_stress(state)
@@ -51,22 +59,32 @@ def _of_shells(block: ShellBlock, state: Floats) -> float:
         block._global(layer)
         for layer in surface_stress(state, block.geometry.thickness, block.geometry.offset)
     )
-    normals, values, area = block.triads[:, :, 2], block.geometry.forms.values, block.geometry.area
+    values, area = block.geometry.forms.values, block.geometry.area
     energy = 0.0
     for corners, own, share in (
         (middle, own_middle, 1.0),
         (0.5 * (top - bottom), 0.5 * (own_top - own_bottom), 1.0 / 3.0),
     ):
-        smooth = _smoothed(where, corners, block.volume, normals, block.geometry.thickness)
+        smooth = _smoothed(where, corners, block.volume, smooth_at)
         off = np.einsum("gn,mns->mgs", values, smooth) - own
         energy += share * _energy(block, off, area * block.geometry.thickness[:, None])
-    return _SHELLS * energy + _edge_layers(block, 0.5 * (top - bottom))
+    return _SHELLS * energy + _edge_layers(block, 0.5 * (top - bottom), edges)
 
 
-def _edge_layers(block: ShellBlock, bending: Floats) -> float:
-    """Energy (N mm) of twist that layers along the edges of smooth walls do not store, as far as
-    the elements are too long to show it; bending (m, k, 6): stress at the top less the middle's, at
-    corners."""
+class _Edges(NamedTuple):
+    """Sides of elements along the edges of smooth walls: element (e,), its corner at the side's
+    beginning; across and along (e, 3) unit vectors in its plane; length (e,) mm; deep (e,) mm: how
+    far the element reaches inwards."""
+
+    element: Ints
+    corner: Ints
+    across: Floats
+    along: Floats
+    length: Floats
+    deep: Floats
+
+
+def _edges(block: ShellBlock) -> _Edges:
     where, k = block.elements, block.elements.shape[1]
     ends = np.stack([where, np.roll(where, -1, axis=1)], axis=2)
     key = np.sort(ends.reshape(-1, 2), axis=1)
@@ -89,14 +107,20 @@ def _edge_layers(block: ShellBlock, bending: Floats) -> float:
     along = block.nodes[ends[element, corner, 1]] - block.nodes[ends[element, corner, 0]]
     length = np.linalg.norm(along, axis=1)
     s = along / length[:, None]
-    n = np.cross(normal[rows], s)
+    deep = (2.0 if k == 3 else 1.0) * block.geometry.area[element].sum(axis=1) / length
+    return _Edges(element, corner, np.cross(normal[rows], s), s, length, deep)
+
+
+def _edge_layers(block: ShellBlock, bending: Floats, edges: _Edges) -> float:
+    """Energy (N mm) of twist that layers along the edges of smooth walls do not store, as far as
+    the elements are too long to show it; bending (m, k, 6): stress at the top less the middle's, at
+    corners."""
+    element, corner, n, s, length, deep = edges
+    k = block.elements.shape[1]
     stress = 0.5 * (bending[element, corner] + bending[element, (corner + 1) % k])
     tensor = stress[:, [[0, 3, 5], [3, 1, 4], [5, 4, 2]]]
     twist = np.einsum("ki,kij,kj->k", n, tensor, s)
     thickness = block.geometry.thickness[element]
-    deep = (
-        (2.0 if k == 3 else 1.0) * block.geometry.area[element].sum(axis=1) / length
-    )  # how far the element reaches inwards
     missing = np.minimum(1.0, deep / (_LAYER * thickness))
     shear = block.modulus / (2 * (1 + block.ratio))
     return float(
@@ -107,7 +131,7 @@ def _edge_layers(block: ShellBlock, bending: Floats) -> float:
 def _of_solids(block: SolidBlock, state: Floats) -> float:
     """Energy (N mm) of the jumps of stress."""
     where, (corners,) = block.corner_stress(state)
-    smooth = _smoothed(where, corners, block.volume, None, None)
+    smooth = _smoothed(where, corners, block.volume, None)
     off = np.einsum("gn,mns->mgs", family(where.shape[1]).values, smooth) - state
     return _energy(block, off, block.geometry.weight)
 
@@ -122,12 +146,23 @@ def _energy(block: ShellBlock | SolidBlock, stress: Floats, volume: Floats) -> f
     )
 
 
-def _smoothed(
-    where: Ints, values: Floats, volume: Floats, normals: Floats | None, thickness: Floats | None
-) -> Floats:
-    """Corner values (m, k, 6) averaged by volume at their nodes (m, k); of shells only where all
-    walls of a node run on smoothly and are
-    equally thick: elsewhere stress may jump, and stays."""
+def _smooth_nodes(block: ShellBlock) -> Bools:
+    """Which nodes all walls run smoothly through and are equally thick: elsewhere stress may
+    jump."""
+    nodes, count = block.elements.ravel(), int(block.elements.max(initial=-1)) + 1
+    d = block.triads[:, :, 2].reshape(-1, 3)
+    t = np.repeat(block.geometry.thickness, block.elements.shape[1])
+    first = np.full(count, -1)
+    # a corner of each node that the others are held against
+    first[nodes[::-1]] = np.arange(len(nodes))[::-1]
+    other = first[nodes]
+    apart = (np.einsum("ki,ki->k", d, d[other]) < np.cos(_FOLD)) | (np.abs(t - t[other]) > 1e-6 * t)
+    return np.asarray(np.bincount(nodes, apart, count) == 0)
+
+
+def _smoothed(where: Ints, values: Floats, volume: Floats, smooth_at: Bools | None) -> Floats:
+    """Corner values (m, k, 6) averaged by volume at their nodes (m, k), of those `smooth_at` only
+    where that is given."""
     nodes = where.ravel()
     count = int(nodes.max()) + 1 if len(nodes) else 0
     weight = np.repeat(volume, where.shape[1])
@@ -137,15 +172,6 @@ def _smoothed(
         [np.bincount(nodes, weight * flat[:, k], count) for k in range(flat.shape[1])], axis=1
     )
     smooth: Floats = (mean / np.maximum(total, 1e-300)[:, None])[nodes]
-    if normals is not None and thickness is not None:
-        d, t = normals.reshape(-1, 3), np.repeat(thickness, where.shape[1])
-        first = np.full(count, -1)
-        # a corner of each node that the others are held against
-        first[nodes[::-1]] = np.arange(len(nodes))[::-1]
-        other = first[nodes]
-        apart = (np.einsum("ki,ki->k", d, d[other]) < np.cos(_FOLD)) | (
-            np.abs(t - t[other]) > 1e-6 * t
-        )
-        jumps = np.bincount(nodes, apart, count) > 0
-        smooth[jumps[nodes]] = flat[jumps[nodes]]
+    if smooth_at is not None:
+        smooth = np.where(smooth_at[nodes][:, None], smooth, flat)
     return smooth.reshape(values.shape)

@@ -15,9 +15,9 @@ from labilis.ui.theme import PAPER
 
 _NOTHING = "No piece is meshed as a line, or strength has not been run."
 _HOW = (
-    "The largest in size under the service load, growing and held. N draws; My is about the strong "
-    "axis, T about the shear centre; σ is of N, bending and warping. What is chosen here is drawn "
-    "beside the members on the stage."
+    "The largest in size under the service load, growing and held. Nx draws; My is about the "
+    "strong axis, T about the shear centre; σ is of Nx, bending and warping. What is chosen here "
+    "is drawn beside the members on the stage."
 )
 
 
