@@ -241,3 +241,24 @@ def test_no_first_factor_up_to_the_limit_is_told_as_none() -> None:
     squeezed = sparse.csr_matrix(np.triu(np.eye(500)))  # K + lambda K_G only gets stiffer
     assert np.isnan(first_factor(k, factor(k), squeezed, 1e6, vectors))
     assert first_factor(k, factor(k), k_g, np.inf, vectors[:, 1:]) == pytest.approx(least, rel=1e-6)
+
+
+@pytest.mark.skipif(library() is None, reason="only MKL tells what it will need")
+def test_factors_that_would_not_fit_are_refused_before_they_are_made(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """What is told after looking at the pattern is never less than what is taken then; a system
+    without that much free memory says so and goes on."""
+    n = 3000
+    rows = sparse.random(n, n, 2e-3, random_state=5, format="csr")
+    k = sparse.csr_matrix(sparse.triu(rows @ rows.T + sparse.identity(n)))
+    k.sort_indices()
+    made = factor(k)
+    told, taken = made._analysis.memory, made.memory  # type: ignore[attr-defined]
+    assert taken <= told <= taken + 2**25
+    monkeypatch.setattr(factor_module, "available_memory", lambda: told - 1)
+    with pytest.raises(MemoryError, match=r"the factors need .* GiB"):
+        factor(k)
+    monkeypatch.setattr(factor_module, "available_memory", lambda: told + 1)
+    b = np.ones(n)
+    assert np.allclose(factor(k).solve(b), made.solve(b))

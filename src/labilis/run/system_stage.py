@@ -44,7 +44,10 @@ def system_stage(
         raise mechanism_error(system, part, mesh) from error
     except MemoryError as error:
         raise LabilisError(
-            "There is not enough memory to solve this mesh.", "mesh", "Mesh coarser.", "memory"
+            f"There is not enough memory to solve this mesh: {error}.",
+            "mesh",
+            "Mesh coarser, or close other programs.",
+            "memory",
         ) from error
     refuse_soft(system, part, mesh, stiffness)
     return scene, tied, stiffness

@@ -15,6 +15,7 @@ from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from labilis.mechanics.assembly import full
+from labilis.mesh.estimate import available_memory
 from labilis.solve.mkl import library
 
 Floats = NDArray[np.float64]
@@ -79,6 +80,15 @@ class _Analysis:
                 MemoryError("not enough memory for the factors")
                 if error == -2
                 else ArithmeticError(f"PARDISO error {error} while looking at the pattern")
+            )
+        # what the numbers will take is known before they are worked out: a system that runs out of
+        # memory ends the program without a word
+        self.memory = 1024 * int(max(settings[14], settings[15] + settings[16]))
+        free = available_memory()
+        if self.memory > free:
+            self._release()
+            raise MemoryError(
+                f"the factors need {self.memory / 2**30:.1f} GiB, {free / 2**30:.1f} GiB are free"
             )
 
     def fits(self, upper: sparse.csr_matrix) -> bool:
