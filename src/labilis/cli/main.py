@@ -717,6 +717,20 @@ def revise(
     raise typer.Exit(2 if lost else 0)
 
 
+@app.command("install-desktop")
+def install_desktop(
+    remove: Annotated[
+        bool, typer.Option("--remove", help="Take away what was installed before.")
+    ] = False,
+) -> None:
+    """Put the program into your desktop's menu, with its icons and the type of project files; no
+    need to be root."""
+    from labilis.store import desktop
+
+    for path in desktop.remove() if remove else desktop.install():
+        typer.echo(f"{'removed' if remove else 'wrote'} {path}")
+
+
 @app.command()
 def doctor() -> None:
     """Say what is installed, which solver is used, whether a window can be opened, and what is

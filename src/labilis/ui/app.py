@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import sys
+from importlib.resources import as_file, files
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor, QPalette
+from PyQt6.QtGui import QColor, QIcon, QPalette, QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from labilis.app import Session
@@ -21,6 +22,10 @@ def make_application() -> QApplication:
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)
     application.setApplicationName("Labilis")
+    application.setDesktopFileName("labilis")
+    drawing = files("labilis").joinpath("ui/theme/icons/labilis.svg")
+    with as_file(drawing) as path:
+        application.setWindowIcon(QIcon(QPixmap(str(path)).scaledToWidth(256)))
     application.setStyle("Fusion")
     PAPER.take(DARK if is_dark(application) else LIGHT)
     application.setPalette(_qt_palette())
