@@ -25,6 +25,7 @@ from labilis.model import (
     shown,
 )
 from labilis.model.expressions import names_in
+from labilis.model.standard_sections import standard_of, standard_sections
 
 _SIZE_WORDS = {
     "width": "wide",
@@ -97,11 +98,22 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
         ]
     if isinstance(recipe, Strut):
         drawn = {"polygon": "corners", "outline": "outline"}.get(recipe.section.shape, "")
-        words = _section_words(recipe.section)
-        spans = [
-            Span(words, (*here, "section", drawn), "outline") if drawn else Span(words),
-            Span(", "),
-        ]
+        words, place = _section_words(recipe.section), (*here, "section")
+        offered = standard_sections(recipe.section.shape)
+        if drawn:
+            spans = [Span(words, (*place, drawn), "outline")]
+        elif offered:
+            known = standard_of(project, recipe.section)
+            spans = [
+                Span(
+                    words if known is None else f"{words} {known.words}",
+                    place,
+                    choices=tuple((item.words, item.section.model_dump()) for item in offered),
+                )
+            ]
+        else:
+            spans = [Span(words)]
+        spans.append(Span(", "))
         for name, word in _SIZE_WORDS.items():
             text = getattr(recipe.section, name)
             if text is not None:
