@@ -177,6 +177,19 @@ def test_statements_changed_while_a_run_waits_are_those_that_it_runs(session: Se
     assert session.report.cases[0].facts.modes is not None
 
 
+def test_a_case_renamed_while_its_trace_waits_is_told_and_nothing_fails(session: Session) -> None:
+    prop(session)
+    failed: list[Any] = []
+    session.problem.connect(failed.append)
+    session.run("trace")
+    session.set_value(("cases", 0, "name"), "renamed", "case renamed")
+    assert session.wait(120) and not failed
+    assert any("there is no case" in line for line in session.journal)
+    assert session.current("trace") is None and session.last_error is None
+    session.run("strength")
+    assert session.wait(120) and session.current("strength") is not None
+
+
 def test_a_reading_that_was_stopped_has_no_second_life(session: Session, tmp_path: Path) -> None:
     prop(session)
     assert session.wait(60)

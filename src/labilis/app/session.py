@@ -205,16 +205,23 @@ class Session(Document):
             lambda: self._submit(plan, anew),
             self._found,
             done,
-            needed=lambda: self._needs(upto),
+            needed=lambda: self._needs(plan),
             by_itself=upto == "shape",
         )
         self._ask(job)
 
-    def _needs(self, upto: Stage) -> bool:
-        """Whether what waited for its turn is still to be found."""
-        if upto == "shape":
+    def _needs(self, plan: Plan) -> bool:
+        """Whether what waited for its turn is still to be found. A case that has another name by
+        now, or is gone, is told and left."""
+        if plan.upto == "shape":
             return len(self.project.active_pieces) > 0 and self.current("shape") is None
-        return upto != "modes" or self.stale_cases() > 0
+        here = {case.name for case in self.project.cases}
+        if gone := [case for case in plan.cases if case not in here]:
+            self.note(
+                f"Not run: there is no case '{gone[0]}' any more. Ask again for the one meant."
+            )
+            return False
+        return plan.upto != "modes" or self.stale_cases() > 0
 
     def _submit(self, plan: Plan, anew: bool) -> WorkerEngine:
         """Begin a run of what is stated now: what it waited for may have changed everything, and
@@ -299,7 +306,7 @@ class Session(Document):
 
     def _read_shape(self) -> None:
         """Read the part's shape if it is not known yet; when a run is on, after it."""
-        if self._needs("shape"):
+        if self._needs(Plan("shape")):
             self.run("shape")
 
     def _run_died(self, job: Job, sentence: str) -> None:
