@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -39,6 +39,22 @@ class Field:
     reach: float
     least: float = 0.0
     low: str = "0"
+
+
+def with_range(field: Field, low: float | None, high: float | None) -> Field:
+    """A field whose colours end elsewhere, in the unit of its legend; what lies beyond has the
+    colour of the end. As it is where they would not rise."""
+    least = field.least if low is None else low
+    most = field.most if high is None else high
+    if not least < most:
+        return field
+    return replace(
+        field,
+        least=least,
+        most=most,
+        low=field.low if low is None else shown.figure(low, 4),
+        high=field.high if high is None else shown.figure(high, 4),
+    )
 
 
 def choices(

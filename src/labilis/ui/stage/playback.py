@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QFontMetrics, QLinearGradient, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QHBoxLayout,
+    QLineEdit,
     QSlider,
     QToolButton,
     QVBoxLayout,
@@ -42,12 +43,47 @@ class _Legend(QWidget):
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
 
 
+class RangeEnd(QLineEdit):
+    """One end of the colours, which can be typed; empty for what is there. `typed` fires when
+    something else was."""
+
+    typed = pyqtSignal()
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setObjectName("range")
+        self.setFrame(False)
+        self.setAccessibleName(name)
+        self.setToolTip("Type where the colours end; empty: where the values do")
+        self.textChanged.connect(lambda _: self._fit())
+        self.editingFinished.connect(self._done)
+
+    def tell(self, text: str, own: bool) -> None:
+        """Show an end, bold when it was typed and is not the values' own."""
+        font = self.font()
+        font.setBold(own)
+        self.setFont(font)
+        self.setText(text)
+        self.setVisible(bool(text))
+
+    def _fit(self) -> None:
+        wide = QFontMetrics(self.font()).horizontalAdvance(self.text() or "0")
+        self.setFixedWidth(wide + 12)
+
+    def _done(self) -> None:
+        if self.isModified():
+            self.setModified(False)
+            self.clearFocus()  # so that Space plays again
+            self.typed.emit()
+
+
 class Playback(QWidget):
     """Controls of movement. `changed` fires when a new frame must be drawn; phase 0 to 1 over
-    one swing."""
+    one swing; `range_typed` when an end of the colours was typed."""
 
     changed = pyqtSignal()
     what_changed = pyqtSignal()
+    range_typed = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -58,10 +94,12 @@ class Playback(QWidget):
         layout.setContentsMargins(14, 4, 14, 8)
         layout.setSpacing(2)
         top = QHBoxLayout()
-        self.low, self.high, self.unit = Label(), Label(), Label()
+        self.low, self.high = RangeEnd("Lower end of the colours"), RangeEnd("Their upper end")
+        self.unit = Label()
         self.legend = _Legend()
-        for label in (self.low, self.high, self.unit):
-            label.setObjectName("note")
+        self.unit.setObjectName("note")
+        for end in (self.low, self.high):
+            end.typed.connect(self.range_typed)
         for widget in (self.low, self.legend, self.high, self.unit):
             top.addWidget(widget)
         top.addStretch(1)
@@ -134,12 +172,20 @@ class Playback(QWidget):
         return self.what.currentText()
 
     def describe(
-        self, unit: str, low: str, high: str, colours: Any, story: str, steady: bool
+        self,
+        unit: str,
+        low: str,
+        high: str,
+        colours: Any,
+        story: str,
+        steady: bool,
+        own: tuple[bool, bool] = (False, False),
     ) -> None:
-        """Legend and words; `steady` fields (stress) stand still until played."""
+        """Legend and words; `steady` fields (stress) stand still until played; own: which ends
+        were typed."""
         self.unit.setText(unit)
-        self.low.setText(low)
-        self.high.setText(high)
+        self.low.tell(low, own[0])
+        self.high.tell(high, own[1])
         self._story = story
         self.story.setText(story)
         self.legend.stops = (

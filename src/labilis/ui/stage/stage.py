@@ -41,6 +41,15 @@ _DIAGRAM = 0.12  # of the part's size that the largest ordinate of a diagram bes
 VIEWS = {"x": (1, 0, 0), "y": (0, -1, 0), "z": (0, 0, 1), "i": (0.55, -0.75, 0.5)}
 
 
+def _number(text: str) -> float | None:
+    """A number as it may be typed, with thousands and a long minus; None for anything else."""
+    try:
+        found = float(text.replace(",", "").replace("−", "-").strip())
+    except ValueError:
+        return None
+    return found if math.isfinite(found) else None
+
+
 class Stage(QWidget):
     """Shows the part. `selection_changed` fires when faces or edges are picked; `hold_wanted`,
     `push_wanted`, `zone_wanted` carry the way chosen on the small bar."""
@@ -74,6 +83,7 @@ class Stage(QWidget):
         # what is measured of a selection without loads
         self._known: tuple[Any, actions.Selection, list[str]] | None = None
         self.field: fields.Field | None = None
+        self._ranges: dict[tuple[str, str, str], tuple[float | None, float | None]] = {}
         self.compared: Any = None
         self.beside: tuple[tuple[str, int], ...] = ()
         self.designs_beside: tuple[str, ...] = ()
@@ -134,6 +144,7 @@ class Stage(QWidget):
         self.playback.save.clicked.connect(self.film_wanted)
         self.playback.ghost.toggled.connect(lambda _: self.refresh(force=True))
         self.playback.what_changed.connect(lambda: self.refresh(force=True))
+        self.playback.range_typed.connect(self._range)
         layout.addWidget(self.playback)
         self.quality = QualityStrip()
         layout.addWidget(self.quality)
@@ -310,6 +321,7 @@ class Stage(QWidget):
             id(modes),
             id(trace),
             self.playback.ghost.isChecked(),
+            session.project.units,
         )
         if force or state != self._shown:
             self._shown = state
@@ -386,7 +398,9 @@ class Stage(QWidget):
             designs = self._designs_beside() if name == "Mode" else []
             if ghost and not self.beside and not designs:
                 scene.show_body(view, ghost=True)
-            self.field = self._field_of(name, mesh, strength, modes, trace)
+            whole = self.field = self._field_of(name, mesh, strength, modes, trace)
+            own = self._ranges.get(self._range_key(name), (None, None))
+            self.field = fields.with_range(whole, *own)
             self._reach = self.field.reach
             if designs:
                 self.compared.show(designs)
@@ -409,6 +423,7 @@ class Stage(QWidget):
                 fields.colour_map(self.field),
                 story,
                 self.field.steady,
+                (self.field.low != whole.low, self.field.high != whole.high),
             )
         if self._framed != self.session.project.name + str(view.volume):
             self._framed = self.session.project.name + str(view.volume)
@@ -433,6 +448,27 @@ class Stage(QWidget):
             return fields.trace_field(mesh, trace, self.playback.chosen)
         self.mode = min(self.mode, len(modes.factors) - 1)
         return fields.mode_field(mesh, modes, self.mode, self.playback.chosen)
+
+    def _range_key(self, name: str) -> tuple[str, str, str]:
+        """What a typed range of colours belongs to: a view, what it shows, and the unit."""
+        unit = "" if self.field is None else self.field.unit
+        return name, self.playback.chosen, unit
+
+    def _range(self) -> None:
+        """Take the ends of the colours that were typed; what is no number, or not under the other
+        end, is what the values have."""
+        name = self.view_name
+        known = self._ranges.get(self._range_key(name), (None, None))
+        told = [_number(end.text()) for end in (self.playback.low, self.playback.high)]
+        shown_now = [] if self.field is None else [self.field.low, self.field.high]
+        ends = [
+            was if text == now else new
+            for was, new, text, now in zip(
+                known, told, (self.playback.low.text(), self.playback.high.text()), shown_now
+            )
+        ]
+        self._ranges[self._range_key(name)] = (ends[0], ends[1]) if ends else (None, None)
+        self.refresh(force=True)
 
     def _diagram(self, name: str, view: Any, mesh: Any, strength: Any) -> None:
         """Beside the lines what they carry, an eighth of the part high where it is most."""

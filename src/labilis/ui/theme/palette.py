@@ -100,6 +100,8 @@ QPushButton#tab:checked {{ color: {p.accent}; border-bottom: 2px solid {p.accent
 QPushButton#tab:focus {{ border-bottom: 2px solid {p.ink}; }}
 QLineEdit, QComboBox, QSpinBox {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 4px; padding: 3px 6px;
   selection-background-color: {p.accent}; }}
+QLineEdit#range {{ background: transparent; border: none; border-bottom: 1px dotted {p.quiet};
+    border-radius: 0; padding: 0 1px; color: {p.quiet}; }}
 QLineEdit[wrong="true"] {{ border: 2px solid {p.bad}; }}
 QComboBox::drop-down {{ border: none; width: 20px; }}
 QComboBox::down-arrow {{ image: url({_ICONS}/{p.down}); width: 12px; height: 12px; }}
