@@ -40,6 +40,20 @@ def _round(radius: float) -> str:
     )
 
 
+def footing(
+    view: ShapeView, face: int, toward: tuple[float, float, float]
+) -> tuple[np.ndarray, np.ndarray] | None:
+    """(point, normal (3,)) of the skin of a plane face where another piece can stand, None for any
+    other face: of a sheet the side that looks along `toward`, half its thickness off."""
+    if str(view.faces.kind[face]) != "plane":
+        return None
+    normal = np.array(view.faces.direction[face], dtype=float)
+    if view.sheet[face] and normal @ np.array(toward) < 0:
+        normal = -normal
+    lift = 0.5 * float(view.faces.thickness[face]) if view.sheet[face] else 0.0
+    return np.array(view.faces.centroid[face], dtype=float) + lift * normal, normal
+
+
 def describe_face(view: ShapeView, index: int) -> tuple[str, str]:
     """(name, size) of a face in words: ('bore Ø 8 (R 4) mm', '125.7 mm²')."""
     faces = view.faces

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -10,6 +10,7 @@ import numpy as np
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
+from labilis.edit.placing import placed_on, strut_between
 from labilis.model import (
     Block,
     CaseLoad,
@@ -98,6 +99,7 @@ RECIPES: dict[str, Callable[[], Recipe]] = {
 }
 
 
+_STRUT = "strut, "
 FROM_DXF, STRUT_FROM_DXF = "plate of a DXF outline…", "strut of a DXF outline as its section…"
 FROM_TABLE = "loads and cases of a table (CSV)…"
 
@@ -134,6 +136,29 @@ def with_piece(project: Project, key: str, steel: Material, beside: float) -> tu
     return (
         changed if changed.cases else changed.changed(cases=[LoadCase(name="service")])
     ), piece.name
+
+
+def with_piece_on(
+    project: Project, key: str, point: Sequence[float], normal: Sequence[float]
+) -> tuple[Project, str]:
+    """(statements, name) with a new piece of a recipe that stands on a plane; of the first
+    material there is."""
+    piece = new_piece(project, key, project.materials[0].name, (0.0, 0.0, 0.0))
+    place = placed_on(project, piece, point, normal)
+    return project.with_item("pieces", piece.model_copy(update={"place": place})), piece.name
+
+
+def with_strut_between(
+    project: Project, key: str, start: Sequence[float], end: Sequence[float]
+) -> tuple[Project, str]:
+    """(statements, name) with a new strut of a section from one point to another; a line where
+    all struts there are are lines."""
+    piece = new_piece(project, key, project.materials[0].name, (0.0, 0.0, 0.0))
+    struts = [known for known in project.pieces if isinstance(known.recipe, Strut)]
+    if struts and all(known.mesh_as == "line" for known in struts):
+        piece = piece.model_copy(update={"mesh_as": "line"})
+    made = strut_between(project, piece, start, end)
+    return project.with_item("pieces", made), made.name
 
 
 def with_weight(project: Project) -> tuple[Project, str]:
@@ -258,18 +283,29 @@ def _keep_in_new(parent: QWidget, session: Session, name: str) -> None:
         session.keep_material(name, folder.strip().strip("/"))
 
 
+def fill_struts(menu: QMenu, take: Callable[[str], None]) -> None:
+    """The struts into a menu, by their sections."""
+    for key in RECIPES:
+        if key.startswith(_STRUT):
+            action = menu.addAction(key.removeprefix(_STRUT))
+            assert action is not None
+            action.triggered.connect(lambda _=False, key=key: take(key))
+
+
+def fill_recipes(menu: QMenu, take: Callable[[str], None]) -> None:
+    """The recipes into a menu; struts in one of their own."""
+    for key in RECIPES:
+        if not key.startswith(_STRUT):
+            menu.addAction(key).triggered.connect(lambda _=False, key=key: take(key))  # type: ignore[union-attr]
+    struts = menu.addMenu("strut of a section")
+    assert struts is not None
+    fill_struts(struts, take)
+
+
 def offer_recipes(parent: QWidget, take: Callable[[str], None]) -> QMenu:
     """Menu of recipes at the pointer; struts in a menu of their own."""
     menu = QMenu(parent)
-    struts = QMenu("strut of a section", menu)
-    for key in RECIPES:
-        if key.startswith("strut, "):
-            action = struts.addAction(key.removeprefix("strut, "))
-        else:
-            action = menu.addAction(key)
-        assert action is not None
-        action.triggered.connect(lambda _=False, key=key: take(key))
-    menu.addMenu(struts)
+    fill_recipes(menu, take)
     for key in (FROM_DXF, STRUT_FROM_DXF):
         menu.addAction(key).triggered.connect(lambda _=False, key=key: take(key))  # type: ignore[union-attr]
     menu.popup(QCursor.pos())

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from labilis.edit.cases import case_at
+from labilis.edit.placing import put_on
 from labilis.edit.retyping import retyped
 from labilis.model import CaseLoad, LabilisError, LoadCase, Project, shown
 from labilis.run.environment import mesh_size
@@ -24,6 +25,8 @@ from labilis.ui.building import (
     with_aside,
     with_move,
     with_piece,
+    with_piece_on,
+    with_strut_between,
     with_temperature,
     with_weight,
 )
@@ -132,6 +135,46 @@ class Editing:
             )
             self.session.make(project, words)
             self.sheet.open_station("Mesh")
+
+        self._guard(act)
+
+    def put_picked(self, key: str) -> None:
+        """A new piece of a recipe ('new:' and its name), or one that is there ('move:' and its
+        name), stands on the plane face that is picked; a new strut ('between:' and its section)
+        runs between the two places that are."""
+        if not self._picked():
+            return
+        way, _, name = key.partition(":")
+
+        def act() -> None:
+            project = self.session.project
+            if way == "between":
+                ends = self.stage.two_places()
+                if ends is None:
+                    raise LabilisError(
+                        "A strut runs between two places.", "part", "Pick two.", "between"
+                    )
+                changed, made = with_strut_between(project, name, *ends)
+                self.session.make(changed, f"{made} from one place to another")
+                self.stage.select(())
+                self.sheet.open_station("Part")
+                return
+            where = self.stage.footing()
+            if where is None:
+                raise LabilisError(
+                    "A piece is put on one plane face.",
+                    "part",
+                    "Pick a plane face, and only that one.",
+                    "face",
+                )
+            if way == "new":
+                changed, made = with_piece_on(project, name, *where)
+                self.session.make(changed, f"{made} put on a face")
+            else:
+                self.session.edit(put_on(project, name, *where), f"{name} put on a face")
+            self.stage.select(())
+            self.stage.show_view("Shape")
+            self.sheet.open_station("Part")
 
         self._guard(act)
 

@@ -457,6 +457,7 @@ class Window(Editing, QMainWindow):
         self.stage.join_wanted.connect(self.join_picked)
         self.stage.scribe_wanted.connect(self.scribe_picked)
         self.stage.region_wanted.connect(self.give_picked)
+        self.stage.put_wanted.connect(self.put_picked)
         self.stage.zone_wanted.connect(self.zone_picked)
         self.stage.mode_changed.connect(self._mode_shown)
         self.stage.film_wanted.connect(self.save_film)

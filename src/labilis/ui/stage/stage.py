@@ -16,14 +16,16 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
+from labilis.edit.placing import movable
 from labilis.edit.variants import design_names
 from labilis.judge.line_forces import BY_NAME, diagram
 from labilis.model import LabilisError, shown
-from labilis.run.picking import describe_edge, describe_face
+from labilis.run.picking import describe_edge, describe_face, footing
 from labilis.run.selections import size_words, wider
 from labilis.store.export import write_surface
 from labilis.ui import actions, scribing
 from labilis.ui.begin import Begin
+from labilis.ui.building import fill_recipes, fill_struts
 from labilis.ui.joining import join_offers
 from labilis.ui.plain_text import Label
 from labilis.ui.stage import fields
@@ -60,6 +62,7 @@ class Stage(QWidget):
     scribe_wanted = pyqtSignal(str)
     join_wanted = pyqtSignal(str)
     region_wanted = pyqtSignal(str)
+    put_wanted = pyqtSignal(str)
     zone_wanted = pyqtSignal()
     mode_changed = pyqtSignal(int)
     film_wanted = pyqtSignal()
@@ -1068,6 +1071,7 @@ class Stage(QWidget):
             ("Join", "join"),
             ("Scribe", "scribe"),
             ("Zone", "zone"),
+            ("Put", "put"),
             ("Give to", "give"),
             ("More", "more"),
         ):
@@ -1077,7 +1081,9 @@ class Stage(QWidget):
         self.hold_menu, self.push_menu, self.join_menu, self.scribe_menu, self.give_menu = (
             QMenu(bar) for _ in range(5)
         )
-        self.more_menu = QMenu(bar)
+        self.more_menu, self.put_menu = QMenu(bar), QMenu(bar)
+        self.bar_buttons["Put"].setMenu(self.put_menu)
+        self.bar_buttons["Put"].setToolTip("A piece that stands on this face")
         self.bar_buttons["More"].setMenu(self.more_menu)
         self.bar_buttons["More"].setToolTip("Pick more: what is alike, goes on, or is named so")
         self.bar_buttons["Join"].setMenu(self.join_menu)
@@ -1114,6 +1120,7 @@ class Stage(QWidget):
                 lambda _=False, name=name: self._wanted(self.region_wanted, name)
             )
         self.bar_buttons["Give to"].setVisible(not self.give_menu.isEmpty())
+        self._fill_put()
         self.more_menu.clear()
         for found in wider(view, self.selection) if view is not None else ():
             count = f"{len(found.selection)} {found.selection[0][0]}"
@@ -1122,6 +1129,50 @@ class Stage(QWidget):
             assert action is not None
             action.triggered.connect(lambda _=False, found=found: self.widen(found.selection))
         self.bar_buttons["More"].setVisible(not self.more_menu.isEmpty())
+
+    def footing(self) -> tuple[Any, Any] | None:
+        """(point, normal (3,)) of the skin of the plane face that is picked, on the side that is
+        seen; None where something else is picked."""
+        view = self.session.current("shape")
+        if view is None or len(self.selection) != 1 or self.selection[0][0] != "face":
+            return None
+        camera = self.plotter.camera
+        toward = np.array(camera.position) - np.array(camera.focal_point)
+        return footing(view, self.selection[0][1], tuple(toward))
+
+    def two_places(self) -> tuple[Any, Any] | None:
+        """Middles (3,) of the two faces, edges or ends that are picked, in their order; None for
+        any other number."""
+        view = self.session.current("shape")
+        if view is None or len(self.selection) != 2:
+            return None
+        tables = {"face": view.faces, "edge": view.edges}
+        first, second = (tables[of].centroid[row] for of, row in self.selection)
+        return first, second
+
+    def _fill_put(self) -> None:
+        """What can be put on the plane face that is picked: a new piece, or another one that is
+        there."""
+        self.put_menu.clear()
+        project, there = self.session.project, self.footing() is not None
+        between = self.two_places() is not None
+        self.bar_buttons["Put"].setVisible((there or between) and bool(project.materials))
+        if between:
+            struts = self.put_menu.addMenu("a strut from the first to the second")
+            assert struts is not None
+            fill_struts(struts, lambda key: self._wanted(self.put_wanted, f"between:{key}"))
+        if not there:
+            return
+        new = self.put_menu.addMenu("a new piece")
+        assert new is not None
+        fill_recipes(new, lambda key: self._wanted(self.put_wanted, f"new:{key}"))
+        view = self.session.current("shape")
+        own = project.piece_of(str(view.bodies[view.faces.body[self.selection[0][1]]]))
+        for name in movable(project):
+            if name != own:
+                self.put_menu.addAction(f"{name}, from where it is").triggered.connect(  # type: ignore[union-attr]
+                    lambda _=False, name=name: self._wanted(self.put_wanted, f"move:{name}")
+                )
 
     def _wanted(self, signal: Any, key: str) -> None:
         self.pointer_bar.hide()

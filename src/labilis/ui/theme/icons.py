@@ -21,6 +21,7 @@ _LINES = {
     "join": '<path d="M2 8 H13 V11 H2 Z M7 11 H18 V14 H7 Z M10 4 V18"/>',
     "zone": '<path d="M3 3 H17 V17 H3 Z M3 10 H17 M10 3 V17 M10 6.5 H17 M13.5 3 V10"/>',
     "scribe": '<path d="M12 3 L16 7 L8 15 L4 16 L5 12 Z M11 17 H13 M15 17 H17"/>',
+    "put": '<path d="M2 16 H18 M7 16 V9 H13 V16 M10 2 V6 M8 4 L10 6 L12 4"/>',
     "give": '<path d="M4 10 H14 M10 6 L14 10 L10 14 M17 4 V16"/>',
     "more": '<path d="M3 3 H10 V10 H3 Z M13 6 H17 V10 M17 13 V17 H10 M6 13 V17 H7"/>',
     "close": '<path d="M5 5 L15 15 M15 5 L5 15"/>',

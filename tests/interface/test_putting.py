@@ -1,0 +1,127 @@
+"""Pieces put on faces in the window."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+
+from tests.frames import portal
+from tests.interface.conftest import Hand
+from tests.unit.test_placing import NEW, STEEL, base
+
+
+def entry(menu: Any, *words: str) -> Any:
+    """An action of a menu, or of one inside it."""
+    for word in words[:-1]:
+        menu = next(
+            action.menu() for action in menu.actions() if action.menu() and word in action.text()
+        )
+    return next(action for action in menu.actions() if words[-1] in action.text())
+
+
+def start(hand: Hand, tmp_path: Path, mesh_as: str = "shell") -> int:
+    """A plate and a post beside it; the plate's face."""
+    post = {"name": "post", "recipe": NEW["strut"], "material": "steel", "mesh_as": mesh_as}
+    post["place"] = {"at": ["500 mm", "0 mm", "0 mm"], "turns": []}
+    path = tmp_path / "pieces.json"
+    pieces = [base((("x", 20.0),), mesh_as), post]
+    path.write_text(json.dumps({"name": "pieces", "materials": [STEEL], "pieces": pieces}))
+    hand.load(path)
+    view = hand.session.current("shape")
+    return int(
+        next(row for row, name in enumerate(view.faces.name) if name in ("base/face", "base/top"))
+    )
+
+
+@pytest.mark.parametrize("mesh_as", ["shell", "solid"])
+def test_a_new_piece_and_one_that_is_there_stand_on_a_face(
+    hand: Hand, tmp_path: Path, mesh_as: str
+) -> None:
+    face = start(hand, tmp_path, mesh_as)
+    stage, session = hand.window.stage, hand.session
+    assert stage.footing() is None  # nothing is picked
+    stage.select((("face", face),))
+    where = stage.footing()
+    assert where is not None
+    stage.fill_menus()
+    assert not stage.bar_buttons["Put"].isHidden()
+    entry(stage.put_menu, "a new piece", "strut of a section", "square tube").trigger()
+    hand.wait_idle()
+    made = session.project.pieces[-1]
+    assert made.name.startswith("strut") and made.material == "steel"
+    view = session.current("shape")
+    row = next(row for row, name in enumerate(view.edges.name) if f"{made.name}/start" in str(name))
+    assert (view.edges.centroid[row] - where[0]) @ where[1] == pytest.approx(0.0, abs=2e-4)
+    assert (
+        session.document.undo_words.startswith(made.name) if hasattr(session, "document") else True
+    )
+    # the post, from where it stood
+    face = next(
+        row for row, name in enumerate(view.faces.name) if name in ("base/face", "base/top")
+    )
+    stage.select((("face", face),))
+    stage.fill_menus()
+    texts = [action.text() for action in stage.put_menu.actions()]
+    assert not any(text.startswith("base") for text in texts)  # not on itself
+    before = session.project
+    entry(stage.put_menu, "post, from where it is").trigger()
+    hand.wait_idle()
+    assert session.project.named("pieces", "post").place != before.named("pieces", "post").place
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    hand.wait_idle()
+    assert session.project == before
+
+
+def test_edges_and_round_faces_offer_nothing_to_stand_on(hand: Hand, tmp_path: Path) -> None:
+    start(hand, tmp_path)
+    stage = hand.window.stage
+    stage.select((("edge", 0),))
+    stage.fill_menus()
+    assert stage.footing() is None and stage.bar_buttons["Put"].isHidden()
+    before = hand.session.project
+    hand.window.put_picked("new:plate")
+    assert hand.session.project == before and "one plane face" in hand.window.banner_text.text()
+
+
+def test_a_sheet_is_stood_on_from_the_side_that_is_seen(hand: Hand, tmp_path: Path) -> None:
+    face = start(hand, tmp_path)
+    stage = hand.window.stage
+    stage.select((("face", face),))
+    normal = hand.session.current("shape").faces.direction[face]
+    seen = []
+    for sign in (1.0, -1.0):
+        camera = stage.plotter.camera
+        focal = np.array(camera.focal_point)
+        camera.position = tuple(focal + sign * 500.0 * normal)
+        where = stage.footing()
+        assert where is not None
+        seen.append(float(where[1] @ normal))
+    assert seen == pytest.approx([1.0, -1.0])
+
+
+def test_a_strut_between_two_picked_ends(hand: Hand, tmp_path: Path) -> None:
+    path = tmp_path / "portal.json"
+    path.write_text(json.dumps(portal()))
+    hand.load(path)
+    stage, session = hand.window.stage, hand.session
+    view = session.current("shape")
+    ends = [
+        next(row for row, name in enumerate(view.edges.name) if wanted in str(name).split("|"))
+        for wanted in ("left post/start", "right post/end")
+    ]
+    stage.select(tuple(("edge", row) for row in ends))
+    stage.fill_menus()
+    entry(stage.put_menu, "a strut from the first to the second", "round tube").trigger()
+    hand.wait_idle()
+    made = session.project.pieces[-1]
+    assert made.mesh_as == "line"  # as all struts here are
+    length = float(made.recipe.length.removesuffix(" mm"))  # type: ignore[union-attr]
+    assert length == pytest.approx(float(np.hypot(1600, 1200)), abs=1e-3)
+    hand.run()
+    assert session.current("modes") is not None
+    assert str(made.name) in [str(name) for name in session.current("strength").line_names]

@@ -1,0 +1,213 @@
+"""Pieces put on faces: their foot lies on the skin, whatever way the face looks."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from labilis.edit.placing import movable, placed_on, put_on, strut_between
+from labilis.model import LabilisError, Piece, Project, load_project
+from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
+from labilis.run.picking import footing
+from labilis.shape import ShapeView, find_region
+from tests.frames import portal, strut
+
+STEEL = {
+    "name": "steel",
+    "youngs_modulus": "210 GPa",
+    "poisson_ratio": "0.3",
+    "density": "7850 kg/m^3",
+    "yield_strength": "235 MPa",
+}
+PLATE = {
+    "kind": "plate",
+    "thickness": "6 mm",
+    "outline": [
+        {"x": f"{x} mm", "y": f"{y} mm"} for x, y in ((-60, -40), (60, -40), (60, 40), (-60, 40))
+    ],
+}
+TUBE = {"shape": "square tube", "width": "30 mm", "thickness": "2 mm"}
+NEW: dict[str, dict[str, Any]] = {
+    "strut": {"kind": "strut", "length": "80 mm", "section": TUBE},
+    "plate": {**PLATE, "thickness": "4 mm"},
+    "rib": {"kind": "rib", "width": "50 mm", "height": "40 mm", "thickness": "3 mm"},
+    "block": {"kind": "block", "width": "30 mm", "height": "20 mm", "depth": "10 mm"},
+    "folded": {
+        "kind": "folded sheet",
+        "profile": [["20 mm", "0 mm"], ["0 mm", "0 mm"], ["0 mm", "20 mm"]],
+        "thickness": "2 mm",
+        "length": "60 mm",
+    },
+}
+TURNS = [(), (("x", 90.0),), (("y", -37.0), ("z", 20.0)), (("x", 180.0),)]
+
+
+def base(turns: tuple[tuple[str, float], ...], mesh_as: str) -> dict[str, Any]:
+    return {
+        "name": "base",
+        "recipe": PLATE,
+        "material": "steel",
+        "mesh_as": mesh_as,
+        "place": {
+            "at": ["100 mm", "-20 mm", "35 mm"],
+            "turns": [{"about": axis, "angle": f"{angle} deg"} for axis, angle in turns],
+        },
+    }
+
+
+def view_of(project: Project) -> ShapeView:
+    view = Runner().run(Snapshot(project), Plan("shape"))[stage_keys(project).shape]
+    assert isinstance(view, ShapeView)
+    return view
+
+
+@pytest.mark.parametrize("kind", sorted(NEW))
+@pytest.mark.parametrize("turns", TURNS)
+def test_the_foot_lies_on_the_face_and_the_rest_stands_off(
+    kind: str, turns: tuple[tuple[str, float], ...]
+) -> None:
+    project = load_project({"materials": [STEEL], "pieces": [base(turns, "solid")]})
+    view = view_of(project)
+    face = next(row for row, name in enumerate(view.faces.name) if name == "base/top")
+    where = footing(view, face, (0.0, 0.0, 1.0))
+    assert where is not None
+    point, normal = where
+    piece = Piece.model_validate(
+        {"name": "new", "recipe": NEW[kind], "material": "steel", "mesh_as": "solid"}
+    )
+    placed = put_on(project.changed(pieces=[*project.pieces, piece]), "new", point, normal)
+    shown = view_of(placed)
+    body = int(np.flatnonzero(shown.bodies == "new")[0])
+    triangles = np.isin(shown.tessellation.face, np.flatnonzero(shown.faces.body == body))
+    points = shown.tessellation.points[shown.tessellation.triangles[triangles].ravel()]
+    height = (points - point) @ normal
+    assert height.min() == pytest.approx(0.0, abs=2e-4)
+    reach = {"strut": 80.0, "plate": 4.0, "rib": 40.0, "block": 10.0, "folded": 60.0}[kind]
+    assert height.max() == pytest.approx(reach, abs=2e-4)
+
+
+@pytest.mark.parametrize("mesh_as", ["shell", "solid", "line"])
+@pytest.mark.parametrize("side", [1.0, -1.0])
+def test_a_strut_put_on_a_sheet_is_joined_to_it(mesh_as: str, side: float) -> None:
+    """On the side that is looked at, half the sheet's thickness off, and carrying."""
+    turns = (("x", 50.0), ("z", -15.0))
+    project = load_project({"materials": [STEEL], "pieces": [base(turns, "shell")]})
+    view = view_of(project)
+    normal = view.faces.direction[0]
+    where = footing(view, 0, tuple(side * normal))
+    assert where is not None
+    assert where[1] @ normal == pytest.approx(side)
+    assert (where[0] - view.faces.centroid[0]) @ where[1] == pytest.approx(3.0)
+    piece = Piece.model_validate(
+        {"name": "post", "recipe": NEW["strut"], "material": "steel", "mesh_as": mesh_as}
+    )
+    placed = put_on(project.changed(pieces=[*project.pieces, piece]), "post", *where)
+    push = [f"{-1000.0 * float(c)!r} N" for c in where[1]]
+    stated = load_project(
+        {
+            **placed.model_dump(mode="json"),
+            "regions": [
+                {"name": "rim", "names": ["base/side.1", "base/side.3"]},
+                {"name": "head", "names": ["post/end"]},
+            ],
+            "supports": [{"name": "rim", "on": "rim", "held": ["x", "y", "z"]}],
+            "loads": [{"kind": "force", "name": "push", "on": "head", "components": push}],
+            "cases": [{"name": "case", "loads": [{"load": "push"}]}],
+            "mesh": {"size": "12 mm"},
+            "criteria": {"modes": 1, "mesh_error": False},
+        }
+    )
+    found = find_region(stated.regions[1], view_of(stated))
+    assert not found.lost
+    case = judge_project(stated, Runner().run(Snapshot(stated), Plan("modes"))).cases[0]
+    assert case.facts.modes.positive[0] > 1.0  # type: ignore[union-attr]
+    assert case.facts.strength.reaction.sum(axis=(0, 1))[:3] == pytest.approx(  # type: ignore[union-attr]
+        1000.0 * where[1], rel=1e-6, abs=1e-6
+    )
+
+
+def test_what_is_no_plane_and_what_comes_from_a_file_is_refused() -> None:
+    project = load_project(
+        {
+            "materials": [STEEL],
+            "pieces": [
+                {
+                    "name": "tube",
+                    "material": "steel",
+                    "mesh_as": "solid",
+                    "recipe": {
+                        "kind": "strut",
+                        "length": "80 mm",
+                        "section": {
+                            "shape": "round tube",
+                            "diameter": "30 mm",
+                            "thickness": "3 mm",
+                        },
+                    },
+                }
+            ],
+        }
+    )
+    view = view_of(project)
+    for face, kind in enumerate(view.faces.kind):
+        assert (footing(view, face, (0, 0, 1)) is None) == (str(kind) != "plane")
+    assert movable(project) == ["tube"]
+    imported = Piece.model_validate({"name": "part", "geometry": "a.step", "material": "steel"})
+    with pytest.raises(LabilisError, match="where its file has it"):
+        placed_on(project, imported, (0, 0, 0), (0, 0, 1))
+
+
+def test_turned_half_round_it_still_has_a_place() -> None:
+    """Where the angles of the turns are not told apart (the middle one a right angle)."""
+    project = load_project({"materials": [STEEL], "pieces": [base((), "solid")]})
+    for normal in ((1, 0, 0), (-1, 0, 0), (0, 1, 0), (0, -1, 0), (0, 0, -1)):
+        placed = put_on(project, "base", (5.0, 6.0, 7.0), normal)
+        view = view_of(placed)
+        bottom = next(row for row, name in enumerate(view.faces.name) if name == "base/bottom")
+        assert view.faces.centroid[bottom] == pytest.approx((5.0, 6.0, 7.0), abs=1e-6)
+        assert view.faces.direction[bottom] == pytest.approx(-np.array(normal), abs=1e-9)
+
+
+@pytest.mark.parametrize("end", [(300.0, 40.0, -70.0), (0.0, 0.0, 250.0), (-10.0, 0.0, 0.0)])
+def test_a_strut_runs_from_one_place_to_another(end: tuple[float, float, float]) -> None:
+    start = np.array([12.5, -3.0, 7.0])
+    project = load_project({"materials": [STEEL], "pieces": [base((), "solid")]})
+    piece = Piece.model_validate(
+        {"name": "brace", "recipe": NEW["strut"], "material": "steel", "mesh_as": "shell"}
+    )
+    made = strut_between(project, piece, start, start + end)
+    view = view_of(project.changed(pieces=[made]))
+    for name, place in (("start", start), ("end", start + end)):
+        rows = [row for row, text in enumerate(view.edges.name) if text == f"brace/{name}"]
+        middle = view.edges.centroid[rows].mean(axis=0)
+        assert middle == pytest.approx(place, abs=3e-4)
+    with pytest.raises(LabilisError, match="the same"):
+        strut_between(project, piece, start, start)
+    with pytest.raises(LabilisError, match="no strut"):
+        strut_between(project, project.pieces[0], start, start + end)
+
+
+def test_a_brace_of_a_frame_of_lines_is_joined_at_both_of_its_ends() -> None:
+    """From corner to corner of a portal it takes the sway."""
+    stated = load_project(portal())
+    before = judge_project(stated, Runner().run(Snapshot(stated), Plan("modes"))).cases[0]
+    view = view_of(stated)
+    points = {
+        str(name).split("|")[0]: view.edges.centroid[row]
+        for row, name in enumerate(view.edges.name)
+        if str(view.edges.kind[row]) == "point"
+    }
+    foot, head = points["left post/start"], points["right post/end"]
+    tube = {"shape": "round tube", "diameter": "30 mm", "thickness": "2 mm"}
+    piece = Piece.model_validate(strut("brace", 1.0, section=tube))
+    made = strut_between(stated, piece, foot, head)
+    braced = stated.changed(pieces=[*stated.pieces, made])
+    after = judge_project(braced, Runner().run(Snapshot(braced), Plan("modes"))).cases[0]
+    assert after.facts.modes is not None and before.facts.modes is not None
+    sways = [
+        np.abs(case.facts.strength.displacement_growing[:, 0]).max()  # type: ignore[union-attr]
+        for case in (before, after)
+    ]
+    assert sways[1] < 0.2 * sways[0]
