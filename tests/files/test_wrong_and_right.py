@@ -11,6 +11,7 @@ from typing import Any
 import pytest
 
 from tests.commands import labilis
+from tests.unit.test_line_path import column
 from tests.unit.test_mistakes import ALL, flat, force, solid, strip
 
 QUICK: dict[str, Any] = {"mesh": {"size": "20 mm"}}
@@ -84,6 +85,12 @@ def traced(**plan: Any) -> dict[str, Any]:
 
 
 # the wrong model, the right one, and what is said of the wrong one
+def line_column(wall: str) -> dict[str, Any]:
+    """A long square tube as a line, of which three times its load is asked."""
+    tube = {"shape": "square tube", "width": "100 mm", "thickness": wall}
+    return column(tube, 4800, 12_500, trace={"mode": 1, "amplitude": "5 mm"})
+
+
 PAIRS: dict[str, tuple[dict[str, Any], dict[str, Any], str]] = {
     "1 first-order solids": (
         solid(mesh={"size": "6 mm", "order": 1}),
@@ -202,8 +209,13 @@ PAIRS: dict[str, tuple[dict[str, Any], dict[str, Any], str]] = {
         strip(**QUICK),
         "not connected",
     ),
+    "a line whose walls buckle first": (
+        line_column("1 mm"),
+        line_column("2 mm"),
+        "a line does not know it",
+    ),
 }
-TRACED = {name for name in PAIRS if name.startswith("12 ")}
+TRACED = {name for name in PAIRS if name.startswith(("12 ", "a line"))}
 
 
 def written(folder: Path, model: dict[str, Any], name: str = "model") -> Path:
