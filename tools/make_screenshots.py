@@ -15,39 +15,63 @@ ROOT = Path(__file__).parents[1]
 DEMOS = ROOT / "src/labilis/demos"
 
 
-def line_model(project: Any) -> Any:
-    """The mast's tube alone as a line, fixed at its foot and pulled down at its head."""
+def frame_model(project: Any) -> Any:
+    """A frame for a gauge of tubes as lines, pushed by wind and by what stands on it."""
     from labilis.model import load_project
 
     data = project.model_dump()
-    tube = {**next(piece for piece in data["pieces"] if piece["name"] == "tube"), "mesh_as": "line"}
+    steel = data["materials"][0]
+    tube = {
+        "shape": "rectangular tube",
+        "width": "40 mm",
+        "height": "60 mm",
+        "thickness": "3 mm",
+        "radius": "3 mm",
+    }
+
+    def strut(name: str, length: str, at: list[str], turns: list[dict[str, str]]) -> dict[str, Any]:
+        return {
+            "name": name,
+            "recipe": {"kind": "strut", "length": length, "section": tube},
+            "material": steel["name"],
+            "mesh_as": "line",
+            "place": {"at": at, "turns": turns},
+        }
+
+    across = [{"about": "y", "angle": "90 deg"}]
+    every = ["x", "y", "z", "turn_x", "turn_y", "turn_z"]
     return load_project(
         {
-            "name": "Antenna mast as a line",
+            "name": "Gauge frame",
             "scenario": data["scenario"],
-            "parameters": data["parameters"],
-            "materials": data["materials"],
-            "pieces": [tube],
+            "parameters": {"height": "1200 mm", "span": "1600 mm"},
+            "materials": [steel],
+            "pieces": [
+                strut("left post", "height", ["0 mm", "0 mm", "0 mm"], []),
+                strut("right post", "height", ["span", "0 mm", "0 mm"], []),
+                strut("beam", "span", ["0 mm", "0 mm", "height"], across),
+            ],
             "regions": [
-                {"name": "foot", "names": ["tube/start"]},
-                {"name": "head", "names": ["tube/end"]},
+                {"name": "feet", "names": ["left post/start", "right post/start"]},
+                {"name": "left corner", "names": ["beam/start"]},
+                {"name": "right corner", "names": ["beam/end"]},
             ],
-            "supports": [
-                {
-                    "name": "foot",
-                    "on": "foot",
-                    "held": ["x", "y", "z", "turn_x", "turn_y", "turn_z"],
-                }
-            ],
+            "supports": [{"name": "feet", "on": "feet", "held": every}],
             "loads": [
                 {
                     "kind": "force",
+                    "name": "gauge",
+                    "on": "left corner",
+                    "components": ["0.6 kN", "0.1 kN", "-5 kN"],
+                },
+                {
+                    "kind": "force",
                     "name": "cable",
-                    "on": "head",
-                    "components": ["0 N", "0 N", "-3 kN"],
-                }
+                    "on": "right corner",
+                    "components": ["0 kN", "0 kN", "-5 kN"],
+                },
             ],
-            "cases": [{"name": "taut cable", "loads": [{"load": "cable"}]}],
+            "cases": [{"name": "storm", "loads": [{"load": "gauge"}, {"load": "cable"}]}],
             "criteria": {"modes": 4},
         }
     )
@@ -215,9 +239,14 @@ def main() -> None:
     project = session.project
     strip.what.setCurrentText("movement")
     strip.what_changed.emit()
-    session.new(line_model(project), {}, "the tube as a line")
+    session.new(frame_model(project), {}, "a frame of lines")
     idle()
-    modes("line")
+    window.run_or_stop()
+    idle()
+    window.sheet.open_station("Strength")
+    window.drawer.show_page("Lines")
+    window.drawer.lines.table.setCurrentCell(0, 5)
+    picture("line")
     session.reading.import_step(ROOT / "docs/guide/gauge-stand.step")
     idle()
 

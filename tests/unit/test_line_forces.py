@@ -104,6 +104,16 @@ def test_torsion_is_about_the_shear_centre() -> None:
     assert np.ptp(torsion) < 1e-6 * abs(torsion[0])
 
 
+def test_a_force_through_the_shear_centre_twists_nothing() -> None:
+    channel = {"shape": "channel", "width": "30 mm", "height": "60 mm", "thickness": "3 mm"}
+    b, h = 28.5, 57.0
+    stated = cantilever(channel, {**force("shear centre", 0.0, 200.0, 0.0), "name": "push"})
+    at = [f"{1.5 - 3 * b**2 / (6 * b + h)!r} mm", "0 mm", "500 mm"]
+    stated["hubs"] = [{"kind": "stiff", "name": "shear centre", "region": "head", "at": at}]
+    torsion = members(stated)["bar"].values[:, COLUMN["T"]]
+    assert np.abs(torsion).max() < 0.03 * 200.0 * 20.0
+
+
 def test_shear_is_the_slope_of_bending_everywhere() -> None:
     """dMy/dx = Vz, dMz/dx = -Vy, whatever the member's direction (Timoshenko and Gere 1972)."""
     for member in members(portal()).values():

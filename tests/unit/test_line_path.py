@@ -345,6 +345,36 @@ def test_nothing_is_verified_beyond_the_yield_of_a_line() -> None:
     assert "Lines stay elastic" in told
 
 
+def test_nothing_is_verified_beyond_the_yield_of_a_line_among_shells_that_yield() -> None:
+    """A rod on a plate: the plate may yield and go on, the rod may not."""
+    stated = column(ROUND, 400, 20_000, trace={"mode": 1, "amplitude": "3 mm"})
+    plate = {
+        "kind": "plate",
+        "thickness": "16 mm",
+        "outline": [
+            {"x": f"{x} mm", "y": f"{y} mm"}
+            for x, y in ((-40, -40), (40, -40), (40, 40), (-40, 40))
+        ],
+    }
+    stated["pieces"].append(
+        {
+            "name": "base",
+            "recipe": plate,
+            "material": "steel",
+            "mesh_as": "shell",
+            "place": {"at": ["0 mm", "0 mm", "-8 mm"]},
+        }
+    )
+    stated["regions"][0] = {"name": "rim", "names": [f"base/side.{k}" for k in (1, 2, 3, 4)]}
+    stated["hubs"] = stated["hubs"][1:]
+    stated["supports"][0] = {"name": "rim", "on": "rim", "held": ["x", "y", "z"]}
+    stated["mesh"] = {"size": "20 mm"}
+    trace = case_of(stated).facts.trace
+    assert trace.yielding and math.isfinite(trace.elastic_yield)
+    assert trace.verified == trace.elastic_yield < trace.factors.max()
+    assert trace.end_words == "first yield of a line"
+
+
 def test_a_capacity_beyond_the_yield_of_a_line_stays_open_with_a_remedy() -> None:
     case = case_of(
         column(

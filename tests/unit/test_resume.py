@@ -17,6 +17,7 @@ from labilis.run.checkpoint import TraceCheckpoint
 from labilis.store import load_model
 from labilis.store.checkpoints import CheckpointFile
 from tests.commands import labilis
+from tests.unit.test_line_path import column
 from tests.unit.test_trace import EI, PINNED, STEEL, L, roof, traced
 from tests.unit.test_trace import TraceControl as Control
 
@@ -86,6 +87,23 @@ def test_a_yielding_trace_left_off_gives_the_same_path(tmp_path: Path) -> None:
     (tmp_path / "bad.npz").write_bytes(b"PK nonsense")
     with pytest.raises(LabilisError, match="no checkpoint"):
         CheckpointFile(tmp_path / "bad.npz").fitting(project, ())
+
+
+def test_a_trace_of_lines_left_off_knows_the_yield_of_what_it_did_before() -> None:
+    """Left off on both sides of the first yield of a line, which bounds what is verified."""
+    trace = {"mode": 1, "amplitude": "3 mm", "beyond_yield": 2.0, "longest": "0.2"}
+    project = load_project(
+        column({"shape": "round", "diameter": "20 mm"}, 400, 20_000, trace=trace)
+    )
+    whole, _ = run(project)
+    crossed = int(np.argmax(whole.factors > whole.elastic_yield))
+    assert 2 < crossed < len(whole.factors) - 1
+    for stop_at in (crossed - 1, crossed + 1):
+        _, left = run(project, stop_at=stop_at)
+        again, _ = run(project, left)
+        assert again.elastic_yield == pytest.approx(whole.elastic_yield, rel=1e-6)
+        assert again.verified == pytest.approx(whole.verified, rel=1e-6)
+        assert again.factors == pytest.approx(whole.factors, rel=1e-9)
 
 
 def test_regions_may_come_and_go_between() -> None:
