@@ -431,6 +431,20 @@ def test_walls_of_a_line_that_buckle_first_keep_the_verdict_open(
     assert state == "good" or case.verdict.meets is None
 
 
+def test_a_load_that_is_held_takes_its_part_of_a_wall() -> None:
+    """The wall of 2.45 times 12,500 N carries that much in all, held and growing."""
+    stated = column(TUBE, 1200, 5_000)
+    stated["loads"].append({**stated["loads"][0], "name": "dead", "growth": "held"})
+    stated["loads"][1]["components"] = ["0 N", "0 N", "-20000 N"]
+    stated["cases"][0]["loads"].append({"load": "dead"})
+    project = load_project(stated)
+    case = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0]
+    walls = next(item for item in case.evidence if item.name == "walls of lines")
+    local = 4 * math.pi**2 * E / (12 * (1 - NU**2)) / 99**2 * 396
+    assert float(walls.figure) == pytest.approx((local - 20_000) / 5_000, rel=0.05)
+    assert walls.state == "bad" and case.verdict.meets is None
+
+
 def test_solids_and_shells_have_no_walls_of_lines() -> None:
     stated = column(TUBE, 400, 1000, "shell", mesh={"size": "25 mm"})
     project = load_project(stated)

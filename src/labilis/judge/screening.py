@@ -108,22 +108,25 @@ def _one(
     euler = math.pi**2 * e * float(members.i_min[k]) / float(members.length[k]) ** 2
     member = max((euler - held) / growing, 0.0) if growing > 0 else math.inf
     stress = max(growing / float(members.area[k]), float(members.peak[k]))
+    # what is held takes its part of the wall away; what draws it gives nothing that is sure
+    pressed = max(held, 0.0) / float(members.area[k])
     wall, slim, words = math.inf, 0.0, ""
     if members.radius[k] > 0:
         thickness = float(members.thickness[k])
         slim = float(members.radius[k]) / thickness
-        wall = (
+        critical = (
             knock_down(slim)
             * e
             * thickness
             / (float(members.radius[k]) * math.sqrt(3 * (1 - ratio**2)))
-            / max(stress, 1e-300)
         )
+        wall = max(critical - pressed, 0.0) / max(stress, 1e-300)
         words = f"radius {slim:.0f} t"
     elif members.wall_width[k] > 0:
         edges = str(members.wall_edges[k]) or "one supported, one free"
         slim = float(members.wall_width[k] / members.wall_thickness[k])
-        wall = plate_stress(e, ratio, 1.0, slim, COEFFICIENTS[edges]) / max(stress, 1e-300)
+        critical = plate_stress(e, ratio, 1.0, slim, COEFFICIENTS[edges])
+        wall = max(critical - pressed, 0.0) / max(stress, 1e-300)
         words = f"wall {slim:.0f} t wide, {_EDGES.get(edges, edges)}"
     if stress < _LITTLE * largest or stress <= 0:
         return Screened(

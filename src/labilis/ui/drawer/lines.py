@@ -31,7 +31,7 @@ class LinesPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         self.table = plain_table(list(heads()), "Lines")
-        column_widths(self.table, (None, 52, 44, 70, 44, 70, 62, 52, 50), 0)
+        column_widths(self.table, (None, 50, 44, 68, 44, 68, 60, 50, 62), 0)
         self.table.currentCellChanged.connect(lambda *_: self._choose())
         self.chart = Chart("Course along the chosen member")
         row = QHBoxLayout()
