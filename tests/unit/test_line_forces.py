@@ -21,8 +21,12 @@ from labilis.judge.line_forces import (
     most_of,
     table,
 )
+from labilis.mechanics.cross_section import cross_section
+from labilis.mesh import mesh_section
 from labilis.model import load_project, shown
 from labilis.run import Plan, Runner, Snapshot, judge_project
+from labilis.shape.profile import points_of
+from labilis.shape.recipes.sections import section_shape
 from tests.commands import labilis
 from tests.frames import STEEL, force, portal, strut
 
@@ -112,6 +116,75 @@ def test_a_force_through_the_shear_centre_twists_nothing() -> None:
     stated["hubs"] = [{"kind": "stiff", "name": "shear centre", "region": "head", "at": at}]
     torsion = members(stated)["bar"].values[:, COLUMN["T"]]
     assert np.abs(torsion).max() < 0.03 * 200.0 * 20.0
+
+
+def _torque(section: dict[str, Any], torque: float, size: str) -> Any:
+    moment = {
+        "kind": "moment",
+        "name": "twist",
+        "on": "head",
+        "components": ["0 N*mm", "0 N*mm", f"{torque} N*mm"],
+    }
+    stated = cantilever(section, moment)
+    stated["mesh"] = {"size": size}
+    stated["criteria"] = {"modes": 1, "mesh_error": False}
+    return facts_of(stated)
+
+
+@pytest.mark.parametrize("size", ["20 mm", "62.5 mm"])
+@pytest.mark.parametrize(
+    "section",
+    [
+        {"shape": "I", "width": "46 mm", "height": "80 mm", "thickness": "5 mm", "web": "4 mm"},
+        {"shape": "rectangular tube", "width": "20 mm", "height": "100 mm", "thickness": "2 mm"},
+        {"shape": "flat", "width": "40 mm", "thickness": "8 mm"},
+    ],
+)
+def test_the_bimoment_at_a_held_end_does_not_hang_on_the_mesh(
+    section: dict[str, Any], size: str
+) -> None:
+    """B = T ℓ tanh(L / ℓ), ℓ² = E Cw / GJ, of a bar that is held at one end (Vlasov 1961), whether
+    the layer is longer or far shorter than an element."""
+    facts = _torque(section, 10_000.0, size)
+    made = cross_section(
+        *mesh_section(
+            [
+                [points_of(path) for path in part]
+                for part in section_shape(
+                    section["shape"],
+                    {k: float(v.removesuffix(" mm")) for k, v in section.items() if k != "shape"},
+                    [],
+                ).outlines
+            ]
+        )
+    )
+    layer = math.sqrt(2 * 1.3 * made.warping / made.torsion)
+    expected = 10_000.0 * layer * math.tanh(500.0 / layer)
+    found = np.abs(facts.strength.line_growing[:, :, 6]).max()
+    assert found == pytest.approx(expected, rel=1e-6)
+    stress = expected / made.warping * np.abs(made.omega).max()
+    assert np.abs(facts.strength.line_stress).max() == pytest.approx(stress, rel=1e-6)
+
+
+@pytest.mark.parametrize(
+    "section",
+    [
+        {"shape": "round tube", "diameter": "33.7 mm", "thickness": "2.5 mm"},
+        {"shape": "round", "diameter": "20 mm"},
+        {"shape": "square tube", "width": "40 mm", "thickness": "3 mm"},
+        {"shape": "square", "width": "15 mm"},
+    ],
+)
+def test_torsion_puts_no_direct_stress_on_what_does_not_warp(section: dict[str, Any]) -> None:
+    """It did: of a round tube, whose warping is what rounding leaves, a thousand times its
+    yield strength."""
+    facts = _torque(section, 50_000.0, "60 mm")
+    strength = facts.strength
+    assert np.abs(strength.line_growing[:, :, 3]).max() == pytest.approx(50_000.0, rel=1e-6)
+    assert np.abs(strength.line_stress).max() < 1e-3
+    # twisted as T L / GJ says, the foot's held warping or not
+    turned = next(iter(along_members(strength, facts.mesh.nodes))).values[:, COLUMN["σ"]]
+    assert np.abs(turned).max() < 1e-3
 
 
 def test_shear_is_the_slope_of_bending_everywhere() -> None:

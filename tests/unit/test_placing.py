@@ -10,7 +10,7 @@ import pytest
 from labilis.edit.placing import movable, placed_on, put_on, strut_between
 from labilis.model import LabilisError, Piece, Project, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
-from labilis.run.picking import footing
+from labilis.run.picking import footing, section_middle
 from labilis.shape import ShapeView, find_region
 from tests.frames import portal, strut
 
@@ -211,3 +211,53 @@ def test_a_brace_of_a_frame_of_lines_is_joined_at_both_of_its_ends() -> None:
         for case in (before, after)
     ]
     assert sways[1] < 0.2 * sways[0]
+
+
+@pytest.mark.parametrize("shape", ["angle", "channel", "T", "square tube"])
+def test_lines_of_any_section_meet_where_they_were_asked_to(shape: str) -> None:
+    """A line stands on its centroid, which for an angle is not where its corner is: two that were
+    to meet in space did not."""
+    sizes = {"thickness": "4 mm", "width": "40 mm"}
+    if shape != "square tube":
+        sizes["height"] = "60 mm"
+    if shape == "T":
+        sizes["web"] = "4 mm"
+    section = {"shape": shape, **sizes}
+    empty = load_project({"materials": [{**STEEL, "name": "structural steel S235"}], "pieces": []})
+    top, feet = np.array([310.7, 40.3, 803.1]), [(0.0, 0.0, 0.0), (650.0, 13.0, 0.0)]
+    pieces = []
+    for number, foot in enumerate(feet):
+        piece = Piece.model_validate(strut(f"leg-{number}", 1.0, section=section))
+        pieces.append(strut_between(empty, piece, foot, top, section_middle(empty, piece)))
+    stated = load_project(
+        {
+            **empty.changed(pieces=pieces).model_dump(mode="json"),
+            "regions": [
+                {"name": "feet", "names": ["leg-0/start", "leg-1/start"]},
+                {"name": "top", "names": ["leg-0/end"]},
+            ],
+            "supports": [
+                {
+                    "name": "feet",
+                    "on": "feet",
+                    "held": ["x", "y", "z", "turn_x", "turn_y", "turn_z"],
+                }
+            ],
+            "loads": [
+                {
+                    "kind": "force",
+                    "name": "push",
+                    "on": "top",
+                    "components": ["0 N", "0 N", "-1000 N"],
+                }
+            ],
+            "cases": [{"name": "case", "loads": [{"load": "push"}]}],
+            "criteria": {"modes": 1, "mesh_error": False},
+        }
+    )
+    case = judge_project(stated, Runner().run(Snapshot(stated), Plan("strength"))).cases[0]
+    strength = case.facts.strength
+    assert strength is not None
+    names = strength.line_names
+    pushed = [strength.line_growing[names == f"leg-{k}"][:, :, 0].mean() for k in (0, 1)]
+    assert pushed[0] < -300 and pushed[1] < -300  # both carry

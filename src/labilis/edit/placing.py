@@ -14,12 +14,17 @@ _ALONG = 0.9  # of the normal along x: then y is the direction that lies across
 
 
 def placed_on(
-    project: Project, piece: Piece, point: Sequence[float], normal: Sequence[float]
+    project: Project,
+    piece: Piece,
+    point: Sequence[float],
+    normal: Sequence[float],
+    middle: Sequence[float] = (0.0, 0.0),
 ) -> Place:
     """Where a piece of a recipe stands on a plane through a point (mm) with a normal that points
     away from what it stands on: struts, sheets and blocks with their beginning, plates flat, ribs
-    with their foot. Its own x lies along the face, as near to x as it can. Raises LabilisError for
-    an imported piece, and for sizes that have no value."""
+    with their foot. Its own x lies along the face, as near to x as it can; `middle`: what of it in
+    its own x and y (mm) comes to the point, the centroid of a section. Raises LabilisError for an
+    imported piece, and for sizes that have no value."""
     recipe = piece.recipe
     if recipe is None:
         raise LabilisError(
@@ -40,7 +45,7 @@ def placed_on(
     lift = 0.0
     if isinstance(recipe, Plate):  # drawn round the middle of its thickness
         lift = 0.5 * project.number(recipe, "thickness", f"pieces/{piece.name}/recipe/thickness")
-    at = np.array(point, dtype=float) + lift * n
+    at = np.array(point, dtype=float) + lift * n - axes[:, :2] @ np.array(middle, dtype=float)
     angles = Rotation.from_matrix(axes).as_euler("xyz", degrees=True)
     return Place(
         turns=tuple(
@@ -54,10 +59,15 @@ def placed_on(
 
 
 def strut_between(
-    project: Project, piece: Piece, start: Sequence[float], end: Sequence[float]
+    project: Project,
+    piece: Piece,
+    start: Sequence[float],
+    end: Sequence[float],
+    middle: Sequence[float] = (0.0, 0.0),
 ) -> Piece:
-    """A strut that runs from one point to another, mm. Raises LabilisError for a piece that is no
-    strut, and for points that coincide."""
+    """A strut whose section's `middle` (mm, in its own axes; the centroid, on which a line stands)
+    runs from one point to another, mm. Raises LabilisError for a piece that is no strut, and for
+    points that coincide."""
     if not isinstance(piece.recipe, Strut):
         raise LabilisError(
             f"'{piece.name}' is no strut.", f"pieces/{piece.name}", "Choose a strut.", "strut"
@@ -70,7 +80,7 @@ def strut_between(
         )
     recipe = piece.recipe.model_copy(update={"length": f"{length:.10g} mm"})
     return piece.model_copy(
-        update={"recipe": recipe, "place": placed_on(project, piece, start, along)}
+        update={"recipe": recipe, "place": placed_on(project, piece, start, along, middle)}
     )
 
 
@@ -79,10 +89,16 @@ def movable(project: Project) -> list[str]:
     return [piece.name for piece in project.pieces if piece.recipe is not None]
 
 
-def put_on(project: Project, name: str, point: Sequence[float], normal: Sequence[float]) -> Project:
+def put_on(
+    project: Project,
+    name: str,
+    point: Sequence[float],
+    normal: Sequence[float],
+    middle: Sequence[float] = (0.0, 0.0),
+) -> Project:
     """The project with a piece on a plane, see `placed_on`. Its copies stay as they are stated."""
     pieces = [
-        piece.model_copy(update={"place": placed_on(project, piece, point, normal)})
+        piece.model_copy(update={"place": placed_on(project, piece, point, normal, middle)})
         if piece.name == name
         else piece
         for piece in project.pieces

@@ -17,9 +17,9 @@ so that shear and an offset shear centre need no shape functions of their own. L
 the element through the centroids, y and z the principal axes of the section. Order of a section's
 strains: ε, γy, γz, κx, κy, κz and w.
 
-With warping (Vlasov 1961) an end has a seventh motion, the rate of twist χ, and the twist between
-the ends is cubic, so that GJ φ'² + E Cw φ''² is stored; the rest of the element, and the place of
-the shear centre, stay as they are."""
+With warping (Vlasov 1961) an end has a seventh motion, the rate of twist χ; what the twist between
+stores, GJ φ'² + E Cw φ''², is exact, and the fields that K_G asks for are of a cubic twist; the
+rest of the element, and the place of the shear centre, stay as they are."""
 
 from __future__ import annotations
 
@@ -34,6 +34,7 @@ from labilis.mechanics.cross_section import CrossSection
 Floats = NDArray[np.float64]
 STRAINS = 7
 _HINGE = 1e-8  # of an end's own stiffness
+_IDLE = 1e-6  # of GJ L: what holds a rate of twist that a section does not have
 GAUSS = np.polynomial.legendre.leggauss(4)
 
 
@@ -46,8 +47,7 @@ class LineGeometry:
     unknowns; weight (m, g) mm; hinges (m, 12, 12): next to nothing that hinges hold, so that a
     joint of hinges only is not loose. With warping there are n = 18 unknowns instead of 12, those
     of two more nodes, whose first is the rate of twist: ends (m, 4, n) gives twist and rate of
-    twist of both ends, twisting (m, 4, 4) what a cubic twist stores beside an even one, bent (m, g,
-    n) φ''."""
+    twist of both ends, twisting (m, 4, 4) what an uneven twist stores beside an even one."""
 
     length: Floats
     relative: Floats
@@ -61,7 +61,6 @@ class LineGeometry:
     hinges: Floats
     ends: Floats = field(default_factory=lambda: np.zeros((0, 0, 0)))
     twisting: Floats = field(default_factory=lambda: np.zeros((0, 0, 0)))
-    bent: Floats = field(default_factory=lambda: np.zeros((0, 0, 0)))
 
 
 def section_stiffness(section: CrossSection, modulus: float, ratio: float) -> Floats:
@@ -220,20 +219,15 @@ def _with_warping(
         one * (3 * x**2 - 2 * x),
     ]
     rate = rows(*rates)
-    bends = [
-        (12 * x - 6) / length**2,
-        (6 * x - 4) / length,
-        (6 - 12 * x) / length**2,
-        (6 * x - 2) / length,
-    ]
     even = np.array([-1.0, 0.0, 1.0, 0.0]) / length
-    twisting = sum(
-        np.einsum("mg,kmg,lmg->mkl", by * g.weight, np.stack(forms), np.stack(forms))
-        for by, forms in ((warping.torsion, rates), (warping.warping, bends))
-    )
     twisting = (
-        twisting - warping.torsion * g.length[:, None, None] * even[:, :, None] * even[:, None, :]
+        uneven_twist(g.length, warping)
+        - warping.torsion * g.length[:, None, None] * even[:, :, None] * even[:, None, :]
     )
+    if warping.warping <= 0:  # nothing but an even twist; what holds the rates is next to nothing
+        twist = rows(one * (1 - x), 0 * length * x, one * x, 0 * length * x)
+        rates = [-one / length + 0 * x, 0 * length * x, one / length + 0 * x, 0 * length * x]
+        rate = rows(*rates)
     strain, turn = wide(g.strain), wide(g.turn)
     more = rate - strain[:, :, 3]
     y, z = warping.shear_centre
@@ -254,9 +248,48 @@ def _with_warping(
             hinges=hinges,
             ends=ends,
             twisting=np.asarray(twisting),
-            bent=rows(*bends),
         )
     )
+
+
+def uneven_twist(length: Floats, warping: Warping) -> Floats:
+    """What twist φ and its rate at both ends store together (m, 4, 4), exactly: GJ φ'² + E Cw φ''²
+    with φ of sinh and cosh of κx, κ² = GJ / (E Cw) (Vlasov 1961), so that a bimoment is right
+    however short the layer at a held end is beside the element. Without Cw the even twist, and
+    next to nothing on the rates."""
+    m = len(length)
+    if warping.warping <= 0:
+        found = np.zeros((m, 4, 4))
+        found[:, [0, 0, 2, 2], [0, 2, 0, 2]] = np.array([1.0, -1.0, -1.0, 1.0])
+        found *= (warping.torsion / length)[:, None, None]
+        found[:, [1, 3], [1, 3]] = (_IDLE * warping.torsion * length)[:, None]
+        return found
+    kappa = np.sqrt(warping.torsion / warping.warping)
+    u = kappa * length
+    # where the layer is long beside the element the closed form drowns in rounding: it is the
+    # cubic there, to (κL)⁴ / 10⁵
+    small = u < 0.05
+    z = np.where(small, 1.0, u)
+    # all times 2 exp(-u), so that nothing grows
+    e = np.exp(-z)
+    s, c, one = 1 - e**2, 1 + e**2, 2 * e
+    below = z * s - 2 * (c - one)
+    twist = warping.torsion * kappa * s / below
+    mixed = warping.torsion * (c - one) / below
+    own = warping.torsion * (z * c - s) / (kappa * below)
+    other = warping.torsion * (s - z * one) / (kappa * below)
+    gj, ec, long = warping.torsion, warping.warping, length
+    twist = np.where(small, 1.2 * gj / long + 12 * ec / long**3, twist)
+    mixed = np.where(small, 0.1 * gj + 6 * ec / long**2, mixed)
+    own = np.where(small, 2 * gj * long / 15 + 4 * ec / long, own)
+    other = np.where(small, -gj * long / 30 + 2 * ec / long, other)
+    rows = [
+        [twist, mixed, -twist, mixed],
+        [mixed, own, -mixed, other],
+        [-twist, -mixed, twist, -mixed],
+        [mixed, other, -mixed, own],
+    ]
+    return np.moveaxis(np.array(rows), -1, 0)
 
 
 def _hinged(stiffness: Floats, released: NDArray[np.bool_]) -> Floats:

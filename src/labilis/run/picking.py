@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from labilis.model import Pick, Region, shown
+from labilis.model import Pick, Piece, Project, Region, Strut, shown
 from labilis.run.regions import circle_centre
 from labilis.shape import (
     RegionMatch,
@@ -15,6 +15,8 @@ from labilis.shape import (
     pick_of_face,
 )
 from labilis.shape.proposal import BodyInfo
+from labilis.shape.recipes.paths import section_of
+from labilis.shape.recipes.sections import second_moments
 
 __all__ = [
     "BodyInfo",
@@ -38,6 +40,17 @@ def _round(radius: float) -> str:
         f"Ø {shown.value(2 * radius, 'length'):.4g} (R {shown.value(radius, 'length'):.4g}) "
         f"{shown.unit('length')}"
     )
+
+
+def section_middle(project: Project, piece: Piece) -> tuple[float, float]:
+    """Centroid (mm) of a strut's section in its own x and y, on which a line of it stands; the
+    origin of any other piece."""
+    if not isinstance(piece.recipe, Strut):
+        return 0.0, 0.0
+    where = f"pieces/{piece.name}/recipe"
+    shape = section_of(piece.recipe, lambda text, kind: project.value(text, kind, where), where)
+    x, y = second_moments(shape)[1]
+    return float(x), float(y)
 
 
 def footing(

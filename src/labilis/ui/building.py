@@ -36,7 +36,7 @@ from labilis.model import (
     shown,
 )
 from labilis.model.recipes import SECTION_SIZES
-from labilis.run.picking import ShapeView
+from labilis.run.picking import ShapeView, section_middle
 from labilis.run.set_aside import mass_of_aside
 from labilis.store.grades import write_grades
 from labilis.ui.actions import with_load, with_region
@@ -144,7 +144,7 @@ def with_piece_on(
     """(statements, name) with a new piece of a recipe that stands on a plane; of the first
     material there is."""
     piece = new_piece(project, key, project.materials[0].name, (0.0, 0.0, 0.0))
-    place = placed_on(project, piece, point, normal)
+    place = placed_on(project, piece, point, normal, section_middle(project, piece))
     return project.with_item("pieces", piece.model_copy(update={"place": place})), piece.name
 
 
@@ -157,7 +157,7 @@ def with_strut_between(
     struts = [known for known in project.pieces if isinstance(known.recipe, Strut)]
     if struts and all(known.mesh_as == "line" for known in struts):
         piece = piece.model_copy(update={"mesh_as": "line"})
-    made = strut_between(project, piece, start, end)
+    made = strut_between(project, piece, start, end, section_middle(project, piece))
     return project.with_item("pieces", made), made.name
 
 

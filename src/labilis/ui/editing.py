@@ -15,7 +15,7 @@ from labilis.edit.retyping import retyped
 from labilis.model import CaseLoad, LabilisError, LoadCase, Project, shown
 from labilis.run.environment import mesh_size
 from labilis.run.importing import STEEL, with_outline
-from labilis.run.picking import ShapeView
+from labilis.run.picking import ShapeView, section_middle
 from labilis.store.load_table import with_load_table
 from labilis.ui import actions, scribing
 from labilis.ui.building import (
@@ -171,7 +171,15 @@ class Editing:
                 changed, made = with_piece_on(project, name, *where)
                 self.session.make(changed, f"{made} put on a face")
             else:
-                self.session.edit(put_on(project, name, *where), f"{name} put on a face")
+                self.session.edit(
+                    put_on(
+                        project,
+                        name,
+                        *where,
+                        section_middle(project, project.named("pieces", name)),
+                    ),
+                    f"{name} put on a face",
+                )
             self.stage.select(())
             self.stage.show_view("Shape")
             self.sheet.open_station("Part")
