@@ -261,3 +261,47 @@ def test_the_command_line_tells_lines(tmp_path: Path) -> None:
         "largest": pytest.approx(value),
         "at_mm": pytest.approx(place),
     }
+
+
+@pytest.mark.parametrize("size", ["20 mm", "120 mm"])
+def test_first_yield_of_lines_is_where_they_carry_most_whatever_meets_there(size: str) -> None:
+    """At the foot, which is held, and at the corner, where posts and beam have stresses of their
+    own: neither is set aside, and nothing is averaged."""
+    facts = facts_of(
+        portal(
+            mesh={"size": size},
+            loads=portal()["loads"][:1],
+            cases=[{"name": "storm", "loads": [{"load": "push corner"}]}],
+        )
+    )
+    strength = facts.strength
+    most = np.abs(strength.line_stress).max()
+    assert strength.yield_factor == pytest.approx(235.0 / most, rel=1e-9)
+    assert strength.strength_factor == strength.yield_factor and strength.peak == ""
+    assert strength.yield_body in ("left post", "right post")
+    row, end, _ = np.unravel_index(
+        np.abs(strength.line_stress).argmax(), strength.line_stress.shape
+    )
+    assert strength.yield_node == strength.line_nodes[row, end]
+    # what the stage colours is what they carry most there
+    shown_most = np.sqrt((strength.stress[:, :3] ** 2).sum(axis=1)).max()
+    assert shown_most == pytest.approx(most, rel=0.02)
+
+
+def test_first_yield_of_a_line_counts_held_and_growing_at_one_fibre() -> None:
+    """A held force that bends one way and a growing one that bends the other: what is held first
+    helps; σ = |M| / W at the foot."""
+    grow, hold = force("head", 60.0, 0.0, 0.0), force("head", -40.0, 0.0, 0.0)
+    stated = cantilever(FLAT, grow, {**hold, "name": "held", "growth": "held"})
+    facts = facts_of(stated)
+    modulus = 10 * 30**2 / 6
+    expected = (235.0 * modulus / 500.0 + 40.0) / 60.0
+    assert facts.strength.yield_factor == pytest.approx(expected, rel=1e-6)
+    with_more = cantilever(FLAT, grow, {**force("head", 800.0), "name": "held", "growth": "held"})
+    assert facts_of(with_more).strength.yield_factor == 0.0
+
+
+def test_a_bar_without_a_yield_strength_yields_nowhere() -> None:
+    stated = cantilever(FLAT, force("head", 60.0))
+    stated["materials"] = [{k: v for k, v in STEEL.items() if k != "yield_strength"}]
+    assert math.isinf(facts_of(stated).strength.yield_factor)

@@ -34,3 +34,30 @@ def line_results(scene: LoadScene, states: list[list[Floats]]) -> dict[str, Any]
         "line_held": np.concatenate([row[0].end_forces(row[3]) for row in rows]),
         "line_stress": np.concatenate(stress),
     }
+
+
+def line_yield(
+    scene: LoadScene, states: list[list[Floats]], yields: dict[str, float | None]
+) -> tuple[float, int, str]:
+    """(least factor, node, piece) at which held + factor × growing direct stress reaches the yield
+    strength at some point of a line's section, at either end of an element; inf, -1 and '' where
+    it does nowhere. What a line carries where it is held is no peak of the idealisation."""
+    best: tuple[float, int, str] = (float("inf"), -1, "")
+    for block, bodies, growing, held in zip(scene.system.blocks, scene.block_bodies, *states):
+        if not isinstance(block, LineBlock) or not len(bodies):
+            continue
+        piece = scene.pieces[int(bodies[0])]
+        strength = yields.get(piece)
+        if strength is None:
+            continue
+        (direct, bent), (direct_held, bent_held) = (
+            block.end_stress(state) for state in (growing, held)
+        )
+        grow, hold = direct[..., None] + bent, direct_held[..., None] + bent_held
+        with np.errstate(divide="ignore", invalid="ignore"):
+            factor = np.where(grow == 0, np.inf, (np.sign(grow) * strength - hold) / grow)
+        factor = np.where(np.abs(hold) >= strength, 0.0, factor).min(axis=2)
+        row = int(factor.argmin())
+        if factor.flat[row] < best[0]:
+            best = float(factor.flat[row]), int(block.elements.flat[row]), piece
+    return best

@@ -13,7 +13,7 @@ from labilis.judge.stress_measures import first_yield, von_mises
 from labilis.model import LabilisError
 from labilis.run.case_loads import CaseForces, LoadScene, load_forces
 from labilis.run.constraints import Tied
-from labilis.run.line_results import line_results
+from labilis.run.line_results import line_results, line_yield
 from labilis.run.stress_peaks import find_peaks, spared
 from labilis.solve.factor import Factor
 from labilis.solve.strength import LinearSolution, solve_linear
@@ -235,8 +235,10 @@ def strength_stage(
         [system.nodal_stress(state) for state in states], bool(len(mesh.turning_nodes))
     )
     near, sources = find_peaks(project, view, mesh, tied)
-    factor_yield, node, body = _first_yield(scene, stress, yields, np.full(len(mesh.nodes), -1))
-    wall_factor, wall_node, _ = _first_yield(scene, stress, yields, near)
+    lines = line_yield(scene, states, yields)
+    nowhere = np.full(len(mesh.nodes), -1)
+    factor_yield, node, body = min(_first_yield(scene, stress, yields, nowhere), lines)
+    wall_factor, wall_node, _ = min(_first_yield(scene, stress, yields, near), lines)
     peak = (
         sources[near[node]] if node >= 0 and near[node] >= 0 and wall_factor > factor_yield else ""
     )
@@ -331,16 +333,23 @@ def _first_yield(
     scene: LoadScene, stress: list[Floats], yields: dict[str, float | None], near: Ints
 ) -> tuple[float, int, str]:
     """(least factor, node, body) at which a node of some piece that is at no peak (`near` -1)
-    reaches its own yield strength."""
+    reaches its own yield strength; of lines see `line_yield`."""
     best: tuple[float, int, str] = (float("inf"), -1, "")
     bodies = [body for cell in scene.mesh.cells for body in np.unique(cell.body)]
     for piece in dict.fromkeys(scene.pieces):
         mine = [body for body in np.unique(bodies) if scene.pieces[body] == piece]
         nodes = np.unique(
             np.concatenate(
-                [cell.elements[np.isin(cell.body, mine)].ravel() for cell in scene.mesh.cells]
+                [
+                    cell.elements[np.isin(cell.body, mine)].ravel()
+                    for cell in scene.mesh.cells
+                    if not cell.line
+                ]
+                or [np.zeros(0, dtype=np.int64)]
             )
         )
+        if not len(nodes):
+            continue
         nodes = spared(near, nodes)
         factor, row = first_yield(stress[0][nodes], stress[1][nodes], yields.get(piece))
         if factor < best[0]:
