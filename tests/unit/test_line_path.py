@@ -445,6 +445,23 @@ def test_a_load_that_is_held_takes_its_part_of_a_wall() -> None:
     assert walls.state == "bad" and case.verdict.meets is None
 
 
+def test_walls_of_a_line_feel_its_bending() -> None:
+    """A cantilever of thin tube pushed sideways has no mean compression: its wall is pressed by
+    M / W, which is 99 mm between mid-lines across."""
+    stated = column(TUBE, 1500, 1.0)
+    stated["supports"] = [
+        {"name": "foot", "on": "foot", "held": ["x", "y", "z", "turn_x", "turn_y", "turn_z"]}
+    ]
+    stated["loads"][0]["components"] = ["4000 N", "0 N", "-1 N"]
+    project = load_project(stated)
+    case = judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0]
+    walls = next(item for item in case.evidence if item.name == "walls of lines")
+    second = (100.0**4 - 98.0**4) / 12
+    local = 4 * math.pi**2 * E / (12 * (1 - NU**2)) / 99**2
+    assert float(walls.figure) == pytest.approx(local / (4000 * 1500 * 50 / second), rel=0.05)
+    assert walls.state == "bad" and case.verdict.meets is None
+
+
 def test_solids_and_shells_have_no_walls_of_lines() -> None:
     stated = column(TUBE, 400, 1000, "shell", mesh={"size": "25 mm"})
     project = load_project(stated)

@@ -9,6 +9,8 @@ from scipy.sparse.csgraph import connected_components
 
 from labilis.judge.findings import MemberFindings
 from labilis.judge.stress_measures import along
+from labilis.mechanics.blocks import StiffBlock
+from labilis.mechanics.line_block import LineBlock
 from labilis.mesh import Bonds
 from labilis.run.case_loads import LoadScene
 from labilis.run.joined_length import joined_length, uses_of
@@ -38,6 +40,9 @@ def members_stage(
         np.concatenate([block.mean_stress(state) for block, state in zip(blocks, states)])
         for states in (solved.growing_states, solved.held_states)
     ]
+    pressed = np.concatenate(
+        [_pressed(block, state) for block, state in zip(blocks, solved.growing_states)]
+    )
     middle = np.concatenate(
         [scene.numbering.places[block.members].mean(axis=1) for block in blocks]
     )
@@ -77,7 +82,7 @@ def members_stage(
         ends = [
             (0.0, 0.0) if max(map(abs, two)) < least else two for two, least in zip(ends, nothing)
         ]
-        peak = _peak(stress[0][mine], volume[mine])
+        peak = _peak(pressed[mine], volume[mine])
         wall = member.wall
         sizes_of = (
             chains.get(member.name, member.length),
@@ -211,18 +216,22 @@ def _ends(
     return low, high
 
 
-def _peak(stress: Floats, volume: Floats) -> float:
+def _pressed(block: StiffBlock, state: Floats) -> Floats:
+    """Largest compression (m,) MPa, negative for tension, in each element: of its mean stress, of a
+    line at any point of its section at either end, as its walls feel bending as well."""
+    if isinstance(block, LineBlock):
+        direct, bent = block.end_stress(state)
+        return np.asarray(-(direct + bent.min(axis=2)).min(axis=1))
+    xx, yy, zz, xy, yz, zx = block.mean_stress(state).T
+    rows = [np.stack(row, -1) for row in ([xx, xy, zx], [xy, yy, yz], [zx, yz, zz])]
+    return np.asarray(-np.linalg.eigvalsh(np.stack(rows, -2))[:, 0])
+
+
+def _peak(pressed: Floats, volume: Floats) -> float:
     """Largest compression (MPa, positive) but for the last hundredth of the volume."""
-    if len(stress) == 0:
+    if len(pressed) == 0:
         return 0.0
-    xx, yy, zz, xy, yz, zx = stress.T
-    least = np.linalg.eigvalsh(
-        np.stack(
-            [np.stack([xx, xy, zx], -1), np.stack([xy, yy, yz], -1), np.stack([zx, yz, zz], -1)], -2
-        )
-    )[:, 0]
-    order = np.argsort(-least)
+    order = np.argsort(pressed)
     reached = np.cumsum(volume[order]) / volume.sum()
-    return max(
-        -float(least[order][min(int(np.searchsorted(reached, _QUANTILE)), len(order) - 1)]), 0.0
-    )
+    row = min(int(np.searchsorted(reached, _QUANTILE)), len(order) - 1)
+    return max(float(pressed[order][row]), 0.0)
