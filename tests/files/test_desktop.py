@@ -99,3 +99,12 @@ def test_from_the_command_line(home: Path) -> None:
         )
     assert labilis("install-desktop", "--remove").returncode == 0
     assert not (home / "applications/labilis.desktop").exists()
+
+
+def test_the_entry_of_the_menu_opens_an_empty_window(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A menu gives no file: `open` alone must ask for a display, not for a file."""
+    for name in ("DISPLAY", "WAYLAND_DISPLAY"):
+        monkeypatch.delenv(name, raising=False)
+    done = labilis("open")
+    assert "no display" in done.stderr + done.stdout
+    assert "Missing argument" not in done.stderr + done.stdout

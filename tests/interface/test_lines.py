@@ -47,6 +47,11 @@ def test_lines_have_a_page_and_diagrams_on_the_stage(hand: Hand, tmp_path: Path)
     stage.playback.choose("worst side")
     hand.qtbot.wait(30)
     assert "diagram" not in scene.actors
+    # the cell that is current still is; clicked again it is drawn again
+    cell = lines.table.visualItemRect(lines.table.item(2, bending)).center()
+    hand.qtbot.mouseClick(lines.table.viewport(), Qt.MouseButton.LeftButton, pos=cell)
+    hand.qtbot.wait(30)
+    assert "diagram" in scene.actors and stage.playback.chosen == "Mz, bending"
     # a traced frame moves; its diagram is of the linear run and is not shown there
     hand.window.run_trace()
     hand.wait_idle()
@@ -61,6 +66,7 @@ def test_lines_have_a_page_and_diagrams_on_the_stage(hand: Hand, tmp_path: Path)
     assert (
         not drawer.tabs["Lines"].isVisible() and drawer.pages.currentWidget() is drawer.modes_page
     )
+    assert [name for name, tab in drawer.tabs.items() if tab.isChecked()] == ["Modes"]
 
 
 def test_an_edit_makes_lines_of_before_old(hand: Hand, tmp_path: Path) -> None:

@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 
-from tests.frames import portal
+from tests.frames import STEEL, portal
 from tests.interface.conftest import Hand
-from tests.unit.test_placing import NEW, STEEL, base
+from tests.unit.test_placing import NEW, base
 
 
 def entry(menu: Any, *words: str) -> Any:
@@ -26,7 +26,7 @@ def entry(menu: Any, *words: str) -> Any:
 
 def start(hand: Hand, tmp_path: Path, mesh_as: str = "shell") -> int:
     """A plate and a post beside it; the plate's face."""
-    post = {"name": "post", "recipe": NEW["strut"], "material": "steel", "mesh_as": mesh_as}
+    post = {"name": "post", "recipe": NEW["strut"], "material": STEEL["name"], "mesh_as": mesh_as}
     post["place"] = {"at": ["500 mm", "0 mm", "0 mm"], "turns": []}
     path = tmp_path / "pieces.json"
     pieces = [base((("x", 20.0),), mesh_as), post]
@@ -53,7 +53,7 @@ def test_a_new_piece_and_one_that_is_there_stand_on_a_face(
     entry(stage.put_menu, "a new piece", "strut of a section", "square tube").trigger()
     hand.wait_idle()
     made = session.project.pieces[-1]
-    assert made.name.startswith("strut") and made.material == "steel"
+    assert made.name.startswith("strut") and made.material == STEEL["name"]
     view = session.current("shape")
     row = next(row for row, name in enumerate(view.edges.name) if f"{made.name}/start" in str(name))
     assert (view.edges.centroid[row] - where[0]) @ where[1] == pytest.approx(0.0, abs=2e-4)

@@ -20,8 +20,9 @@ from labilis.mechanics.line_path import _half_angle
 from labilis.mechanics.shell import exponential
 from labilis.mechanics.ties import HeldNodes, Ties, make_ties
 from labilis.mesh import mesh_section
-from labilis.model import LabilisError, load_project
+from labilis.model import LabilisError, TracePlan, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
+from labilis.run.trace_record import TraceRecord
 from labilis.shape.profile import points_of
 from labilis.shape.recipes.sections import section_shape
 from labilis.solve.system import System
@@ -501,3 +502,23 @@ def test_the_section_stiffness_of_wagner_stays_positive() -> None:
     stiffness = line.section_stiffness(CHANNEL, E, NU)
     rest = stiffness[6, 6] - stiffness[:6, 6] @ np.linalg.solve(stiffness[:6, :6], stiffness[:6, 6])
     assert rest > 0
+
+
+@pytest.mark.parametrize(
+    ("ratios", "expected"),
+    [
+        ([0.2, 0.6, 1.4], 0.75),  # between the points
+        ([1.1, 0.6, 1.4], 0.0),  # reached by what is held, whatever comes after
+        ([1.1, 1.2, 1.3], 0.0),
+        ([0.2, 0.6, 0.9], math.nan),
+    ],
+)
+def test_lines_yield_where_their_strength_is_first_reached(
+    ratios: list[float], expected: float
+) -> None:
+    record = object.__new__(TraceRecord)
+    record.plan = TracePlan(material="yielding")
+    record.factors, record.elastic_ratios = [0.0, 0.5, 1.0], ratios
+    assert record.elastic_yield() == pytest.approx(expected, nan_ok=True)
+    record.plan = TracePlan(material="elastic")
+    assert math.isnan(record.elastic_yield())

@@ -12,15 +12,8 @@ from labilis.model import LabilisError, Piece, Project, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
 from labilis.run.picking import footing, section_middle
 from labilis.shape import ShapeView, find_region
-from tests.frames import portal, strut
+from tests.frames import STEEL, portal, strut
 
-STEEL = {
-    "name": "steel",
-    "youngs_modulus": "210 GPa",
-    "poisson_ratio": "0.3",
-    "density": "7850 kg/m^3",
-    "yield_strength": "235 MPa",
-}
 PLATE = {
     "kind": "plate",
     "thickness": "6 mm",
@@ -48,7 +41,7 @@ def base(turns: tuple[tuple[str, float], ...], mesh_as: str) -> dict[str, Any]:
     return {
         "name": "base",
         "recipe": PLATE,
-        "material": "steel",
+        "material": STEEL["name"],
         "mesh_as": mesh_as,
         "place": {
             "at": ["100 mm", "-20 mm", "35 mm"],
@@ -75,7 +68,7 @@ def test_the_foot_lies_on_the_face_and_the_rest_stands_off(
     assert where is not None
     point, normal = where
     piece = Piece.model_validate(
-        {"name": "new", "recipe": NEW[kind], "material": "steel", "mesh_as": "solid"}
+        {"name": "new", "recipe": NEW[kind], "material": STEEL["name"], "mesh_as": "solid"}
     )
     placed = put_on(project.changed(pieces=[*project.pieces, piece]), "new", point, normal)
     shown = view_of(placed)
@@ -101,7 +94,7 @@ def test_a_strut_put_on_a_sheet_is_joined_to_it(mesh_as: str, side: float) -> No
     assert where[1] @ normal == pytest.approx(side)
     assert (where[0] - view.faces.centroid[0]) @ where[1] == pytest.approx(3.0)
     piece = Piece.model_validate(
-        {"name": "post", "recipe": NEW["strut"], "material": "steel", "mesh_as": mesh_as}
+        {"name": "post", "recipe": NEW["strut"], "material": STEEL["name"], "mesh_as": mesh_as}
     )
     placed = put_on(project.changed(pieces=[*project.pieces, piece]), "post", *where)
     push = [f"{-1000.0 * float(c)!r} N" for c in where[1]]
@@ -135,7 +128,7 @@ def test_what_is_no_plane_and_what_comes_from_a_file_is_refused() -> None:
             "pieces": [
                 {
                     "name": "tube",
-                    "material": "steel",
+                    "material": STEEL["name"],
                     "mesh_as": "solid",
                     "recipe": {
                         "kind": "strut",
@@ -154,7 +147,9 @@ def test_what_is_no_plane_and_what_comes_from_a_file_is_refused() -> None:
     for face, kind in enumerate(view.faces.kind):
         assert (footing(view, face, (0, 0, 1)) is None) == (str(kind) != "plane")
     assert movable(project) == ["tube"]
-    imported = Piece.model_validate({"name": "part", "geometry": "a.step", "material": "steel"})
+    imported = Piece.model_validate(
+        {"name": "part", "geometry": "a.step", "material": STEEL["name"]}
+    )
     with pytest.raises(LabilisError, match="where its file has it"):
         placed_on(project, imported, (0, 0, 0), (0, 0, 1))
 
@@ -175,7 +170,7 @@ def test_a_strut_runs_from_one_place_to_another(end: tuple[float, float, float])
     start = np.array([12.5, -3.0, 7.0])
     project = load_project({"materials": [STEEL], "pieces": [base((), "solid")]})
     piece = Piece.model_validate(
-        {"name": "brace", "recipe": NEW["strut"], "material": "steel", "mesh_as": "shell"}
+        {"name": "brace", "recipe": NEW["strut"], "material": STEEL["name"], "mesh_as": "shell"}
     )
     made = strut_between(project, piece, start, start + end)
     view = view_of(project.changed(pieces=[made]))

@@ -171,10 +171,12 @@ def start(
 
 @app.command("open")
 def open_file(
-    file: Annotated[Path, typer.Argument(help="A .labilis project, a JSON model or a STEP file.")],
+    file: Annotated[
+        Path | None, typer.Argument(help="A .labilis project, a JSON model or a STEP file.")
+    ] = None,
 ) -> None:
-    """Open a file in the window."""
-    if not file.is_file():
+    """Open a file in the window, or an empty one."""
+    if file is not None and not file.is_file():
         raise LabilisError("There is no such file.", str(file), "Check the name.", "no-file")
     _open_window(file)
 

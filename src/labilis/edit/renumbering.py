@@ -12,13 +12,13 @@ from labilis.model import LabilisError, Piece, Project
 from labilis.model.project import load_project, put_at
 from labilis.model.quantities import Names
 from labilis.model.recipes import FoldedSheet, Strut
+from labilis.model.regions import OF_SECTIONS
 from labilis.model.trials import is_choice
 
 if TYPE_CHECKING:
     from labilis.edit.outlines import Outline
 
 Numbers = Mapping[int, Sequence[int]]  # old number from 1 on -> new ones; no entry: it is gone
-_OF_SECTIONS = ("skin", "wall")  # those of openings come after those of the outline
 
 
 def renumbered(before: Project, after: Project, name: str, old: Outline, new: Outline) -> Project:
@@ -69,7 +69,7 @@ def _follow(
     if found is None:
         return [word]
     kind, number, rest = found.group(1), int(found.group(2)), found.group(3)
-    if kind in _OF_SECTIONS and changed and number not in maps.get(kind, ()):
+    if kind in OF_SECTIONS and changed and number not in maps.get(kind, ()):
         raise _stands_on(text, where, "would be another one")
     if kind not in maps:
         return [word]

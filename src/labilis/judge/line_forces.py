@@ -8,6 +8,7 @@ part behind a cut puts on the one before it. A diagram of bending is drawn where
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -68,12 +69,11 @@ def at_ends(strength: StrengthFindings, what: Carried) -> Floats:
 @dataclass(frozen=True)
 class Along:
     """A member: its name, stations (k,) mm from its start, values (k, c) of CARRIED; two stations
-    at one place where a value jumps. rows (k / 2,): its elements in the findings, in order."""
+    at one place where a value jumps."""
 
     name: str
     station: Floats
     values: Floats
-    rows: NDArray[np.int64]
 
 
 def along_members(strength: StrengthFindings, nodes: Floats) -> tuple[Along, ...]:
@@ -90,7 +90,7 @@ def along_members(strength: StrengthFindings, nodes: Floats) -> tuple[Along, ...
         order = np.argsort(place[:, 0], kind="stable")
         rows, place = rows[order], place[order]
         found.append(
-            Along(name, (place - place.min()).ravel(), values[rows].reshape(-1, len(CARRIED)), rows)
+            Along(name, (place - place.min()).ravel(), values[rows].reshape(-1, len(CARRIED)))
         )
     return tuple(found)
 
@@ -101,15 +101,21 @@ def largest(member: Along, column: int) -> tuple[float, float]:
     return float(member.values[row, column]), float(member.station[row])
 
 
-def most_of(strength: StrengthFindings, nodes: Floats, what: Carried) -> tuple[float, str, Floats]:
-    """(value that is largest in size anywhere, its member, place (3,) mm)."""
+def most_of(strength: StrengthFindings, what: Carried) -> tuple[float, str]:
+    """(value that is largest in size anywhere, its member)."""
     values = at_ends(strength, what)
-    row, end = np.unravel_index(int(np.abs(values).argmax()), values.shape)
-    return (
-        float(values[row, end]),
-        str(strength.line_names[row]),
-        np.asarray(nodes[strength.line_nodes[row, end]]),
-    )
+    row = int(np.abs(values).max(axis=1).argmax())
+    return float(max(values[row], key=abs)), str(strength.line_names[row])
+
+
+def at_nodes(strength: StrengthFindings, what: Carried, count: int) -> Floats:
+    """(count,) at the nodes of a mesh, of all ends that meet there the largest in size, with its
+    sign; nought where no line is."""
+    values, nodes = at_ends(strength, what).ravel(), strength.line_nodes.ravel()
+    order = np.argsort(np.abs(values), kind="stable")
+    found = np.zeros(count)
+    found[nodes[order]] = values[order]  # of a node named again the last one stays
+    return found
 
 
 def diagram(
@@ -136,14 +142,6 @@ def heads() -> tuple[str, ...]:
     )
 
 
-def places(strength: StrengthFindings, nodes: Floats) -> tuple[tuple[float, ...], ...]:
-    """How far (mm) from the start of each member the figures of `table` are."""
-    return tuple(
-        tuple(largest(member, column)[1] for column in range(len(CARRIED)))
-        for member in along_members(strength, nodes)
-    )
-
-
 def yield_of(project: Project, member: str) -> float | None:
     """Yield strength (MPa) of a member's material, None where none is stated."""
     name = project.named("pieces", project.piece_of(member)).material
@@ -152,12 +150,12 @@ def yield_of(project: Project, member: str) -> float | None:
 
 
 def table(
-    project: Project, strength: StrengthFindings, nodes: Floats
+    project: Project, members: Sequence[Along]
 ) -> tuple[tuple[tuple[str, float | None], ...], ...]:
     """What stands under `heads` of each member, what is largest in size: (words, the figure in N,
     N mm or MPa)."""
     rows = []
-    for member in along_members(strength, nodes):
+    for member in members:
         cells: list[tuple[str, float | None]] = [(member.name, None)]
         for column, what in enumerate(CARRIED):
             value, _ = largest(member, column)

@@ -225,29 +225,25 @@ class LineBlock:
             bent = bent + bimoment[..., None] / s.warping * s.omega
         return np.asarray(ends[..., 0] / s.area), np.asarray(bent)
 
+    @property
+    def dyads(self) -> Floats:
+        """A unit stress along each element in global axes (m, 6)."""
+        along = self.frames[:, 0]
+        return np.stack(
+            [
+                along[:, i] * along[:, j]
+                for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))
+            ],
+            axis=1,
+        )
+
     def corner_stress(self, state: Floats) -> tuple[Ints, Floats]:
         """(ends (m, 2), stress (3, m, 2, 6) along the element in global axes: largest combined,
         direct, smallest combined)."""
         direct, bent = self.end_stress(state)
-        along = self.frames[:, 0]
-        shape = np.stack(
-            [
-                along[:, i] * along[:, j]
-                for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))
-            ],
-            axis=1,
-        )
         sizes = np.stack([direct + bent.max(axis=-1), direct, direct + bent.min(axis=-1)])
-        return self.elements, np.asarray(sizes[..., None] * shape[:, None])
+        return self.elements, np.asarray(sizes[..., None] * self.dyads[:, None])
 
     def mean_stress(self, state: Floats) -> Floats:
         """Direct stress (m, 6) MPa in global axes."""
-        along = self.frames[:, 0]
-        shape = np.stack(
-            [
-                along[:, i] * along[:, j]
-                for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))
-            ],
-            axis=1,
-        )
-        return np.asarray((state[:, 0] / self.section.area)[:, None] * shape)
+        return np.asarray((state[:, 0] / self.section.area)[:, None] * self.dyads)

@@ -13,6 +13,9 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from labilis.model.quantities import FaceName, PieceName
 
 Vector = tuple[float, float, float]
+# numbered faces of struts, those of openings after those of the outline; all round, so that rounded
+# corners are in
+OF_SECTIONS = ("wall", "skin")
 
 
 class Pick(BaseModel):

@@ -96,13 +96,18 @@ _I = {
 _COLD, _LEGS, _ROLLED = "EN 10219-2", "EN 10056-1", "EN 10365"
 
 
+_FIELDS = ("width", "height", "diameter", "thickness", "web", "radius")
+_DIGITS = 5  # of mm: a table has two, and what is left of 60 mm in inches lies far below
+
+
 @dataclass(frozen=True)
 class StandardSection:
-    """name as the standard has it; the recipe's section, its sizes in mm."""
+    """name as the standard has it; the recipe's section; its sizes in mm by _FIELDS, 0 for none."""
 
     name: str
     standard: str
     section: Section
+    sizes: tuple[float, ...]
 
     @property
     def words(self) -> str:
@@ -112,7 +117,10 @@ class StandardSection:
 
 def _made(name: str, standard: str, shape: str, **sizes: float) -> StandardSection:
     stated = {key: f"{value:g} mm" for key, value in sizes.items()}
-    return StandardSection(name, standard, Section.model_validate({"shape": shape, **stated}))
+    section = Section.model_validate({"shape": shape, **stated})
+    return StandardSection(
+        name, standard, section, tuple(float(sizes.get(field, 0.0)) for field in _FIELDS)
+    )
 
 
 @lru_cache
@@ -165,20 +173,18 @@ _TABLES: dict[str, Callable[[], Iterator[StandardSection]]] = {
 }
 
 
+@lru_cache
+def _by_sizes(shape: str) -> dict[tuple[float, ...], StandardSection]:
+    return {item.sizes: item for item in standard_sections(shape)}
+
+
 def standard_of(project: Project, section: Section) -> StandardSection | None:
     """The standard section that has these sizes, None where there is none."""
-    fields = ("width", "height", "diameter", "thickness", "web", "radius")
+    known = _by_sizes(section.shape)
+    if not known:
+        return None
     try:
-        stated = [project.number_if(section, field) for field in fields]
-        for known in standard_sections(section.shape):
-            told = [project.number_if(known.section, field) for field in fields]
-            if all(
-                (a or 0.0) == 0.0 and (b or 0.0) == 0.0
-                if a is None or b is None
-                else abs(a - b) < 1e-6
-                for a, b in zip(stated, told)
-            ):
-                return known
+        stated = [project.number_if(section, field) for field in _FIELDS]
     except LabilisError:  # a size that has no value yet
-        pass
-    return None
+        return None
+    return known.get(tuple(round(size or 0.0, _DIGITS) for size in stated))

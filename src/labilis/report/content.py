@@ -15,8 +15,8 @@ from labilis.judge.evidence.base import Evidence
 from labilis.judge.figures import critical_text, error_text, force_text, settled_words
 from labilis.judge.hand.checks_of_member import Taken, raised
 from labilis.judge.ladder import Rung, rungs
+from labilis.judge.line_forces import along_members, table
 from labilis.judge.line_forces import heads as line_heads
-from labilis.judge.line_forces import table
 from labilis.judge.screening import HEADS, HOW, screened_cells
 from labilis.judge.stress_measures import von_mises
 from labilis.judge.studies import figure_words, study_words
@@ -386,7 +386,7 @@ def _lines(case: CaseReport) -> list[Block]:
         return []
     rows = tuple(
         tuple(words for words, _ in cells)
-        for cells in table(facts.project, facts.strength, facts.mesh.nodes)
+        for cells in table(facts.project, along_members(facts.strength, facts.mesh.nodes))
     )
     return [
         Table(

@@ -13,7 +13,7 @@ from labilis.judge.memo import once_for
 from labilis.model import LabilisError, Piece, Project
 
 STAGES = ("shape", "mesh", "strength", "modes", "trace")
-_VERSION = 25  # raise when a result's content changes its meaning
+_VERSION = 26  # raise when a result's content changes its meaning
 
 # of a trace: where it ends and what is found on the way, not the path itself
 _ENDS = {

@@ -6,9 +6,10 @@ from typing import Any
 
 import numpy as np
 
+from labilis.judge.stress_measures import von_mises
 from labilis.mechanics.line_block import LineBlock
 from labilis.run.case_loads import LoadScene
-from labilis.run.regions import Floats
+from labilis.run.regions import Floats, Ints
 
 
 def line_results(scene: LoadScene, states: list[list[Floats]]) -> dict[str, Any]:
@@ -24,8 +25,8 @@ def line_results(scene: LoadScene, states: list[list[Floats]]) -> dict[str, Any]
         return {}
     stress = []
     for block, _, growing, held in rows:
-        direct, bent = block.end_stress(growing + held)
-        stress.append(np.stack([direct + bent.max(axis=2), direct + bent.min(axis=2)], axis=2))
+        fibres = _fibres(block, growing + held)
+        stress.append(np.stack([fibres.max(axis=2), fibres.min(axis=2)], axis=2))
     return {
         "line_names": np.array([names[body] for _, bodies, _, _ in rows for body in bodies]),
         "line_nodes": np.concatenate([block.elements for block, _, _, _ in rows]),
@@ -50,10 +51,7 @@ def line_yield(
         strength = yields.get(piece)
         if strength is None:
             continue
-        (direct, bent), (direct_held, bent_held) = (
-            block.end_stress(state) for state in (growing, held)
-        )
-        grow, hold = direct[..., None] + bent, direct_held[..., None] + bent_held
+        grow, hold = _fibres(block, growing), _fibres(block, held)
         with np.errstate(divide="ignore", invalid="ignore"):
             factor = np.where(grow == 0, np.inf, (np.sign(grow) * strength - hold) / grow)
         factor = np.where(np.abs(hold) >= strength, 0.0, factor).min(axis=2)
@@ -61,3 +59,28 @@ def line_yield(
         if factor.flat[row] < best[0]:
             best = float(factor.flat[row]), int(block.elements.flat[row]), piece
     return best
+
+
+def line_peaks(scene: LoadScene, states: list[list[Floats]]) -> tuple[Ints, Floats]:
+    """(nodes (k,), stress (2, k, 6) MPa there under the growing and under the held loads), at the
+    one point of a section, of all lines that meet at the node, that carries most under both."""
+    nodes, stress = [np.zeros(0, dtype=np.int64)], [np.zeros((2, 0, 6))]
+    for block, *pair in zip(scene.system.blocks, *states):
+        if isinstance(block, LineBlock):
+            parts = np.stack([_fibres(block, state) for state in pair])
+            most = np.abs(parts.sum(axis=0)).argmax(axis=2)
+            here = np.take_along_axis(parts, most[None, ..., None], axis=3)
+            nodes.append(block.elements.ravel())
+            stress.append((here * block.dyads[:, None]).reshape(2, -1, 6))
+    everywhere, found = np.concatenate(nodes), np.concatenate(stress, axis=1)
+    largest_last = np.argsort(von_mises(found.sum(axis=0)), kind="stable")
+    places = np.full(len(scene.mesh.nodes), -1)
+    places[everywhere[largest_last]] = largest_last
+    touched = np.flatnonzero(places >= 0)
+    return touched, found[:, places[touched]]
+
+
+def _fibres(block: LineBlock, state: Floats) -> Floats:
+    """Direct stress (m, 2, p) at the points of the section at both ends."""
+    direct, bent = block.end_stress(state)
+    return direct[..., None] + bent

@@ -13,7 +13,7 @@ from labilis.judge.stress_measures import first_yield, von_mises
 from labilis.model import LabilisError
 from labilis.run.case_loads import CaseForces, LoadScene, load_forces
 from labilis.run.constraints import Tied
-from labilis.run.line_results import line_results, line_yield
+from labilis.run.line_results import line_peaks, line_results, line_yield
 from labilis.run.stress_peaks import find_peaks, spared
 from labilis.solve.factor import Factor
 from labilis.solve.strength import LinearSolution, solve_linear
@@ -232,8 +232,12 @@ def strength_stage(
         _less(system.stress(solution.u), offset) for solution, offset in zip(solutions, offsets)
     ]
     stress, layers = _service_side(
-        [system.nodal_stress(state) for state in states], bool(len(mesh.turning_nodes))
+        [system.nodal_stress(state) for state in states], any(cell.shell for cell in mesh.cells)
     )
+    on_lines, peaks = line_peaks(scene, states)
+    for kept, at_peaks in zip(stress, peaks):
+        kept[on_lines] = at_peaks
+    layers[:, on_lines] = von_mises(peaks.sum(axis=0))
     near, sources = find_peaks(project, view, mesh, tied)
     lines = line_yield(scene, states, yields)
     nowhere = np.full(len(mesh.nodes), -1)

@@ -197,27 +197,29 @@ class TraceRecord:
     def elastic_yield(self) -> float:
         """Factor at which what stays elastic although the material is to yield first reaches its
         yield strength, nan if it does not."""
-        asked, ratios = self.plan.material == "yielding", self.elastic_ratios
-        for k in range(1, len(ratios) if asked else 0):
-            if ratios[k - 1] < 1.0 <= ratios[k]:
-                share = (1.0 - ratios[k - 1]) / (ratios[k] - ratios[k - 1])
-                return self.factors[k - 1] + share * (self.factors[k] - self.factors[k - 1])
-        return self.factors[0] if asked and ratios and ratios[0] >= 1.0 else float("nan")
+        if self.plan.material != "yielding" or not self.elastic_ratios:
+            return float("nan")
+        if self.elastic_ratios[0] >= 1.0:
+            return self.factors[0]
+        k = _crossing(self.elastic_ratios)
+        return self._between(k, self.elastic_ratios) if k else float("nan")
 
     def first_yield(self) -> float:
-        """Factor at which some element first reaches its yield strength on the way up, nan if
-        none does."""
-        for k in range(1, len(self.factors)):
-            low, high = self.ratios[k - 1], self.ratios[k]
-            if low < 1.0 <= high:
-                share = (1.0 - low) / (high - low)
-                if self.yielding and k > 1 and low > self.ratios[k - 2]:
-                    # beyond yield the elastic predictor runs away: go on with the slope before it
-                    slope = (low - self.ratios[k - 2]) / (self.factors[k - 1] - self.factors[k - 2])
-                    least, most = sorted(self.factors[k - 1 : k + 1])
-                    return min(max(self.factors[k - 1] + (1.0 - low) / slope, least), most)
-                return self.factors[k - 1] + share * (self.factors[k] - self.factors[k - 1])
-        return float("nan")
+        """Factor at which some element first reaches its yield strength, nan if none does."""
+        k = _crossing(self.ratios)
+        if not k:
+            return float("nan")
+        low = self.ratios[k - 1]
+        if self.yielding and k > 1 and low > self.ratios[k - 2]:
+            # beyond yield the elastic predictor runs away: go on with the slope before it
+            slope = (low - self.ratios[k - 2]) / (self.factors[k - 1] - self.factors[k - 2])
+            least, most = sorted(self.factors[k - 1 : k + 1])
+            return min(max(self.factors[k - 1] + (1.0 - low) / slope, least), most)
+        return self._between(k, self.ratios)
+
+    def _between(self, k: int, ratios: list[float]) -> float:
+        share = (1.0 - ratios[k - 1]) / (ratios[k] - ratios[k - 1])
+        return self.factors[k - 1] + share * (self.factors[k] - self.factors[k - 1])
 
     def findings(self, result: TraceResult, done: bool) -> TraceFindings:
         """As plain figures; shapes only when the trace is done."""
@@ -276,3 +278,8 @@ class TraceRecord:
     def _in_frames(self, values: list[Floats], chosen: Ints) -> Floats:
         """(f, m) of the elements in the shapes that are kept."""
         return np.array([values[k] for k in chosen]).reshape(len(chosen), len(self.order))
+
+
+def _crossing(ratios: list[float]) -> int:
+    """The first point that reaches 1 from below, 0 if none does."""
+    return next((k for k in range(1, len(ratios)) if ratios[k - 1] < 1.0 <= ratios[k]), 0)

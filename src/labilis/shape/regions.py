@@ -10,9 +10,8 @@ from typing import Literal
 import numpy as np
 
 from labilis.model import Pick, Region, shown
+from labilis.model.regions import OF_SECTIONS
 from labilis.shape.face_tables import Ancestry, EdgeTable, FaceTable, Ints, ShapeView
-
-OF_SECTIONS = ("wall", "skin")  # of struts: all round, rounded corners included
 
 
 @dataclass(frozen=True)

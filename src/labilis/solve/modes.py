@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -64,27 +65,11 @@ def _dense(k: sparse.csr_matrix, k_g: sparse.csr_matrix, both: bool, wanted: int
 
 
 def _lanczos(
-    k: sparse.csr_matrix,
-    k_factor: Factor,
-    k_g: sparse.csr_matrix,
-    extra: int,
-    both: bool,
-    block: int,
-    sure: int,
-    progress: Callable[[float], None] | None,
+    k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, wanted: int, **how: Any
 ) -> Spectrum:
+    """`how`: of `block_lanczos`."""
     times_k, times_g = Symmetric(k), Symmetric(k_g)
-    return block_lanczos(
-        lambda x: -times_g(x),
-        k_factor.solve,
-        times_k,
-        k.shape[0],
-        extra,
-        both,
-        block=block,
-        sure=sure,
-        progress=progress,
-    )
+    return block_lanczos(lambda x: -times_g(x), k_factor.solve, times_k, k.shape[0], wanted, **how)
 
 
 def find_modes(
@@ -112,7 +97,16 @@ def find_modes(
         if n <= _DENSE:
             found = _dense(k, k_g, both, extra)
         else:
-            found = _lanczos(k, k_factor, k_g, extra, both, block, min(wanted, extra), progress)
+            found = _lanczos(
+                k,
+                k_factor,
+                k_g,
+                extra,
+                both=both,
+                block=block,
+                sure=min(wanted, extra),
+                progress=progress,
+            )
         solves += found.solves
         factors, vectors, residuals = _sorted(found, both, largest)
         checks = _checks(k, k_g, k_factor, factors, wanted, both) if count else ()
@@ -136,10 +130,7 @@ def first_factor(
     where one does, or none is found, it is looked for from nothing."""
     n, scale = k.shape[0], 1.0 - _FIRST
     if n > _DENSE and near.shape[1]:
-        times_k, times_g = Symmetric(k), Symmetric(k_g)
-        found = block_lanczos(
-            lambda x: -times_g(x), k_factor.solve, times_k, n, 1, tolerance=_NEAR, near=near
-        )
+        found = _lanczos(k, k_factor, k_g, 1, tolerance=_NEAR, near=near)
         value = float(found.values[0]) if len(found.values) else 0.0
         # an eigenvalue is off by the square of its residual (Parlett 1980, 11.7)
         if (

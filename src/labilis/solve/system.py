@@ -17,8 +17,6 @@ from scipy import sparse
 
 from labilis.mechanics import assembly, loads
 from labilis.mechanics.blocks import StiffBlock
-from labilis.mechanics.line_block import LineBlock
-from labilis.mechanics.material import von_mises
 from labilis.mechanics.ties import Ties
 
 Floats = NDArray[np.float64]
@@ -125,22 +123,11 @@ class System:
 
     def nodal_stress(self, states: States) -> Floats:
         """Stress (3, n, 6) MPa at the nodes, top, middle and bottom (alike in solids): extrapolated
-        inside each element, averaged between elements by volume. Of lines, which meet at a node
-        each with a stress of its own, the largest in size."""
+        inside each element, averaged between elements by volume."""
         sums = np.zeros((3, len(self.nodes), 6))
         total = np.zeros(len(self.nodes))
         for block, state in zip(self.blocks, states):
             where, layers = block.corner_stress(state)
-            if isinstance(block, LineBlock):
-                for layer in range(3):
-                    values = layers[layer].reshape(-1, 6)
-                    there = von_mises(sums[layer]) / np.maximum(total, 1.0)
-                    size = von_mises(values)
-                    order = np.argsort(size, kind="stable")
-                    order = order[size[order] >= there[where.ravel()[order]]]
-                    sums[layer, where.ravel()[order]] = values[order]
-                total[where.ravel()] = 1.0
-                continue
             weight = np.repeat(block.volume[: len(where), None], where.shape[1], axis=1).ravel()
             total += np.bincount(where.ravel(), weights=weight, minlength=len(total))
             for layer in range(3):

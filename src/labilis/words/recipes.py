@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Any
 
 from labilis.judge.spans import Path, Sentence, Span, value_span
@@ -99,7 +100,7 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
     if isinstance(recipe, Strut):
         drawn = {"polygon": "corners", "outline": "outline"}.get(recipe.section.shape, "")
         words, place = _section_words(recipe.section), (*here, "section")
-        offered = standard_sections(recipe.section.shape)
+        offered = _standard_choices(recipe.section.shape)
         if drawn:
             spans = [Span(words, (*place, drawn), "outline")]
         elif offered:
@@ -108,7 +109,7 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
                 Span(
                     words if known is None else f"{words} {known.words}",
                     place,
-                    choices=tuple((item.words, item.section.model_dump()) for item in offered),
+                    choices=offered,
                 )
             ]
         else:
@@ -143,6 +144,11 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
         write.length(recipe.depth, (*here, "depth")),
         *_pocket_spans(write, recipe, here),
     ]
+
+
+@lru_cache
+def _standard_choices(shape: str) -> tuple[tuple[str, Any], ...]:
+    return tuple((item.words, item.section.model_dump()) for item in standard_sections(shape))
 
 
 def _pocket_spans(write: _Writer, block: Block, here: Path) -> list[Span]:

@@ -10,6 +10,7 @@ from labilis.judge.memo import once_for
 from labilis.model import shown
 
 _GOOD, _LEAST = 6.0, 4.0
+_MOVES = 0.1  # of the largest motion: what moves less stores a hundredth of the energy or less
 
 
 def elements_per_half_wave(mesh: MeshFindings, shape: Floats) -> tuple[float, float]:
@@ -71,11 +72,18 @@ def _along_lines(mesh: MeshFindings, shape: Floats) -> tuple[float, float]:
 
 
 def half_wave_of(mesh: MeshFindings, shape: Floats) -> tuple[float, float]:
-    """(half wave mm, elements along it) of a mode on surfaces, or on lines where there are no
-    surfaces; noughts for nothing."""
-    if len(mesh.triangles):
-        return elements_per_half_wave(mesh, shape)
-    return _along_lines(mesh, shape) if len(mesh.lines) else (0.0, 0.0)
+    """(half wave mm, elements along it) of a mode on surfaces or on lines, where it moves them:
+    what has fewer elements; noughts for nothing."""
+    moved = np.linalg.norm(shape, axis=1)
+    found = [
+        measure(mesh, shape)
+        for nodes, measure in (
+            (mesh.triangles[:, :3], elements_per_half_wave),
+            (mesh.lines, _along_lines),
+        )
+        if len(nodes) and moved[nodes].max() > _MOVES * moved.max()
+    ]
+    return min(found, key=lambda wave: wave[1], default=(0.0, 0.0))
 
 
 @once_for

@@ -193,6 +193,7 @@ class Drawer(QWidget):
         self.tabs["Lines"].setVisible(self.lines.shown)
         if not self.lines.shown and self.pages.currentWidget() is self.lines:
             self.pages.setCurrentWidget(self.modes_page)
+            self.tabs["Lines"].setChecked(False)
             self.tabs["Modes"].setChecked(True)
         current = self.session.current
         if self.is_open and self.pages.currentWidget() is self.improve:

@@ -6,7 +6,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from labilis.judge.line_forces import CARRIED, Along, along_members, heads, places, table
+from labilis.judge.line_forces import CARRIED, Along, along_members, heads, largest, table
 from labilis.model import shown
 from labilis.run.report import CaseReport
 from labilis.ui.drawer.chart import Chart, Line, Panel
@@ -33,6 +33,8 @@ class LinesPage(QWidget):
         self.table = plain_table(list(heads()), "Lines")
         column_widths(self.table, (None, 50, 44, 68, 44, 68, 60, 50, 62), 0)
         self.table.currentCellChanged.connect(lambda *_: self._choose())
+        # the stage may show something else by now
+        self.table.cellClicked.connect(lambda *_: self._choose())
         self.chart = Chart("Course along the chosen member")
         row = QHBoxLayout()
         row.setSpacing(8)
@@ -48,14 +50,12 @@ class LinesPage(QWidget):
         """Fill the table; the member that was chosen stays chosen."""
         facts = None if report is None else report.facts
         strength = None if facts is None else facts.strength
-        where: tuple[tuple[float, ...], ...] = ()
         rows: tuple[tuple[tuple[str, float | None], ...], ...] = ()
         self._members = ()
         mesh = None if facts is None else facts.mesh
         if facts is not None and mesh is not None and strength is not None:
             self._members = along_members(strength, mesh.nodes)
-            rows = table(facts.project, strength, mesh.nodes)
-            where = places(strength, mesh.nodes)
+            rows = table(facts.project, self._members)
         self.table.setHorizontalHeaderLabels(list(heads()))
         kinds = ["", *(what.kind for what in CARRIED), ""]
         chosen = max(self.table.currentRow(), 0), max(self.table.currentColumn(), 1)
@@ -68,7 +68,8 @@ class LinesPage(QWidget):
                 )
                 cell = text_cell(words, full=value)
                 if 0 < column <= len(CARRIED):
-                    far = shown.length(where[number][column - 1], 3)
+                    _, place = largest(self._members[number], column - 1)
+                    far = shown.length(place, 3)
                     cell.setToolTip(f"{cell.toolTip()}, {far} from the start")
                 self.table.setItem(number, column, cell)
         if rows:
@@ -89,7 +90,7 @@ class LinesPage(QWidget):
             self.quantity_chosen.emit(CARRIED[column].name)
 
     def _draw(self) -> None:
-        """The chosen column's course, with its partner of the same kind."""
+        """The course of the chosen column along the chosen member."""
         row = self.table.currentRow()
         if not 0 <= row < len(self._members):
             self.chart.show_panels(())

@@ -9,7 +9,7 @@ import numpy as np
 
 from labilis.judge.figures import place_text
 from labilis.judge.findings import MeshFindings, ModesFindings, StrengthFindings, TraceFindings
-from labilis.judge.line_forces import BY_NAME, at_ends, most_of
+from labilis.judge.line_forces import BY_NAME, at_nodes, most_of
 from labilis.judge.mesh_display import lever_density, nodal, skin_gain
 from labilis.judge.stress_measures import von_mises
 from labilis.model import shown
@@ -109,16 +109,13 @@ def stress_field(strength: StrengthFindings, side: str) -> Field:
 def line_field(mesh: MeshFindings, strength: StrengthFindings, name: str) -> Field:
     """What lines carry, on the lines themselves; its diagram stands beside them. Still."""
     what = BY_NAME[name]
-    ends, scale = at_ends(strength, what), shown.per(what.kind)
-    total, count = np.zeros(len(mesh.nodes)), np.zeros(len(mesh.nodes))
-    np.add.at(total, strength.line_nodes, ends / scale)
-    np.add.at(count, strength.line_nodes, 1.0)
-    value, member, _ = most_of(strength, mesh.nodes, what)
+    scale = shown.per(what.kind)
+    value, member = most_of(strength, what)
     most = max(abs(value) / scale, 1e-300)
     figure = shown.figure(most, 3)
     return Field(
         np.zeros_like(mesh.nodes),
-        total / np.maximum(count, 1.0),
+        at_nodes(strength, what, len(mesh.nodes)) / scale,
         most,
         f"{what.symbol} ({what.words}), {shown.unit(what.kind)}",
         figure,
