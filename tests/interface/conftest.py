@@ -12,6 +12,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QWidget
 
 from labilis.app import Session
+from labilis.store.preferences import prefer_still
 from labilis.ui.app import make_application
 from labilis.ui.window import Window
 
@@ -143,6 +144,7 @@ def _nobody_answers(*words: Any, **_: Any) -> Any:
 @pytest.fixture
 def hand(qtbot: Any, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[Hand]:
     make_application()
+    prefer_still(True)  # what moves by itself would be drawn all the time that a test waits
     window = Window(Session())
     window.show()
     qtbot.waitExposed(window)

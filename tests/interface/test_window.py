@@ -108,11 +108,19 @@ def test_shift_adds_to_the_selection_and_a_drag_picks_nothing(hand: Hand) -> Non
     assert stage.selection == ()
 
 
+def command(hand: Hand, words: str) -> None:
+    """What the command box does of these words."""
+    next(item for item in hand.window.commands if item.words == words).call()
+
+
 def test_a_mode_plays_at_each_scale_and_with_ghost(hand: Hand) -> None:
     hand.load(DEMO)
     hand.run()
     stage, playback = hand.window.stage, hand.window.stage.playback
     hand.click(stage.chips["Mode"])
+    assert not playback.playing  # as it is preferred in these tests
+    assert playback.phase == pytest.approx(0.25)
+    command(hand, "Modes move by themselves")
     assert playback.playing
     first = np.array(stage.scene.field.points)
     hand.qtbot.wait(400)
@@ -148,6 +156,18 @@ def test_a_mode_plays_at_each_scale_and_with_ghost(hand: Hand) -> None:
     assert hand.window.drawer.modes.selectionModel().selectedRows()[0].row() == 1
     hand.key(Qt.Key.Key_BracketLeft)
     assert stage.mode == 0
+    assert playback.playing
+    command(hand, "Modes stand still until they are played")
+    assert not playback.playing
+    hand.key(Qt.Key.Key_BracketRight)
+    assert not playback.playing
+    assert playback.phase == pytest.approx(0.25)
+    hand.key(Qt.Key.Key_Space)
+    assert playback.playing
+    hand.click(stage.chips["Stress"])
+    assert not playback.playing
+    command(hand, "Modes move by themselves")
+    assert not playback.playing  # a stress stands still until it is played
 
 
 def test_ladder_and_table_lead_to_the_mode(hand: Hand) -> None:
@@ -279,6 +299,7 @@ def test_choices_and_motions(hand: Hand) -> None:
 
 
 def test_free_motion_is_shown_moving_with_the_way_out(hand: Hand) -> None:
+    command(hand, "Modes move by themselves")
     hand.load(DEMO)
     card = hand.card("Supports")
     card.sentences[0].linkActivated.emit("2")
@@ -310,6 +331,7 @@ def test_a_mechanism_is_shown_moving_piece_by_piece(hand: Hand, tmp_path: Path) 
     pieces = [strut("low", 500, (0, 0, 0)), strut("up", 700, (0, 0, 500), 0.0, {"start": ["weak"]})]
     model = stated(pieces, {"foot": ["low/start"], "head": ["up/end"]}, {"foot": ALL})
     (tmp_path / "hinged.json").write_text(json.dumps(model), encoding="utf-8")
+    command(hand, "Modes move by themselves")
     hand.load(tmp_path / "hinged.json")
     hand.run()
     window, stage = hand.window, hand.window.stage

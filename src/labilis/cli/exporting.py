@@ -55,14 +55,7 @@ def export(
     from labilis.store import load_model
     from labilis.store.export import shape_moved, write_part, write_results, write_stl
 
-    endings = _ENDINGS.get(what)
-    if endings is not None and to.suffix.lower() not in endings:
-        raise LabilisError(
-            f"A {what} is written as {endings[0]}, not as '{to.suffix}'.",
-            "--to",
-            "Give the file that ending.",
-            "ending",
-        )
+    _check_ending(what, to)
     snapshot = load_model(model)
     if what == "part":
         write_part(snapshot.project, snapshot.files, to)
@@ -84,6 +77,18 @@ def export(
     else:
         for path in _pictures(snapshot.project, report, results, to, width):
             typer.echo(path)
+
+
+def _check_ending(what: What, to: Path) -> None:
+    """Raises LabilisError where a file of this kind cannot have this name."""
+    endings = _ENDINGS.get(what)
+    if endings is not None and to.suffix.lower() not in endings:
+        raise LabilisError(
+            f"A {what} is written as {endings[0]}, not as '{to.suffix}'.",
+            "--to",
+            "Give the file that ending.",
+            "ending",
+        )
 
 
 def _pictures(project: Any, report: Any, results: Any, folder: Path, width: int) -> list[Path]:

@@ -12,7 +12,12 @@ from typing import Annotated, Any
 import typer
 
 from labilis.cli.writing import tell_json
-from labilis.model import LabilisError, shown
+from labilis.model import LabilisError, Project, shown
+from labilis.model.trials import TrialPlan
+
+_SCHEDULER = typer.Option(
+    help="Address of a Dask scheduler, such as tcp://10.0.0.5:8786, on whose workers they run."
+)
 
 
 def add_commands(app: typer.Typer) -> None:
@@ -36,13 +41,7 @@ def trials(
             min=1, max=64, help="Trials that run side by side; all cores when none is stated."
         ),
     ] = None,
-    scheduler: Annotated[
-        str | None,
-        typer.Option(
-            help="Address of a Dask scheduler, such as tcp://10.0.0.5:8786, on whose workers "
-            "they run."
-        ),
-    ] = None,
+    scheduler: Annotated[str | None, _SCHEDULER] = None,
     keep: Annotated[
         Path | None,
         typer.Option(help="File in which trials of a JSON model are kept, to go on from."),
@@ -58,11 +57,53 @@ def trials(
 ) -> None:
     """Run a trial plan; what was found before is not run again (status 1 if no trial keeps to
     the limits)."""
-    from labilis.run.trials import best_of, keeps, levers_found, ordered, project_at, run_plan
+    from labilis.run.trials import best_of, keeps, levers_found, ordered, run_plan
     from labilis.store import load_model
 
     snapshot = load_model(model)
-    project = snapshot.project
+    chosen = _plan_of(project := snapshot.project, plan)
+    _check_variant(model, variant)
+    known, give, close = kept_trials(model, keep)
+    found: list[Any] = []
+    running = run_plan(
+        snapshot, chosen, known, give, workers or os.cpu_count() or 1, scheduler=scheduler
+    )
+    try:
+        for trial in running:
+            found.append(trial)
+            if str(json_) != "-":
+                typer.echo(_line(len(found), trial, chosen.objective), err=True)
+    finally:
+        close()
+    rows, (best, why) = ordered(project, chosen, found), best_of(project, chosen, found)
+    held = [keeps(project, chosen, trial) for trial in rows]
+    levers = levers_found(project, chosen, found) if chosen.how == "one by one" else []
+    data = _plan_json(chosen, rows, held, best, why, levers)
+    if not tell_json(data, json_):
+        _print_table(chosen, rows, held)
+        typer.echo(_best_words(best) + why)
+    if csv_ is not None:
+        _write_csv(csv_, rows, held)
+    _keep_trial(model, variant, project, best)
+    raise typer.Exit(0 if best is not None or levers else 1)
+
+
+def _plan_json(
+    plan: Any, rows: Any, held: list[str], best: Any, why: str, levers: Any
+) -> dict[str, Any]:
+    data: dict[str, Any] = {
+        "plan": plan.name,
+        "trials": [_as_json(trial, why_not) for trial, why_not in zip(rows, held)],
+        "best": None if best is None else dict(zip(best.parameters.tolist(), best.texts.tolist())),
+        "why": why,
+    }
+    if levers:
+        data["levers"] = [_lever_json(lever) for lever in levers]
+    return data
+
+
+def _plan_of(project: Project, plan: str | None) -> TrialPlan:
+    """The plan of this name, the first when none is named."""
     if not project.plans:
         raise LabilisError(
             "The model has no trial plan.",
@@ -70,59 +111,34 @@ def trials(
             "State one: see `plans` in docs/model-format.md.",
             "no-plan",
         )
-    chosen = project.plans[0] if plan is None else project.named("plans", plan)
-    _check_variant(model, variant)
-    known, give, close = kept_trials(model, keep)
-    found = []
-    try:
-        for trial in run_plan(
-            snapshot, chosen, known, give, workers or os.cpu_count() or 1, scheduler=scheduler
-        ):
-            found.append(trial)
-            if json_ is None or str(json_) != "-":
-                typer.echo(_line(len(found), trial, chosen.objective), err=True)
-    finally:
-        close()
-    rows = ordered(project, chosen, found)
-    best, why = best_of(project, chosen, found)
-    held = [keeps(project, chosen, trial) for trial in rows]
-    data = {
-        "plan": chosen.name,
-        "trials": [_as_json(trial, why_not) for trial, why_not in zip(rows, held)],
-        "best": None if best is None else dict(zip(best.parameters.tolist(), best.texts.tolist())),
-        "why": why,
+    return project.plans[0] if plan is None else project.named("plans", plan)
+
+
+def _lever_json(lever: Any) -> dict[str, Any]:
+    return {
+        "parameter": lever.parameter,
+        "value": lever.value,
+        "lever": lever.response,
+        "off": lever.off,
+        "mass": lever.mass if math.isfinite(lever.mass) else None,
+        "of_its_range": lever.ranged,
     }
-    levers = levers_found(project, chosen, found) if chosen.how == "one by one" else []
-    if levers:
-        data["levers"] = [
-            {
-                "parameter": lever.parameter,
-                "value": lever.value,
-                "lever": lever.response,
-                "off": lever.off,
-                "mass": lever.mass if math.isfinite(lever.mass) else None,
-                "of_its_range": lever.ranged,
-            }
-            for lever in levers
-        ]
-    if not tell_json(data, json_):
-        _print_table(chosen, rows, held)
-        typer.echo(
-            (
-                "Best: "
-                + ", ".join(f"{name} {text}" for name, text in zip(best.parameters, best.texts))
-                + ". "
-                if best is not None
-                else ""
-            )
-            + why
-        )
-    if csv_ is not None:
-        _write_csv(csv_, rows, held)
-    if variant is not None and best is not None:
-        point = {str(name): str(text) for name, text in zip(best.parameters, best.texts)}
-        _keep_design(model, variant, project_at(project, point))
-    raise typer.Exit(0 if best is not None or levers else 1)
+
+
+def _keep_trial(model: Path, variant: str | None, project: Project, best: Any) -> None:
+    from labilis.run.trials import project_at
+
+    if variant is None or best is None:
+        return
+    point = {str(name): str(text) for name, text in zip(best.parameters, best.texts)}
+    _keep_design(model, variant, project_at(project, point))
+
+
+def _best_words(best: Any) -> str:
+    if best is None:
+        return ""
+    at = ", ".join(f"{name} {text}" for name, text in zip(best.parameters, best.texts))
+    return f"Best: {at}. "
 
 
 def kept_trials(
@@ -297,10 +313,8 @@ def compare(
     """Two designs side by side: what differs in what is stated, and what was found of each
     (status as of `check` on the second)."""
     from labilis.edit.variants import design_of, differences
-    from labilis.model import RESPONSES
     from labilis.run import Plan, Runner, Snapshot, judge_project
     from labilis.run.comparing import compared
-    from labilis.run.trials import response_text
     from labilis.run.trials.running import figures_of
     from labilis.store import load_model
 
@@ -315,42 +329,54 @@ def compare(
     flags = compared(designs, reports)
     names = (one, other)
     if not tell_json(_compared_json(names, stated, figures, reports, flags), json_):
-        from rich.console import Console
-        from rich.table import Table
-
-        table = Table(box=None, padding=(0, 2, 0, 0))
-        for head in ("", one, other, "change"):
-            table.add_column(head, justify="left" if not head else "right", overflow="fold")
-        for where, here, there in stated:
-            table.add_row(where, here or "–", there or "–", "")
-        for name in RESPONSES:
-            a, b = (float(found["responses"][name]) for found in figures)
-            change = (
-                f"{100 * (b / a - 1):+.1f} %" if math.isfinite(a) and math.isfinite(b) and a else ""
-            )
-            table.add_row(
-                name,
-                *(
-                    response_text(name, value, float(found["mesh_error"]))
-                    for value, found in zip((a, b), figures)
-                ),
-                change,
-            )
-        table.add_row(
-            "driver and kind", *(f"{found['driver']}, {found['kind']}" for found in figures), ""
-        )
-        for case in reports[0].cases:
-            two = reports[1].case(case.facts.case)
-            table.add_row(
-                f"verdict, {case.facts.case}",
-                case.verdict.headline,
-                "–" if two is None else two.verdict.headline,
-                "",
-            )
-        Console(width=None if os.isatty(1) else 160, highlight=False, markup=False).print(table)
+        _print_compared(names, stated, figures, reports)
         for flag in flags:
             typer.echo(f"▬ {flag}")
     raise typer.Exit({True: 0, False: 1, None: 3}[reports[1].meets])
+
+
+def _print_compared(
+    names: tuple[str, str],
+    stated: list[tuple[str, str, str]],
+    figures: list[dict[str, Any]],
+    reports: list[Any],
+) -> None:
+    from rich.console import Console
+    from rich.table import Table
+
+    from labilis.model import RESPONSES
+    from labilis.run.trials import response_text
+
+    table = Table(box=None, padding=(0, 2, 0, 0))
+    for head in ("", *names, "change"):
+        table.add_column(head, justify="left" if not head else "right", overflow="fold")
+    for where, here, there in stated:
+        table.add_row(where, here or "–", there or "–", "")
+    for name in RESPONSES:
+        a, b = (float(found["responses"][name]) for found in figures)
+        change = (
+            f"{100 * (b / a - 1):+.1f} %" if math.isfinite(a) and math.isfinite(b) and a else ""
+        )
+        table.add_row(
+            name,
+            *(
+                response_text(name, value, float(found["mesh_error"]))
+                for value, found in zip((a, b), figures)
+            ),
+            change,
+        )
+    table.add_row(
+        "driver and kind", *(f"{found['driver']}, {found['kind']}" for found in figures), ""
+    )
+    for case in reports[0].cases:
+        two = reports[1].case(case.facts.case)
+        table.add_row(
+            f"verdict, {case.facts.case}",
+            case.verdict.headline,
+            "–" if two is None else two.verdict.headline,
+            "",
+        )
+    Console(width=None if os.isatty(1) else 160, highlight=False, markup=False).print(table)
 
 
 def _compared_json(
@@ -405,7 +431,6 @@ def advise(
     to give."""
     from labilis.run import Plan, Runner, judge_project
     from labilis.run.advice import advise as remedies_of
-    from labilis.run.advice import tried
     from labilis.store import load_model
 
     snapshot = load_model(model)
@@ -427,19 +452,7 @@ def advise(
         for item in found
     ]
     if try_ is not None:
-        if try_ > len(found):
-            raise LabilisError(
-                f"There are {len(found)} remedies.", "--try", "Name one of them.", "remedy"
-            )
-        item = found[try_ - 1]
-        design = tried(snapshot.project, item)
-        after = judge_project(
-            design, runner.run(type(snapshot)(design, snapshot.files), Plan("modes"))
-        ).case(item.case)
-        modes = None if after is None else after.facts.modes
-        rows[try_ - 1]["found"] = (
-            float(modes.positive[0]) if modes is not None and len(modes.positive) else None
-        )
+        rows[try_ - 1]["found"] = _found_with(snapshot, runner, found, try_)
     if tell_json(rows, json_):
         return
     if not found:
@@ -450,6 +463,24 @@ def advise(
     for number, (item, row) in enumerate(zip(found, rows), 1):
         said = f"; found {row['found']:.4g}" if row["found"] is not None else ""
         typer.echo(f"{number}  {item.sentence.removesuffix('.')} ({item.case}){said}")
+
+
+def _found_with(snapshot: Any, runner: Any, found: Any, number: int) -> float | None:
+    """The first factor of the project with the remedy of this number; None if nothing buckles."""
+    from labilis.run import Plan, judge_project
+    from labilis.run.advice import tried
+
+    if number > len(found):
+        raise LabilisError(
+            f"There are {len(found)} remedies.", "--try", "Name one of them.", "remedy"
+        )
+    item = found[number - 1]
+    design = tried(snapshot.project, item)
+    after = judge_project(
+        design, runner.run(type(snapshot)(design, snapshot.files), Plan("modes"))
+    ).case(item.case)
+    modes = None if after is None else after.facts.modes
+    return float(modes.positive[0]) if modes is not None and len(modes.positive) else None
 
 
 def size(
@@ -505,7 +536,16 @@ def size(
         wall for wall in walls_of(snapshot.project) if not pieces or set(pieces) & set(wall.pieces)
     ]
     names = tuple(wall.title for wall in walls)
-    data = {
+    data = _sized_json(names, steps, best)
+    if not tell_json(data, json_):
+        typer.echo(words_of(walls, steps))
+    if variant is not None and best is not None:
+        _keep_design(model, variant, best.project)
+    raise typer.Exit(0 if best is not None else 1)
+
+
+def _sized_json(names: tuple[str, ...], steps: Any, best: Any) -> dict[str, Any]:
+    return {
         "pieces": list(names),
         "steps": [
             {
@@ -520,8 +560,3 @@ def size(
         if best is None
         else {"thicknesses_mm": dict(zip(names, best.thicknesses)), "mass_kg": best.mass},
     }
-    if not tell_json(data, json_):
-        typer.echo(words_of(walls, steps))
-    if variant is not None and best is not None:
-        _keep_design(model, variant, best.project)
-    raise typer.Exit(0 if best is not None else 1)

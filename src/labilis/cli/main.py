@@ -21,7 +21,7 @@ from labilis.cli.exporting import add_commands as add_export_command
 from labilis.cli.improve import add_commands
 from labilis.cli.reporting import add_commands as add_report_commands
 from labilis.cli.writing import tell_json
-from labilis.model import LabilisError, shown
+from labilis.model import LabilisError, Project, shown
 
 app = typer.Typer(
     add_completion=False,
@@ -669,7 +669,7 @@ def revise(
     that cannot are listed (status 2)."""
     from labilis.run import Plan, Runner, Snapshot, stage_keys
     from labilis.run.picking import list_bodies
-    from labilis.run.revision import blocked, lost_regions
+    from labilis.run.revision import lost_regions
     from labilis.run.revision import revise as revised
     from labilis.store import ProjectFile, load_model, write_model
     from labilis.store.json_form import project_files
@@ -702,6 +702,13 @@ def revise(
         write_model(Snapshot(project, files), out)
     else:
         ProjectFile.create(out, project, project_files(project, files)).close()
+    _tell_followed(project, followed, lost)
+    raise typer.Exit(2 if lost else 0)
+
+
+def _tell_followed(project: Project, followed: Any, lost: dict[str, str]) -> None:
+    from labilis.run.revision import blocked
+
     for pick in followed:
         if pick.state != "stayed":
             typer.echo(
@@ -716,7 +723,6 @@ def revise(
         typer.echo(f"lost: region '{name}', which nothing uses: {lost[name]}")
     if not lost:
         typer.echo("Every region found its faces again.")
-    raise typer.Exit(2 if lost else 0)
 
 
 @app.command("install-desktop")

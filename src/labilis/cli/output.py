@@ -8,9 +8,17 @@ from typing import Any
 
 from labilis.judge.bolts import bolt_checks
 from labilis.judge.evidence import Evidence
+from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.figures import critical_text, force_text, settled_words
-from labilis.judge.findings import ConvergenceFindings, StudyFindings
-from labilis.judge.line_forces import CARRIED, Carried, along_members, largest
+from labilis.judge.findings import (
+    ConvergenceFindings,
+    ModesFindings,
+    StrengthFindings,
+    StudyFindings,
+    TraceFindings,
+)
+from labilis.judge.hand.euler import EulerCheck
+from labilis.judge.line_forces import CARRIED, Carried, Floats, along_members, largest
 from labilis.judge.overall import overall_checks
 from labilis.judge.stress_measures import von_mises
 from labilis.model import Project, shown
@@ -44,98 +52,13 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
         "required_factor": facts.required,
     }
     if facts.strength is not None:
-        strength = facts.strength
-        data["strength"] = {
-            "max_displacement_mm": strength.max_displacement,
-            "max_von_mises_mpa": float(von_mises(strength.stress).max()),
-            "reaction_n": {
-                str(name): [float(c) for c in force[:, :3].sum(axis=0)]
-                for name, force in zip(strength.supports, strength.reaction)
-            },
-            "yield_factor": _number(strength.yield_factor),
-            "wall_yield_factor": _number(strength.strength_factor),
-            "peak": strength.peak,
-            "bolts": [
-                {
-                    "name": item.name,
-                    "between": list(item.pieces),
-                    "shear_n": item.shear,
-                    "pull_n": item.pull,
-                    "used_in_shear_and_pull": item.used,
-                    "used_in_bearing": _number(item.bearing),
-                    "factor": _number(item.factor),
-                }
-                for item in bolt_checks(facts)
-            ],
-        }
+        data["strength"] = _strength_json(facts, facts.strength)
     if facts.modes is not None:
-        modes = facts.modes
-        data["modes"] = [
-            {
-                "number": number,
-                "factor": float(factor),
-                "critical_load_n": float(factor * modes.growing_force) or None,
-                "driver": modes.drivers[number - 1],
-                "kind": str(kind),
-                "required_factor": facts.required_for(number - 1),
-                "meets": facts.meets(number - 1),
-                "residual": float(residual),
-                "mesh_error": _number(float(modes.mesh_error[number - 1]))
-                if len(modes.mesh_error)
-                else None,
-            }
-            for number, (factor, kind, residual) in enumerate(
-                zip(modes.factors, facts.kinds, modes.residuals), 1
-            )
-        ]
-        data["modes_complete"] = modes.complete
-        if not math.isnan(modes.antisymmetric):
-            data["antisymmetric_factor"] = _number(modes.antisymmetric)
-        data["gates"] = [
-            {
-                "gate": gate.name,
-                "state": gate.state,
-                "reason": gate.reason,
-                "left_out": gate.left_out,
-            }
-            for gate in report.verdict.gates
-        ]
-        data["overall_checks"] = [
-            {
-                "mode": item.mode + 1,
-                "slenderness": item.slenderness,
-                "curve": item.curve,
-                "reduction": item.reduction,
-                "factor": item.factor,
-            }
-            for item in overall_checks(facts)[0]
-        ]
-        data["second_opinion_factor"] = _number(modes.second_opinion)
+        data |= _modes_json(report, facts.modes)
     if facts.strength is not None and facts.mesh is not None and len(facts.strength.line_names):
-        data["lines"] = [
-            {
-                "member": member.name,
-                **{
-                    _line_key(what): dict(zip(("largest", "at_mm"), largest(member, column)))
-                    for column, what in enumerate(CARRIED)
-                },
-            }
-            for member in along_members(facts.strength, facts.mesh.nodes)
-        ]
+        data["lines"] = _lines_json(facts.strength, facts.mesh.nodes)
     if facts.screened:
-        data["screening"] = [
-            {
-                "member": item.name,
-                "compression_n": item.compression,
-                "slenderness": item.slenderness,
-                "width_over_thickness": item.ratio,
-                "member_factor": _number(item.member),
-                "wall_factor": _number(item.wall),
-                "look_closer": item.closer,
-                "reason": item.reason,
-            }
-            for item in facts.screened
-        ]
+        data["screening"] = _screening_json(facts)
     checks = report.hand_checks()
     if checks:
         data["hand_checks"] = [
@@ -150,68 +73,9 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
             for item in checks
         ]
     if report.euler is not None:
-        check = report.euler
-        data["euler"] = {
-            "factor": check.governing.factor,
-            "critical_load_n": check.governing.critical_load,
-            "ends": check.governing.ends.name,
-            "effective_length_factor": check.governing.ends.k,
-            "length_mm": check.length,
-            "second_moment_mm4": check.governing.second_moment,
-            "youngs_modulus_mpa": check.modulus,
-            "difference_percent": _number(check.difference),
-        }
+        data["euler"] = _euler_json(report.euler)
     if facts.trace is not None:
-        trace = facts.trace
-        data["trace"] = {
-            "verified_factor": trace.verified,
-            "limit_factor": _number(trace.limit),
-            "bifurcation_factor": _number(trace.bifurcation),
-            "first_yield_factor": _number(trace.first_yield),
-            "line_yield_factor": _number(trace.elastic_yield),
-            "reason_stopped": trace.reason,
-            "mode": trace.mode,
-            "amplitude_mm": trace.amplitude,
-            "loss_against_ideal": _number(trace.loss),
-            "cut_backs": trace.cut_backs,
-            "modes_about": None
-            if not math.isfinite(trace.about_at)
-            else {
-                "at_factor": trace.about_at,
-                "total_factors": [float(value) for value in trace.about],
-            },
-            "yielding": trace.yielding,
-            "plastic_strain": float(trace.plastic[-1]),
-            "curve": [
-                {
-                    "factor": float(f),
-                    "probe_mm": float(u),
-                    "max_displacement_mm": float(m),
-                    "max_von_mises_mpa": float(s),
-                    "iterations": int(i),
-                    "negative_pivots": int(n),
-                    "places": {
-                        str(place): {
-                            **{
-                                f"{axis}_mm": _number(float(value))
-                                for axis, value in zip("xyz", moved)
-                            },
-                            **({} if math.isnan(moved[3]) else {"turn_deg": float(moved[3])}),
-                        }
-                        for place, moved in zip(trace.places, at)
-                    },
-                }
-                for f, u, m, s, i, n, at in zip(
-                    trace.factors,
-                    trace.probe,
-                    trace.largest,
-                    trace.peak,
-                    trace.iterations,
-                    trace.negative,
-                    trace.probes,
-                )
-            ],
-        }
+        data["trace"] = _trace_json(facts.trace)
     data["evidence"] = [
         {
             "name": item.name,
@@ -224,6 +88,184 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
         for item in report.evidence
     ]
     return data
+
+
+def _strength_json(facts: CaseFacts, strength: StrengthFindings) -> dict[str, Any]:
+    return {
+        "max_displacement_mm": strength.max_displacement,
+        "max_von_mises_mpa": float(von_mises(strength.stress).max()),
+        "reaction_n": {
+            str(name): [float(c) for c in force[:, :3].sum(axis=0)]
+            for name, force in zip(strength.supports, strength.reaction)
+        },
+        "yield_factor": _number(strength.yield_factor),
+        "wall_yield_factor": _number(strength.strength_factor),
+        "peak": strength.peak,
+        "bolts": _bolts_json(facts),
+    }
+
+
+def _bolts_json(facts: CaseFacts) -> list[dict[str, Any]]:
+    return [
+        {
+            "name": item.name,
+            "between": list(item.pieces),
+            "shear_n": item.shear,
+            "pull_n": item.pull,
+            "used_in_shear_and_pull": item.used,
+            "used_in_bearing": _number(item.bearing),
+            "factor": _number(item.factor),
+        }
+        for item in bolt_checks(facts)
+    ]
+
+
+def _modes_json(report: CaseReport, modes: ModesFindings) -> dict[str, Any]:
+    """Modes with what was judged from them: gates, overall checks, the second opinion."""
+    facts = report.facts
+    data: dict[str, Any] = {
+        "modes": _factors_json(facts, modes),
+        "modes_complete": modes.complete,
+    }
+    if not math.isnan(modes.antisymmetric):
+        data["antisymmetric_factor"] = _number(modes.antisymmetric)
+    data["gates"] = [
+        {
+            "gate": gate.name,
+            "state": gate.state,
+            "reason": gate.reason,
+            "left_out": gate.left_out,
+        }
+        for gate in report.verdict.gates
+    ]
+    data["overall_checks"] = [
+        {
+            "mode": item.mode + 1,
+            "slenderness": item.slenderness,
+            "curve": item.curve,
+            "reduction": item.reduction,
+            "factor": item.factor,
+        }
+        for item in overall_checks(facts)[0]
+    ]
+    data["second_opinion_factor"] = _number(modes.second_opinion)
+    return data
+
+
+def _factors_json(facts: CaseFacts, modes: ModesFindings) -> list[dict[str, Any]]:
+    return [
+        {
+            "number": number,
+            "factor": float(factor),
+            "critical_load_n": float(factor * modes.growing_force) or None,
+            "driver": modes.drivers[number - 1],
+            "kind": str(kind),
+            "required_factor": facts.required_for(number - 1),
+            "meets": facts.meets(number - 1),
+            "residual": float(residual),
+            "mesh_error": _number(float(modes.mesh_error[number - 1]))
+            if len(modes.mesh_error)
+            else None,
+        }
+        for number, (factor, kind, residual) in enumerate(
+            zip(modes.factors, facts.kinds, modes.residuals), 1
+        )
+    ]
+
+
+def _lines_json(strength: StrengthFindings, nodes: Floats) -> list[dict[str, Any]]:
+    return [
+        {
+            "member": member.name,
+            **{
+                _line_key(what): dict(zip(("largest", "at_mm"), largest(member, column)))
+                for column, what in enumerate(CARRIED)
+            },
+        }
+        for member in along_members(strength, nodes)
+    ]
+
+
+def _screening_json(facts: CaseFacts) -> list[dict[str, Any]]:
+    return [
+        {
+            "member": item.name,
+            "compression_n": item.compression,
+            "slenderness": item.slenderness,
+            "width_over_thickness": item.ratio,
+            "member_factor": _number(item.member),
+            "wall_factor": _number(item.wall),
+            "look_closer": item.closer,
+            "reason": item.reason,
+        }
+        for item in facts.screened
+    ]
+
+
+def _euler_json(check: EulerCheck) -> dict[str, Any]:
+    return {
+        "factor": check.governing.factor,
+        "critical_load_n": check.governing.critical_load,
+        "ends": check.governing.ends.name,
+        "effective_length_factor": check.governing.ends.k,
+        "length_mm": check.length,
+        "second_moment_mm4": check.governing.second_moment,
+        "youngs_modulus_mpa": check.modulus,
+        "difference_percent": _number(check.difference),
+    }
+
+
+def _trace_json(trace: TraceFindings) -> dict[str, Any]:
+    return {
+        "verified_factor": trace.verified,
+        "limit_factor": _number(trace.limit),
+        "bifurcation_factor": _number(trace.bifurcation),
+        "first_yield_factor": _number(trace.first_yield),
+        "line_yield_factor": _number(trace.elastic_yield),
+        "reason_stopped": trace.reason,
+        "mode": trace.mode,
+        "amplitude_mm": trace.amplitude,
+        "loss_against_ideal": _number(trace.loss),
+        "cut_backs": trace.cut_backs,
+        "modes_about": None
+        if not math.isfinite(trace.about_at)
+        else {
+            "at_factor": trace.about_at,
+            "total_factors": [float(value) for value in trace.about],
+        },
+        "yielding": trace.yielding,
+        "plastic_strain": float(trace.plastic[-1]),
+        "curve": _curve_json(trace),
+    }
+
+
+def _curve_json(trace: TraceFindings) -> list[dict[str, Any]]:
+    return [
+        {
+            "factor": float(f),
+            "probe_mm": float(u),
+            "max_displacement_mm": float(m),
+            "max_von_mises_mpa": float(s),
+            "iterations": int(i),
+            "negative_pivots": int(n),
+            "places": {
+                str(place): {
+                    **{f"{axis}_mm": _number(float(value)) for axis, value in zip("xyz", moved)},
+                    **({} if math.isnan(moved[3]) else {"turn_deg": float(moved[3])}),
+                }
+                for place, moved in zip(trace.places, at)
+            },
+        }
+        for f, u, m, s, i, n, at in zip(
+            trace.factors,
+            trace.probe,
+            trace.largest,
+            trace.peak,
+            trace.iterations,
+            trace.negative,
+            trace.probes,
+        )
+    ]
 
 
 def _causes(item: Evidence) -> list[dict[str, str]]:
@@ -287,7 +329,6 @@ def _settled_json(report: ProjectReport) -> list[dict[str, Any]] | None:
 def print_report(project: Project, report: ProjectReport, timing: Mapping[str, float]) -> None:
     """The report for people, on standard output."""
     from rich.console import Console
-    from rich.table import Table
 
     console = Console(highlight=False, width=None if Console().is_terminal else 110)
     title = f"{project.name}" + (f", {project.scenario}" if project.scenario else "")
@@ -304,66 +345,11 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
         facts = case.facts
         console.print(f"\nLoad case [bold]{facts.case}[/]")
         if facts.strength is not None:
-            strength = facts.strength
-            console.print(
-                f"  displacement {shown.length(strength.max_displacement, 3)}, largest von Mises "
-                "stress "
-                f"{shown.stress(von_mises(strength.stress).max(), 3)}"
-                + (
-                    f", first yield at {strength.strength_factor:.4g} × the load"
-                    if math.isfinite(strength.strength_factor)
-                    else ""
-                )
-                + (
-                    f" (a peak of the idealisation, within a wall of {strength.peak}, at "
-                    f"{strength.yield_factor:.4g})"
-                    if strength.peak
-                    else ""
-                )
-            )
+            _print_strength(console, facts.strength)
         if facts.modes is not None and len(facts.modes.factors):
-            table = Table(
-                "mode",
-                "factor",
-                "critical load",
-                "driver",
-                "kind",
-                "required",
-                "verdict",
-                box=None,
-                pad_edge=True,
-            )
-            for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.kinds), 1):
-                needed = facts.required_for(number - 1)
-                verdict = (
-                    "load must reverse"
-                    if factor < 0
-                    else "the trace decides"
-                    if facts.meets(number - 1) is None
-                    else "meets"
-                    if facts.meets(number - 1)
-                    else f"under by {100 * (1 - factor / needed):.0f} %"
-                )
-                table.add_row(
-                    str(number),
-                    f"{factor:.4g}",
-                    critical_text(float(factor), facts.modes.growing_force),
-                    case.drivers[number - 1],
-                    str(kind),
-                    f"{needed:.4g}",
-                    verdict,
-                )
-            console.print(table)
+            _print_modes(console, case, facts.modes)
         if case.euler is not None:
-            check = case.euler
-            plane = check.governing
-            console.print(
-                f"  Euler, {plane.ends.name}: π² · {shown.stress(check.modulus)} · "
-                f"{shown.second_moment(plane.second_moment)} / "
-                f"({plane.ends.k:g} · {shown.length(check.length)})² = "
-                f"{force_text(plane.critical_load)}, "
-                f"factor {plane.factor:.4g}"
-            )
+            _print_euler(console, case.euler)
         print_hand(console, case)
         for item in case.evidence:
             console.print(
@@ -375,6 +361,74 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
         style = {True: "bold green", False: "bold red", None: "bold yellow"}[case.verdict.meets]
         console.print(f"  [{style}]{case.verdict.headline}[/]: {case.verdict.detail}")
     console.print(f"\nRun took {timing.get('total', 0.0):.1f} s.")
+
+
+def _print_euler(console: Any, check: EulerCheck) -> None:
+    plane = check.governing
+    console.print(
+        f"  Euler, {plane.ends.name}: π² · {shown.stress(check.modulus)} · "
+        f"{shown.second_moment(plane.second_moment)} / "
+        f"({plane.ends.k:g} · {shown.length(check.length)})² = "
+        f"{force_text(plane.critical_load)}, "
+        f"factor {plane.factor:.4g}"
+    )
+
+
+def _print_modes(console: Any, case: CaseReport, modes: ModesFindings) -> None:
+    from rich.table import Table
+
+    facts = case.facts
+    table = Table(
+        "mode",
+        "factor",
+        "critical load",
+        "driver",
+        "kind",
+        "required",
+        "verdict",
+        box=None,
+        pad_edge=True,
+    )
+    for number, (factor, kind) in enumerate(zip(modes.factors, facts.kinds), 1):
+        needed = facts.required_for(number - 1)
+        verdict = (
+            "load must reverse"
+            if factor < 0
+            else "the trace decides"
+            if facts.meets(number - 1) is None
+            else "meets"
+            if facts.meets(number - 1)
+            else f"under by {100 * (1 - factor / needed):.0f} %"
+        )
+        table.add_row(
+            str(number),
+            f"{factor:.4g}",
+            critical_text(float(factor), modes.growing_force),
+            case.drivers[number - 1],
+            str(kind),
+            f"{needed:.4g}",
+            verdict,
+        )
+    console.print(table)
+
+
+def _print_strength(console: Any, strength: StrengthFindings) -> None:
+    console.print(
+        f"  displacement {shown.length(strength.max_displacement, 3)}, largest von Mises "
+        "stress "
+        f"{shown.stress(von_mises(strength.stress).max(), 3)}"
+        + (
+            f", first yield at {strength.strength_factor:.4g} × the load"
+            if math.isfinite(strength.strength_factor)
+            else ""
+        )
+        + (
+            f" (a peak of the idealisation, within a wall of {strength.peak}, at "
+            f"{strength.yield_factor:.4g})"
+            if strength.peak
+            else ""
+        )
+    )
 
 
 def print_hand(console: Any, case: CaseReport) -> None:

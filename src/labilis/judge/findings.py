@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Annotated
+from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -345,6 +345,17 @@ class ModesFindings(Findings):
         return np.sort(self.factors[self.factors > 0])
 
 
+# what keeps a trace from being verified any further; its end where nothing else does
+Verified = Literal["limit", "line yield", "first yield", "bifurcation", "end"]
+_VERIFIED: dict[Verified, str] = {
+    "limit": "its limit",
+    "line yield": "first yield of a line",
+    "first yield": "first yield",
+    "bifurcation": "a bifurcation",
+    "end": "where it ended",
+}
+
+
 @dataclass(frozen=True, kw_only=True)
 class TraceFindings(Findings):
     """The imperfect part followed along its path.
@@ -406,16 +417,20 @@ class TraceFindings(Findings):
         return 1.0 - self.verified / self.ideal
 
     @property
-    def end_words(self) -> str:
-        """What the verified factor is: 'its limit', 'first yield', 'a bifurcation', or 'where it
-        ended'."""
-        ends = (
-            (self.limit, "its limit"),
-            (self.elastic_yield, "first yield of a line"),
+    def verified_by(self) -> Verified:
+        """What the verified factor is."""
+        ends: tuple[tuple[float, Verified], ...] = (
+            (self.limit, "limit"),
+            (self.elastic_yield, "line yield"),
             (self.first_yield, "first yield"),
-            (self.bifurcation, "a bifurcation"),
+            (self.bifurcation, "bifurcation"),
         )
-        return next((words for value, words in ends if value == self.verified), "where it ended")
+        return next((end for value, end in ends if value == self.verified), "end")
+
+    @property
+    def end_words(self) -> str:
+        """What the verified factor is, in words."""
+        return _VERIFIED[self.verified_by]
 
     @property
     def loss_words(self) -> str:

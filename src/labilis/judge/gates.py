@@ -7,16 +7,17 @@ void."""
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Literal, get_args
 
 import numpy as np
 
 from labilis.judge.bolts import bolt_checks, bolts_without_load
-from labilis.judge.evidence.base import CaseFacts, Evidence
-from labilis.judge.findings import ModesFindings
+from labilis.judge.evidence.base import CaseFacts, Evidence, EvidenceName
+from labilis.judge.findings import ModesFindings, TraceFindings
 from labilis.judge.overall import least_overall, overall_checks
+from labilis.model import Doubt
 
 GateState = Literal["passes", "fails", "open", "void"]
 _WORDS = {
@@ -26,13 +27,13 @@ _WORDS = {
     "capacity": "capacity",
 }
 # evidence whose ✗ keeps a gate from being passed
-STATED: dict[str, GateState] = {
+STATED: dict[EvidenceName, GateState] = {
     "held loaded direction": "void",
     "balance": "void",
     "joints": "open",
     "faces that touch": "open",
 }
-COMPUTED: dict[str, GateState] = {
+COMPUTED: dict[EvidenceName, GateState] = {
     "completeness": "open",
     "elements per half wave": "open",
     "element order": "open",
@@ -41,18 +42,9 @@ COMPUTED: dict[str, GateState] = {
     "cross-check": "open",
     "plausible factor": "open",
 }
-# evidence whose caution doubts what is stated: such models are sometimes meant, so a reason in
-# writing (`criteria.meant`) is enough
-DOUBTS = (
-    "edges for faces",
-    "total or each",
-    "proportions",
-    "effective length",
-    "negative factors",
-    "all loads together",
-    "held along its length",
-)
-CENTRED = "centred load"  # doubts a trace
+CENTRED: Doubt = "centred load"  # doubts a trace
+# evidence whose caution doubts what is stated: a reason in writing (`criteria.meant`) is enough
+DOUBTS: tuple[Doubt, ...] = tuple(name for name in get_args(Doubt) if name != CENTRED)
 # between the first factor and a second opinion, from which the path to buckling is not straight
 _APART = 0.05
 
@@ -107,7 +99,7 @@ def _doubt(facts: CaseFacts, evidence: Sequence[Evidence]) -> Evidence | None:
 
 
 def _worst(
-    name: str, evidence: Sequence[Evidence], states: dict[str, GateState], station: str
+    name: str, evidence: Sequence[Evidence], states: Mapping[EvidenceName, GateState], station: str
 ) -> Gate:
     bad = [item for item in evidence if item.state == "bad" and item.name in states]
     if not bad:
@@ -323,41 +315,7 @@ def _capacity(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
     """What a trace verified, else the overall check, against what is asked of an imperfect part."""
     trace, needed, perfect = facts.trace, facts.capacity_required, perfect_trace(facts, evidence)
     if trace is not None and trace.done and (perfect is None or trace.limit < needed):
-        if trace.verified >= needed:
-            return Gate("capacity", "passes", "", "trace")
-        if trace.limit < needed:
-            return Gate(
-                "capacity",
-                "fails",
-                f"The trace carries only {trace.limit:.4g} × the service load; {needed:.4g} is "
-                "asked for.",
-                "trace",
-            )
-        if trace.verified == trace.bifurcation:
-            return Gate(
-                "capacity",
-                "open",
-                f"The trace is stable up to {trace.bifurcation:.4g} × the service load only, where "
-                "another "
-                f"path branches off; {needed:.4g} is asked for. Mix that mode into the starting "
-                "shape.",
-                "trace",
-            )
-        further = (
-            "Lines stay elastic in it: mesh what yields there as shells or solids"
-            if trace.verified == trace.elastic_yield
-            else "Let the material yield in it"
-            if trace.verified == trace.first_yield
-            else "Let it go further"
-        )
-        return Gate(
-            "capacity",
-            "open",
-            f"The trace is verified to {trace.verified:.4g} × the service load only; {needed:.4g} "
-            "is asked "
-            f"for. {further}.",
-            "trace",
-        )
+        return _by_trace(trace, needed)
     if facts.modes is None or len(facts.modes.positive) == 0:
         return Gate(
             "capacity", "passes", "", "trace"
@@ -385,5 +343,44 @@ def _capacity(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
         f"By the overall check an imperfect part carries {least.factor:.4g} × the service load; "
         f"{needed:.4g} "
         "is asked for. Trace the part.",
+        "trace",
+    )
+
+
+def _by_trace(trace: TraceFindings, needed: float) -> Gate:
+    """What the trace of an imperfect part verified, against what is asked for."""
+    if trace.verified >= needed:
+        return Gate("capacity", "passes", "", "trace")
+    if trace.limit < needed:
+        return Gate(
+            "capacity",
+            "fails",
+            f"The trace carries only {trace.limit:.4g} × the service load; {needed:.4g} is "
+            "asked for.",
+            "trace",
+        )
+    if trace.verified_by == "bifurcation":
+        return Gate(
+            "capacity",
+            "open",
+            f"The trace is stable up to {trace.bifurcation:.4g} × the service load only, where "
+            "another "
+            f"path branches off; {needed:.4g} is asked for. Mix that mode into the starting "
+            "shape.",
+            "trace",
+        )
+    further = (
+        "Lines stay elastic in it: mesh what yields there as shells or solids"
+        if trace.verified_by == "line yield"
+        else "Let the material yield in it"
+        if trace.verified_by == "first yield"
+        else "Let it go further"
+    )
+    return Gate(
+        "capacity",
+        "open",
+        f"The trace is verified to {trace.verified:.4g} × the service load only; {needed:.4g} "
+        "is asked "
+        f"for. {further}.",
         "trace",
     )

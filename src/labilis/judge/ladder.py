@@ -60,15 +60,28 @@ def _by_hand(facts: CaseFacts) -> list[Rung]:
 
 def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
     """Rungs of a case, highest factor first; `service` names the service load, such as '1 kN'."""
-    found = [Rung("service", 1.0, "1 service load", service, story="The load as stated.")]
-    found.append(
+    found = [
+        Rung("service", 1.0, "1 service load", service, story="The load as stated."),
         Rung(
             "required",
             facts.required,
             f"required {facts.required:.4g}",
             story="The least factor that is asked for.",
-        )
-    )
+        ),
+        *_first_yield(facts),
+        *_euler(facts),
+        *_by_hand(facts),
+        *_bolts(facts),
+        *_overall(facts),
+        *_of_modes(facts),
+        *_verified(facts),
+    ]
+    return tuple(sorted(found, key=lambda rung: -rung.factor))
+
+
+def _first_yield(facts: CaseFacts) -> list[Rung]:
+    """Where the most stressed wall or point yields."""
+    found: list[Rung] = []
     if (
         facts.strength is not None
         and math.isfinite(facts.strength.strength_factor)
@@ -91,6 +104,12 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
                 f"load.{aside}",
             )
         )
+    return found
+
+
+def _euler(facts: CaseFacts) -> list[Rung]:
+    """Euler's load of the strut."""
+    found: list[Rung] = []
     if isinstance(facts.euler, EulerCheck) and facts.euler.governing.factor > 0:
         check = facts.euler
         plane = check.governing
@@ -112,7 +131,12 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
                 f"about the {plane.axis} axis.",
             )
         )
-    found += _by_hand(facts)
+    return found
+
+
+def _bolts(facts: CaseFacts) -> list[Rung]:
+    """The bolt that is used up first."""
+    found: list[Rung] = []
     bolt = next(
         (item for item in bolt_checks(facts) if math.isfinite(item.factor) and item.factor > 0),
         None,
@@ -128,6 +152,12 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
                 "bearing.",
             )
         )
+    return found
+
+
+def _overall(facts: CaseFacts) -> list[Rung]:
+    """What the overall check says an imperfect part carries."""
+    found: list[Rung] = []
     least = least_overall(facts)
     if least is not None:
         found.append(
@@ -141,6 +171,12 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
                 f"{least.reduction:.3g} of first yield.",
             )
         )
+    return found
+
+
+def _of_modes(facts: CaseFacts) -> list[Rung]:
+    """Modes with their verdict, and those that need the load to reverse."""
+    found: list[Rung] = []
     if facts.modes is not None:
         for index, (factor, kind, driver) in enumerate(
             zip(facts.modes.factors, facts.kinds, facts.modes.drivers)
@@ -178,14 +214,22 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
                         f"Mode {index + 1} occurs only if the load reverses.",
                     )
                 )
+    return found
+
+
+def _verified(facts: CaseFacts) -> list[Rung]:
+    """What the trace of the imperfect part verified."""
+    found: list[Rung] = []
     trace = facts.trace
     if trace is not None and trace.done:
         loss = trace.loss_words or "traced"
         end = {
-            "its limit": "limit",
+            "limit": "limit",
+            "line yield": "first yield of a line on the trace",
             "first yield": "first yield on the trace",
-            "a bifurcation": "a bifurcation on the trace",
-        }.get(trace.end_words, "not yet at its limit")
+            "bifurcation": "a bifurcation on the trace",
+            "end": "not yet at its limit",
+        }[trace.verified_by]
         found.append(
             Rung(
                 "verified",
@@ -198,4 +242,4 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
                 f"the load: {end}. The trace ended because {trace.reason}.",
             )
         )
-    return tuple(sorted(found, key=lambda rung: -rung.factor))
+    return found

@@ -60,6 +60,46 @@ def verdict_of_case(facts: CaseFacts, evidence: Sequence[Evidence]) -> Verdict:
 
 def _of_modes(facts: CaseFacts, perfect: Evidence | None) -> Verdict:
     """What the modes alone say."""
+    if (plain := _without_modes(facts)) is not None:
+        return plain
+    modes, required = facts.modes, facts.required
+    assert modes is not None
+    first = float(modes.positive[0]) if len(modes.positive) else float("inf")
+    draft = (
+        " (first-order draft, too high)" if facts.mesh is not None and facts.mesh.order == 1 else ""
+    )
+    if first == float("inf"):
+        return Verdict(
+            True, "Cannot go unstable", "no mode under the required factor", None, required
+        )
+    wanting = [
+        (factor / facts.required_for(number), factor, driver)
+        for number, (factor, driver) in enumerate(zip(modes.factors, modes.drivers))
+        if facts.meets(number) is False
+    ]
+    decided = [
+        number
+        for number, driver in enumerate(modes.drivers)
+        if modes.factors[number] > 0 and facts.trace_decides(driver)
+    ]
+    if decided and not wanting:
+        return _by_trace(facts, decided[0], perfect)
+    if not wanting:
+        return _nothing_wanting(facts, first, draft)
+    share, factor, driver = min(wanting)
+    whose = "" if factor == first else f"{driver} "
+    return Verdict(
+        False,
+        f"Does not meet {factor / share:.4g}",
+        f"{whose}goes unstable at {factor:.4g} × the growing load, {100 * (1 - share):.0f} % "
+        f"under{draft}",
+        float(factor),
+        float(factor / share),
+    )
+
+
+def _without_modes(facts: CaseFacts) -> Verdict | None:
+    """The verdict where there is no mode to judge, or one that no list shows."""
     modes, required = facts.modes, facts.required
     if modes is None:
         return Verdict(
@@ -95,67 +135,44 @@ def _of_modes(facts: CaseFacts, perfect: Evidence | None) -> Verdict:
             modes.antisymmetric,
             required,
         )
-    draft = (
-        " (first-order draft, too high)" if facts.mesh is not None and facts.mesh.order == 1 else ""
-    )
-    if first == float("inf"):
+    return None
+
+
+def _nothing_wanting(facts: CaseFacts, first: float, draft: str) -> Verdict:
+    """All factors that were found reach what they must: whether that is enough."""
+    modes, required = facts.modes, facts.required
+    assert modes is not None
+    if draft:
         return Verdict(
-            True, "Cannot go unstable", "no mode under the required factor", None, required
-        )
-    wanting = [
-        (factor / facts.required_for(number), factor, driver)
-        for number, (factor, driver) in enumerate(zip(modes.factors, modes.drivers))
-        if facts.meets(number) is False
-    ]
-    decided = [
-        number
-        for number, driver in enumerate(modes.drivers)
-        if modes.factors[number] > 0 and facts.trace_decides(driver)
-    ]
-    if decided and not wanting:
-        return _by_trace(facts, decided[0], perfect)
-    if not wanting:
-        if draft:
-            return Verdict(
-                None,
-                "No verdict from a draft",
-                f"first factor {first:.4g}{draft}; mesh with second order",
-                first,
-                required,
-            )
-        if not modes.complete:
-            return Verdict(
-                None,
-                "No verdict: modes are missing",
-                f"first factor found {first:.4g}; ask for more modes",
-                first,
-                required,
-            )
-        if modes.antisymmetric < first:
-            return Verdict(
-                True,
-                f"Meets {required:.4g}",
-                f"goes unstable at {modes.antisymmetric:.4g} × the growing load, in a mode that "
-                "the plane of symmetry hides",
-                modes.antisymmetric,
-                required,
-            )
-        return Verdict(
-            True,
-            f"Meets {required:.4g}",
-            f"goes unstable at {first:.4g}{_error(facts)} × the growing load, ideal part",
+            None,
+            "No verdict from a draft",
+            f"first factor {first:.4g}{draft}; mesh with second order",
             first,
             required,
         )
-    share, factor, driver = min(wanting)
-    whose = "" if factor == first else f"{driver} "
+    if not modes.complete:
+        return Verdict(
+            None,
+            "No verdict: modes are missing",
+            f"first factor found {first:.4g}; ask for more modes",
+            first,
+            required,
+        )
+    if modes.antisymmetric < first:
+        return Verdict(
+            True,
+            f"Meets {required:.4g}",
+            f"goes unstable at {modes.antisymmetric:.4g} × the growing load, in a mode that "
+            "the plane of symmetry hides",
+            modes.antisymmetric,
+            required,
+        )
     return Verdict(
-        False,
-        f"Does not meet {factor / share:.4g}",
-        f"{whose}goes unstable at {factor:.4g} × the growing load, {100 * (1 - share):.0f} % "
-        f"under{draft}",
-        float(factor),
-        float(factor / share),
+        True,
+        f"Meets {required:.4g}",
+        f"goes unstable at {first:.4g}{_error(facts)} × the growing load, ideal part",
+        first,
+        required,
     )
 
 

@@ -75,13 +75,7 @@ def cross_section(points: Floats, triangles: Ints) -> CrossSection:
     area = float(weight.sum())
     centroid = np.einsum("mg,mgi->i", weight, at) / area
     second = np.einsum("mg,mgi,mgj->ij", weight, at - centroid, at - centroid)
-    moments, vectors = np.linalg.eigh(second)
-    axes = vectors.T  # row 0 has the least spread: y
-    axes = axes * np.where(axes[np.arange(2), np.abs(axes).argmax(axis=1)] > 0, 1.0, -1.0)[:, None]
-    if np.linalg.det(axes) < 0:
-        axes = axes * np.array([[1.0], [-1.0]])
-    if moments[1] - moments[0] < 1e-9 * moments[1]:
-        axes = np.eye(2)
+    axes = _principal(second)
     yz = (at - centroid) @ axes.T
     slopes = slopes @ axes.T
     places = (places - centroid) @ axes.T
@@ -109,19 +103,7 @@ def cross_section(points: Floats, triangles: Ints) -> CrossSection:
     about = about - mean
     hull = _outermost(places)
     omega_there = (warp - z_s * places[:, 0] + y_s * places[:, 1] - mean)[hull]
-    carried = [
-        1.0
-        / max(
-            float(
-                (
-                    weight
-                    * np.einsum("mgnk,mn->mgk", slopes, field[elements]).__pow__(2).sum(axis=2)
-                ).sum()
-            ),
-            1e-300,
-        )
-        for field in shear
-    ]
+    carried = [_carried(field, slopes, weight, elements) for field in shear]
     r2 = y**2 + z**2
     polar = np.array([float((weight * r2 * extra).sum()) for extra in (np.ones_like(y), z, -y, r2)])
     return CrossSection(
@@ -139,6 +121,24 @@ def cross_section(points: Floats, triangles: Ints) -> CrossSection:
         places[hull],
         omega_there,
     )
+
+
+def _carried(field: Floats, slopes: Floats, weight: Floats, elements: Ints) -> float:
+    """Area that carries shear, mm², of a unit force with shear stress the slope of field (n,)."""
+    shear = np.einsum("mgnk,mn->mgk", slopes, field[elements])
+    return 1.0 / max(float((weight * (shear**2).sum(axis=2)).sum()), 1e-300)
+
+
+def _principal(second: Floats) -> Floats:
+    """Principal axes (rows y, z) of second moments (2, 2) mm⁴; those given where all are alike."""
+    moments, vectors = np.linalg.eigh(second)
+    axes = vectors.T  # row 0 has the least spread: y
+    axes = axes * np.where(axes[np.arange(2), np.abs(axes).argmax(axis=1)] > 0, 1.0, -1.0)[:, None]
+    if np.linalg.det(axes) < 0:
+        axes = axes * np.array([[1.0], [-1.0]])
+    if moments[1] - moments[0] < 1e-9 * moments[1]:
+        axes = np.eye(2)
+    return axes
 
 
 def _forms(places: Floats, elements: Ints) -> tuple[Floats, Floats, Floats]:

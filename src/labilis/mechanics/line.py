@@ -145,38 +145,21 @@ def line_geometry(
         :, :, 3:
     ]
     turn = first[:, None] + turned
-    if warping is not None:
-        return _with_warping(
-            LineGeometry(
-                length,
-                relative,
-                stiff,
-                section,
-                strain,
-                strain[:, :, :3],
-                turn,
-                strain[:, :, 3:],
-                weight,
-                hinges,
-            ),
-            to_local[:, [3, 9]],
-            points,
-            warping,
-        )
-    return _sloped(
-        LineGeometry(
-            length,
-            relative,
-            stiff,
-            section,
-            strain,
-            strain[:, :, :3],
-            turn,
-            strain[:, :, 3:],
-            weight,
-            hinges,
-        )
+    geometry = LineGeometry(
+        length,
+        relative,
+        stiff,
+        section,
+        strain,
+        strain[:, :, :3],
+        turn,
+        strain[:, :, 3:],
+        weight,
+        hinges,
     )
+    if warping is not None:
+        return _with_warping(geometry, to_local[:, [3, 9]], points, warping)
+    return _sloped(geometry)
 
 
 def _sloped(g: LineGeometry) -> LineGeometry:
@@ -205,29 +188,13 @@ def _with_warping(
         """(m, g, n) of a field given by its forms (m, g) at the four of `ends`."""
         return np.asarray(np.einsum("kmg,mkn->mgn", np.stack(forms), ends))
 
-    one = np.ones_like(length)
-    twist = rows(
-        one * (1 - 3 * x**2 + 2 * x**3),
-        length * (x - 2 * x**2 + x**3),
-        one * (3 * x**2 - 2 * x**3),
-        length * (x**3 - x**2),
-    )
-    rates = [
-        (6 * x**2 - 6 * x) / length,
-        one * (1 - 4 * x + 3 * x**2),
-        (6 * x - 6 * x**2) / length,
-        one * (3 * x**2 - 2 * x),
-    ]
-    rate = rows(*rates)
+    twists_along, rates = _twist_forms(length, x, warping.warping > 0)
+    twist, rate = rows(*twists_along), rows(*rates)
     even = np.array([-1.0, 0.0, 1.0, 0.0]) / length
     twisting = (
         uneven_twist(g.length, warping)
         - warping.torsion * g.length[:, None, None] * even[:, :, None] * even[:, None, :]
     )
-    if warping.warping <= 0:  # nothing but an even twist; what holds the rates is next to nothing
-        twist = rows(one * (1 - x), 0 * length * x, one * x, 0 * length * x)
-        rates = [-one / length + 0 * x, 0 * length * x, one / length + 0 * x, 0 * length * x]
-        rate = rows(*rates)
     strain, turn = wide(g.strain), wide(g.turn)
     more = rate - strain[:, :, 3]
     y, z = warping.shear_centre
@@ -249,6 +216,32 @@ def _with_warping(
             ends=ends,
             twisting=np.asarray(twisting),
         )
+    )
+
+
+def _twist_forms(length: Floats, x: Floats, warps: bool) -> tuple[list[Floats], list[Floats]]:
+    """Twist along elements, length (m, 1) mm, at places x (g,) of 0 to 1, of a twist or rate of one
+    at either end (twist, rate, twist, rate), each (m, g); and its slope. A section that does not
+    warp twists evenly, and what holds its rates is next to nothing."""
+    one = np.ones_like(length)
+    if not warps:
+        return (
+            [one * (1 - x), 0 * length * x, one * x, 0 * length * x],
+            [-one / length + 0 * x, 0 * length * x, one / length + 0 * x, 0 * length * x],
+        )
+    return (
+        [
+            one * (1 - 3 * x**2 + 2 * x**3),
+            length * (x - 2 * x**2 + x**3),
+            one * (3 * x**2 - 2 * x**3),
+            length * (x**3 - x**2),
+        ],
+        [
+            (6 * x**2 - 6 * x) / length,
+            one * (1 - 4 * x + 3 * x**2),
+            (6 * x - 6 * x**2) / length,
+            one * (3 * x**2 - 2 * x),
+        ],
     )
 
 

@@ -386,45 +386,14 @@ def make_ties(
     TieConflict when two hubs share a node, when a hub's node is held by itself as well, or when
     bonds go round in a circle.
     """
-    n = len(places)
-    hub_of = np.full(n, -1, dtype=np.int64)
-    for number, hub in enumerate(hubs):
-        members = np.concatenate([hub.nodes, hub.turns])
-        taken = hub_of[members] >= 0
-        if taken.any():
-            raise TieConflict(
-                "two hubs share nodes", members[taken], (int(hub_of[members[taken][0]]), number)
-            )
-        hub_of[members] = number
-    nodes = np.concatenate(
-        [np.repeat(item.nodes, item.directions.shape[1]) for item in held] or [_NONE]
-    )
-    vectors = np.concatenate(
-        [item.directions.reshape(-1, 3) for item in held] or [np.zeros((0, 3))]
-    )
-    if (hub_of[nodes] >= 0).any():
-        both = np.unique(nodes[hub_of[nodes] >= 0])
-        raise TieConflict(
-            "nodes of a hub are held by themselves as well", both, (int(hub_of[both[0]]),)
-        )
+    n, place_of = len(places), np.arange(len(places)) if place_of is None else place_of
+    hub_of = _hub_of(n, hubs)
+    nodes, vectors = _held_rows(held, hub_of)
     follows = tuple(
         _without(follow, (hub_of >= 0) | np.isin(np.arange(n), nodes)) for follow in follows
     )
-    free_axes = np.ones((n, 3), dtype=bool)
-    free_axes[hub_of >= 0] = False
-    for follow in follows:
-        free_axes[follow.nodes] = False
-    along_axis = (
-        np.isclose(np.abs(vectors).max(axis=1, initial=0.0), 1.0, atol=1e-12)
-        if len(vectors)
-        else np.zeros(0, bool)
-    )
-    skew_nodes = np.unique(nodes[~along_axis])
-    axis_rows = along_axis & ~np.isin(nodes, skew_nodes)
-    free_axes[nodes[axis_rows], np.abs(vectors[axis_rows]).argmax(axis=1)] = False
-    free_axes[skew_nodes] = False
+    free_axes, axis_rows, skew_nodes = _free_axes(hub_of, follows, nodes, vectors)
     plain = np.flatnonzero(free_axes.ravel())
-
     tied, blocks, column, slices, bases = [], [], len(plain), [], []
     order = np.argsort(nodes, kind="stable")
     sorted_nodes = nodes[order]
@@ -438,31 +407,16 @@ def make_ties(
         column += free.shape[1]
     hub_starts = []
     for hub in hubs:
-        basis, _ = null_space(hub.held)
-        motion = rigid_motion(places[hub.nodes] - hub.centre).reshape(-1, 6)
-        turning = np.tile(np.eye(3, 6, 3), (len(hub.turns), 1))
-        hub_starts.append((sum(len(part) for part, _ in blocks), len(motion)))
+        block, basis = _hub_block(hub, places)
+        hub_starts.append((sum(len(part) for part, _ in blocks), 3 * len(hub.nodes)))
         tied.append((3 * np.concatenate([hub.nodes, hub.turns])[:, None] + np.arange(3)).ravel())
-        blocks.append((np.concatenate([motion, turning]) @ basis, column))
+        blocks.append((block, column))
         slices.append(slice(column, column + basis.shape[1]))
         bases.append(basis)
         column += basis.shape[1]
-    rows_at = np.cumsum([0] + [len(block) for block, _ in blocks])
-    parts = [np.indices(block.shape) for block, _ in blocks]
-    data = np.concatenate([block.ravel() for block, _ in blocks] or [np.zeros(0)])
-    rows = np.concatenate(
-        [part[0].ravel() + start for part, start in zip(parts, rows_at)] or [np.zeros(0, int)]
-    )
-    columns = np.concatenate(
-        [part[1].ravel() + start for part, (_, start) in zip(parts, blocks)] or [np.zeros(0, int)]
-    )
-    matrix = sparse.csr_matrix((data, (rows, columns)), shape=(int(rows_at[-1]), column))
+    matrix = _block_matrix(blocks, column)
     tied_rows = np.concatenate(tied or [_NONE])
-    for node in np.unique(nodes[axis_rows]):
-        projectors[int(node)] = np.diag((~free_axes[node]).astype(float))
-    held_nodes = np.array(sorted(projectors), dtype=np.int64)
-    stacked = np.array([projectors[int(node)] for node in held_nodes]).reshape(-1, 3, 3)
-    place_of = np.arange(n) if place_of is None else place_of
+    held_nodes, stacked = _projectors(projectors, nodes[axis_rows], free_axes)
     ties = Ties(
         n,
         plain,
@@ -478,6 +432,91 @@ def make_ties(
         place_of,
     )
     return _following(ties, follows) if any(len(follow.nodes) for follow in follows) else ties
+
+
+def _projectors(
+    skew: dict[int, Floats], along_axes: Ints, free_axes: NDArray[np.bool_]
+) -> tuple[Ints, Floats]:
+    """Nodes that are held and what of their motion is, (h,) and (h, 3, 3)."""
+    projectors = dict(skew)
+    for node in np.unique(along_axes):
+        projectors[int(node)] = np.diag((~free_axes[node]).astype(float))
+    held_nodes = np.array(sorted(projectors), dtype=np.int64)
+    return held_nodes, np.array([projectors[int(node)] for node in held_nodes]).reshape(-1, 3, 3)
+
+
+def _block_matrix(blocks: list[tuple[Floats, int]], columns: int) -> sparse.csr_matrix:
+    """Blocks one under the other, each from a column of its own on."""
+    rows_at = np.cumsum([0] + [len(block) for block, _ in blocks])
+    parts = [np.indices(block.shape) for block, _ in blocks]
+    data = np.concatenate([block.ravel() for block, _ in blocks] or [np.zeros(0)])
+    rows = np.concatenate(
+        [part[0].ravel() + start for part, start in zip(parts, rows_at)] or [np.zeros(0, int)]
+    )
+    at = np.concatenate(
+        [part[1].ravel() + start for part, (_, start) in zip(parts, blocks)] or [np.zeros(0, int)]
+    )
+    return sparse.csr_matrix((data, (rows, at)), shape=(int(rows_at[-1]), columns))
+
+
+def _free_axes(
+    hub_of: Ints, follows: Sequence[Follow], nodes: Ints, vectors: Floats
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_], Ints]:
+    """(which motions of each node (n, 3) stay unknowns as they are, which of the held directions
+    run along an axis, nodes that are held along another)."""
+    free_axes = np.ones((len(hub_of), 3), dtype=bool)
+    free_axes[hub_of >= 0] = False
+    for follow in follows:
+        free_axes[follow.nodes] = False
+    along_axis = (
+        np.isclose(np.abs(vectors).max(axis=1, initial=0.0), 1.0, atol=1e-12)
+        if len(vectors)
+        else np.zeros(0, bool)
+    )
+    skew_nodes = np.unique(nodes[~along_axis])
+    axis_rows = along_axis & ~np.isin(nodes, skew_nodes)
+    free_axes[nodes[axis_rows], np.abs(vectors[axis_rows]).argmax(axis=1)] = False
+    free_axes[skew_nodes] = False
+    return free_axes, axis_rows, skew_nodes
+
+
+def _hub_block(hub: StiffHub, places: Floats) -> tuple[Floats, Floats]:
+    """What the free motions of a stiff hub, columns of the basis (6, k), give the nodes and turns
+    that it carries."""
+    basis, _ = null_space(hub.held)
+    motion = rigid_motion(places[hub.nodes] - hub.centre).reshape(-1, 6)
+    turning = np.tile(np.eye(3, 6, 3), (len(hub.turns), 1))
+    return np.concatenate([motion, turning]) @ basis, basis
+
+
+def _held_rows(held: Sequence[HeldNodes], hub_of: Ints) -> tuple[Ints, Floats]:
+    """Node and direction of every held motion, (r,) and (r, 3)."""
+    nodes = np.concatenate(
+        [np.repeat(item.nodes, item.directions.shape[1]) for item in held] or [_NONE]
+    )
+    vectors = np.concatenate(
+        [item.directions.reshape(-1, 3) for item in held] or [np.zeros((0, 3))]
+    )
+    if (hub_of[nodes] >= 0).any():
+        both = np.unique(nodes[hub_of[nodes] >= 0])
+        raise TieConflict(
+            "nodes of a hub are held by themselves as well", both, (int(hub_of[both[0]]),)
+        )
+    return nodes, vectors
+
+
+def _hub_of(n: int, hubs: Sequence[StiffHub]) -> Ints:
+    """Number of the hub that carries each of n nodes, -1 for none."""
+    hub_of = np.full(n, -1, dtype=np.int64)
+    for number, hub in enumerate(hubs):
+        members = np.concatenate([hub.nodes, hub.turns])
+        taken = hub_of[members] >= 0
+        if taken.any():
+            raise TieConflict(
+                "two hubs share nodes", members[taken], (int(hub_of[members[taken][0]]), number)
+            )
+        hub_of[members] = number
+    return hub_of
 
 
 def _without(follow: Follow, taken: NDArray[np.bool_]) -> Follow:

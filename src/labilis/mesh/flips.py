@@ -149,7 +149,109 @@ def _peel(nodes: Floats, tets: Ints, skin: Ints, face: Ints) -> tuple[Ints, Ints
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _turn(  # noqa: C901 - one compiled loop
+def _fill(p: Floats, ring: Ints, n: int, a: int, b: int, best: Floats, where: Ints) -> None:
+    """best[i, j], where[i, j] of the ring of n nodes round the edge a b."""
+    # best filling of the ring by triangles, each carrying one element to either end of the
+    # edge
+    for length in range(n):
+        for i in range(n - length):
+            j = i + length
+            if length < 2:
+                best[i, j] = 1e9
+                continue
+            best[i, j] = -1e9
+            for k in range(i + 1, j):
+                value = min(
+                    _shape(p, ring[i], ring[k], ring[j], b),
+                    _shape(p, ring[k], ring[i], ring[j], a),
+                )
+                value = min(value, min(best[i, k], best[k, j]))
+                if value > best[i, j]:
+                    best[i, j], where[i, j] = value, k
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _build(
+    ring: Ints, n: int, a: int, b: int, where: Ints, stack: Ints, new: Ints, count: int
+) -> int:
+    """The elements of the best filling, written from new[count] on; how many there are then."""
+    top = 0
+    stack[0, 0], stack[0, 1] = 0, n - 1
+    while top >= 0:
+        i, j = stack[top, 0], stack[top, 1]
+        top -= 1
+        if j - i < 2:
+            continue
+        k = where[i, j]
+        new[count, 0], new[count, 1], new[count, 2], new[count, 3] = (
+            ring[i],
+            ring[k],
+            ring[j],
+            b,
+        )
+        new[count + 1, 0], new[count + 1, 1], new[count + 1, 2], new[count + 1, 3] = (
+            ring[k],
+            ring[i],
+            ring[j],
+            a,
+        )
+        count += 2
+        stack[top + 1, 0], stack[top + 1, 1] = i, k
+        stack[top + 2, 0], stack[top + 2, 1] = k, j
+        top += 2
+    return count
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _face_for_edge(
+    p: Floats,
+    tets: Ints,
+    beside: Ints,
+    shape: Floats,
+    gone: NDArray[np.bool_],
+    t: int,
+    new: Ints,
+    count: int,
+) -> int:
+    """Three elements round a new edge for two that share a face, where that is better; how many
+    were made."""
+    for c in range(4):  # a face for an edge
+        u = beside[t, c]
+        if u < 0 or gone[u]:
+            continue
+        apex = tets[t, c]
+        x, y, z = tets[t, _FACES[c, 0]], tets[t, _FACES[c, 1]], tets[t, _FACES[c, 2]]
+        other = -1
+        for i in range(4):
+            v = tets[u, i]
+            if v != x and v != y and v != z:
+                other = v
+        worst = min(shape[t], shape[u])
+        value = min(
+            _shape(p, other, x, y, apex),
+            min(_shape(p, other, y, z, apex), _shape(p, other, z, x, apex)),
+        )
+        # the side is seen from outside as x y z: turned towards the apex it runs x z y
+        back = min(
+            _shape(p, other, y, x, apex),
+            min(_shape(p, other, z, y, apex), _shape(p, other, x, z, apex)),
+        )
+        if max(value, back) < _GAIN * worst + 1e-4 or max(value, back) <= 0.0:
+            continue
+        if value >= back:
+            trio = ((x, y), (y, z), (z, x))
+        else:
+            trio = ((y, x), (z, y), (x, z))
+        for i, j in trio:
+            new[count, 0], new[count, 1], new[count, 2], new[count, 3] = other, i, j, apex
+            count += 1
+        gone[t] = gone[u] = True
+        return 3
+    return 0
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _turn(
     p: Floats, tets: Ints, beside: Ints, shape: Floats, bad: Ints
 ) -> tuple[Ints, NDArray[np.bool_], int, int]:
     """(new elements, which are gone, how many new, how many turns)."""
@@ -184,49 +286,10 @@ def _turn(  # noqa: C901 - one compiled loop
             worst = 1e9
             for i in range(n):
                 worst = min(worst, shape[members[i]])
-            # best filling of the ring by triangles, each carrying one element to either end of the
-            # edge
-            for length in range(n):
-                for i in range(n - length):
-                    j = i + length
-                    if length < 2:
-                        best[i, j] = 1e9
-                        continue
-                    best[i, j] = -1e9
-                    for k in range(i + 1, j):
-                        value = min(
-                            _shape(p, ring[i], ring[k], ring[j], b),
-                            _shape(p, ring[k], ring[i], ring[j], a),
-                        )
-                        value = min(value, min(best[i, k], best[k, j]))
-                        if value > best[i, j]:
-                            best[i, j], where[i, j] = value, k
+            _fill(p, ring, n, a, b, best, where)
             if best[0, n - 1] < _GAIN * worst + 1e-4 or best[0, n - 1] <= 0.0:
                 continue
-            top = 0
-            stack[0, 0], stack[0, 1] = 0, n - 1
-            while top >= 0:
-                i, j = stack[top, 0], stack[top, 1]
-                top -= 1
-                if j - i < 2:
-                    continue
-                k = where[i, j]
-                new[count, 0], new[count, 1], new[count, 2], new[count, 3] = (
-                    ring[i],
-                    ring[k],
-                    ring[j],
-                    b,
-                )
-                new[count + 1, 0], new[count + 1, 1], new[count + 1, 2], new[count + 1, 3] = (
-                    ring[k],
-                    ring[i],
-                    ring[j],
-                    a,
-                )
-                count += 2
-                stack[top + 1, 0], stack[top + 1, 1] = i, k
-                stack[top + 2, 0], stack[top + 2, 1] = k, j
-                top += 2
+            count = _build(ring, n, a, b, where, stack, new, count)
             for i in range(n):
                 gone[members[i]] = True
             turns += 1
@@ -234,39 +297,10 @@ def _turn(  # noqa: C901 - one compiled loop
             break
         if done:
             continue
-        for c in range(4):  # a face for an edge
-            u = beside[t, c]
-            if u < 0 or gone[u]:
-                continue
-            apex = tets[t, c]
-            x, y, z = tets[t, _FACES[c, 0]], tets[t, _FACES[c, 1]], tets[t, _FACES[c, 2]]
-            other = -1
-            for i in range(4):
-                v = tets[u, i]
-                if v != x and v != y and v != z:
-                    other = v
-            worst = min(shape[t], shape[u])
-            value = min(
-                _shape(p, other, x, y, apex),
-                min(_shape(p, other, y, z, apex), _shape(p, other, z, x, apex)),
-            )
-            # the side is seen from outside as x y z: turned towards the apex it runs x z y
-            back = min(
-                _shape(p, other, y, x, apex),
-                min(_shape(p, other, z, y, apex), _shape(p, other, x, z, apex)),
-            )
-            if max(value, back) < _GAIN * worst + 1e-4 or max(value, back) <= 0.0:
-                continue
-            if value >= back:
-                trio = ((x, y), (y, z), (z, x))
-            else:
-                trio = ((y, x), (z, y), (x, z))
-            for i, j in trio:
-                new[count, 0], new[count, 1], new[count, 2], new[count, 3] = other, i, j, apex
-                count += 1
-            gone[t] = gone[u] = True
+        made = _face_for_edge(p, tets, beside, shape, gone, t, new, count)
+        if made:
+            count += made
             turns += 1
-            break
     return new, gone, count, turns
 
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from labilis.mesh.mesh import Cells, Floats, Ints, Mesh
 from labilis.mesh.nearest_point import closest_weights
-from labilis.shape.strut_axes import LineSet
+from labilis.shape.strut_axes import LineSet, LineShape
 
 LEAST = 8  # elements of a strut: a full wave of four
 _TOUCH = 1e-6  # of the whole size: how near ends must be to be one point
@@ -58,21 +58,8 @@ def mesh_lines(
     for number, line in enumerate(items):
         along = line.end - line.start
         length = float(np.linalg.norm(along))
-        stops = {0.0, 1.0}
-        for place in ends:  # other ends that stand on this strut
-            share = float((place - line.start) @ along) / length**2
-            if (
-                reach / length < share < 1 - reach / length
-                and np.linalg.norm(line.start + share * along - place) < reach
-            ):
-                stops.add(round(share, 12))
         count = max(int(np.ceil(length / size - 0.1)), max(int(LEAST / coarser), 2))
-        marks = sorted(stops)
-        runs = [
-            np.linspace(a, b, max(1, round(count * (b - a))) + 1)[:-1]
-            for a, b in itertools.pairwise(marks)
-        ]
-        shares = np.concatenate([*runs, [1.0]])
+        shares = _shares(line, ends, reach, count)
         named = np.array([number_of(line.start + share * along, line.body) for share in shares])
         cells.append(np.stack([named[:-1], named[1:]], axis=1))
         bodies.append(np.full(len(named) - 1, line.body))
@@ -90,6 +77,26 @@ def mesh_lines(
         np.concatenate(segments).astype(np.int64),
         np.concatenate(owner).astype(np.int64),
     )
+
+
+def _shares(line: LineShape, ends: Floats, reach: float, count: int) -> Floats:
+    """Where the nodes of a strut of about `count` elements stand, from 0 to 1; the ends (k, 3) of
+    struts that stand on it within `reach` mm are among them."""
+    along = line.end - line.start
+    length = float(np.linalg.norm(along))
+    stops = {0.0, 1.0}
+    for place in ends:
+        share = float((place - line.start) @ along) / length**2
+        if (
+            reach / length < share < 1 - reach / length
+            and np.linalg.norm(line.start + share * along - place) < reach
+        ):
+            stops.add(round(share, 12))
+    runs = [
+        np.linspace(a, b, max(1, round(count * (b - a))) + 1)[:-1]
+        for a, b in itertools.pairwise(sorted(stops))
+    ]
+    return np.concatenate([*runs, [1.0]])
 
 
 def line_joints(

@@ -568,7 +568,63 @@ def _stays(
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
-def _collapse_pass(  # noqa: C901 - one compiled loop
+def _shared(
+    points: Floats,
+    triangles: Ints,
+    a: int,
+    b: int,
+    starts: Ints,
+    around: Ints,
+    facing: Floats,
+    way: Floats,
+    factor: Floats,
+    longest: Floats,
+    limit: float,
+) -> int:
+    """How many triangles lie at the side a b; -1 where one of the others round a would not stay
+    good with a moved to b."""
+    shared = 0
+    for i in range(starts[a], starts[a + 1]):
+        t = around[i]
+        if _has(triangles, t, b):
+            shared += 1
+        elif not _stays(
+            points,
+            triangles,
+            t,
+            a,
+            b,
+            facing,
+            way,
+            factor,
+            longest,
+            limit,
+        ):
+            return -1
+    return shared
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _common(triangles: Ints, a: int, b: int, starts: Ints, around: Ints) -> int:
+    """How often a neighbour of a, seen from a's triangles, is one of b as well: those across the
+    side a b only, where its two ends may become one."""
+    common = 0
+    for i in range(
+        starts[a], starts[a + 1]
+    ):  # neighbours of both: only those across the side itself
+        for c in range(3):
+            v = triangles[around[i], c]
+            if v in (a, b):
+                continue
+            for j in range(starts[b], starts[b + 1]):
+                if _has(triangles, around[j], v):
+                    common += 1
+                    break
+    return common
+
+
+@numba.njit(cache=True)  # type: ignore[untyped-decorator]
+def _collapse_pass(
     points: Floats,
     triangles: Ints,
     kinds: Ints,
@@ -597,42 +653,15 @@ def _collapse_pass(  # noqa: C901 - one compiled loop
                 or (kinds[a] == _EDGE and not along[k])
             ):
                 continue
-            good, shared = True, 0
-            for i in range(starts[a], starts[a + 1]):
-                t = around[i]
-                if _has(triangles, t, b):
-                    shared += 1
-                elif not _stays(
-                    points,
-                    triangles,
-                    t,
-                    a,
-                    b,
-                    facing,
-                    way,
-                    factor,
-                    longest,
-                    1.0 if length[k] > _NEEDLE else 2.5,
-                ):
-                    good = False
-                    break
-            if not good or shared < 2:
+            limit = 1.0 if length[k] > _NEEDLE else 2.5
+            shared = _shared(
+                points, triangles, a, b, starts, around, facing, way, factor, longest, limit
+            )
+            if shared < 2:
                 continue
-            common = 0
-            for i in range(
-                starts[a], starts[a + 1]
-            ):  # neighbours of both: only those across the side itself
-                for c in range(3):
-                    v = triangles[around[i], c]
-                    if v in (a, b):
-                        continue
-                    for j in range(starts[b], starts[b + 1]):
-                        if _has(triangles, around[j], v):
-                            common += 1
-                            break
             # each node across the side is met by two triangles round a: once in the shared one,
             # once in the next
-            if common != 2 * shared:
+            if _common(triangles, a, b, starts, around) != 2 * shared:
                 continue
             target[a] = b
             changed += 1

@@ -53,6 +53,29 @@ def sweep_body(body: BodyShape, sweep: Sweep, size: float, coarser: float = 1.0)
         surface.add(np.concatenate([turned, ring], axis=1) + starts[-2], sweep.caps[1])
     border, owner = _border(flat, sides)
     ring = corner + sides.of(border[:, 0], border[:, 1])
+    _add_sides(surface, sweep, border, owner, ring, starts)
+    triangles, triangle_face, quads, quad_face, of_quad = surface.joined()
+    segments, segment_edge = _segments(body, sweep, border, owner, ring, starts, flat.nodes)
+    return Mesh(
+        np.concatenate(levels),
+        tuple(cells),
+        triangles,
+        triangle_face,
+        segments,
+        segment_edge,
+        straightened * layers,
+        quads=quads,
+        quad_face=quad_face,
+        of_quad=of_quad,
+    )
+
+
+def _add_sides(
+    surface: _Skin, sweep: Sweep, border: Ints, owner: Ints, ring: Ints, starts: Ints
+) -> None:
+    """Rectangles of the faces along the sweep;
+    ring: mid-sides of the border; starts (2 layers + 2,): first node of each level."""
+    layers = (len(starts) - 2) // 2
     side_of = {int(edge): int(side) for (edge, _), side in zip(sweep.edges, sweep.sides)}
     for edge in np.unique(owner):
         rows = owner == edge
@@ -75,20 +98,6 @@ def sweep_body(body: BodyShape, sweep: Sweep, size: float, coarser: float = 1.0)
                 ),
                 side_of[int(edge)],
             )
-    triangles, triangle_face, quads, quad_face, of_quad = surface.joined()
-    segments, segment_edge = _segments(body, sweep, border, owner, ring, starts, flat.nodes)
-    return Mesh(
-        np.concatenate(levels),
-        tuple(cells),
-        triangles,
-        triangle_face,
-        segments,
-        segment_edge,
-        straightened * layers,
-        quads=quads,
-        quad_face=quad_face,
-        of_quad=of_quad,
-    )
 
 
 class _Sides:

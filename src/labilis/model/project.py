@@ -208,6 +208,19 @@ class MeshPlan(Statement):
     zones: tuple[MeshZone, ...] = ()
 
 
+# evidence that doubts what is stated: such models are sometimes meant, with a reason in writing
+Doubt = Literal[
+    "edges for faces",
+    "total or each",
+    "proportions",
+    "effective length",
+    "negative factors",
+    "all loads together",
+    "held along its length",
+    "centred load",
+]
+
+
 class Criteria(Statement):
     """What is asked of the part and how many modes to look for."""
 
@@ -236,19 +249,7 @@ class Criteria(Statement):
         default={},
         description="gates of the verdict that are not asked, each with the reason in writing",
     )
-    meant: dict[
-        Literal[
-            "edges for faces",
-            "total or each",
-            "proportions",
-            "effective length",
-            "negative factors",
-            "all loads together",
-            "held along its length",
-            "centred load",
-        ],
-        str,
-    ] = Field(
+    meant: dict[Doubt, str] = Field(
         default={},
         description="evidence that doubts what is stated, and why it is meant so all the same, in "
         "writing",

@@ -13,6 +13,7 @@ from typing import Any, Literal
 import labilis
 from labilis.judge.evidence.base import Evidence
 from labilis.judge.figures import critical_text, error_text, force_text, settled_words
+from labilis.judge.findings import ModesFindings
 from labilis.judge.hand.checks_of_member import Taken, raised
 from labilis.judge.ladder import Rung, rungs
 from labilis.judge.line_forces import along_members, table
@@ -93,25 +94,21 @@ class Content:
 Pictures = Callable[..., bytes]
 
 
-def content_of(
+def _makers(
     project: Project,
     report: ProjectReport,
     results: Mapping[str, Any],
-    pictures: Pictures | None = None,
-    files: Mapping[str, bytes] | None = None,
-    today: str = "",
-    improved: Improved | None = None,
-) -> Content:
-    """The report of a project that was run. `pictures` draws (see `labilis.report.pictures.draw`);
-    without it there are none. `improved`: what was tried of it."""
-    plan = project.report
+    pictures: Pictures | None,
+    improved: Improved | None,
+) -> dict[str, Callable[[], list[Block]]]:
+    """What makes each section, in the order they are printed."""
 
     def of_cases(key: str, make: Callable[[CaseReport], list[Block]]) -> list[Block]:
         return [
             block for case in report.cases for block in come_from(make(case), key, case.facts.case)
         ]
 
-    makers: dict[str, Callable[[], list[Block]]] = {
+    return {
         "verdict": lambda: of_cases("verdict", _verdict) or [Words("Nothing was run.", "caution")],
         "part": lambda: _part(project, report, results, pictures),
         "supports": lambda: [
@@ -135,6 +132,22 @@ def content_of(
         "evidence": lambda: of_cases("evidence", _evidence),
         "limits": lambda: _limits(project, report),
     }
+
+
+def content_of(
+    project: Project,
+    report: ProjectReport,
+    results: Mapping[str, Any],
+    pictures: Pictures | None = None,
+    files: Mapping[str, bytes] | None = None,
+    today: str = "",
+    improved: Improved | None = None,
+) -> Content:
+    """The report of a project that was run. `pictures` draws (see `labilis.report.pictures.draw`);
+    without it there are none. `improved`: what was tried of it."""
+    plan = project.report
+
+    makers = _makers(project, report, results, pictures, improved)
     found = []
     for key, make in makers.items():
         if key in plan.left_out or (plan.form == "short" and key not in _SHORT):
@@ -415,18 +428,9 @@ def _screening(case: CaseReport) -> list[Block]:
     ]
 
 
-def _modes(
-    case: CaseReport,
-    project: Project,
-    report: ProjectReport,
-    results: Mapping[str, Any],
-    pictures: Pictures | None,
-) -> list[Block]:
-    found: list[Block] = []
-    modes = case.facts.modes
-    if modes is None:
-        return found
-    rows = []
+def _mode_rows(case: CaseReport, modes: ModesFindings) -> list[tuple[str, ...]]:
+    """The table of modes, a row each."""
+    rows: list[tuple[str, ...]] = []
     for number, (factor, kind) in enumerate(zip(modes.factors, case.facts.kinds)):
         error = float(modes.mesh_error[number]) if len(modes.mesh_error) else math.nan
         needed = case.facts.required_for(number)
@@ -456,6 +460,51 @@ def _modes(
                 said,
             )
         )
+    return rows
+
+
+def _mode_figures(
+    case: CaseReport,
+    modes: ModesFindings,
+    project: Project,
+    report: ProjectReport,
+    results: Mapping[str, Any],
+    pictures: Pictures,
+) -> list[Block]:
+    """Pictures of the first modes."""
+    found: list[Block] = []
+    for number in range(
+        min(len(modes.factors), _MOST_MODES if project.report.form == "long" else 1)
+    ):
+        what = (
+            f"factor {modes.factors[number]:.4g}, {case.facts.kinds[number]} of "
+            f"{modes.drivers[number]}"
+        )
+        found.append(
+            Figure(
+                f"Mode {number + 1} of {case.facts.case}: {what}. Movement without unit, drawn "
+                "larger",
+                f"The part bulging in mode {number + 1}.",
+                pictures("mode", project, report, results, case.facts.case, number),
+                wide=False,
+                source=Source(mode=number),
+            )
+        )
+    return found
+
+
+def _modes(
+    case: CaseReport,
+    project: Project,
+    report: ProjectReport,
+    results: Mapping[str, Any],
+    pictures: Pictures | None,
+) -> list[Block]:
+    found: list[Block] = []
+    modes = case.facts.modes
+    if modes is None:
+        return found
+    rows = _mode_rows(case, modes)
     if modes.held_unstable:
         found.append(
             Words(
@@ -490,23 +539,7 @@ def _modes(
         )
     )
     if pictures is not None:
-        for number in range(
-            min(len(modes.factors), _MOST_MODES if project.report.form == "long" else 1)
-        ):
-            what = (
-                f"factor {modes.factors[number]:.4g}, {case.facts.kinds[number]} of "
-                f"{modes.drivers[number]}"
-            )
-            found.append(
-                Figure(
-                    f"Mode {number + 1} of {case.facts.case}: {what}. Movement without unit, drawn "
-                    "larger",
-                    f"The part bulging in mode {number + 1}.",
-                    pictures("mode", project, report, results, case.facts.case, number),
-                    wide=False,
-                    source=Source(mode=number),
-                )
-            )
+        found += _mode_figures(case, modes, project, report, results, pictures)
     return found
 
 

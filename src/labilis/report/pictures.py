@@ -52,41 +52,7 @@ def draw(
         plotter.enable_parallel_projection()  # type: ignore[call-arg]
         plotter.enable_anti_aliasing("ssaa")
         nodes, facts = mesh.nodes, None if found is None else found.facts
-        if kind == "mode":
-            assert facts is not None and facts.modes is not None
-            shape = facts.modes.shapes[number]
-            _body(
-                plotter,
-                mesh,
-                nodes + _LARGER * _reach(nodes) * shape,
-                np.linalg.norm(shape, axis=1),
-                _MOVED,
-            )
-            _outline(plotter, mesh, nodes, _LINE, 1.0)
-        elif kind == "stress":
-            assert facts is not None and facts.strength is not None
-            _body(
-                plotter,
-                mesh,
-                nodes,
-                von_mises(facts.strength.stress) / shown.per("stress"),
-                _STRESS,
-                shown.unit("stress"),
-            )
-        elif kind == "trace":
-            assert facts is not None and facts.trace is not None
-            moved = facts.trace.motions[-1]
-            _body(
-                plotter,
-                mesh,
-                nodes + moved,
-                np.linalg.norm(moved, axis=1) / shown.per("length"),
-                _MOVED,
-                shown.unit("length"),
-            )
-            _outline(plotter, mesh, nodes, _LINE, 1.0)
-        else:
-            _body(plotter, mesh, nodes, None, None, sides=kind == "mesh")
+        _content(plotter, kind, mesh, facts, number)
         if kind == "part":
             _marks(plotter, project, results, case, _reach(nodes))
         plotter.add_axes(color=_INK, line_width=3, viewport=(0.0, 0.0, 0.14, 0.2))  # type: ignore[call-arg]
@@ -97,6 +63,46 @@ def draw(
     finally:
         plotter.close()
     return _png(np.asarray(image))
+
+
+def _content(plotter: Any, kind: str, mesh: Any, facts: Any, number: int) -> None:
+    """The part as it lies or moves, coloured by what the picture shows."""
+    nodes = mesh.nodes
+    if kind == "mode":
+        assert facts is not None and facts.modes is not None
+        shape = facts.modes.shapes[number]
+        _body(
+            plotter,
+            mesh,
+            nodes + _LARGER * _reach(nodes) * shape,
+            np.linalg.norm(shape, axis=1),
+            _MOVED,
+        )
+        _outline(plotter, mesh, nodes, _LINE, 1.0)
+    elif kind == "stress":
+        assert facts is not None and facts.strength is not None
+        _body(
+            plotter,
+            mesh,
+            nodes,
+            von_mises(facts.strength.stress) / shown.per("stress"),
+            _STRESS,
+            shown.unit("stress"),
+        )
+    elif kind == "trace":
+        assert facts is not None and facts.trace is not None
+        moved = facts.trace.motions[-1]
+        _body(
+            plotter,
+            mesh,
+            nodes + moved,
+            np.linalg.norm(moved, axis=1) / shown.per("length"),
+            _MOVED,
+            shown.unit("length"),
+        )
+        _outline(plotter, mesh, nodes, _LINE, 1.0)
+    else:
+        _body(plotter, mesh, nodes, None, None, sides=kind == "mesh")
 
 
 def _pixels(kind: str, width: int | None) -> list[int]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -89,17 +90,7 @@ def _directions(
     nodes = region_nodes(region, view, mesh)
     axes = support.axes
     if isinstance(axes, SymmetryAxes):
-        rows = _across(axes, flipped)[0]
-        off = np.ptp(mesh.nodes[nodes, "xyz".index(axes.normal)])
-        if off > 1e-6 * view.size:
-            raise LabilisError(
-                f"Region '{region.name}' does not lie in one plane square to {axes.normal}: it "
-                f"spans {shown.length(off, 3)}.",
-                where,
-                "Pick the faces and edges of the cut only.",
-                "not-a-plane",
-            )
-        return [(nodes, np.broadcast_to(rows, (len(nodes), *rows.shape)))]
+        return [_in_plane(support, axes, region, view, mesh, nodes, flipped)]
     if isinstance(axes, GlobalAxes | LocalAxes):
         frame = np.eye(3) if isinstance(axes, GlobalAxes) else local_frame(axes, where)
         rows = frame[
@@ -107,38 +98,7 @@ def _directions(
         ]
         return [(nodes, np.broadcast_to(rows, (len(nodes), *rows.shape)))] if len(rows) else []
     if isinstance(axes, CylindricalAxes):
-        if axes.origin is not None and axes.axis is not None:
-            origin, axis = (
-                np.array(axes.origin, dtype=float),
-                unit(np.array(axes.axis, dtype=float), where),
-            )
-        else:
-            cylinder = region_cylinder(region, view)
-            if cylinder is None:
-                raise LabilisError(
-                    f"Region '{region.name}' has no bore or round face to take the axis from.",
-                    where,
-                    "Give the axis, or pick a bore.",
-                    "no-axis",
-                )
-            origin, axis = cylinder
-        arms = mesh.nodes[nodes] - origin
-        radial = arms - (arms @ axis)[:, None] * axis
-        distance = np.linalg.norm(radial, axis=1)
-        if (distance < 1e-9 * view.size).any():
-            raise LabilisError(
-                "A node lies on the axis of the cylindrical support.",
-                where,
-                "Use global axes there.",
-                "no-axis",
-            )
-        radial = radial / distance[:, None]
-        named = {
-            "radial": radial,
-            "tangential": np.cross(axis, radial),
-            "axial": np.broadcast_to(axis, radial.shape),
-        }
-        return [(nodes, np.stack([named[motion] for motion in support.held], axis=1))]
+        return [(nodes, _round_an_axis(support, axes, region, view, mesh.nodes[nodes]))]
     match = match_region(region, view)
     ends = find_ends(match, view, mesh)
     if len(np.setdiff1d(match.edges, match.ends[:, 0])):
@@ -158,6 +118,68 @@ def _directions(
         lengths = np.linalg.norm(total[members], axis=1)
         result.append((members, (total[members] / lengths[:, None])[:, None, :]))
     return result
+
+
+def _in_plane(
+    support: Support,
+    axes: SymmetryAxes,
+    region: Region,
+    view: ShapeView,
+    mesh: Mesh,
+    nodes: Ints,
+    flipped: bool,
+) -> tuple[Ints, Floats]:
+    """What a plane of symmetry, or of antisymmetry when flipped, holds of its nodes."""
+    rows = _across(axes, flipped)[0]
+    off = np.ptp(mesh.nodes[nodes, "xyz".index(axes.normal)])
+    if off > 1e-6 * view.size:
+        raise LabilisError(
+            f"Region '{region.name}' does not lie in one plane square to {axes.normal}: it "
+            f"spans {shown.length(off, 3)}.",
+            f"supports/{support.name}",
+            "Pick the faces and edges of the cut only.",
+            "not-a-plane",
+        )
+    return nodes, np.broadcast_to(rows, (len(nodes), *rows.shape))
+
+
+def _round_an_axis(
+    support: Support, axes: CylindricalAxes, region: Region, view: ShapeView, places: Floats
+) -> Floats:
+    """Directions (k, r, 3) that a cylindrical support holds at places (k, 3) mm."""
+    where = f"supports/{support.name}"
+    if axes.origin is not None and axes.axis is not None:
+        origin, axis = (
+            np.array(axes.origin, dtype=float),
+            unit(np.array(axes.axis, dtype=float), where),
+        )
+    else:
+        cylinder = region_cylinder(region, view)
+        if cylinder is None:
+            raise LabilisError(
+                f"Region '{region.name}' has no bore or round face to take the axis from.",
+                where,
+                "Give the axis, or pick a bore.",
+                "no-axis",
+            )
+        origin, axis = cylinder
+    arms = places - origin
+    radial = arms - (arms @ axis)[:, None] * axis
+    distance = np.linalg.norm(radial, axis=1)
+    if (distance < 1e-9 * view.size).any():
+        raise LabilisError(
+            "A node lies on the axis of the cylindrical support.",
+            where,
+            "Use global axes there.",
+            "no-axis",
+        )
+    radial = radial / distance[:, None]
+    named = {
+        "radial": radial,
+        "tangential": np.cross(axis, radial),
+        "axial": np.broadcast_to(axis, radial.shape),
+    }
+    return np.stack([named[motion] for motion in support.held], axis=1)
 
 
 def _across_end(end: End) -> tuple[Ints, Floats]:
@@ -333,6 +355,49 @@ def make_tied(
         warping.of,
     )
     idle = warping.idle(numbering.total)
+    held, hub_rows = _held_by_supports(project, view, mesh, numbering, flipped)
+    springs = make_springs(project, view, mesh, numbering)
+    if not project.supports and not springs:
+        raise LabilisError(
+            "The part has no support: it can move freely in all six ways.",
+            "supports",
+            "Pick a face and hold it.",
+            "no-support",
+        )
+    hubs, names, follows = _hubs_on_regions(project, view, mesh, numbering, hub_rows)
+    if bonds is not None:
+        follows += _bonded(mesh, bonds, numbering)
+    rims, rim_names, bolts = make_bolts(project, bolted, numbering)
+    hubs, names = hubs + rims, names + rim_names
+    if flipped:
+        held += _neutral(mesh, held, hubs, follows, numbering, springs)
+    try:
+        ties = make_ties(numbering.places, [*held, *idle], hubs, follows, numbering.place_of)
+    except TieConflict as conflict:
+        which = " and ".join(
+            "'" + names[number].replace("\n", " at ") + "'" for number in conflict.hubs
+        )
+        raise LabilisError(
+            f"Hub {which} and another tie both claim {len(conflict.nodes)} nodes ({conflict}).",
+            "supports",
+            "Let each face belong to one hub or one support only.",
+            "tie-conflict",
+        ) from conflict
+    tied = Tied(
+        ties, tuple(held), tuple(hubs), tuple(names), numbering, (*springs, *bolts), tuple(idle)
+    )
+    _check_free(mesh, tied)
+    return tied
+
+
+def _held_by_supports(
+    project: Project,
+    view: ShapeView,
+    mesh: Mesh,
+    numbering: Numbering,
+    flipped: frozenset[str],
+) -> tuple[list[HeldNodes], dict[str, list[tuple[Floats, int]]]]:
+    """What supports hold of nodes, and of each hub: rows (r, 6) with the number of the support."""
     spread = {hub.name for hub in project.hubs if hub.kind == "spread"}
     held: list[HeldNodes] = []
     hub_rows: dict[str, list[tuple[Floats, int]]] = {hub.name: [] for hub in project.hubs}
@@ -372,15 +437,20 @@ def make_tied(
                 support, region_nodes(region, view, mesh), numbering, turned_over
             )
         ]
-    springs = make_springs(project, view, mesh, numbering)
-    if not project.supports and not springs:
-        raise LabilisError(
-            "The part has no support: it can move freely in all six ways.",
-            "supports",
-            "Pick a face and hold it.",
-            "no-support",
-        )
-    hubs, names, follows = [], [], []
+    return held, hub_rows
+
+
+def _hubs_on_regions(
+    project: Project,
+    view: ShapeView,
+    mesh: Mesh,
+    numbering: Numbering,
+    hub_rows: Mapping[str, list[tuple[Floats, int]]],
+) -> tuple[list[StiffHub], list[str], list[Follow]]:
+    """Stiff hubs with their names, and the bonds of spread ones."""
+    hubs: list[StiffHub] = []
+    names: list[str] = []
+    follows: list[Follow] = []
     for hub in project.hubs:
         region = project.named("regions", hub.region)
         nodes = region_nodes(region, view, mesh)
@@ -410,29 +480,7 @@ def make_tied(
                 np.append(turns[turns >= 0], turn),
             )
         )
-    if bonds is not None:
-        follows += _bonded(mesh, bonds, numbering)
-    rims, rim_names, bolts = make_bolts(project, bolted, numbering)
-    hubs, names = hubs + rims, names + rim_names
-    if flipped:
-        held += _neutral(mesh, held, hubs, follows, numbering, springs)
-    try:
-        ties = make_ties(numbering.places, [*held, *idle], hubs, follows, numbering.place_of)
-    except TieConflict as conflict:
-        which = " and ".join(
-            "'" + names[number].replace("\n", " at ") + "'" for number in conflict.hubs
-        )
-        raise LabilisError(
-            f"Hub {which} and another tie both claim {len(conflict.nodes)} nodes ({conflict}).",
-            "supports",
-            "Let each face belong to one hub or one support only.",
-            "tie-conflict",
-        ) from conflict
-    tied = Tied(
-        ties, tuple(held), tuple(hubs), tuple(names), numbering, (*springs, *bolts), tuple(idle)
-    )
-    _check_free(mesh, tied)
-    return tied
+    return hubs, names, follows
 
 
 def _neutral(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
@@ -12,7 +14,7 @@ from labilis.judge.stress_measures import along
 from labilis.mechanics.blocks import StiffBlock
 from labilis.mechanics.line_block import LineBlock
 from labilis.mesh import Bonds
-from labilis.run.case_loads import LoadScene
+from labilis.run.case_loads import Ints, LoadScene
 from labilis.run.joined_length import joined_length, uses_of
 from labilis.run.strength_stage import SolvedCase
 from labilis.shape import PartShape
@@ -51,64 +53,14 @@ def members_stage(
     for member in part.members:
         mine = np.isin(bodies, member.bodies)
         axis = member.axis
-        inner = (
-            mine
-            & (
-                np.abs(
-                    middle @ axis
-                    - 0.5 * (middle[mine] @ axis).min()
-                    - 0.5 * (middle[mine] @ axis).max()
-                )
-                < _MIDDLE * member.length
-            )
-            if mine.any()
-            else mine
-        )
-        inner = inner if inner.any() else mine
-        axial = [
-            -float((along(sigma[inner], axis) * volume[inner]).sum() / volume[inner].sum())
-            * member.mean_area
-            for sigma in stress
-        ]
-        ends = [
-            _ends(sigma[inner], volume[inner], middle[inner], middle[mine], member)
-            for sigma in stress
-        ]
-        nothing = [
-            _ROUNDING * float(np.abs(sigma[mine]).max(initial=0.0)) * member.mean_area
-            for sigma in stress
-        ]
-        axial = [0.0 if abs(force) < least else force for force, least in zip(axial, nothing)]
-        ends = [
-            (0.0, 0.0) if max(map(abs, two)) < least else two for two, least in zip(ends, nothing)
-        ]
+        axial, ends = _axial(member, mine, middle, volume, stress)
         peak = _peak(pressed[mine], volume[mine])
-        wall = member.wall
-        sizes_of = (
-            chains.get(member.name, member.length),
-            member.area,
-            member.i_min,
-            member.i_max,
-            member.fibre,
-            member.thickness,
-            0.0 if wall is None else wall.width,
-            0.0 if wall is None else wall.thickness,
-            member.radius,
-        )
-        rows.append(
-            (
-                member.name,
-                member.piece,
-                axis,
-                sizes_of,
-                "" if wall is None else wall.edges,
-                (*axial, peak),
-                ends,
-            )
-        )
+        edges = "" if member.wall is None else member.wall.edges
+        sizes_of = _sizes(member, chains)
+        rows.append((member.name, member.piece, axis, sizes_of, edges, (*axial, peak), ends))
     sizes = np.array([row[3] for row in rows]).reshape(-1, 9)
     loads = np.array([row[5] for row in rows]).reshape(-1, 3)
-    names, pieces, edges = (np.array([row[at] for row in rows], dtype=np.str_) for at in (0, 1, 4))
+    names, pieces, held = (np.array([row[at] for row in rows], dtype=np.str_) for at in (0, 1, 4))
     length, area, i_min, i_max, fibre, thickness, wide, thin, radius = sizes.T
     return MemberFindings(
         names=names,
@@ -123,7 +75,7 @@ def members_stage(
         wall_width=wide,
         wall_thickness=thin,
         radius=radius,
-        wall_edges=edges,
+        wall_edges=held,
         axial=loads[:, :2],
         peak=loads[:, 2],
         axial_ends=np.array([row[6] for row in rows]).reshape(-1, 2, 2),
@@ -131,6 +83,59 @@ def members_stage(
             [joined_length(scene.mesh, bonds, uses, member) for member in part.members]
         ),
     )
+
+
+def _sizes(member: Member, chains: Mapping[str, float]) -> tuple[float, ...]:
+    """Length, section and widest wall of a member, mm, in the order of the findings' columns."""
+    wall = member.wall
+    return (
+        chains.get(member.name, member.length),
+        member.area,
+        member.i_min,
+        member.i_max,
+        member.fibre,
+        member.thickness,
+        0.0 if wall is None else wall.width,
+        0.0 if wall is None else wall.thickness,
+        member.radius,
+    )
+
+
+def _axial(
+    member: Member, mine: NDArray[np.bool_], middle: Floats, volume: Floats, stress: list[Floats]
+) -> tuple[list[float], list[tuple[float, float]]]:
+    """Mean compression (N) of a member under the growing and the held loads, and that at both its
+    ends, from the elements that are `mine`."""
+    axis = member.axis
+    inner = (
+        mine
+        & (
+            np.abs(
+                middle @ axis
+                - 0.5 * (middle[mine] @ axis).min()
+                - 0.5 * (middle[mine] @ axis).max()
+            )
+            < _MIDDLE * member.length
+        )
+        if mine.any()
+        else mine
+    )
+    inner = inner if inner.any() else mine
+    axial = [
+        -float((along(sigma[inner], axis) * volume[inner]).sum() / volume[inner].sum())
+        * member.mean_area
+        for sigma in stress
+    ]
+    ends = [
+        _ends(sigma[inner], volume[inner], middle[inner], middle[mine], member) for sigma in stress
+    ]
+    nothing = [
+        _ROUNDING * float(np.abs(sigma[mine]).max(initial=0.0)) * member.mean_area
+        for sigma in stress
+    ]
+    axial = [0.0 if abs(force) < least else force for force, least in zip(axial, nothing)]
+    ends = [(0.0, 0.0) if max(map(abs, two)) < least else two for two, least in zip(ends, nothing)]
+    return axial, ends
 
 
 def _chains(scene: LoadScene, part: PartShape) -> dict[str, float]:
@@ -163,6 +168,26 @@ def _chains(scene: LoadScene, part: PartShape) -> dict[str, float]:
         for name, piece in zip(part.bodies, part.pieces)
         if scene.project.named("pieces", piece).releases
     }
+    links = _straight_on(part, lines, member_of, stays, released)
+    numbers = {body: k for k, body in enumerate(member_of)}
+    pairs = np.array([[numbers[a], numbers[b]] for a, b in links], dtype=np.int64).reshape(-1, 2)
+    graph = coo_matrix((np.ones(len(pairs)), pairs.T), shape=(len(numbers),) * 2)
+    _, label = connected_components(graph, directed=False) if numbers else (0, np.zeros(0))
+    lengths = np.bincount(
+        label.astype(int),
+        weights=np.array([member_of[body].length for body in numbers], dtype=float),
+    )
+    return {member_of[body].name: float(lengths[label[k]]) for body, k in numbers.items()}
+
+
+def _straight_on(
+    part: PartShape,
+    lines: Mapping[int, Ints],
+    member_of: Mapping[int, Member],
+    stays: set[int],
+    released: set[str],
+) -> list[list[int]]:
+    """Pairs of bodies that go on straight through a node with nothing else at it."""
     at: dict[int, list[int]] = {}
     for body in member_of:
         nodes, uses = np.unique(lines[body], return_counts=True)
@@ -185,15 +210,7 @@ def _chains(scene: LoadScene, part: PartShape) -> dict[str, float]:
             one, two = (member_of[body] for body in bodies)
             if abs(float(one.axis @ two.axis)) > _STRAIGHT:
                 links.append(bodies)
-    numbers = {body: k for k, body in enumerate(member_of)}
-    pairs = np.array([[numbers[a], numbers[b]] for a, b in links], dtype=np.int64).reshape(-1, 2)
-    graph = coo_matrix((np.ones(len(pairs)), pairs.T), shape=(len(numbers),) * 2)
-    _, label = connected_components(graph, directed=False) if numbers else (0, np.zeros(0))
-    lengths = np.bincount(
-        label.astype(int),
-        weights=np.array([member_of[body].length for body in numbers], dtype=float),
-    )
-    return {member_of[body].name: float(lengths[label[k]]) for body, k in numbers.items()}
+    return links
 
 
 def _ends(

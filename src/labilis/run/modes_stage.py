@@ -13,8 +13,8 @@ from labilis.judge.findings import ModesFindings, StrengthFindings
 from labilis.judge.mode_kinds import is_one_wall, kind_of_line, kind_of_mode
 from labilis.mechanics.blocks import ENERGY_PARTS, ShellBlock, SolidBlock, typical_stress
 from labilis.mechanics.line_block import LineBlock
-from labilis.model import LabilisError
-from labilis.run.case_loads import LoadScene
+from labilis.model import LabilisError, Project
+from labilis.run.case_loads import Floats, LoadScene
 from labilis.run.elements import element_order
 from labilis.run.strength_stage import SolvedCase
 from labilis.run.symmetry import Retie, antisymmetric_factor
@@ -80,58 +80,81 @@ def modes_stage(
     retie: Retie,
     case_progress: Callable[[float, str], None],
 ) -> ModesFindings:
-    """Factors and shapes of one load case; `retie` makes the ties anew with planes of symmetry
-    flipped.
+    """Factors and shapes of one load case; `retie`: ties with planes of symmetry flipped.
 
     Raises LabilisError when the factors crowd so much that none converges.
     """
-    project, mesh, system = scene.project, scene.mesh, scene.system
-    criteria = project.criteria
-    required = max(project.required_of(piece.name) for piece in project.active_pieces)
+    project, nodes, system = scene.project, len(scene.mesh.nodes), scene.system
     force = float(np.linalg.norm(strength.applied[0, :3]))
-    if (
-        force < 1e-3 * strength.growing_size
-    ):  # loads that balance each other have no resultant to name
-        force = 0.0
+    # loads that balance each other have no resultant to name
+    force = 0.0 if force < 1e-3 * strength.growing_size else force
     problem = buckling_problem(system, solved, stiffness)
-    base, k_g, limit, unsymmetric = (
-        problem.base,
-        problem.geometric,
-        problem.limit,
-        problem.unsymmetric,
-    )
     if problem.base_factor is None:
-        empty = np.zeros(0)
-        return ModesFindings(
-            case=case,
-            factors=empty,
-            shapes=np.zeros((0, len(mesh.nodes), 3)),
-            residuals=empty,
-            checks=np.zeros((0, 3)),
-            below_required=-1,
-            limit=np.inf,
-            growing_force=force,
-            held_unstable=True,
-            kinds=np.zeros(0, dtype="U16"),
-            second_opinion=float("nan"),
-            unsymmetric=unsymmetric,
-            pieces=np.array(list(dict.fromkeys(scene.pieces))),
-            shares=np.zeros((0, 1)),
-            parts=np.zeros((0, 5)),
-            energy=np.zeros((0, 0)),
-            levers=np.zeros((0, 0)),
-            piece_levers=np.zeros((0, 1)),
-            antisymmetric=float("nan"),
-        )
+        return _unstable_when_held(scene, case, force, problem.unsymmetric)
+    solution, second, together = _solved(scene, case, solved, stiffness, problem, case_progress)
+    case_progress(0.9, "Recovering shapes")
+    drawn = _drawn(system, nodes, solved, solution, problem.geometric)
+    below, checks = _proofs(solution, problem, _highest_required(project))
+    motions = system.ties.expand(solution.vectors)
+    pieces, shares, parts, energy = _energies(scene, motions)
+    kinds = [
+        _kind(scene, shape, density, float(part[_TWIST]))
+        for shape, density, part in zip(drawn.shapes, energy, parts)
+    ]
+    # from the blocks' order to the mesh's
+    order = np.argsort(element_order(project, scene.pieces, scene.mesh))
+    levers, piece_levers, skin = _levers(scene, solved, stiffness, solution)
+    return ModesFindings(
+        case=case,
+        factors=solution.factors,
+        shapes=drawn.shapes,
+        residuals=solution.residuals,
+        checks=checks,
+        below_required=below,
+        limit=problem.limit,
+        growing_force=force,
+        held_unstable=False,
+        kinds=np.array(kinds, dtype="U16"),
+        second_opinion=second,
+        unsymmetric=problem.unsymmetric,
+        pieces=pieces,
+        shares=shares,
+        parts=parts,
+        energy=energy[:, order],
+        levers=levers[:, order] if levers.size else levers,
+        piece_levers=piece_levers,
+        antisymmetric=antisymmetric_factor(scene, solved, retie, problem.limit),
+        pull=drawn.pull,
+        skew=drawn.skew,
+        holds=drawn.holds,
+        together=together,
+        recovered=recovered_errors(system, motions),
+        skin=skin,
+    )
+
+
+def _solved(
+    scene: LoadScene,
+    case: str,
+    solved: SolvedCase,
+    stiffness: Factor,
+    problem: BucklingProblem,
+    case_progress: Callable[[float, str], None],
+) -> tuple[ModesSolution, float, float]:
+    """Modes, the second opinion on the first factor, and the factor of all loads together; nan for
+    what was not asked for."""
+    project, system = scene.project, scene.system
+    criteria, required = project.criteria, _highest_required(project)
+    base, k_g, limit = problem.base, problem.geometric, problem.limit
+    assert problem.base_factor is not None
     base_factor = problem.base_factor
-    both = criteria.sign == "both"
     try:
         solution = find_modes(
             base,
             base_factor,
             k_g,
             criteria.modes,
-            both,
+            criteria.sign == "both",
             limit,
             progress=lambda done: case_progress(0.3 + 0.5 * done, "Finding modes"),
             needed=required,
@@ -153,8 +176,57 @@ def modes_stage(
             "Ask for more modes, or mesh finer where the part bulges.",
             "not-converged",
         ) from error
-    case_progress(0.9, "Recovering shapes")
-    shapes = np.zeros((len(solution.factors), len(mesh.nodes), 3))
+    return solution, second, together
+
+
+def _highest_required(project: Project) -> float:
+    return max(project.required_of(piece.name) for piece in project.active_pieces)
+
+
+def _unstable_when_held(
+    scene: LoadScene, case: str, force: float, unsymmetric: float
+) -> ModesFindings:
+    """No factor: the held loads alone make the part unstable."""
+    empty = np.zeros(0)
+    return ModesFindings(
+        case=case,
+        factors=empty,
+        shapes=np.zeros((0, len(scene.mesh.nodes), 3)),
+        residuals=empty,
+        checks=np.zeros((0, 3)),
+        below_required=-1,
+        limit=np.inf,
+        growing_force=force,
+        held_unstable=True,
+        kinds=np.zeros(0, dtype="U16"),
+        second_opinion=float("nan"),
+        unsymmetric=unsymmetric,
+        pieces=np.array(list(dict.fromkeys(scene.pieces))),
+        shares=np.zeros((0, 1)),
+        parts=np.zeros((0, 5)),
+        energy=np.zeros((0, 0)),
+        levers=np.zeros((0, 0)),
+        piece_levers=np.zeros((0, 1)),
+        antisymmetric=float("nan"),
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Drawn:
+    """Modes at nodes (k, n, 3), largest movement one; with it the sides (k,) that buckle first,
+    their slopes, and how much a spring at the place that moves most would raise each factor."""
+
+    shapes: Floats
+    pull: Floats
+    skew: Floats
+    holds: Floats
+
+
+def _drawn(
+    system: System, nodes: int, solved: SolvedCase, solution: ModesSolution, k_g: sparse.csr_matrix
+) -> _Drawn:
+    """Modes as they are drawn; zero where nothing of them moves a node."""
+    shapes = np.zeros((len(solution.factors), nodes, 3))
     holds, geometric = np.zeros(len(solution.factors)), Symmetric(k_g)
     pull, skew = buckling_sides(
         system, solved.growing, solved.held, solution.factors, solution.vectors
@@ -185,6 +257,15 @@ def modes_stage(
             holds[index] = size[largest] ** 2 / work if abs(work) > 1e-300 else 0.0
             pull[index] *= sign * size[largest]
             skew[index] *= sign / size[largest]
+    return _Drawn(shapes=shapes, pull=pull, skew=skew, holds=holds)
+
+
+def _proofs(
+    solution: ModesSolution, problem: BucklingProblem, required: float
+) -> tuple[int, Floats]:
+    """How many factors lie under the required one where not all were found (-1 where they were),
+    and counts by pivots (c, 3): up to this factor, counted, found."""
+    base, k_g, limit = problem.base, problem.geometric, problem.limit
     below = -1
     positive = solution.factors[solution.factors > 0]
     if len(positive) and positive.max() < required:
@@ -195,45 +276,7 @@ def modes_stage(
     if not len(positive):  # that there is none has to be proved as well
         none = [limit, count_below(base, k_g, limit), 0] if np.isfinite(limit) else [0.0, 0.0, 0.0]
         checks = np.concatenate([checks, [none]])
-    pieces, shares, parts, energy = _energies(scene, system.ties.expand(solution.vectors))
-    kinds = np.array(
-        [
-            _kind(scene, shape, density, float(part[_TWIST]))
-            for shape, density, part in zip(shapes, energy, parts)
-        ],
-        dtype="U16",
-    )
-    order = np.argsort(
-        element_order(project, scene.pieces, mesh)
-    )  # from the blocks' order to the mesh's
-    levers, piece_levers, skin = _levers(scene, solved, stiffness, solution)
-    return ModesFindings(
-        case=case,
-        factors=solution.factors,
-        shapes=shapes,
-        residuals=solution.residuals,
-        checks=checks,
-        below_required=below,
-        limit=limit,
-        growing_force=force,
-        held_unstable=False,
-        kinds=kinds,
-        second_opinion=second,
-        unsymmetric=unsymmetric,
-        pieces=pieces,
-        shares=shares,
-        parts=parts,
-        energy=energy[:, order],
-        levers=levers[:, order] if levers.size else levers,
-        piece_levers=piece_levers,
-        antisymmetric=antisymmetric_factor(scene, solved, retie, limit),
-        pull=pull,
-        skew=skew,
-        holds=holds,
-        together=together,
-        recovered=recovered_errors(system, system.ties.expand(solution.vectors)),
-        skin=skin,
-    )
+    return below, checks
 
 
 def _levers(

@@ -74,16 +74,7 @@ def other_way(project: Project, files: Mapping[str, bytes], part: PartShape) -> 
         )
         for piece in project.pieces
     ]
-    released = [
-        piece.name for piece in project.active_pieces if piece.name in ways and piece.releases
-    ]
-    if released:
-        raise LabilisError(
-            f"'{released[0]}' has released ends, which only a line has.",
-            f"pieces/{released[0]}/releases",
-            "Compare the strut with rigid ends.",
-            "one-way",
-        )
+    _refuse_released(project, ways)
     regions = [_moved(region, part.view) for region in project.regions]
     # sizes stated for one way do not fit the other: it has its own default mesh
     plan = project.mesh.model_copy(update={"size": None, "fineness": None, "zones": ()})
@@ -105,6 +96,20 @@ def other_way(project: Project, files: Mapping[str, bytes], part: PartShape) -> 
         _words({name: project.named("pieces", name).mesh_as for name in ways}),
         _words(ways),
     )
+
+
+def _refuse_released(project: Project, ways: Mapping[str, Way]) -> None:
+    """Raises LabilisError where ends are released, which only a line has."""
+    released = [
+        piece.name for piece in project.active_pieces if piece.name in ways and piece.releases
+    ]
+    if released:
+        raise LabilisError(
+            f"'{released[0]}' has released ends, which only a line has.",
+            f"pieces/{released[0]}/releases",
+            "Compare the strut with rigid ends.",
+            "one-way",
+        )
 
 
 def _words(ways: Mapping[str, Way]) -> str:

@@ -158,30 +158,7 @@ def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseR
     )
     required = required_factor(project, modes)
     members = results.get(keys.members)
-    euler, limits = None, []
-    try:
-        for piece in project.active_pieces:
-            material = project.named("materials", piece.material) if piece.material else None
-            if material is not None and material.yield_strength is not None:
-                limits.append(project.number(material, "yield_strength"))
-            if (
-                view is not None
-                and strength is not None
-                and sections is not None
-                and material is not None
-                and len(project.active_pieces) == 1
-            ):
-                euler = _euler(
-                    project,
-                    view,
-                    strength,
-                    sections,
-                    modes,
-                    project.number(material, "youngs_modulus"),
-                    members,
-                )
-    except LabilisError:
-        pass
+    euler, limits = _by_euler(project, view, strength, sections, modes, members)
     ends = None
     if (
         isinstance(euler, EulerCheck)
@@ -211,6 +188,37 @@ def judge_case(project: Project, case: str, results: Mapping[str, Any]) -> CaseR
     )
     evidence = collect(facts)
     return CaseReport(facts, evidence, verdict_of_case(facts, evidence))
+
+
+def _by_euler(
+    project: Project,
+    view: ShapeView | None,
+    strength: StrengthFindings | None,
+    sections: SectionFindings | None,
+    modes: ModesFindings | None,
+    members: MemberFindings | None,
+) -> tuple[EulerCheck | str | None, list[float]]:
+    """Euler's check of a part of one piece, and the yield strengths (MPa) of all pieces."""
+    euler: EulerCheck | str | None = None
+    limits: list[float] = []
+    try:
+        for piece in project.active_pieces:
+            material = project.named("materials", piece.material) if piece.material else None
+            if material is None:
+                continue
+            if material.yield_strength is not None:
+                limits.append(project.number(material, "yield_strength"))
+            if (
+                view is not None
+                and strength is not None
+                and sections is not None
+                and len(project.active_pieces) == 1
+            ):
+                modulus = project.number(material, "youngs_modulus")
+                euler = _euler(project, view, strength, sections, modes, modulus, members)
+    except LabilisError:
+        pass  # a statement that cannot be evaluated stops the run with its own words
+    return euler, limits
 
 
 def _ends_found(

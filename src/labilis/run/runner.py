@@ -7,6 +7,7 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import Any, NamedTuple
 
 from labilis.judge.findings import (
@@ -66,6 +67,16 @@ class _Meshed(NamedTuple):
     bonds: Bonds
 
 
+def _cases_of(plan: Plan, project: Project) -> tuple[str, ...]:
+    """Cases that are asked for, all when none is named."""
+    cases = plan.cases or tuple(case.name for case in project.cases)
+    if not cases:
+        raise LabilisError(
+            "There is no load case yet.", "loads", "Pick a face and push on it.", "no-load"
+        )
+    return cases
+
+
 class Runner:
     """Runs plans in this process. Keeps bodies, meshes and factors of the last few statements in
     memory."""
@@ -112,11 +123,7 @@ class Runner:
         give(keys.mesh, findings)
         if plan.upto == "mesh":
             return self._finish(started, results)
-        cases = plan.cases or tuple(case.name for case in project.cases)
-        if not cases:
-            raise LabilisError(
-                "There is no load case yet.", "loads", "Pick a face and push on it.", "no-load"
-            )
+        cases = _cases_of(plan, project)
         if self._study(snapshot, plan, part, progress, give):
             return self._finish(started, results)
         on = self._meshed(project, part, mesh, bonds, findings, keys, progress)
@@ -134,23 +141,10 @@ class Runner:
                 on, case, case_keys, plan.upto in ("modes", "trace"), case_progress, give, made
             )
             if plan.upto == "trace":
-                give(
-                    case_keys.trace,
-                    self._timed(
-                        "trace",
-                        lambda: self._trace(
-                            on.scene,
-                            case,  # noqa: B023
-                            part,
-                            bonds,
-                            results[case_keys.modes],  # noqa: B023
-                            case_keys,  # noqa: B023
-                            case_progress,
-                            found,
-                            plan.resume,
-                        ),
-                    ),
-                )
+                modes = results[case_keys.modes]
+                tell = partial(self._trace, on.scene, case, part, bonds, modes, case_keys)
+                trace = partial(tell, case_progress, found, plan.resume)
+                give(case_keys.trace, self._timed("trace", trace))
         return self._finish(started, results)
 
     def _study(

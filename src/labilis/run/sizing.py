@@ -81,30 +81,7 @@ def size_it(
     (`best_step`). Pieces: all shells of recipes with one thickness when none is named; those that
     share a parameter go together. Raises LabilisError where nothing can be sized."""
     project = snapshot.project
-    walls = walls_of(project)
-    for name in pieces:
-        if not any(name in wall.pieces for wall in walls):
-            if not any(piece.name == name for piece in project.pieces):
-                raise LabilisError(
-                    f"There is no piece called '{name}'.",
-                    "pieces",
-                    "The project has: " + ", ".join(piece.name for piece in project.pieces) + ".",
-                    "missing-name",
-                )
-            raise LabilisError(
-                f"'{name}' cannot be sized: it is no shell of a recipe with one thickness.",
-                f"pieces/{name}",
-                "Leave it out.",
-                "nothing-to-size",
-            )
-    walls = tuple(wall for wall in walls if not pieces or set(pieces) & set(wall.pieces))
-    if not walls:
-        raise LabilisError(
-            "No piece can be sized: only shells of recipes with one thickness can.",
-            "pieces",
-            "Mesh recipes as shells.",
-            "nothing-to-size",
-        )
+    walls = _walls_to_size(project, pieces)
     sizes = np.array(sorted(gauges))
     start = tuple(_gauge(sizes, thickness_of(project, wall)) for wall in walls)
     steps: list[Step] = []
@@ -131,6 +108,35 @@ def size_it(
         found(steps[-1])
         here = _next(sizes, models, tried)
     return steps
+
+
+def _walls_to_size(project: Project, pieces: Sequence[str]) -> tuple[Wall, ...]:
+    """Walls of the named pieces, all that can be sized without a name."""
+    walls = walls_of(project)
+    for name in pieces:
+        if not any(name in wall.pieces for wall in walls):
+            if not any(piece.name == name for piece in project.pieces):
+                raise LabilisError(
+                    f"There is no piece called '{name}'.",
+                    "pieces",
+                    "The project has: " + ", ".join(piece.name for piece in project.pieces) + ".",
+                    "missing-name",
+                )
+            raise LabilisError(
+                f"'{name}' cannot be sized: it is no shell of a recipe with one thickness.",
+                f"pieces/{name}",
+                "Leave it out.",
+                "nothing-to-size",
+            )
+    chosen = tuple(wall for wall in walls if not pieces or set(pieces) & set(wall.pieces))
+    if not chosen:
+        raise LabilisError(
+            "No piece can be sized: only shells of recipes with one thickness can.",
+            "pieces",
+            "Mesh recipes as shells.",
+            "nothing-to-size",
+        )
+    return chosen
 
 
 def _next(

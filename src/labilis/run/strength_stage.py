@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -165,37 +165,71 @@ def _grips(tied: Tied, count: int, axis: Floats) -> tuple[Floats, Floats, Floats
     return grips, centres, radii, reach
 
 
-def strength_stage(
-    scene: LoadScene, case_name: str, tied: Tied, factor: Factor, yields: dict[str, float | None]
-) -> tuple[StrengthFindings, SolvedCase]:
-    """Solve one load case and gather its figures. `yields`: yield strength (MPa) of each piece."""
-    project, view, mesh, system = scene.project, scene.view, scene.mesh, scene.system
-    if not project.case_loads(case_name):
-        raise LabilisError(
-            f"Load case '{case_name}' has no load.",
-            f"cases/{case_name}",
-            "Pick a face and push on it.",
-            "no-load",
-        )
-    parts: dict[str, list[CaseForces]] = {"growing": [], "held": []}
-    swallowed, stations, names, sizes, moments = [], [], [], [], []
+@dataclass
+class _Acting:
+    """Loads of a case, growing and held each by themselves, and of each load in its order: name,
+    size N with its growth, moment Nmm, share that supports swallow, station mm along the part."""
+
+    parts: dict[str, list[CaseForces]] = field(default_factory=lambda: {"growing": [], "held": []})
+    names: list[str] = field(default_factory=list)
+    sizes: list[tuple[float, str]] = field(default_factory=list)
+    moments: list[float] = field(default_factory=list)
+    swallowed: list[float] = field(default_factory=list)
+    stations: list[float] = field(default_factory=list)
+
+
+@dataclass
+class _Answer:
+    """What the part answers, first to the growing, then to the held loads: motions; resultants of
+    the loads; reactions of each support; compression N along the part's long axis."""
+
+    solutions: list[LinearSolution] = field(default_factory=list)
+    applied: list[Floats] = field(default_factory=list)
+    reactions: list[Floats] = field(default_factory=list)
+    axial: list[float] = field(default_factory=list)
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Stressed:
+    """Stress states of the blocks; nodal stress MPa under growing and held loads; von Mises of
+    each side; factor, node and body of first yield anywhere, and within walls away from peaks."""
+
+    states: list[list[Floats]]
+    stress: list[Floats]
+    layers: Floats
+    yield_factor: float
+    yield_node: int
+    yield_body: str
+    wall_factor: float
+    wall_node: int
+    peak: str
+
+
+def _acting(scene: LoadScene, case_name: str, tied: Tied) -> _Acting:
+    project, acting = scene.project, _Acting()
     numbering, places = tied.numbering, tied.numbering.is_place
-    along = numbering.places @ view.long_axis
+    along = numbering.places @ scene.view.long_axis
     for name, amount in project.case_loads(case_name):
         load = project.named("loads", name)
         forces = load_forces(scene, name, amount)
-        parts[load.growth].append(forces)
-        names.append(name)
+        acting.parts[load.growth].append(forces)
+        acting.names.append(name)
         weight = np.linalg.norm(forces.nodal.reshape(-1, 3), axis=1)
-        sizes.append((float(weight[places].sum()), load.growth))
-        moments.append(float(weight[~places].sum()))
+        acting.sizes.append((float(weight[places].sum()), load.growth))
+        acting.moments.append(float(weight[~places].sum()))
         # a part that cannot grow is pressed by what holds it: of warmth nothing is lost in a
         # support
-        swallowed.append(0.0 if load.kind == "temperature" else _swallowed(forces, tied))
-        stations.append(
+        acting.swallowed.append(0.0 if load.kind == "temperature" else _swallowed(forces, tied))
+        acting.stations.append(
             float(weight @ along / weight.sum()) if weight.sum() > 0 else float(along.mean())
         )
-    solutions, applied, reactions, axial = [], [], [], []
+    return acting
+
+
+def _answer(scene: LoadScene, tied: Tied, factor: Factor, acting: _Acting) -> _Answer:
+    project, system, parts = scene.project, scene.system, acting.parts
+    numbering, places, axis = tied.numbering, tied.numbering.is_place, scene.view.long_axis
+    along, answer = numbering.places @ axis, _Answer()
     everyone = np.arange(numbering.total)
     above = places & (along > 0.5 * float(along.max() + along.min()))
     for growth in ("growing", "held"):
@@ -203,31 +237,46 @@ def strength_stage(
         moves = [forces.given for forces in parts[growth] if forces.given is not None]
         given = tied.ties.carried(np.sum(moves, axis=0)) if moves else None
         solution = solve_linear(system, factor, nodal, np.zeros(tied.ties.size), given)
-        solutions.append(solution)
+        answer.solutions.append(solution)
         nodal = sum(
             (forces.nodal for forces in parts[growth] if forces.growth is None),
             np.zeros(3 * numbering.total),
         )
-        applied.append(numbering.resultant(everyone, nodal.reshape(-1, 3)))
-        reactions.append(_reactions(tied, solution, len(project.supports)))
-        axial.append(
-            -float((solution.internal + nodal).reshape(-1, 3)[above].sum(axis=0) @ view.long_axis)
+        answer.applied.append(numbering.resultant(everyone, nodal.reshape(-1, 3)))
+        answer.reactions.append(_reactions(tied, solution, len(project.supports)))
+        answer.axial.append(
+            -float((solution.internal + nodal).reshape(-1, 3)[above].sum(axis=0) @ axis)
         )
-    if not np.any(applied[0]) and not parts["growing"]:
+    return answer
+
+
+def _refuse_nothing(case_name: str, acting: _Acting, answer: _Answer) -> None:
+    """Raises LabilisError for a case in which nothing grows, or nothing acts."""
+    if not np.any(answer.applied[0]) and not acting.parts["growing"]:
         raise LabilisError(
             f"Every load of case '{case_name}' is held; none grows.",
             f"cases/{case_name}",
             "Let one load grow: its factor is what is looked for.",
             "no-growing",
         )
-    if not np.any(solutions[0].u) and not np.any(solutions[0].internal):
+    if not np.any(answer.solutions[0].u) and not np.any(answer.solutions[0].internal):
         raise LabilisError(
             f"The loads of case '{case_name}' are zero.",
             f"cases/{case_name}",
             "Give a force.",
             "no-load",
         )
-    offsets = [_thermal_states(scene, parts[growth]) for growth in ("growing", "held")]
+
+
+def _stressed(
+    scene: LoadScene,
+    tied: Tied,
+    acting: _Acting,
+    solutions: list[LinearSolution],
+    yields: dict[str, float | None],
+) -> _Stressed:
+    mesh, system = scene.mesh, scene.system
+    offsets = [_thermal_states(scene, acting.parts[growth]) for growth in ("growing", "held")]
     states = [
         _less(system.stress(solution.u), offset) for solution, offset in zip(solutions, offsets)
     ]
@@ -238,7 +287,7 @@ def strength_stage(
     for kept, at_peaks in zip(stress, peaks):
         kept[on_lines] = at_peaks
     layers[:, on_lines] = von_mises(peaks.sum(axis=0))
-    near, sources = find_peaks(project, view, mesh, tied)
+    near, sources = find_peaks(scene.project, scene.view, mesh, tied)
     lines = line_yield(scene, states, yields)
     nowhere = np.full(len(mesh.nodes), -1)
     factor_yield, node, body = min(_first_yield(scene, stress, yields, nowhere), lines)
@@ -246,42 +295,73 @@ def strength_stage(
     peak = (
         sources[near[node]] if node >= 0 and near[node] >= 0 and wall_factor > factor_yield else ""
     )
+    return _Stressed(
+        states=states,
+        stress=stress,
+        layers=layers,
+        yield_factor=factor_yield,
+        yield_node=node,
+        yield_body=body,
+        wall_factor=wall_factor,
+        wall_node=wall_node,
+        peak=peak,
+    )
+
+
+def strength_stage(
+    scene: LoadScene, case_name: str, tied: Tied, factor: Factor, yields: dict[str, float | None]
+) -> tuple[StrengthFindings, SolvedCase]:
+    """Solve one load case and gather its figures. `yields`: yield strength (MPa) of each piece."""
+    project, view, system = scene.project, scene.view, scene.system
+    if not project.case_loads(case_name):
+        raise LabilisError(
+            f"Load case '{case_name}' has no load.",
+            f"cases/{case_name}",
+            "Pick a face and push on it.",
+            "no-load",
+        )
+    acting = _acting(scene, case_name, tied)
+    answer = _answer(scene, tied, factor, acting)
+    solutions = answer.solutions
+    _refuse_nothing(case_name, acting, answer)
+    stressed = _stressed(scene, tied, acting, solutions, yields)
+    states = stressed.states
     grips, centres, radii, reach = _grips(tied, len(project.supports), view.long_axis)
     findings = StrengthFindings(
         case=case_name,
         displacement_growing=system.places(solutions[0].u),
         displacement_held=system.places(solutions[1].u),
-        stress_growing=stress[0],
-        stress_held=stress[1],
-        applied=np.array(applied),
+        stress_growing=stressed.stress[0],
+        stress_held=stressed.stress[1],
+        applied=np.array(answer.applied),
         supports=np.array([support.name for support in project.supports]),
-        reaction=np.stack(reactions, axis=1),
-        loads=np.array(names),
-        swallowed=np.array(swallowed),
+        reaction=np.stack(answer.reactions, axis=1),
+        loads=np.array(acting.names),
+        swallowed=np.array(acting.swallowed),
         grips=grips,
         centres=centres,
         radii=radii,
         reach=reach,
-        load_station=np.array(stations),
-        axial=np.array(axial),
+        load_station=np.array(acting.stations),
+        axial=np.array(answer.axial),
         residual=max(solution.residual for solution in solutions),
-        yield_factor=factor_yield,
-        yield_node=node,
+        yield_factor=stressed.yield_factor,
+        yield_node=stressed.yield_node,
         compression_share=_compression_share(system, states[0]),
-        growing_size=sum(size for size, growth in sizes if growth == "growing"),
-        layers=layers,
-        yield_body=body,
-        load_sizes=np.array([size for size, _ in sizes]),
-        moment_sizes=np.array(moments),
-        peak=peak,
-        wall_factor=wall_factor,
-        wall_node=wall_node,
+        growing_size=sum(size for size, growth in acting.sizes if growth == "growing"),
+        layers=stressed.layers,
+        yield_body=stressed.yield_body,
+        load_sizes=np.array([size for size, _ in acting.sizes]),
+        moment_sizes=np.array(acting.moments),
+        peak=stressed.peak,
+        wall_factor=stressed.wall_factor,
+        wall_node=stressed.wall_node,
         **_bolts(scene, tied, states),
         **line_results(scene, states),
     )
     following = {
-        growth: [surface for part in parts[growth] for surface in part.following]
-        for growth in parts
+        growth: [surface for part in acting.parts[growth] for surface in part.following]
+        for growth in acting.parts
     }
     return findings, SolvedCase(solutions[0], solutions[1], following, states[0], states[1])
 

@@ -135,13 +135,8 @@ def amplitude_study(
         )
 
 
-def tilt_study(
-    snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall, give: Found
-) -> None:
-    """First factor, first yield and largest stress over a misalignment of the largest growing
-    force: tilted toward both axes across it, and moved off its place along them by half, once and
-    twice the part's thickness. A force on a region is moved as the force of a spread hub there."""
-    project, case = snapshot.project, _case(snapshot.project, plan)
+def _largest_force(project: Project, case: str) -> tuple[ForceLoad, np.ndarray]:
+    """The largest growing force by components of a case, and its components, N."""
     forces = [
         load
         for name, _ in project.case_loads(case)
@@ -158,12 +153,20 @@ def tilt_study(
             "Tilt is for forces.",
             "no-tilt",
         )
+    vectors = [np.array(project.numbers(load, "components")) for load in forces]
+    largest = max(range(len(forces)), key=lambda item: float(np.linalg.norm(vectors[item])))
+    return forces[largest], vectors[largest]
 
-    def vector(load: ForceLoad) -> np.ndarray:
-        return np.array(project.numbers(load, "components"))
 
-    load = max(forces, key=lambda item: float(np.linalg.norm(vector(item))))
-    axes = sorted(int(axis) for axis in np.argsort(np.abs(vector(load)))[:2])
+def tilt_study(
+    snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall, give: Found
+) -> None:
+    """First factor, first yield and largest stress over a misalignment of the largest growing
+    force: tilted toward both axes across it, and moved off its place along them by half, once and
+    twice the part's thickness. A force on a region is moved as the force of a spread hub there."""
+    project, case = snapshot.project, _case(snapshot.project, plan)
+    load, force = _largest_force(project, case)
+    axes = sorted(int(axis) for axis in np.argsort(np.abs(force))[:2])
     todo = [("", 0, 0.0)] + [
         ("tilt", axis, sign * tilt) for axis in axes for tilt in _TILTS for sign in (1, -1)
     ]
@@ -178,61 +181,50 @@ def tilt_study(
     x: list[float] = []
 
     def so_far(done: bool) -> StudyFindings:
-        return StudyFindings(
-            case=case,
-            kind="tilt",
-            labels=np.array(labels),
-            columns=np.array(["first factor", "first yield", "stress, MPa"]),
-            figures=np.array(figures),
-            done=done,
-            series=np.array(series),
-            x=np.array(x),
-        )
+        table = {"labels": labels, "figures": figures, "series": series, "x": x}
+        columns = np.array(["first factor", "first yield", "stress, MPa"])
+        arrays = {name: np.array(rows) for name, rows in table.items()}
+        return StudyFindings(case=case, kind="tilt", columns=columns, done=done, **arrays)
+
+    def solved(way: str, axis: int, amount: float) -> tuple[Project, dict[str, Any]]:
+        changed = _misaligned(project, load, way, axis, amount, by_moment)
+        return changed, run(Snapshot(changed, snapshot.files), Plan("modes", (case,)))
 
     for number, (way, axis, amount) in enumerate(todo):
         progress(Progress(number / len(todo), f"Misalignment {number + 1} of {len(todo)}"))
         amount *= thickness if way == "offset" else 1.0
-        changed = _misaligned(project, load, way, axis, amount, by_moment)
         try:
-            found = run(Snapshot(changed, snapshot.files), Plan("modes", (case,)))
+            changed, found = solved(way, axis, amount)
         except LabilisError as error:
-            if (
-                error.code == "tie-conflict"
-            ):  # what is loaded is held or bonded as well: it cannot be moved as a whole
+            # what is loaded is held or bonded as well: it cannot be moved as a whole
+            if error.code == "tie-conflict":
                 give(key, so_far(True))
                 return
             if error.code != "spread-line":
                 raise
             by_moment = True  # the edge of a sheet has no turn to fit, but takes moments
-            changed = _misaligned(project, load, way, axis, amount, by_moment)
-            found = run(Snapshot(changed, snapshot.files), Plan("modes", (case,)))
+            changed, found = solved(way, axis, amount)
         keys = stage_keys(changed, case)
         modes, strength = found[keys.modes], found[keys.strength]
         thickness = thickness or found[keys.mesh].thickness
-        toward = f"{'-' if amount < 0 else ''}{'xyz'[axis]}"
-        labels.append(
-            {
-                "": "straight",
-                "tilt": f"{abs(amount):g}° toward {toward}",
-                "offset": f"{abs(amount):.3g} mm off along {toward}",
-            }[way]
-        )
-        series.append(
-            {
-                "": "",
-                "tilt": f"tilt toward {'xyz'[axis]}, °",
-                "offset": f"offset along {'xyz'[axis]}, mm",
-            }[way]
-        )
+        label, axis_label = _misalignment_words(way, axis, amount)
+        labels.append(label)
+        series.append(axis_label)
         x.append(amount)
-        figures.append(
-            [
-                float(modes.positive[0]) if len(modes.positive) else float("inf"),
-                strength.yield_factor,
-                float(von_mises(strength.stress).max()),
-            ]
-        )
+        first = modes.positive[0] if len(modes.positive) else np.inf
+        stress = von_mises(strength.stress).max()
+        figures.append([float(first), strength.yield_factor, float(stress)])
         give(key, so_far(number == len(todo) - 1))
+
+
+def _misalignment_words(way: str, axis: int, amount: float) -> tuple[str, str]:
+    """What a misalignment is called in the table, and on the axis of its chart."""
+    if not way:
+        return "straight", ""
+    toward = f"{'-' if amount < 0 else ''}{'xyz'[axis]}"
+    if way == "tilt":
+        return f"{abs(amount):g}° toward {toward}", f"tilt toward {'xyz'[axis]}, °"
+    return f"{abs(amount):.3g} mm off along {toward}", f"offset along {'xyz'[axis]}, mm"
 
 
 def cross_check(
@@ -288,6 +280,25 @@ def cross_check(
         )
 
 
+def _other_faces(project: Project) -> dict[str, Project]:
+    """The project with faces at bolts and seams bonded and apart, without what stands already."""
+
+    def with_faces(faces: str) -> Project:
+        return project.changed(
+            bolts=[bolt.model_copy(update={"faces": faces}) for bolt in project.bolts],
+            seams=() if faces == "bonded" else project.seams,
+        )
+
+    return {
+        words: changed
+        for words, changed in (
+            ("faces bonded", with_faces("bonded")),
+            ("faces apart", with_faces("apart")),
+        )
+        if changed != project
+    }
+
+
 def contact_study(
     snapshot: Snapshot, plan: Plan, run: Run, progress: ProgressCall, give: Found
 ) -> None:
@@ -305,20 +316,7 @@ def contact_study(
         )
     key = stage_keys(project, case).contact
 
-    def with_faces(faces: str) -> Project:
-        return project.changed(
-            bolts=[bolt.model_copy(update={"faces": faces}) for bolt in project.bolts],
-            seams=() if faces == "bonded" else project.seams,
-        )
-
-    todo = {
-        words: changed
-        for words, changed in (
-            ("faces bonded", with_faces("bonded")),
-            ("faces apart", with_faces("apart")),
-        )
-        if changed != project
-    }
+    todo = _other_faces(project)
     labels, figures = [], []
     for number, (words, changed) in enumerate({"as it stands": project, **todo}.items()):
         progress(Progress(number / (len(todo) + 1), f"With {words}" if number else "As it stands"))

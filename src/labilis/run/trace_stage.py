@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
+from typing import cast
 
 import numpy as np
 
 from labilis.judge.findings import ModesFindings, TraceFindings
 from labilis.judge.imperfections import weaker_side
+from labilis.mechanics.blocks import ElementBlock
 from labilis.mechanics.plastic import YieldLaw
 from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project, TracePlan
@@ -22,7 +24,7 @@ from labilis.run.regions import Floats, Ints
 from labilis.run.trace_record import TraceRecord, probes_of
 from labilis.shape import PartShape
 from labilis.solve.system import System
-from labilis.solve.trace import TraceControl, Tracer, TraceResult
+from labilis.solve.trace import TraceControl, TracePoint, Tracer, TraceResult
 
 
 def starting_amplitude(
@@ -48,10 +50,8 @@ def trace_stage(
     resume: TraceCheckpoint | None = None,
 ) -> TraceFindings:
     """Follow one case, from the beginning or from where it was left off. `tell` is given what
-    stands so far after every step, and what is needed to go on from there.
-
-    Raises LabilisError for a mode that was not found and for loads that a trace does not take.
-    """
+    stands so far after every step, and what is needed to go on from there. Raises LabilisError for
+    a mode that was not found and for loads that a trace does not take."""
     plan = project.trace
     mesh, amplitude = _imperfect(project, mesh, modes)
     tied = make_tied(project, part.view, mesh, bonds)
@@ -62,29 +62,40 @@ def trace_stage(
     )
     acting = _acting(project, case, scene, tied)
     ideal = float(modes.positive[0]) if len(modes.positive) else float("nan")
-    target = (
-        project.number(plan, "target")
-        if plan.target is not None
-        else (1.5 * ideal if np.isfinite(ideal) else 10.0)
-    )
-    first = min(target, ideal if np.isfinite(ideal) else target) / 10.0
-    plastic = project.number(plan, "plastic_strain", "trace/plastic_strain")
-    first = first if plan.first is None else project.number(plan, "first")
-    least, largest = project.number_if(plan, "shortest"), project.number_if(plan, "longest")
-    control = TraceControl(
-        first=first,
-        least=first / 500.0 if least is None else least,
-        largest=max(2.0 * first, target / 20.0) if largest is None else largest,
-        target=target,
-        steps=plan.steps,
-        iterations=plan.iterations,
-        fall=project.number(plan, "fall"),
-        plastic_step=plastic / 4,
-    )
-    most_strain = project.number(plan, "strain")
     laws = _laws(project, part, bodies, len(system.blocks)) if plan.material == "yielding" else []
-    tracer = Tracer(
-        system,
+    tracer = _tracer(scene, tied, acting, _control(project, ideal), laws)
+    gathered = _record(project, case, part, scene, tied, tracer, modes, yields, amplitude, ideal)
+    if resume is not None:
+        gathered.take_up(resume)
+    result = TraceResult()
+    try:
+        for result, point in tracer.run(None if resume is None else resume.state):
+            gathered.add(point)
+            if _modes_wanted(project, gathered, point):
+                gathered.about_at, gathered.about = point.factor, tracer.modes_about()
+            tell(gathered.findings(result, False), gathered.checkpoint(tracer.walk))
+            if reason := _beyond(project, part, gathered, point, bool(laws)):
+                result.reason = reason
+                break
+    except ArithmeticError as error:
+        raise LabilisError(
+            f"The trace did not start: {error}.",
+            f"cases/{case}",
+            "Look at the held loads, or at the supports.",
+            "trace-start",
+        ) from error
+    return gathered.findings(result, True)
+
+
+def _tracer(
+    scene: LoadScene,
+    tied: Tied,
+    acting: _Acting,
+    control: TraceControl,
+    laws: Sequence[YieldLaw | None],
+) -> Tracer:
+    return Tracer(
+        scene.system,
         tied.numbering.places,
         partial(ties_about, tied),
         acting.nodal["growing"],
@@ -97,7 +108,62 @@ def trace_stage(
         (acting.heat.get("growing"), acting.heat.get("held")),
         tied.numbering.rates,
     )
-    yielding = any(memory is not None for memory in tracer.memory)
+
+
+def _modes_wanted(project: Project, gathered: TraceRecord, point: TracePoint) -> bool:
+    """Whether modes about this state are asked for, and can be told from it."""
+    wanted = project.number_if(project.trace, "modes_at")
+    return (
+        wanted is not None
+        and np.isnan(gathered.about_at)
+        and point.factor >= wanted
+        and len(gathered.factors) > 2
+        and point.negative == 0
+    )
+
+
+def _control(project: Project, ideal: float) -> TraceControl:
+    """Steps as stated, else from the ideal factor (nan without)."""
+    plan = project.trace
+    target = (
+        project.number(plan, "target")
+        if plan.target is not None
+        else (1.5 * ideal if np.isfinite(ideal) else 10.0)
+    )
+    first = min(target, ideal if np.isfinite(ideal) else target) / 10.0
+    first = first if plan.first is None else project.number(plan, "first")
+    least, largest = project.number_if(plan, "shortest"), project.number_if(plan, "longest")
+    return TraceControl(
+        first=first,
+        least=first / 500.0 if least is None else least,
+        largest=max(2.0 * first, target / 20.0) if largest is None else largest,
+        target=target,
+        steps=plan.steps,
+        iterations=plan.iterations,
+        fall=project.number(plan, "fall"),
+        plastic_step=project.number(plan, "plastic_strain", "trace/plastic_strain") / 4,
+    )
+
+
+def _record(
+    project: Project,
+    case: str,
+    part: PartShape,
+    scene: LoadScene,
+    tied: Tied,
+    tracer: Tracer,
+    modes: ModesFindings,
+    yields: dict[str, float | None],
+    amplitude: float,
+    ideal: float,
+) -> TraceRecord:
+    """What gathers the path: strengths of the elements in the blocks' order, places to follow."""
+    plan, bodies = project.trace, scene.block_bodies
+    # springs and bolts come after the blocks of elements
+    moduli = [
+        np.full(len(block.members), cast(ElementBlock, block).modulus)
+        for block in scene.system.blocks[: len(bodies)]
+    ]
     strength = np.concatenate(
         [
             np.array([yields.get(part.pieces[body]) or np.inf for body in body_of])
@@ -105,73 +171,49 @@ def trace_stage(
         ]
         + [np.full(len(spring.members), np.inf) for spring in tied.springs]
     )
-    probe = _probe(modes, plan)
+    return TraceRecord(
+        case,
+        plan,
+        amplitude,
+        ideal,
+        len(scene.mesh.nodes),
+        strength,
+        _probe(modes, plan),
+        any(memory is not None for memory in tracer.memory),
+        modes.growing_force,
+        probes_of(project, part.view, scene.mesh, tied),
+        # from the blocks' order to the mesh's
+        np.argsort(element_order(project, part.pieces, scene.mesh)),
+        np.concatenate(moduli),
+        np.concatenate(
+            [
+                np.full(len(block.members), memory is None)
+                for block, memory in zip(scene.system.blocks, tracer.memory)
+            ]
+        )
+        & np.isfinite(strength),
+    )
+
+
+def _beyond(
+    project: Project, part: PartShape, gathered: TraceRecord, point: TracePoint, laws: bool
+) -> str:
+    """The bound of the plan that the last point has passed, '' while it keeps to all."""
+    plan, yielding = project.trace, gathered.yielding
     allowed = (
         0.05 * part.view.size
         if plan.deflection is None
         else project.number(plan, "deflection", "trace/deflection")
     )
-    order = np.argsort(
-        element_order(project, part.pieces, mesh)
-    )  # from the blocks' order to the mesh's
-    gathered = TraceRecord(
-        case,
-        plan,
-        amplitude,
-        ideal,
-        len(mesh.nodes),
-        strength,
-        probe,
-        yielding,
-        modes.growing_force,
-        probes_of(project, part.view, mesh, tied),
-        order,
-        np.concatenate([np.full(len(block.members), block.modulus) for block in blocks]),
-        np.concatenate(
-            [
-                np.full(len(block.members), memory is None)
-                for block, memory in zip(system.blocks, tracer.memory)
-            ]
-        )
-        & np.isfinite(strength),
+    plastic = project.number(plan, "plastic_strain", "trace/plastic_strain")
+    ends = (
+        ("plastic", gathered.plastic[-1] > plastic),
+        ("line", gathered.elastic_ratios[-1] > plan.beyond_yield and laws),
+        ("yield", not yielding and gathered.ratios[-1] > plan.beyond_yield),
+        ("strain", not yielding and gathered.strained(point) > project.number(plan, "strain")),
+        ("deflection", gathered.largest[-1] > allowed),
     )
-    wanted = (
-        float("nan")
-        if plan.modes_at is None
-        else project.number(plan, "modes_at", "trace/modes_at")
-    )
-    if resume is not None:
-        gathered.take_up(resume)
-    result = TraceResult()
-    try:
-        for result, point in tracer.run(None if resume is None else resume.state):
-            gathered.add(point)
-            if (
-                np.isnan(gathered.about_at)
-                and point.factor >= wanted
-                and len(gathered.factors) > 2
-                and point.negative == 0
-            ):
-                gathered.about_at, gathered.about = point.factor, tracer.modes_about()
-            tell(gathered.findings(result, False), gathered.checkpoint(tracer.walk))
-            ends = (
-                ("plastic", gathered.plastic[-1] > plastic),
-                ("line", gathered.elastic_ratios[-1] > plan.beyond_yield and bool(laws)),
-                ("yield", not yielding and gathered.ratios[-1] > plan.beyond_yield),
-                ("strain", not yielding and gathered.strained(point) > most_strain),
-                ("deflection", gathered.largest[-1] > allowed),
-            )
-            if reason := next((name for name, reached in ends if reached), ""):
-                result.reason = reason
-                break
-    except ArithmeticError as error:
-        raise LabilisError(
-            f"The trace did not start: {error}.",
-            f"cases/{case}",
-            "Look at the held loads, or at the supports.",
-            "trace-start",
-        ) from error
-    return gathered.findings(result, True)
+    return next((name for name, reached in ends if reached), "")
 
 
 @dataclass

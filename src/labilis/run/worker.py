@@ -76,6 +76,12 @@ class WorkerEvent:
 _LOOK = 0.02  # s between looks of a run that is held
 
 
+def _no_memory() -> LabilisError:
+    return LabilisError(
+        "There is not enough memory for this run.", "mesh", "Mesh coarser.", "memory"
+    )
+
+
 def _serve(pipe: Connection, going: Any) -> None:
     """Body of the worker process: take plans until the pipe closes. While `going` is nought it
     waits before it tells of progress: never in the middle of a message, which the window would wait
@@ -116,20 +122,7 @@ def _serve(pipe: Connection, going: Any) -> None:
         except LabilisError as error:
             pipe.send(("error", (error, getattr(error, "motion", None))))
         except MemoryError:
-            pipe.send(
-                (
-                    "error",
-                    (
-                        LabilisError(
-                            "There is not enough memory for this run.",
-                            "mesh",
-                            "Mesh coarser.",
-                            "memory",
-                        ),
-                        None,
-                    ),
-                )
-            )
+            pipe.send(("error", (_no_memory(), None)))
         except (BrokenPipeError, OSError):
             return
         except (

@@ -69,10 +69,8 @@ class Outlines(NamedTuple):
     extent: tuple[Any, Any]
 
 
-def read_outlines(data: bytes, file: str) -> Outlines:
-    """The one outline of a DXF file with its round holes and slots. Raises LabilisError, naming the
-    place, for what is no closed path of lines and arcs, for several outlines, and for openings of
-    another shape."""
+def _entities(data: bytes, file: str) -> tuple[list[Any], int]:
+    """What the file draws, blocks taken apart, and the number of its unit."""
     if len(data) > _MOST:
         raise LabilisError(
             f"The file has {len(data) / 1e6:.0f} MB; an outline needs a few kB.",
@@ -114,6 +112,14 @@ def read_outlines(data: bytes, file: str) -> Outlines:
             "Export it in mm.",
             "dxf-unit",
         )
+    return entities, unit
+
+
+def read_outlines(data: bytes, file: str) -> Outlines:
+    """The one outline of a DXF file with its round holes and slots. Raises LabilisError, naming the
+    place, for what is no closed path of lines and arcs, for several outlines, and for openings of
+    another shape."""
+    entities, unit = _entities(data, file)
     loops = [
         _path(loop, file)
         for loop in _loops(

@@ -65,16 +65,8 @@ def _offset_surface(handle: Any, by: float) -> Any:
 def _offset_curved(handle: Any, by: float, solid: Any) -> list[Any]:
     """A curved face on its offset surface, with the same outline in its parameters; of a closed
     round one what lies in the solid, so that holes and slanted ends are cut by their own walls."""
-    from OCP.BRep import BRep_Tool
     from OCP.BRepAdaptor import BRepAdaptor_Surface
-    from OCP.BRepBuilderAPI import (
-        BRepBuilderAPI_MakeEdge,
-        BRepBuilderAPI_MakeFace,
-        BRepBuilderAPI_MakeWire,
-        BRepBuilderAPI_Sewing,
-    )
-    from OCP.BRepLib import BRepLib
-    from OCP.BRepTools import BRepTools_WireExplorer
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_Sewing
     from OCP.TopAbs import TopAbs_FORWARD, TopAbs_WIRE
     from OCP.TopExp import TopExp_Explorer
     from OCP.TopoDS import TopoDS
@@ -110,6 +102,21 @@ def _offset_curved(handle: Any, by: float, solid: Any) -> list[Any]:
 
         inside = BRepAlgoAPI_Common(sewing.SewedShape(), solid).Shape()
         return [typed(face.Oriented(handle.Orientation())) for face in parts(inside, "face")]
+    return [_on_surface(surface, forward, wires, handle.Orientation())]
+
+
+def _on_surface(surface: Any, forward: Any, wires: list[Any], way: Any) -> Any:
+    """A face on another surface with the wires of the face `forward` in its parameters."""
+    from OCP.BRep import BRep_Tool
+    from OCP.BRepBuilderAPI import (
+        BRepBuilderAPI_MakeEdge,
+        BRepBuilderAPI_MakeFace,
+        BRepBuilderAPI_MakeWire,
+    )
+    from OCP.BRepLib import BRepLib
+    from OCP.BRepTools import BRepTools_WireExplorer
+    from OCP.TopoDS import TopoDS
+
     maker: Any = None
     for wire in wires:
         made, run = BRepBuilderAPI_MakeWire(), BRepTools_WireExplorer(wire, forward)
@@ -132,7 +139,7 @@ def _offset_curved(handle: Any, by: float, solid: Any) -> list[Any]:
             maker = BRepBuilderAPI_MakeFace(surface, made.Wire(), True)
         else:
             maker.Add(made.Wire())
-    return [TopoDS.Face_s(maker.Face().Oriented(handle.Orientation()))]
+    return TopoDS.Face_s(maker.Face().Oriented(way))
 
 
 def _straight_ends(face: Any) -> bool:

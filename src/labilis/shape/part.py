@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -24,6 +24,28 @@ from labilis.shape.strut_axes import LineSet, LineShape, line_of, line_set
 from labilis.shape.topology import BodyShape, build_body, edge_row, face_row, make_table, shape_key
 
 _REACH = 1e5  # mm: how far a cut goes, both ways
+
+
+def _extents(
+    skins: Sequence[tuple[NDArray[np.float64], NDArray[np.int64]]],
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Centroid mm of triangles (points, corners), the direction in which they are longest, and
+    their extents (3, 2) mm."""
+    triangles = np.concatenate([points[corners] for points, corners in skins])
+    area = 0.5 * np.linalg.norm(
+        np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1
+    )
+    middle = triangles.mean(axis=1)
+    centroid = area @ middle / area.sum()
+    # ∫ (x - c)(x - c)ᵀ dA of each triangle: about its own middle A / 12 Σ of its corners, and
+    # of its middle
+    own = triangles - middle[:, None]
+    spread = np.einsum("k,ki,kj->ij", area, middle - centroid, middle - centroid) + np.einsum(
+        "k,kci,kcj->ij", area / 12.0, own, own
+    )
+    long_axis = longest_direction(spread, triangles.reshape(-1, 3))
+    extents = np.stack([triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))], axis=1)
+    return centroid, long_axis, extents
 
 
 @dataclass(frozen=True)
@@ -100,22 +122,9 @@ class PartShape:
                 float(body.faces.area.sum()) for line in self.lines.lines for body in line.looks
             )
         joined = _join_tessellations(tessellations, [len(part.faces) for part in self.components])
-        triangles = np.concatenate(
-            [joined.points[joined.triangles], *(item.points[item.triangles] for item in looks)]
+        centroid, long_axis, extents = _extents(
+            [(joined.points, joined.triangles), *((item.points, item.triangles) for item in looks)]
         )
-        area = 0.5 * np.linalg.norm(
-            np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1
-        )
-        middle = triangles.mean(axis=1)
-        centroid = area @ middle / area.sum()
-        # ∫ (x - c)(x - c)ᵀ dA of each triangle: about its own middle A / 12 Σ of its corners, and
-        # of its middle
-        own = triangles - middle[:, None]
-        spread = np.einsum("k,ki,kj->ij", area, middle - centroid, middle - centroid) + np.einsum(
-            "k,kci,kcj->ij", area / 12.0, own, own
-        )
-        long_axis = longest_direction(spread, triangles.reshape(-1, 3))
-        extents = np.stack([triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))], axis=1)
         return self._with_ghosts(
             ShapeView(
                 _join_faces([part.faces for part in self.components]),
@@ -267,67 +276,80 @@ def build_part(project: Project, files: Mapping[str, bytes]) -> PartShape:
         return _built(project, files)
 
 
-def _built(project: Project, files: Mapping[str, bytes]) -> PartShape:
-    bodies: list[str] = []
-    owners: list[str] = []
-    solids, solid_bodies = [], []
-    sheets: list[tuple[Made, int]] = []
-    lines: list[LineShape] = []
-    making: list[Callable[[], Member | None]] = []
-    thin: dict[str, MidSurface] = {}
-    sources: list[tuple[BodyShape, int]] = []
-    volumes: list[tuple[int, float]] = []
-    files_read: FilesRead = {}
-    for piece in project.active_pieces:
+@dataclass
+class _Gathered:
+    """Pieces as they are made: of each body its name and piece, and what carries it, a solid, a
+    sheet or a line with the number of its body."""
+
+    project: Project
+    files: Mapping[str, bytes]
+    bodies: list[str] = field(default_factory=list)
+    owners: list[str] = field(default_factory=list)
+    solids: list[BodyShape] = field(default_factory=list)
+    solid_bodies: list[int] = field(default_factory=list)
+    sheets: list[tuple[Made, int]] = field(default_factory=list)
+    lines: list[LineShape] = field(default_factory=list)
+    making: list[Callable[[], Member | None]] = field(default_factory=list)
+    thin: list[MidSurface] = field(default_factory=list)
+    sources: list[tuple[BodyShape, int]] = field(default_factory=list)
+    volumes: list[tuple[int, float]] = field(default_factory=list)
+    files_read: FilesRead = field(default_factory=dict)
+
+    def body(self, name: str, piece: Piece) -> int:
+        """Number of a new body of a piece."""
+        self.bodies.append(name)
+        self.owners.append(piece.name)
+        return len(self.bodies) - 1
+
+    def add(self, piece: Piece) -> None:
+        """All bodies of a piece. Raises LabilisError where it cannot be built."""
+        if piece.recipe is not None:
+            self._add_recipe(piece)
+            return
+        imported = _imported(self.project, piece, self.files, self.files_read)
+        if not solids_of(imported):
+            number = self.body(piece.name, piece)
+            self.sheets.append((_surface(self.project, piece, imported), number))
+        elif piece.mesh_as == "shell":
+            self._add_thin(piece, imported)
+        else:
+            number = self.body(piece.name, piece)
+            self.solids.append(_named(build_body(imported), {}, number))
+            self.solid_bodies.append(number)
+            self._add_member(piece, piece.name, number, None, self.solids[-1].solid)
+
+    def _add_member(
+        self, piece: Piece, name: str, number: int, made: Made | None, solid: Any
+    ) -> None:
+        self.making.append(
+            _maker(name, piece, (number,), made, solid, self.project.value, f"pieces/{piece.name}")
+        )
+
+    def _add_thin(self, piece: Piece, imported: Any) -> None:
+        """A thin solid by its mid-surface."""
+        if piece.thickness is not None:
+            raise LabilisError(
+                f"'{piece.name}' is a solid, whose thickness is found from it.",
+                f"pieces/{piece.name}/thickness",
+                "Leave the thickness away.",
+                "thickness",
+            )
+        solid = build_body(imported)
+        found = find_midsurface(solid, piece.name)
+        self.thin.append(found)
+        number = self.body(piece.name, piece)
+        self.sheets.append((found.made, number))
+        self.sources.append((solid, number))
+        self.volumes.append((number, solid.view.volume))
+        self._add_member(piece, piece.name, number, None, solid.solid)
+
+    def _add_recipe(self, piece: Piece) -> None:
+        """A piece of a recipe with all its copies."""
+        assert piece.recipe is not None
         where = f"pieces/{piece.name}"
-        imported = _imported(project, piece, files, files_read) if piece.recipe is None else None
-        if imported is not None and not solids_of(imported):
-            bodies.append(piece.name)
-            owners.append(piece.name)
-            sheets.append((_surface(project, piece, imported), len(bodies) - 1))
-            continue
-        if piece.recipe is None and piece.mesh_as == "shell":
-            if piece.thickness is not None:
-                raise LabilisError(
-                    f"'{piece.name}' is a solid, whose thickness is found from it.",
-                    f"{where}/thickness",
-                    "Leave the thickness away.",
-                    "thickness",
-                )
-            solid = build_body(imported)
-            found = find_midsurface(solid, piece.name)
-            thin[piece.name] = found
-            bodies.append(piece.name)
-            owners.append(piece.name)
-            sheets.append((found.made, len(bodies) - 1))
-            sources.append((solid, len(bodies) - 1))
-            volumes.append((len(bodies) - 1, solid.view.volume))
-            making.append(
-                _maker(
-                    piece.name, piece, (len(bodies) - 1,), None, solid.solid, project.value, where
-                )
-            )
-            continue
-        if piece.recipe is None:
-            bodies.append(piece.name)
-            owners.append(piece.name)
-            solids.append(_named(build_body(imported), {}, len(bodies) - 1))
-            solid_bodies.append(len(bodies) - 1)
-            making.append(
-                _maker(
-                    piece.name,
-                    piece,
-                    (len(bodies) - 1,),
-                    None,
-                    solids[-1].solid,
-                    project.value,
-                    where,
-                )
-            )
-            continue
 
         def read(text: str, kind: str, where: str = where) -> float:
-            return project.value(text, kind, where)
+            return self.project.value(text, kind, where)
 
         made = make_recipe(piece.recipe, read, f"{where}/recipe")
         if piece.mesh_as == "shell" and not made.sheets:
@@ -345,56 +367,52 @@ def _built(project: Project, files: Mapping[str, bytes]) -> PartShape:
         )
         for name, move in zip(piece.instances, _copies(piece, read)):
             one = _moved(made, move) if move is not None else made
-            bodies.append(name)
-            owners.append(piece.name)
-            number = len(bodies) - 1
-            making.append(_maker(name, piece, (number,), made, one.solid, read, where, first_copy))
+            number = self.body(name, piece)
+            self.making.append(
+                _maker(name, piece, (number,), made, one.solid, read, where, first_copy)
+            )
             if piece.mesh_as == "line":
-                lines.append(
-                    line_of(
-                        piece,
-                        read,
-                        [placing] if move is None else [placing, move],
-                        one.solid,
-                        number,
-                        where,
-                    )
-                )
-                continue
-            if piece.mesh_as == "shell":
-                sheets.append((one, number))
-                volumes += [(number, volume)] if volume else []
-                continue
-            for solid in solids_of(one.solid):
-                solids.append(
-                    _named(
-                        build_body(solid),
-                        {shape_key(face): f"{name}/{word}" for face, word in one.solid_names},
-                        number,
-                    )
-                )
-                solid_bodies.append(number)
-    _refuse_overlap(solids, [bodies[number] for number in solid_bodies])
-    solids, fused = scribe_part(project, solids, fuse_sheets(sheets, bodies) if sheets else None)
+                moves = [placing] if move is None else [placing, move]
+                self.lines.append(line_of(piece, read, moves, one.solid, number, where))
+            elif piece.mesh_as == "shell":
+                self.sheets.append((one, number))
+                self.volumes += [(number, volume)] if volume else []
+            else:
+                self._add_solids(one, name, number)
+
+    def _add_solids(self, made: Made, name: str, number: int) -> None:
+        for solid in solids_of(made.solid):
+            words = {shape_key(face): f"{name}/{word}" for face, word in made.solid_names}
+            self.solids.append(_named(build_body(solid), words, number))
+            self.solid_bodies.append(number)
+
+
+def _built(project: Project, files: Mapping[str, bytes]) -> PartShape:
+    got = _Gathered(project, files)
+    for piece in project.active_pieces:
+        got.add(piece)
+    _refuse_overlap(got.solids, [got.bodies[number] for number in got.solid_bodies])
+    fused = fuse_sheets(got.sheets, got.bodies) if got.sheets else None
+    solids, fused = scribe_part(project, got.solids, fused)
     lone = (
-        _lone(sheets, lines, [*solids, *(solid for solid, _ in sources)])
-        if len(bodies) == 1
+        _lone(got.sheets, got.lines, [*solids, *(solid for solid, _ in got.sources)])
+        if len(got.bodies) == 1
         else None
     )
     return PartShape(
         tuple(solids),
-        tuple(solid_bodies),
+        tuple(got.solid_bodies),
         fused,
-        tuple(bodies),
-        tuple(owners),
+        tuple(got.bodies),
+        tuple(got.owners),
         lone,
-        line_set(lines, bodies) if lines else None,
-        tuple(making),
+        line_set(got.lines, got.bodies) if got.lines else None,
+        tuple(got.making),
         _ghosts(project, files),
-        max((found.deviation for found in thin.values()), key=abs, default=0.0),
-        min((found.narrow for found in thin.values() if found.narrow), default=0.0),
-        tuple(volumes),
-        None if fused is None else find_ancestry(fused, sources),
+        max((found.deviation for found in got.thin), key=abs, default=0.0),
+        min((found.narrow for found in got.thin if found.narrow), default=0.0),
+        tuple(got.volumes),
+        None if fused is None else find_ancestry(fused, got.sources),
     )
 
 
@@ -735,16 +753,7 @@ def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
         {number for made, number in sheets if made.solid is None},
     )
     for owners in (owners for key, owners in unique.items() if key not in dangling):
-        face = owners[0][0]
-        row = face_row(face)
-        row["name"] = "|".join(
-            f"{bodies[number]}/{sheet.name}" for _, sheet, number in owners if sheet.name
-        )
-        thickest = max((sheet for _, sheet, _ in owners), key=lambda sheet: sheet.thickness)
-        row["body"], row["slope"] = owners[0][2], thickest.slope
-        row["thickness"] = thickest.thickness + float(
-            np.dot(thickest.slope, np.subtract(row["centroid"], thickest.centre))
-        )
+        face, row = _sheet_row(owners, bodies)
         handles.append(face)
         rows.append(row)
     edges, edge_rows = edges_of(handles)
@@ -757,6 +766,23 @@ def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
         make_table(FaceTable, rows),
         make_table(EdgeTable, edge_rows),
     )
+
+
+def _sheet_row(
+    owners: list[tuple[Any, Sheet, int]], bodies: list[str]
+) -> tuple[Any, dict[str, Any]]:
+    """A face of a mid-surface and its row in the table; the thickest of its owners counts."""
+    face = owners[0][0]
+    row = face_row(face)
+    row["name"] = "|".join(
+        f"{bodies[number]}/{sheet.name}" for _, sheet, number in owners if sheet.name
+    )
+    thickest = max((sheet for _, sheet, _ in owners), key=lambda sheet: sheet.thickness)
+    row["body"], row["slope"] = owners[0][2], thickest.slope
+    row["thickness"] = thickest.thickness + float(
+        np.dot(thickest.slope, np.subtract(row["centroid"], thickest.centre))
+    )
+    return face, row
 
 
 def _dangling(faces: list[tuple[Any, Sheet, int]], imported: set[int]) -> set[int]:

@@ -3,7 +3,7 @@ mm."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -81,6 +81,12 @@ def rounded_path(
                 "Make the radius smaller or the run longer.",
                 "radius",
             )
+    return _runs(points, arcs, bow, closed)
+
+
+def _runs(points: Floats, arcs: Mapping[int, Run], bow: Floats, closed: bool) -> list[Run]:
+    """Sides between the arcs at corners (n, 2), bowed by so much of their length."""
+    n = len(points)
     runs: list[Run] = []
     for i in range(n):
         if i in arcs:

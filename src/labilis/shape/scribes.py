@@ -3,7 +3,7 @@ what is scribed has a name."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -329,24 +329,27 @@ def _cut_in(
         shape_key(edge): f"{scribe.name}/{_edge_word(edge, scribe, read)}"
         for edge, _ in images(builder, [(edge, scribe) for edge in edges])
     }
-    if sheet:
-        handles = [face for _, face in face_of.values()]
-        around, table = edges_of(handles)
-        result = BodyShape(
-            builder.Shape(),
-            tuple(handles),
-            tuple(around),
-            make_table(FaceTable, [face_row(face) for face in handles]),
-            make_table(EdgeTable, table),
-        )
-    else:
-        result = build_body(solids_of(builder.Shape())[0])
+    result = _divided(builder, [face for _, face in face_of.values()] if sheet else [])
     before = [face_of[shape_key(face)][0] for face in result.face_handles]
+    origin = [edge_of.get(shape_key(edge), -1) for edge in result.edge_handles]
+    return _named(body, result, scribe, before, origin, patch, scribed)
+
+
+def _named(
+    body: BodyShape,
+    result: BodyShape,
+    scribe: Scribe,
+    before: list[int],
+    origin: list[int],
+    patch: set[int],
+    scribed: Mapping[int, str],
+) -> BodyShape:
+    """The divided body with the names of the faces and edges it came from (rows of `body`, -1 for
+    new edges), and those of the scribe."""
     words = [
         _with(str(body.faces.name[row]), f"{scribe.name}/patch" if shape_key(face) in patch else "")
         for row, face in zip(before, result.face_handles)
     ]
-    origin = [edge_of.get(shape_key(edge), -1) for edge in result.edge_handles]
     edge_words = [
         _with(str(body.edges.name[row]) if row >= 0 else "", scribed.get(shape_key(edge), ""))
         for row, edge in zip(origin, result.edge_handles)
@@ -369,6 +372,20 @@ def _cut_in(
             edge_of=np.array([-1 if row < 0 else whole.edge_of[row] for row in origin]),
         ),
     )
+
+
+def _divided(builder: Any, handles: list[Any]) -> BodyShape:
+    """The sheets of these faces, or the solid, as it is after the cut."""
+    if handles:
+        around, table = edges_of(handles)
+        return BodyShape(
+            builder.Shape(),
+            tuple(handles),
+            tuple(around),
+            make_table(FaceTable, [face_row(face) for face in handles]),
+            make_table(EdgeTable, table),
+        )
+    return build_body(solids_of(builder.Shape())[0])
 
 
 def _with(names: str, more: str) -> str:

@@ -136,18 +136,7 @@ def _copies(bodies: Sequence[tuple[str, Any]]) -> list[tuple[str, Any]]:
 
 @lru_cache(maxsize=4)
 def _read(data: bytes, file: str) -> tuple[tuple[tuple[str, Any], ...], str]:
-    if not data.strip():
-        raise LabilisError(
-            "The file is empty.", file, "Export the part again as STEP.", "step-empty"
-        )
-    if b"ISO-10303-21" not in data[:4096]:
-        raise LabilisError(
-            "This is not a STEP file: it does not begin with ISO-10303-21.",
-            file,
-            "Export the part as STEP (AP203, AP214 or AP242).",
-            "not-step",
-        )
-    _check_points(data, file)
+    _check_text(data, file)
     from OCP.IFSelect import IFSelect_RetDone
     from OCP.Interface import Interface_Static
     from OCP.STEPCAFControl import STEPCAFControl_Reader
@@ -202,6 +191,22 @@ def _read(data: bytes, file: str) -> tuple[tuple[tuple[str, Any], ...], str]:
             "The STEP file holds no bodies.", file, "Export the part as solids.", "step-empty"
         )
     return tuple(bodies), unit.lower()
+
+
+def _check_text(data: bytes, file: str) -> None:
+    """Raises LabilisError for what is no STEP file, before any reader sees it."""
+    if not data.strip():
+        raise LabilisError(
+            "The file is empty.", file, "Export the part again as STEP.", "step-empty"
+        )
+    if b"ISO-10303-21" not in data[:4096]:
+        raise LabilisError(
+            "This is not a STEP file: it does not begin with ISO-10303-21.",
+            file,
+            "Export the part as STEP (AP203, AP214 or AP242).",
+            "not-step",
+        )
+    _check_points(data, file)
 
 
 def _check_points(data: bytes, file: str) -> None:

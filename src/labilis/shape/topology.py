@@ -204,6 +204,25 @@ def make_table(kind: Any, rows: list[dict[str, Any]]) -> Any:
     return kind(**columns)
 
 
+def _nodes_of(triangulation: Any, location: Any) -> tuple[Floats, Ints]:
+    """Places (n, 3) mm and corners (m, 3) of a face's triangulation."""
+    move = location.Transformation()
+    local = np.array(
+        [
+            _xyz(triangulation.Node(i).Transformed(move))
+            for i in range(1, triangulation.NbNodes() + 1)
+        ]
+    )
+    corners = (
+        np.array(
+            [triangulation.Triangle(i).Get() for i in range(1, triangulation.NbTriangles() + 1)],
+            dtype=np.int64,
+        )
+        - 1
+    )
+    return local, corners
+
+
 @dataclass(frozen=True)
 class BodyShape:
     """A solid and its handles; lives in the process that read it. `view` is what travels. whole:
@@ -310,23 +329,7 @@ class BodyShape:
                     "bad-face",
                 )
             triangulations[index] = (triangulation, location)
-            move = location.Transformation()
-            local = np.array(
-                [
-                    _xyz(triangulation.Node(i).Transformed(move))
-                    for i in range(1, triangulation.NbNodes() + 1)
-                ]
-            )
-            corners = (
-                np.array(
-                    [
-                        triangulation.Triangle(i).Get()
-                        for i in range(1, triangulation.NbTriangles() + 1)
-                    ],
-                    dtype=np.int64,
-                )
-                - 1
-            )
+            local, corners = _nodes_of(triangulation, location)
             if face.Orientation() == TopAbs_REVERSED:
                 corners = corners[:, ::-1]
             points.append(local)

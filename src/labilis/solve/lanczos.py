@@ -51,29 +51,18 @@ def block_lanczos(
     near: Floats | None = None,
 ) -> Spectrum:
     """The `wanted` largest mu (largest in size when `both`) of A x = mu K x.
-
     apply: x (n, b) -> A x; solve: -> K⁻¹ x; times_k: -> K x. Stops when the first `sure` (all when
     None) have converged, the Krylov space is exhausted, or after `most` block steps (0: enough for
-    any ordinary spectrum). `near` (n, m): vectors that are thought to lie near those looked for,
-    of which the first ones take all places of the first block but one; whoever gives them proves
-    that none is missing.
-    """
+    any spectrum). `near` (n, m): vectors thought to lie near those looked for; the first ones take
+    all places of the first block but one; whoever gives them proves that none is missing."""
     wanted, block = min(wanted, n), min(block, n)
     sure = wanted if sure is None else min(sure, wanted)
-    limit = min(n, max(12 * block, 3 * wanted + 4 * block))
-    largest = min(n, max(limit, min(_MOST_VECTORS, int(_MOST_BYTES / (16 * n)))))
+    limit, largest = _room(n, wanted, block)
     most = most or max(120, 20 * wanted // block)
     basis = _Basis(n, limit + block)
-    random = np.random.default_rng(20260101)
-    first = random.standard_normal((n, block))
-    if near is not None:
-        taken = min(near.shape[1], block - 1)
-        first[:, :taken] = near[:, :taken]
-    start = solve(apply(first))
-    k_start = times_k(start)
-    q, kq, _ = _orthonormal(start, k_start, basis, _size(start, k_start))
-    h = np.zeros((0, 0))
-    solves = 1
+    start = solve(apply(_first_block(n, block, near)))
+    q, kq, _ = _orthonormal(start, times := times_k(start), basis, _size(start, times))
+    h, solves = np.zeros((0, 0)), 1
     values, s, residuals = np.zeros(0), np.zeros((0, 0)), np.zeros(0)
     for step in range(most):
         if q.shape[1] == 0:
@@ -82,37 +71,24 @@ def block_lanczos(
         basis.add(q, kq)
         w = apply(q)
         coupling = product(basis.v.T, w)
-        grown = np.zeros((basis.count,) * 2)
-        grown[:old, :old] = h
-        grown[:, old:] = coupling
-        grown[old:, :] = coupling.T
-        grown[old:, old:] = 0.5 * (coupling[old:] + coupling[old:].T)
-        h = grown
+        h = _grown(h, coupling, old)
         z = solve(w)
         scale = _size(z, w)
         z, kz = take_away(z, basis.v, coupling), take_away(w, basis.kv, coupling)
         solves += 1
         q, kq, r = _orthonormal(z, kz, basis, scale)
-        values, s = np.linalg.eigh(h)
-        order = _rank(values, both)
-        values, s = values[order], s[:, order]
+        values, s = _ranked(h, both)
         residuals = np.linalg.norm(r @ s[old:], axis=0) / np.maximum(np.abs(values), 1e-300)
         count = min(sure, len(values))
-        # a value that is noise beside the largest one cannot be resolved any better
-        done = (residuals[:count] < tolerance) | (
-            np.abs(values[:count]) < 1e-12 * np.abs(values[0])
-        )
+        done = _settled(values[:count], residuals[:count], tolerance, float(np.abs(values[0])))
         if progress is not None:
             progress(float(done.sum()) / sure)
         if basis.count >= min(wanted + block, n) and done.all() and count == sure:
             break
         if basis.count + block > limit and step < most - 1 and q.shape[1]:
             keep = min(wanted + block, basis.count - block)
-            if (
-                limit < largest
-                # crowded factors: a restart alone would go round in circles, so give the space more
-                # room
-            ):
+            # crowded factors: a restart alone would go round in circles, so give it more room
+            if limit < largest:
                 limit = min(2 * limit, largest)
                 keep = min(max(keep, limit // 3), basis.count - block)
             basis.restart(s[:, :keep], limit + block)
@@ -120,6 +96,45 @@ def block_lanczos(
             values, residuals = values[:keep], residuals[:keep]
     count = min(wanted, len(values))
     return Spectrum(values[:count], product(basis.v, s[:, :count]), residuals[:count], solves)
+
+
+def _room(n: int, wanted: int, block: int) -> tuple[int, int]:
+    """Vectors that are kept before a restart: to begin with, and at most."""
+    limit = min(n, max(12 * block, 3 * wanted + 4 * block))
+    return limit, min(n, max(limit, min(_MOST_VECTORS, int(_MOST_BYTES / (16 * n)))))
+
+
+def _first_block(n: int, block: int, near: Floats | None) -> Floats:
+    """Vectors (n, block) to begin with: those near what is looked for, but for one at random."""
+    first = np.random.default_rng(20260101).standard_normal((n, block))
+    if near is not None:
+        taken = min(near.shape[1], block - 1)
+        first[:, :taken] = near[:, :taken]
+    return first
+
+
+def _settled(
+    values: Floats, residuals: Floats, tolerance: float, largest: float
+) -> NDArray[np.bool_]:
+    """Which have converged; a value that is noise beside the largest cannot be resolved better."""
+    return np.asarray((residuals < tolerance) | (np.abs(values) < 1e-12 * largest))
+
+
+def _ranked(h: Floats, both: bool) -> tuple[Floats, Floats]:
+    """Values and vectors of the projected matrix, the largest first."""
+    values, s = np.linalg.eigh(h)
+    order = _rank(values, both)
+    return values[order], s[:, order]
+
+
+def _grown(h: Floats, coupling: Floats, old: int) -> Floats:
+    """The projected matrix (count, count) with the coupling (count, b) of the newest vectors."""
+    grown = np.zeros((len(coupling),) * 2)
+    grown[:old, :old] = h
+    grown[:, old:] = coupling
+    grown[old:, :] = coupling.T
+    grown[old:, old:] = 0.5 * (coupling[old:] + coupling[old:].T)
+    return grown
 
 
 class _Basis:

@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -160,6 +161,60 @@ class _Inverted(ArithmeticError):
     """An element turned inside out."""
 
 
+@dataclass
+class _Walk:
+    """Where a path stands, and what steers its next step; see PathState."""
+
+    state: _State
+    value: float
+    step: float
+    arc: bool
+    before: Floats | None
+    first_slope: float
+    last_slope: float
+    past: bool
+    negative: int
+    strain: float
+    length: float
+
+    @classmethod
+    def of(cls, kept: PathState) -> _Walk:
+        """The walk that goes on from a kept state."""
+        return cls(
+            _State(kept.motion, kept.rotation, kept.moved),
+            kept.value,
+            kept.step,
+            kept.arc,
+            kept.before if len(kept.before) else None,
+            kept.first_slope,
+            kept.last_slope,
+            kept.past,
+            kept.negative,
+            kept.strain,
+            kept.length,
+        )
+
+
+class _Tried(NamedTuple):
+    """A state in balance at the factor `value`: the step to it in reduced unknowns, iterations."""
+
+    state: _State
+    moved: Floats
+    value: float
+    iterations: int
+
+
+class _Found(NamedTuple):
+    """A `_Tried` that stays: slope of the path up to it, and the point."""
+
+    state: _State
+    moved: Floats
+    value: float
+    iterations: int
+    slope: float
+    point: TracePoint
+
+
 class Tracer:
     """Follows one path. forces: growing and held nodal forces (3 total,) N at rest; following:
     surface triangles with pressures that grow and that are held; laws: for each block how it
@@ -202,8 +257,7 @@ class Tracer:
 
     # --- path
     # ----------------------------------------------------------------------------------------------
-    # one path: its state would be handed through every part of it
-    def run(self, start: PathState | None = None) -> Iterator[tuple[TraceResult, TracePoint]]:  # noqa: C901
+    def run(self, start: PathState | None = None) -> Iterator[tuple[TraceResult, TracePoint]]:
         """Each converged point as it stands, with the result so far; the caller may stop asking at
         any time and go on later from `walk`, in another Tracer of the same system."""
         control, result = self.control, TraceResult()
@@ -214,136 +268,151 @@ class Tracer:
         else:
             self._take_up(start)
             result.earlier, result.cut_backs = start.factors, start.cut_backs
-        walk = self.walk
-        state = _State(walk.motion, walk.rotation, walk.moved)
-        step, arc, before, value = (
-            walk.step,
-            walk.arc,
-            walk.before if len(walk.before) else None,
-            walk.value,
-        )
-        length = walk.length
-        first_slope, last_slope, past, negative, plastic = (
-            walk.first_slope,
-            walk.last_slope,
-            walk.past,
-            walk.negative,
-            walk.strain,
-        )
+        walk = _Walk.of(self.walk)
         while len(result.factors) <= control.steps:
             try:
-                if arc:
-                    assert before is not None
-                    new, moved, value_new, count = self._arc_step(state, value, step, before)
-                    if value < control.target < value_new:  # end where it was asked for
-                        new, moved, count = self._load_step(state, control.target)
-                        value_new = control.target
-                else:
-                    step = min(step, control.target - value)
-                    new, moved, count = self._load_step(state, value + step)
-                    value_new = value + step
-                if any(block.turned_over(new.motion, new.rotation) for block in self.system.blocks):
-                    raise _Inverted
-            except (_NotConverged, ArithmeticError, ValueError) as error:
-                why = (
-                    "inverted"
-                    if isinstance(error, _Inverted)
-                    else "mechanism"
-                    if self._loose
-                    else "stuck"
-                )
+                new = self._step(walk)
+            except (ArithmeticError, ValueError) as error:
                 result.cut_backs += 1
-                step *= 0.5
-                small = step < control.least * (1.0 if not arc else self._scale)
-                if small and not arc and before is not None and self.given is None:
-                    arc, step = True, 0.25 * self._scale  # load control has come to its end
-                elif small:
-                    result.reason = why
-                    return
+                if self._shorter(walk):
+                    continue
+                result.reason = self._why(error)
+                return
+            if (tried := self._accepted(walk, new, result)) is None:
                 continue
-            if (
-                arc
-                and value_new < value
-                and not past
-                and value - value_new > _SHARP * value
-                and step > 0.02 * self._scale
-            ):
-                step *= 0.4  # over the top in too long a stride: the largest factor would be missed
-                continue
-            past = past or value_new < value
-            slope = (value_new - value) / max(float(np.linalg.norm(moved)), 1e-300)
-            first_slope = first_slope or slope
-            point = self._point(new, value_new, count, arc)
-            jumped = (
-                before is not None
-                and self.given is None
-                and (point.negative > negative or slope < _SOFTER * last_slope)
-            )
-            if jumped and not arc and step > control.least:
-                # load control has jumped over a limit, perhaps to where the path rises again, or
-                # past a bifurcation: go there along the arc
-                arc, step = True, 0.5 * self._scale
-                continue
-            grown = float(point.plastic.max(initial=0.0) - plastic)
-            if grown > control.plastic_step and step > control.least * (
-                self._scale if arc else 1.0
-            ):
-                result.cut_backs += 1
-                step *= 0.5
-                continue
-            self._accept()
-            assert self._last is not None
-            self._tangents = [*self._tangents[-1:], (value_new, self._last.tangent)]
-            if not arc:
-                self._scale = float(np.linalg.norm(moved))
-            state, value, before, negative, plastic = (
-                new,
-                value_new,
-                moved,
-                point.negative,
-                float(point.plastic.max(initial=0.0)),
-            )
-            result.points.append(point)
-            ended = "target" if value >= control.target * (1 - 1e-9) else ""
-            if (
-                self.given is None
-                and value < (1.0 - control.fall) * result.factors.max()
-                and value < result.factors[-2]
-            ):
-                ended = ended or "limit"
-            if not arc and self.given is None and slope < 0.35 * first_slope:
-                arc, step = True, float(np.linalg.norm(moved))
-            grow = 1.5 if count <= 5 else 1.0 if count <= 9 else 0.6
-            if arc and not past and slope < 0.6 * last_slope:
-                grow = min(grow, 0.7)  # the top comes near
-            last_slope = slope
-            step = step * grow if arc else min(step * grow, control.largest)
-            length += float(np.linalg.norm(moved))
-            if arc:
-                step = min(step, longest_arc(self._scale, length))
-            self.walk = PathState(
-                state.motion,
-                state.rotation,
-                state.moved,
-                value,
-                step,
-                arc,
-                before,
-                first_slope,
-                last_slope,
-                past,
-                self._scale,
-                negative,
-                plastic,
-                *self._remembered(),
-                result.factors,
-                result.cut_backs,
-                length,
-            )
-            yield result, point
+            ended = self._go_on(walk, tried, result)
+            self.walk = self._kept(walk, result)
+            yield result, tried.point
             if ended:
                 result.reason = ended
                 return
+
+    def _step(self, walk: _Walk) -> _Tried:
+        """The next point along the arc or at the next factor. Raises ArithmeticError or ValueError
+        where it does not come to balance."""
+        control = self.control
+        if walk.arc:
+            assert walk.before is not None
+            new, moved, value, count = self._arc_step(
+                walk.state, walk.value, walk.step, walk.before
+            )
+            if walk.value < control.target < value:  # end where it was asked for
+                new, moved, count = self._load_step(walk.state, control.target)
+                value = control.target
+        else:
+            walk.step = min(walk.step, control.target - walk.value)
+            value = walk.value + walk.step
+            new, moved, count = self._load_step(walk.state, value)
+        if any(block.turned_over(new.motion, new.rotation) for block in self.system.blocks):
+            raise _Inverted
+        return _Tried(new, moved, value, count)
+
+    def _shorter(self, walk: _Walk) -> bool:
+        """Half the step; False where none is left that is worth a try."""
+        walk.step *= 0.5
+        if walk.step >= self.control.least * (1.0 if not walk.arc else self._scale):
+            return True
+        if walk.arc or walk.before is None or self.given is not None:
+            return False
+        walk.arc, walk.step = True, 0.25 * self._scale  # load control has come to its end
+        return True
+
+    def _why(self, error: Exception) -> str:
+        """Reason for which a path ends where no step is short enough."""
+        if isinstance(error, _Inverted):
+            return "inverted"
+        return "mechanism" if self._loose else "stuck"
+
+    def _accepted(self, walk: _Walk, tried: _Tried, result: TraceResult) -> _Found | None:
+        """The point, None where it was reached in too long a stride: the walk has a shorter one, or
+        the arc, for the next try then."""
+        control, value = self.control, walk.value
+        if (
+            walk.arc
+            and tried.value < value
+            and not walk.past
+            and value - tried.value > _SHARP * value
+            and walk.step > 0.02 * self._scale
+        ):
+            walk.step *= 0.4  # over the top: the largest factor would be missed
+            return None
+        walk.past = walk.past or tried.value < value
+        slope = (tried.value - value) / max(float(np.linalg.norm(tried.moved)), 1e-300)
+        walk.first_slope = walk.first_slope or slope
+        point = self._point(tried.state, tried.value, tried.iterations, walk.arc)
+        jumped = (
+            walk.before is not None
+            and self.given is None
+            and (point.negative > walk.negative or slope < _SOFTER * walk.last_slope)
+        )
+        if jumped and not walk.arc and walk.step > control.least:
+            # load control has jumped over a limit, perhaps to where the path rises again, or past a
+            # bifurcation: go there along the arc
+            walk.arc, walk.step = True, 0.5 * self._scale
+            return None
+        grown = float(point.plastic.max(initial=0.0) - walk.strain)
+        least = control.least * (self._scale if walk.arc else 1.0)
+        if grown > control.plastic_step and walk.step > least:
+            result.cut_backs += 1
+            walk.step *= 0.5
+            return None
+        return _Found(*tried, slope, point)
+
+    def _go_on(self, walk: _Walk, found: _Found, result: TraceResult) -> str:
+        """Stands at the point and steers the next step; gives why the path ends there, '' where it
+        goes on."""
+        control = self.control
+        self._accept()
+        assert self._last is not None
+        self._tangents = [*self._tangents[-1:], (found.value, self._last.tangent)]
+        went = float(np.linalg.norm(found.moved))
+        if not walk.arc:
+            self._scale = went
+        walk.state, walk.value, walk.before = found.state, found.value, found.moved
+        walk.negative = found.point.negative
+        walk.strain = float(found.point.plastic.max(initial=0.0))
+        result.points.append(found.point)
+        ended = "target" if walk.value >= control.target * (1 - 1e-9) else ""
+        if (
+            self.given is None
+            and walk.value < (1.0 - control.fall) * result.factors.max()
+            and walk.value < result.factors[-2]
+        ):
+            ended = ended or "limit"
+        if not walk.arc and self.given is None and found.slope < 0.35 * walk.first_slope:
+            walk.arc, walk.step = True, went
+        grow = 1.5 if found.iterations <= 5 else 1.0 if found.iterations <= 9 else 0.6
+        if walk.arc and not walk.past and found.slope < 0.6 * walk.last_slope:
+            grow = min(grow, 0.7)  # the top comes near
+        walk.last_slope = found.slope
+        walk.step = walk.step * grow if walk.arc else min(walk.step * grow, control.largest)
+        walk.length += went
+        if walk.arc:
+            walk.step = min(walk.step, longest_arc(self._scale, walk.length))
+        return ended
+
+    def _kept(self, walk: _Walk, result: TraceResult) -> PathState:
+        """What is needed to go on from here."""
+        assert walk.before is not None
+        return PathState(
+            walk.state.motion,
+            walk.state.rotation,
+            walk.state.moved,
+            walk.value,
+            walk.step,
+            walk.arc,
+            walk.before,
+            walk.first_slope,
+            walk.last_slope,
+            walk.past,
+            self._scale,
+            walk.negative,
+            walk.strain,
+            *self._remembered(),
+            result.factors,
+            result.cut_backs,
+            walk.length,
+        )
 
     _scale = 1.0
 

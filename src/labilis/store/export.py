@@ -91,59 +91,10 @@ def write_results(report: CaseReport, folder: Path) -> list[Path]:
         if facts.mesh is not None:
             written.append(_write_vtu(report, folder / f"{stem}.vtu"))
         if facts.modes is not None:
-            path = folder / f"{stem}-modes.csv"
-            force = facts.modes.growing_force
-
-            def critical(factor: float) -> str:
-                return f"{factor * force:.9g}" if force else ""
-
-            with open(path, "w", newline="", encoding="utf-8") as target:
-                rows = csv.writer(target)
-                rows.writerow(
-                    [
-                        "mode",
-                        "factor",
-                        "critical_load_n",
-                        "driver",
-                        "kind",
-                        "required_factor",
-                        "meets",
-                    ]
-                )
-                for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.kinds), 1):
-                    meets = facts.meets(number - 1)
-                    rows.writerow(
-                        [
-                            number,
-                            f"{factor:.9g}",
-                            critical(factor),
-                            plain_cell(report.drivers[number - 1]),
-                            kind,
-                            facts.required_for(number - 1),
-                            "" if meets is None else meets,
-                        ]
-                    )
-            written.append(path)
+            written.append(_write_modes(report, folder / f"{stem}-modes.csv"))
         if facts.trace is not None and facts.mesh is not None:
             written += _write_trace(report, folder, stem)
-        path = folder / f"{stem}-evidence.csv"
-        with open(path, "w", newline="", encoding="utf-8") as target:
-            rows = csv.writer(target)
-            rows.writerow(["name", "figure", "unit", "state", "text"])
-            rows.writerows(
-                [
-                    plain_cell(cell)
-                    for cell in (
-                        item.name,
-                        item.figure,
-                        item.unit,
-                        item.state,
-                        " ".join([item.text, *(words for words, _ in item.causes)]),
-                    )
-                ]
-                for item in report.evidence
-            )
-        written.append(path)
+        written.append(_write_evidence(report, folder / f"{stem}-evidence.csv"))
     except OSError as error:
         raise LabilisError(
             f"Results cannot be written ({error.strerror}).",
@@ -152,6 +103,63 @@ def write_results(report: CaseReport, folder: Path) -> list[Path]:
             "disk",
         ) from error
     return written
+
+
+def _write_modes(report: CaseReport, path: Path) -> Path:
+    facts = report.facts
+    assert facts.modes is not None
+    force = facts.modes.growing_force
+
+    def critical(factor: float) -> str:
+        return f"{factor * force:.9g}" if force else ""
+
+    with open(path, "w", newline="", encoding="utf-8") as target:
+        rows = csv.writer(target)
+        rows.writerow(
+            [
+                "mode",
+                "factor",
+                "critical_load_n",
+                "driver",
+                "kind",
+                "required_factor",
+                "meets",
+            ]
+        )
+        for number, (factor, kind) in enumerate(zip(facts.modes.factors, facts.kinds), 1):
+            meets = facts.meets(number - 1)
+            rows.writerow(
+                [
+                    number,
+                    f"{factor:.9g}",
+                    critical(factor),
+                    plain_cell(report.drivers[number - 1]),
+                    kind,
+                    facts.required_for(number - 1),
+                    "" if meets is None else meets,
+                ]
+            )
+    return path
+
+
+def _write_evidence(report: CaseReport, path: Path) -> Path:
+    with open(path, "w", newline="", encoding="utf-8") as target:
+        rows = csv.writer(target)
+        rows.writerow(["name", "figure", "unit", "state", "text"])
+        rows.writerows(
+            [
+                plain_cell(cell)
+                for cell in (
+                    item.name,
+                    item.figure,
+                    item.unit,
+                    item.state,
+                    " ".join([item.text, *(words for words, _ in item.causes)]),
+                )
+            ]
+            for item in report.evidence
+        )
+    return path
 
 
 def shape_moved(

@@ -53,6 +53,16 @@ def prefer_paper(name: Paper) -> None:
     _prefer("paper", name)
 
 
+def prefers_still() -> bool:
+    """Whether modes stand still until they are played."""
+    return _stated().get("motion") == "still"
+
+
+def prefer_still(still: bool) -> None:
+    """Remember it."""
+    _prefer("motion", "still" if still else "moving")
+
+
 def window_place() -> str:
     """Size and place of the window when it was closed last, as the window wrote it; '' without."""
     stated = _stated().get("window")

@@ -41,6 +41,7 @@ from labilis.store.preferences import (
     Paper,
     keep_window_place,
     prefer_paper,
+    prefer_still,
     window_place,
 )
 from labilis.ui.begin import starts
@@ -119,55 +120,10 @@ class Window(Editing, QMainWindow):
         middle = QHBoxLayout()
         middle.setSpacing(0)
         self.stage = Stage(session)
-        self.stage.begin.wanted.connect(self.load_path)
-        self.stage.begin.asked.connect(
-            lambda what: {
-                "open": self.open_file,
-                "step": self.import_step,
-                "piece": lambda: offer_recipes(self, self.add_piece),
-            }[what]()
-        )
+        self._connect_begin()
         self.drawer = Drawer(session)
         self.ladder = Ladder()
-        self.sheet = Sheet(
-            session,
-            {
-                "open_step": self.import_step,
-                "revise": self.revise_file,
-                "add_file": self.add_file,
-                "hold": self.hold_picked,
-                "force": lambda: self.push_picked("force"),
-                "pressure": lambda: self.push_picked("pressure"),
-                "mesh": lambda: self.run("mesh"),
-                "zone": self.zone_picked,
-                "strength": lambda: self.run("strength"),
-                "show_stress": lambda: self.stage.show_view("Stress"),
-                "modes": lambda: self.run("modes"),
-                "trace": self.run_trace,
-                "trace_anew": self.trace_anew,
-                "converge": self.run_convergence,
-                "amplitude": lambda: self.run_study("amplitude"),
-                "tilt": lambda: self.run_study("tilt"),
-                "cross": lambda: self.run_study("cross"),
-                "contact": lambda: self.run_study("contact"),
-                "piece": lambda: offer_recipes(self, self.add_piece),
-                "grades": self.offer_grades,
-                "parameter": self.add_parameter,
-                "plan": self.add_plan,
-                "trials": self.run_trials,
-                "design": self.add_design,
-                "advice": self.try_advice,
-                "rib": self.try_rib,
-                "size": self.size_it,
-                "report": self.write_report,
-                "pages": self.preview_report,
-                "keep_view": self.keep_view,
-                "logo": self.choose_logo,
-                "check_report": self.check_report,
-                "case": self.add_case,
-                "other_load": lambda: offer_loads(self, self.session.project, self.add_load),
-            },
-        )
+        self.sheet = Sheet(session, self._tools())
         centre = QVBoxLayout()
         centre.setSpacing(0)
         centre.addWidget(self.stage, 1)
@@ -184,6 +140,56 @@ class Window(Editing, QMainWindow):
         self._connect()
         self._keys()
         self._refresh()
+
+    def _connect_begin(self) -> None:
+        """What the page of an empty window asks for."""
+        self.stage.begin.wanted.connect(self.load_path)
+        self.stage.begin.asked.connect(
+            lambda what: {
+                "open": self.open_file,
+                "step": self.import_step,
+                "piece": lambda: offer_recipes(self, self.add_piece),
+            }[what]()
+        )
+
+    def _tools(self) -> dict[str, Callable[[], object]]:
+        """What the tools of the sheet do, by the names in its table."""
+        return {
+            "open_step": self.import_step,
+            "revise": self.revise_file,
+            "add_file": self.add_file,
+            "hold": self.hold_picked,
+            "force": lambda: self.push_picked("force"),
+            "pressure": lambda: self.push_picked("pressure"),
+            "mesh": lambda: self.run("mesh"),
+            "zone": self.zone_picked,
+            "strength": lambda: self.run("strength"),
+            "show_stress": lambda: self.stage.show_view("Stress"),
+            "modes": lambda: self.run("modes"),
+            "trace": self.run_trace,
+            "trace_anew": self.trace_anew,
+            "converge": self.run_convergence,
+            "amplitude": lambda: self.run_study("amplitude"),
+            "tilt": lambda: self.run_study("tilt"),
+            "cross": lambda: self.run_study("cross"),
+            "contact": lambda: self.run_study("contact"),
+            "piece": lambda: offer_recipes(self, self.add_piece),
+            "grades": self.offer_grades,
+            "parameter": self.add_parameter,
+            "plan": self.add_plan,
+            "trials": self.run_trials,
+            "design": self.add_design,
+            "advice": self.try_advice,
+            "rib": self.try_rib,
+            "size": self.size_it,
+            "report": self.write_report,
+            "pages": self.preview_report,
+            "keep_view": self.keep_view,
+            "logo": self.choose_logo,
+            "check_report": self.check_report,
+            "case": self.add_case,
+            "other_load": lambda: offer_loads(self, self.session.project, self.add_load),
+        }
 
     # --- building
     # ----------------------------------------------------------------------------------------------
@@ -303,12 +309,16 @@ class Window(Editing, QMainWindow):
         ]
 
     def _commands(self) -> list[Command]:
-        look = {
-            "x": "Look along x",
-            "y": "Look along y",
-            "z": "Look along z",
-            "i": "Look from a corner",
-        }
+        return [
+            *self._run_commands(),
+            *self._file_commands(),
+            *self._statement_commands(),
+            *self._view_commands(),
+            *self._page_commands(),
+        ]
+
+    def _run_commands(self) -> list[Command]:
+        """Runs and studies."""
         return [
             Command("Run: find modes", "Ctrl+R", self.run_or_stop),
             Command("Run strength only", "", lambda: self.run("strength")),
@@ -333,6 +343,11 @@ class Window(Editing, QMainWindow):
             Command("Run the trace anew", "", self.trace_anew),
             Command("Show the traced shape", "", lambda: self.stage.show_view("Trace")),
             Command("Mesh now", "", lambda: self.run("mesh")),
+        ]
+
+    def _file_commands(self) -> list[Command]:
+        """Files, recovery and history."""
+        return [
             Command("Leave the editor, drop the selection, or stop the run", "Esc", self.escape),
             Command("New from a STEP file", "Ctrl+N", self.import_step),
             *[
@@ -350,6 +365,11 @@ class Window(Editing, QMainWindow):
             Command("Recover unsaved work", "", self.recover),
             Command("Undo", "Ctrl+Z", self.session.undo),
             Command("Redo", "Ctrl+Shift+Z", self.session.redo),
+        ]
+
+    def _statement_commands(self) -> list[Command]:
+        """Stations, and what is stated of the part."""
+        return [
             *[
                 Command(
                     f"Station {number}: {name}",
@@ -382,6 +402,17 @@ class Window(Editing, QMainWindow):
             Command("Loads and cases of a table (CSV)", "", self.load_table),
             Command("Finer mesh on what is picked", "", self.zone_picked),
             Command("Add a load case", "", self.add_case),
+        ]
+
+    def _view_commands(self) -> list[Command]:
+        """What the stage shows, and how."""
+        look = {
+            "x": "Look along x",
+            "y": "Look along y",
+            "z": "Look along z",
+            "i": "Look from a corner",
+        }
+        return [
             Command("Show the shape", "", lambda: self.stage.show_view("Shape")),
             Command("Show the mesh", "", lambda: self.stage.show_view("Mesh")),
             Command("Show the stress", "", lambda: self.stage.show_view("Stress")),
@@ -401,6 +432,11 @@ class Window(Editing, QMainWindow):
                 for letter, words in look.items()
             ],
             Command("Save the factor ladder as a picture or a page", "", self.save_ladder),
+        ]
+
+    def _page_commands(self) -> list[Command]:
+        """Trials, report, pages of the drawer, units."""
+        return [
             Command("Add a trial plan", "", self.add_plan),
             Command("Run the trials", "", self.run_trials),
             Command("Keep this design and go on with a copy", "", self.add_design),
@@ -434,6 +470,10 @@ class Window(Editing, QMainWindow):
                 Command(f"Paper: {name}", "", lambda name=name: self.choose_paper(name))
                 for name in PAPERS
             ],
+            Command("Modes move by themselves", "", lambda: self.choose_motion(False)),
+            Command(
+                "Modes stand still until they are played", "", lambda: self.choose_motion(True)
+            ),
             Command("List the keys", "?", self.list_keys),
         ]
 
@@ -713,6 +753,11 @@ class Window(Editing, QMainWindow):
         """Light or dark paper, from the next window on."""
         prefer_paper(name)
         self._say(f"The window will be {name} when it is opened the next time.")
+
+    def choose_motion(self, still: bool) -> None:
+        """Whether modes move by themselves, at once and from now on."""
+        prefer_still(still)
+        self.stage.playback.begin(not self.stage.playback.steady)
 
     def edit_outline(self, piece: str) -> None:
         """The outline of a piece in plan, in the stage's place."""

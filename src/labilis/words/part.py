@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from labilis.judge.spans import Figures, Sentence, Span, component_spans, name_span, value_span
 from labilis.model import GRADES, Material, Project, ScribeLine, Strut, shown
+from labilis.model.project import Piece
 from labilis.words.recipes import (
     count_words,
     openings_sentence,
@@ -41,72 +43,11 @@ def part_sentences(
     for index, piece in enumerate(project.pieces):
         spans = [Span(count_words(piece)), name_span(piece.name, ("pieces", index))]
         if piece.set_aside:
-            spans.append(Span(" is "))
-            spans.append(
-                Span(
-                    "set aside",
-                    ("pieces", index, "set_aside"),
-                    choices=(("carrying load", False), ("set aside", True)),
-                )
-            )
-            found.append((*spans, Span(".")))
+            found.append((*spans, Span(" is "), _aside_span(index, "set aside"), Span(".")))
             continue
-        if piece.recipe is not None:
-            spans += [Span(": "), *recipe_spans(project, piece, ("pieces", index)), Span(",")]
-        if piece.thickness is not None:
-            thick = value_span(piece.thickness, ("pieces", index, "thickness"), "length")
-            spans += [Span(": an imported surface, "), thick, Span(" thick,")]
-        spans.append(Span(" of "))
-        spans.append(
-            Span(
-                piece.material or "no material yet",
-                ("pieces", index, "material"),
-                choices=names,
-                tone="" if piece.material else "bad",
-            )
-        )
-        spans.append(Span(", as "))
-        ways = [("shells on its mid-surface", "shell"), ("solid elements", "solid")]
-        ways += [("a line of its section", "line")] if isinstance(piece.recipe, Strut) else []
-        spans.append(
-            Span(
-                {"solid": "solid", "shell": "shells", "line": "a line"}[piece.mesh_as],
-                ("pieces", index, "mesh_as"),
-                choices=tuple(ways),
-            )
-        )
-        if piece.mesh_as == "line":
-            spans += [
-                Span(", its ends "),
-                Span(
-                    _WARPING[piece.warping],
-                    ("pieces", index, "warping"),
-                    choices=tuple((words, value) for value, words in _WARPING.items()),
-                ),
-            ]
-        if len(project.pieces) > 1:
-            spans.append(Span(", "))
-            spans.append(
-                Span(
-                    "carrying load",
-                    ("pieces", index, "set_aside"),
-                    choices=(("carrying load", False), ("set aside", True)),
-                )
-            )
+        spans += _piece_spans(project, index, names)
         if extents is not None and len(project.pieces) == 1:
-            spans.append(
-                _sizes(", ", [value for value in sorted(extents, reverse=True) if value > 1e-9])
-            )
-            material = next(
-                (item for item in project.materials if item.name == piece.material), None
-            )
-            if material is not None and material.density is not None and volume is not None:
-                said = Figures()
-                spans.append(
-                    said.span(
-                        f", {said.of(volume * project.number(material, 'density'), 'mass', 3)}"
-                    )
-                )
+            spans += _size_spans(project, piece, extents, volume)
         found.append((*spans, Span(".")))
         if piece.recipe is not None:
             openings = openings_sentence(project, piece, ("pieces", index))
@@ -120,6 +61,71 @@ def part_sentences(
         for index, material in enumerate(project.materials)
         if material.name in used
     ]
+
+
+def _aside_span(index: int, now: str) -> Span:
+    """Whether a piece carries load, to be changed."""
+    return Span(
+        now,
+        ("pieces", index, "set_aside"),
+        choices=(("carrying load", False), ("set aside", True)),
+    )
+
+
+def _piece_spans(project: Project, index: int, names: tuple[tuple[str, Any], ...]) -> list[Span]:
+    """What a piece is, of what, meshed as what; `names` of the materials that can be chosen."""
+    piece = project.pieces[index]
+    spans: list[Span] = []
+    if piece.recipe is not None:
+        spans += [Span(": "), *recipe_spans(project, piece, ("pieces", index)), Span(",")]
+    if piece.thickness is not None:
+        thick = value_span(piece.thickness, ("pieces", index, "thickness"), "length")
+        spans += [Span(": an imported surface, "), thick, Span(" thick,")]
+    spans.append(Span(" of "))
+    spans.append(
+        Span(
+            piece.material or "no material yet",
+            ("pieces", index, "material"),
+            choices=names,
+            tone="" if piece.material else "bad",
+        )
+    )
+    spans.append(Span(", as "))
+    ways = [("shells on its mid-surface", "shell"), ("solid elements", "solid")]
+    ways += [("a line of its section", "line")] if isinstance(piece.recipe, Strut) else []
+    spans.append(
+        Span(
+            {"solid": "solid", "shell": "shells", "line": "a line"}[piece.mesh_as],
+            ("pieces", index, "mesh_as"),
+            choices=tuple(ways),
+        )
+    )
+    if piece.mesh_as == "line":
+        spans += [
+            Span(", its ends "),
+            Span(
+                _WARPING[piece.warping],
+                ("pieces", index, "warping"),
+                choices=tuple((words, value) for value, words in _WARPING.items()),
+            ),
+        ]
+    if len(project.pieces) > 1:
+        spans += [Span(", "), _aside_span(index, "carrying load")]
+    return spans
+
+
+def _size_spans(
+    project: Project, piece: Piece, extents: Sequence[float], volume: float | None
+) -> list[Span]:
+    """How large the only piece is, and its mass where its density is known."""
+    spans = [_sizes(", ", [value for value in sorted(extents, reverse=True) if value > 1e-9])]
+    material = next((item for item in project.materials if item.name == piece.material), None)
+    if material is not None and material.density is not None and volume is not None:
+        said = Figures()
+        spans.append(
+            said.span(f", {said.of(volume * project.number(material, 'density'), 'mass', 3)}")
+        )
+    return spans
 
 
 def _sizes(before: str, extents: Sequence[float], after: str = "") -> Span:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from labilis.edit.choices import offered
-from labilis.judge.spans import Sentence, Span, name_span, value_span
+from labilis.judge.spans import Path, Sentence, Span, name_span, value_span
 from labilis.model import (
     MODE_KINDS,
     RESPONSE_KINDS,
@@ -88,6 +88,27 @@ def plan_sentence(project: Project, index: int) -> Sentence:
     """The plan of a number in words."""
     path, plan = ("plans", index), project.plans[index]
     spans = [name_span(plan.name, path), Span(": try ")]
+    spans += _varied(project, path, plan)
+    spans += [
+        Span("; "),
+        Span({value: words for words, value in _HOW}[plan.how], path, choices=_ways(plan)),
+    ]
+    if plan.how in ("latin hypercube", "goal", "search"):
+        spans += [
+            Span(", at most " if plan.how in ("goal", "search") else ", "),
+            value_span(str(plan.points), (*path, "points"), "count"),
+            Span(" trials"),
+        ]
+    else:
+        spans.append(Span(f", {count_of(plan)} trials"))
+    spans.append(Span(". "))
+    spans += _asked(project, path, plan)
+    return (*spans, *_objective(project, path, plan))
+
+
+def _varied(project: Project, path: Path, plan: TrialPlan) -> list[Span]:
+    """Parameters that are tried, and what could be tried as well."""
+    spans: list[Span] = []
     for number, vary in enumerate(plan.vary):
         spans += [Span(" and " if number else ""), *_vary(project, path, plan, number, vary)]
     taken = {vary.parameter for vary in plan.vary}
@@ -111,19 +132,12 @@ def plan_sentence(project: Project, index: int) -> Sentence:
                 act=True,
             ),
         ]
-    spans += [
-        Span("; "),
-        Span({value: words for words, value in _HOW}[plan.how], path, choices=_ways(plan)),
-    ]
-    if plan.how in ("latin hypercube", "goal", "search"):
-        spans += [
-            Span(", at most " if plan.how in ("goal", "search") else ", "),
-            value_span(str(plan.points), (*path, "points"), "count"),
-            Span(" trials"),
-        ]
-    else:
-        spans.append(Span(f", {count_of(plan)} trials"))
-    spans.append(Span(". "))
+    return spans
+
+
+def _asked(project: Project, path: Path, plan: TrialPlan) -> list[Span]:
+    """Limits, and one more."""
+    spans: list[Span] = []
     if plan.limits:
         spans.append(Span("Asked for: "))
     for number, limit in enumerate(plan.limits):
@@ -145,6 +159,12 @@ def plan_sentence(project: Project, index: int) -> Sentence:
         ),
         Span(". "),
     ]
+    return spans
+
+
+def _objective(project: Project, path: Path, plan: TrialPlan) -> list[Span]:
+    """What is to be reached, told or made best."""
+    spans: list[Span] = []
     objective = Span(
         plan.objective_words,
         path,
@@ -173,7 +193,7 @@ def plan_sentence(project: Project, index: int) -> Sentence:
             objective,
             Span("."),
         ]
-    return tuple(spans)
+    return spans
 
 
 def _ways(plan: TrialPlan) -> tuple[tuple[str, dict[str, Any]], ...]:

@@ -98,28 +98,7 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
             Span(" long"),
         ]
     if isinstance(recipe, Strut):
-        drawn = {"polygon": "corners", "outline": "outline"}.get(recipe.section.shape, "")
-        words, place = _section_words(recipe.section), (*here, "section")
-        offered = _standard_choices(recipe.section.shape)
-        if drawn:
-            spans = [Span(words, (*place, drawn), "outline")]
-        elif offered:
-            known = standard_of(project, recipe.section)
-            spans = [
-                Span(
-                    words if known is None else f"{words} {known.words}",
-                    place,
-                    choices=offered,
-                )
-            ]
-        else:
-            spans = [Span(words)]
-        spans.append(Span(", "))
-        for name, word in _SIZE_WORDS.items():
-            text = getattr(recipe.section, name)
-            if text is not None:
-                spans += [write.length(text, (*here, "section", name)), Span(f" {word}, ")]
-        return [*spans, write.length(recipe.length, (*here, "length")), Span(" long")]
+        return _strut_spans(write, recipe, here)
     if isinstance(recipe, Rib):
         return [
             Span("rib, "),
@@ -144,6 +123,31 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
         write.length(recipe.depth, (*here, "depth")),
         *_pocket_spans(write, recipe, here),
     ]
+
+
+def _strut_spans(write: _Writer, recipe: Strut, here: Path) -> list[Span]:
+    drawn = {"polygon": "corners", "outline": "outline"}.get(recipe.section.shape, "")
+    words, place = _section_words(recipe.section), (*here, "section")
+    offered = _standard_choices(recipe.section.shape)
+    if drawn:
+        spans = [Span(words, (*place, drawn), "outline")]
+    elif offered:
+        known = standard_of(write.project, recipe.section)
+        spans = [
+            Span(
+                words if known is None else f"{words} {known.words}",
+                place,
+                choices=offered,
+            )
+        ]
+    else:
+        spans = [Span(words)]
+    spans.append(Span(", "))
+    for name, word in _SIZE_WORDS.items():
+        text = getattr(recipe.section, name)
+        if text is not None:
+            spans += [write.length(text, (*here, "section", name)), Span(f" {word}, ")]
+    return [*spans, write.length(recipe.length, (*here, "length")), Span(" long")]
 
 
 @lru_cache

@@ -12,10 +12,10 @@ def _text(shown: str, field: str, empty: str) -> Span:
     return Span(shown or empty, ("report", field), "text")
 
 
-def report_sentences(project: Project) -> list[Sentence]:
-    """Title and numbers, people, form, sections in and out, and the engineer's own words."""
+def _head(project: Project) -> list[Sentence]:
+    """Title and numbers, people, paper and form."""
     plan = project.report
-    found: list[Sentence] = [
+    return [
         (
             _text(plan.title, "title", project.name),
             Span(", number "),
@@ -57,6 +57,11 @@ def report_sentences(project: Project) -> list[Sentence]:
             Span("."),
         ),
     ]
+
+
+def _sections(plan: ReportPlan) -> list[Sentence]:
+    """Sections that go into it, and those that are left out."""
+    found: list[Sentence] = []
     spans: list[Span] = [Span("Goes into it: ")]
     for number, key in enumerate(key for key in SECTION_KEYS if key not in plan.left_out):
         spans += [Span(", ")] if number else []
@@ -76,6 +81,13 @@ def report_sentences(project: Project) -> list[Sentence]:
                 )
             )
         found.append((*spans, Span(".")))
+    return found
+
+
+def report_sentences(project: Project) -> list[Sentence]:
+    """Title and numbers, people, form, sections in and out, and the engineer's own words."""
+    plan = project.report
+    found = [*_head(project), *_sections(plan)]
     found += [
         (Span(f"Note at {key}: "), Span(text, ("report", "notes", key), "text"))
         for key, text in plan.notes.items()

@@ -11,7 +11,12 @@ from collections.abc import Mapping, Sequence
 
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.figures import error_text, settled_words
-from labilis.judge.findings import ConvergenceFindings, StrengthFindings
+from labilis.judge.findings import (
+    ConvergenceFindings,
+    MeshFindings,
+    SettledFindings,
+    StrengthFindings,
+)
 from labilis.judge.gates import Gate
 from labilis.judge.spans import (
     Figures,
@@ -43,6 +48,7 @@ from labilis.model import (
     WeightLoad,
     shown,
 )
+from labilis.model.statements import Load
 from labilis.words.joints import fastener_sentences, joint_sentences
 
 _NONE: Mapping[str, str] = {}
@@ -218,6 +224,61 @@ def _shared(project: Project, load: ForceLoad, path: tuple[str | int, ...]) -> l
     ]
 
 
+def _amount_spans(project: Project, load: Load, path: Path) -> list[Span]:
+    """What a load is and how much."""
+    spans: list[Span] = []
+    if isinstance(load, ForceLoad):
+        if load.components is not None:
+            spans += component_spans(load.components, (*path, "components"), "force") + _lean(
+                load, path
+            )
+        else:
+            spans += [
+                value_span(load.normal or "", (*path, "normal"), "force"),
+                Span(" into the face"),
+            ]
+        spans += _shared(project, load, path)
+    elif isinstance(load, PressureLoad):
+        spans += [
+            value_span(load.pressure, (*path, "pressure"), "stress"),
+            Span(" pressure, "),
+            Span(
+                "keeping its direction" if load.direction == "fixed" else "following the surface",
+                (*path, "direction"),
+                choices=(
+                    ("keeping its direction", "fixed"),
+                    ("following the surface", "following"),
+                ),
+            ),
+            Span(","),
+        ]
+    elif isinstance(load, LineLoad):
+        spans += component_spans(load.components, (*path, "components"), "line force") + [
+            Span(" per length")
+        ]
+    elif isinstance(load, MomentLoad):
+        spans += [
+            Span("moment about "),
+            *component_spans(load.components, (*path, "components"), "moment"),
+        ]
+    elif isinstance(load, WeightLoad):
+        what = "all pieces" if not load.pieces else ", ".join(load.pieces)
+        spans += [Span(f"weight of {what} under ")] + component_spans(
+            load.acceleration, (*path, "acceleration"), "acceleration"
+        )
+    elif isinstance(load, TemperatureLoad):
+        spans += [
+            value_span(load.change, (*path, "change"), "temperature"),
+            Span(" change of temperature"),
+        ]
+    elif isinstance(load, MoveLoad):
+        spans += [
+            Span(f"{load.support} moved by "),
+            *component_spans(load.components, (*path, "components"), "length"),
+        ]
+    return spans
+
+
 def load_sentences(project: Project, lost: Mapping[str, str] = _NONE) -> list[Sentence]:
     """One sentence per load; `lost`: what regions have lost, in words."""
     if not project.loads:
@@ -232,57 +293,7 @@ def load_sentences(project: Project, lost: Mapping[str, str] = _NONE) -> list[Se
     for index, load in enumerate(project.loads):
         path = ("loads", index)
         spans = [name_span(load.name, path), Span(": ")]
-        if isinstance(load, ForceLoad):
-            if load.components is not None:
-                spans += component_spans(load.components, (*path, "components"), "force") + _lean(
-                    load, path
-                )
-            else:
-                spans += [
-                    value_span(load.normal or "", (*path, "normal"), "force"),
-                    Span(" into the face"),
-                ]
-            spans += _shared(project, load, path)
-        elif isinstance(load, PressureLoad):
-            spans += [
-                value_span(load.pressure, (*path, "pressure"), "stress"),
-                Span(" pressure, "),
-                Span(
-                    "keeping its direction"
-                    if load.direction == "fixed"
-                    else "following the surface",
-                    (*path, "direction"),
-                    choices=(
-                        ("keeping its direction", "fixed"),
-                        ("following the surface", "following"),
-                    ),
-                ),
-                Span(","),
-            ]
-        elif isinstance(load, LineLoad):
-            spans += component_spans(load.components, (*path, "components"), "line force") + [
-                Span(" per length")
-            ]
-        elif isinstance(load, MomentLoad):
-            spans += [
-                Span("moment about "),
-                *component_spans(load.components, (*path, "components"), "moment"),
-            ]
-        elif isinstance(load, WeightLoad):
-            what = "all pieces" if not load.pieces else ", ".join(load.pieces)
-            spans += [Span(f"weight of {what} under ")] + component_spans(
-                load.acceleration, (*path, "acceleration"), "acceleration"
-            )
-        elif isinstance(load, TemperatureLoad):
-            spans += [
-                value_span(load.change, (*path, "change"), "temperature"),
-                Span(" change of temperature"),
-            ]
-        elif isinstance(load, MoveLoad):
-            spans += [
-                Span(f"{load.support} moved by "),
-                *component_spans(load.components, (*path, "components"), "length"),
-            ]
+        spans += _amount_spans(project, load, path)
         if hasattr(load, "on"):
             on_hubs = isinstance(load, (ForceLoad, MomentLoad))
             spans += [Span(" on "), _place_span(project, load.on, (*path, "on"), on_hubs)]
@@ -358,15 +369,8 @@ def _inside(project: Project, case: str) -> set[str]:
     return {case}.union(*(_inside(project, part.case) for part in project.case(case).combine))
 
 
-def mesh_sentences(
-    project: Project,
-    facts: CaseFacts | None,
-    proposed: float | None,
-    lost: Mapping[str, str] = _NONE,
-    expected: str = "",
-) -> list[Sentence]:
-    """Size, order, zones, and the mesh that came of it, or what is `expected` before there is
-    one."""
+def _mesh_head(project: Project, facts: CaseFacts | None, proposed: float | None) -> Sentence:
+    """Kinds of elements and their size."""
     plan = project.mesh
     kinds = {piece.mesh_as for piece in project.active_pieces}
     order = Span(
@@ -401,21 +405,12 @@ def mesh_sentences(
         else []
     )
     what += [Span(" and line elements" if what else "Line elements")] if "line" in kinds else []
-    found: list[Sentence] = [
-        (*what, Span(" of "), value_span(size, ("mesh", "size"), "length"), *finer, Span("."))
-    ]
-    for index, zone in enumerate(plan.zones):
-        found.append(
-            (
-                Span("Finer on "),
-                Span(zone.region, strong=True, subject=("zones", zone.region)),
-                Span(": "),
-                value_span(zone.size, ("mesh", "zones", index, "size"), "length"),
-                Span("."),
-                *_lost_words(project, zone.region, lost),
-            )
-        )
-    found += fastener_sentences(project, lost)
+    return (*what, Span(" of "), value_span(size, ("mesh", "size"), "length"), *finer, Span("."))
+
+
+def _settled_sentences(project: Project, found_by: SettledFindings | None) -> list[Sentence]:
+    """That the run makes the mesh finer by itself, and what came of it."""
+    plan, found = project.mesh, list[Sentence]()
     if (
         plan.size is None
         and plan.fineness is None
@@ -434,6 +429,12 @@ def mesh_sentences(
             found.append(
                 (said.span(settled_words(found_by, said), "" if found_by.enough else "caution"),)
             )
+    return found
+
+
+def _weld_sentences(project: Project) -> list[Sentence]:
+    """Across what gaps walls count as welded."""
+    plan, found = project.mesh, list[Sentence]()
     if (
         len([piece for piece in project.active_pieces if piece.mesh_as != "line"]) > 1
         or plan.weld_gap is not None
@@ -447,24 +448,54 @@ def mesh_sentences(
                 Span("."),
             )
         )
+    return found
+
+
+def _made_sentences(mesh: MeshFindings) -> list[Sentence]:
+    """The mesh that was made."""
+    worst = float(mesh.shape.min())
+    said, found = Figures(), list[Sentence]()
+    found.append(
+        (
+            said.span(
+                f"{mesh.words[:1].upper() + mesh.words[1:]}, {len(mesh.nodes):,} nodes, "
+                f"{mesh.unknowns:,} unknowns; worst "
+                f"shape {said.plain(worst, '.2f')} of 1."
+            ),
+        )
+    )
+    found += [(Span(str(text), tone="quiet"),) for text in map(shown.restated, mesh.told.tolist())]
+    return found
+
+
+def mesh_sentences(
+    project: Project,
+    facts: CaseFacts | None,
+    proposed: float | None,
+    lost: Mapping[str, str] = _NONE,
+    expected: str = "",
+) -> list[Sentence]:
+    """Size, order, zones, and the mesh that came of it, or what is `expected` before there is
+    one."""
+    plan, found_by = project.mesh, None if facts is None else facts.settled
+    found = [_mesh_head(project, facts, proposed)]
+    for index, zone in enumerate(plan.zones):
+        found.append(
+            (
+                Span("Finer on "),
+                Span(zone.region, strong=True, subject=("zones", zone.region)),
+                Span(": "),
+                value_span(zone.size, ("mesh", "zones", index, "size"), "length"),
+                Span("."),
+                *_lost_words(project, zone.region, lost),
+            )
+        )
+    found += fastener_sentences(project, lost)
+    found += _settled_sentences(project, found_by) + _weld_sentences(project)
     if (facts is None or facts.mesh is None) and expected:
         found.append((Span(expected, tone="quiet"),))
     if facts is not None and facts.mesh is not None:
-        mesh = facts.mesh
-        worst = float(mesh.shape.min())
-        said = Figures()
-        found.append(
-            (
-                said.span(
-                    f"{mesh.words[:1].upper() + mesh.words[1:]}, {len(mesh.nodes):,} nodes, "
-                    f"{mesh.unknowns:,} unknowns; worst "
-                    f"shape {said.plain(worst, '.2f')} of 1."
-                ),
-            )
-        )
-        found += [
-            (Span(str(text), tone="quiet"),) for text in map(shown.restated, mesh.told.tolist())
-        ]
+        found += _made_sentences(facts.mesh)
     found += joint_sentences(project, None if facts is None else facts.mesh)
     return found
 

@@ -10,6 +10,7 @@ from labilis.judge.imperfections import recommended, weaker_side
 from labilis.judge.spans import Figures, Sentence, Span, value_span
 from labilis.judge.trace_ends import what_to_try
 from labilis.model import Project, shown
+from labilis.model.project import TracePlan
 
 _SIDES = {"weaker": "the weaker side", "+": "its own side", "-": "the other side"}
 _SIDE_CHOICES = tuple((words, sign) for sign, words in _SIDES.items())
@@ -53,6 +54,21 @@ def _start(project: Project, facts: CaseFacts | None) -> list[Span]:
             Span(" to "),
             Span(_SIDES[seed.sign], (*path, "sign"), choices=_SEED_CHOICES),
         ]
+    spans += _mix_spans(plan, count)
+    rows = recommended(facts, plan.mode - 1) if facts is not None else []
+    if rows:
+        choices = (("a thousandth of the moving length", None), *rows)
+        spans += [
+            Span(" ("),
+            Span("recommended amplitudes", ("trace", "amplitude"), choices=choices, act=True),
+            Span(")"),
+        ]
+    return spans
+
+
+def _mix_spans(plan: TracePlan, count: int) -> list[Span]:
+    """Further modes that can be mixed in, of `count` that were found."""
+    spans: list[Span] = []
     stated = [seed.model_dump() for seed in plan.seeds]
     more = [
         (
@@ -69,36 +85,11 @@ def _start(project: Project, facts: CaseFacts | None) -> list[Span]:
             Span("mix", ("trace", "seeds"), choices=tuple(more), act=True),
             Span(")"),
         ]
-    rows = recommended(facts, plan.mode - 1) if facts is not None else []
-    if rows:
-        choices = (("a thousandth of the moving length", None), *rows)
-        spans += [
-            Span(" ("),
-            Span("recommended amplitudes", ("trace", "amplitude"), choices=choices, act=True),
-            Span(")"),
-        ]
     return spans
 
 
-def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]:
-    """Starting shape, where it ends, and what was found."""
-    plan = project.trace
-    found: list[Sentence] = [(*_start(project, facts), Span("."))]
-    found.append(
-        (
-            Span("At most "),
-            value_span(str(plan.steps), ("trace", "steps"), "count"),
-            Span(" steps, up to factor "),
-            value_span(plan.target or "1.5 × the first mode's", ("trace", "target"), "number"),
-            Span(" or a motion of "),
-            value_span(
-                plan.deflection or "a twentieth of the part's size",
-                ("trace", "deflection"),
-                "length",
-            ),
-            Span("."),
-        )
-    )
+def _material_sentence(plan: TracePlan) -> Sentence:
+    """Whether the material yields, and the strain up to which it is followed."""
     material = [
         Span("The material "),
         Span(
@@ -122,7 +113,29 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
             value_span(plan.strain, ("trace", "strain"), "number"),
             Span(" of strain"),
         ]
-    found.append((*material, Span(".")))
+    return (*material, Span("."))
+
+
+def _plan_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]:
+    """Starting shape, material, steps, and where it ends."""
+    plan = project.trace
+    found: list[Sentence] = [(*_start(project, facts), Span("."))]
+    found.append(
+        (
+            Span("At most "),
+            value_span(str(plan.steps), ("trace", "steps"), "count"),
+            Span(" steps, up to factor "),
+            value_span(plan.target or "1.5 × the first mode's", ("trace", "target"), "number"),
+            Span(" or a motion of "),
+            value_span(
+                plan.deflection or "a twentieth of the part's size",
+                ("trace", "deflection"),
+                "length",
+            ),
+            Span("."),
+        )
+    )
+    found.append(_material_sentence(plan))
     if plan.material == "yielding" and any(p.mesh_as == "line" for p in project.active_pieces):
         found.append(
             (
@@ -160,41 +173,24 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
             Span("."),
         )
     )
-    trace = facts.trace if facts is not None else None
-    if trace is None:
-        return [
-            *found,
-            (
-                Span(
-                    "Not traced. The first mode's factor is of an ideal part; this finds what the "
-                    "real one carries.",
-                    tone="quiet",
-                ),
-            ),
-        ]
+    return found
+
+
+def _outcome_sentences(
+    project: Project, facts: CaseFacts | None, trace: TraceFindings
+) -> list[Sentence]:
+    """What a trace that came to its end found; first how far it is verified."""
     said = Figures()
-    if not trace.done:
-        return [
-            *found,
-            (
-                said.span(
-                    f"Traced so far: {len(trace.factors) - 1} steps, factor "
-                    f"{said.plain(float(trace.factors[-1]))}.",
-                    "quiet",
-                ),
-            ),
-        ]
     loss = f", {trace.loss_words}" if trace.loss_words else ""
     tone = "good" if trace.verified >= 1 else "bad"
-    found.insert(
-        0,
+    found: list[Sentence] = [
         (
             said.span(
                 f"Verified to {said.plain(trace.verified)} × the load, {trace.end_words}{loss}.",
                 tone,
             ),
         ),
-    )
+    ]
     if math.isfinite(trace.about_at):
         found.append((said.span(_about_words(trace, said)),))
     if math.isfinite(trace.bifurcation):
@@ -231,6 +227,37 @@ def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
         )
     )
     return found
+
+
+def trace_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]:
+    """Starting shape, where it ends, and what was found."""
+    found = _plan_sentences(project, facts)
+    trace = facts.trace if facts is not None else None
+    if trace is None:
+        return [
+            *found,
+            (
+                Span(
+                    "Not traced. The first mode's factor is of an ideal part; this finds what the "
+                    "real one carries.",
+                    tone="quiet",
+                ),
+            ),
+        ]
+    said = Figures()
+    if not trace.done:
+        return [
+            *found,
+            (
+                said.span(
+                    f"Traced so far: {len(trace.factors) - 1} steps, factor "
+                    f"{said.plain(float(trace.factors[-1]))}.",
+                    "quiet",
+                ),
+            ),
+        ]
+    head, *rest = _outcome_sentences(project, facts, trace)
+    return [head, *found, *rest]
 
 
 def _why(project: Project, facts: CaseFacts | None) -> str:

@@ -20,6 +20,50 @@ from labilis.judge.screening import Screened
 from labilis.model import Project, Rib
 
 State = Literal["good", "caution", "bad", "not judged"]
+# every piece of evidence that there is: what gates, pages and reasons refer to one by
+EvidenceName = Literal[
+    "Southwell line",
+    "all loads together",
+    "balance",
+    "bolts",
+    "centred load",
+    "completeness",
+    "compression",
+    "cross-check",
+    "deflection before buckling",
+    "edges for faces",
+    "effective length",
+    "element order",
+    "elements per half wave",
+    "faces that touch",
+    "following pressure",
+    "free rigid motion",
+    "hand check",
+    "held along its length",
+    "held loaded direction",
+    "held loads",
+    "held part",
+    "ideal factor as capacity",
+    "interacting modes",
+    "joints",
+    "large against linear",
+    "length on the trace",
+    "mesh as asked",
+    "mesh error",
+    "mid-surface",
+    "modes under the required factor",
+    "narrow walls",
+    "negative factors",
+    "overall check",
+    "plausible factor",
+    "proportions",
+    "stretch",
+    "symmetry",
+    "total or each",
+    "trace",
+    "walls of lines",
+    "yield before buckling",
+]
 
 
 # of the driver's bending energy: which of two pieces so near each other is first, meshes decide
@@ -32,7 +76,7 @@ class Evidence:
     mended; causes: what else explains it, each in words with the station where that would be
     changed."""
 
-    name: str
+    name: EvidenceName
     figure: str
     unit: str
     state: State

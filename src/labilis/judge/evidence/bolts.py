@@ -3,10 +3,10 @@
 import math
 
 from labilis.judge.bolts import bolt_checks, bolts_without_load
-from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.evidence.base import CaseFacts, Evidence, EvidenceName
 from labilis.judge.figures import force_text
 
-NAME = "bolts"
+NAME: EvidenceName = "bolts"
 
 
 def bolts(facts: CaseFacts) -> Evidence | None:

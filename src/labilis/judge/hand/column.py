@@ -36,6 +36,30 @@ def column_factor(
     stiffness N mm²: E I; length mm; ends: of the first and the second end, fixed, pinned, guided or
     free; growing, held N: compression at the first and the second end, even in between.
     """
+    k, g, q = _matrices(stiffness, length, growing, held)
+    n = _ELEMENTS
+    free = [
+        row
+        for row, stays in zip((0, 1, 2 * n, 2 * n + 1), (*_HELD[ends[0]], *_HELD[ends[1]]))
+        if not stays
+    ]
+    chosen = np.r_[
+        free[: sum(row < 2 for row in free)],
+        np.arange(2, 2 * n),
+        free[sum(row < 2 for row in free) :],
+    ].astype(int)
+    base = (k - q)[np.ix_(chosen, chosen)]
+    try:
+        largest = float(linalg.eigh(g[np.ix_(chosen, chosen)], base, eigvals_only=True)[-1])
+    except linalg.LinAlgError:
+        return 0.0
+    return 1.0 / largest if largest > 1e-300 else float("inf")
+
+
+def _matrices(
+    stiffness: float, length: float, growing: tuple[float, float], held: tuple[float, float]
+) -> tuple[Floats, Floats, Floats]:
+    """Bending stiffness, and what the growing and the held compression take from it."""
     n = _ELEMENTS
     h = length / n
     bending = (
@@ -69,22 +93,7 @@ def column_factor(
             square = np.outer(slope, slope) * weight * h / 2
             g[rows, rows] += square * (growing[0] + (growing[1] - growing[0]) * x)
             q[rows, rows] += square * (held[0] + (held[1] - held[0]) * x)
-    free = [
-        row
-        for row, stays in zip((0, 1, 2 * n, 2 * n + 1), (*_HELD[ends[0]], *_HELD[ends[1]]))
-        if not stays
-    ]
-    chosen = np.r_[
-        free[: sum(row < 2 for row in free)],
-        np.arange(2, 2 * n),
-        free[sum(row < 2 for row in free) :],
-    ].astype(int)
-    base = (k - q)[np.ix_(chosen, chosen)]
-    try:
-        largest = float(linalg.eigh(g[np.ix_(chosen, chosen)], base, eigvals_only=True)[-1])
-    except linalg.LinAlgError:
-        return 0.0
-    return 1.0 / largest if largest > 1e-300 else float("inf")
+    return k, g, q
 
 
 def changes(ends: tuple[float, float]) -> bool:

@@ -160,49 +160,11 @@ def euler_check(
     code 'no-euler' when the part is not a strut with two ends, or nothing pushes along it."""
     if len(sections.station) == 0:
         raise LabilisError("The part has no section between its ends.", "euler", code="no-euler")
-    growing, held = float(strength.axial[0]), float(strength.axial[1])
-    size = float(np.linalg.norm(strength.applied[0, :3]))
-    if growing <= 0.02 * size or growing <= 0:
-        raise LabilisError(
-            "The growing load does not push along the part.",
-            "euler",
-            "Euler's formula needs compression.",
-            "no-euler",
-        )
+    growing, held = _compression(strength)
     smallest = int(np.argmin(sections.i_min))
     lower, upper, between = _two_ends(strength, sections.axis, span)
     free_length = length if length is not None else between[1] - between[0]
-    planes = []
-    for name, moment, direction in (
-        ("weak", sections.i_min[smallest], sections.weak[smallest]),
-        ("strong", sections.i_max[smallest], sections.strong[smallest]),
-    ):
-        turn = np.cross(sections.axis, direction)
-        if choice.ends != "found":
-            ends = next(case for case in FOUR_CASES if case.name == choice.ends)
-        else:
-            pair = frozenset(
-                (_end_state(lower, direction, turn), _end_state(upper, direction, turn))
-            )
-            if pair not in _BY_ENDS:
-                raise LabilisError(
-                    f"Ends that are {' and '.join(sorted(pair))} are not among Euler's cases.",
-                    "euler",
-                    "Choose the ends by hand.",
-                    "no-euler",
-                )
-            ends = _BY_ENDS[pair]
-        found = (
-            (_end_state(lower, direction, turn), _end_state(upper, direction, turn))
-            if choice.ends == "found"
-            else None
-        )
-        load, factor = _load(
-            modulus * float(moment), free_length, ends, found, (growing, held), along
-        )
-        x, y, z = (float(c) for c in direction)
-        planes.append(EulerPlane(name, (x, y, z), float(moment), ends, load, factor))
-    planes.sort(key=lambda plane: plane.factor)
+    planes = _planes(sections, modulus, free_length, (lower, upper), choice, (growing, held), along)
     governing = planes[0]
     table = tuple(
         (
@@ -232,6 +194,65 @@ def euler_check(
         along is not None and bool(changes(tuple(along[0])) or changes(tuple(along[1]))),
     )
     return EulerCheck(**{**check.__dict__, "remarks": tuple(_remarks(check, sections))})
+
+
+def _planes(
+    sections: SectionFindings,
+    modulus: float,
+    free_length: float,
+    grips: tuple[Floats, Floats],
+    choice: EulerChoice,
+    forces: tuple[float, float],
+    along: Floats | None,
+) -> list[EulerPlane]:
+    """Both planes of bending, the lower factor first."""
+    lower, upper = grips
+    smallest = int(np.argmin(sections.i_min))
+    planes = []
+    for name, moment, direction in (
+        ("weak", sections.i_min[smallest], sections.weak[smallest]),
+        ("strong", sections.i_max[smallest], sections.strong[smallest]),
+    ):
+        states = (
+            _end_state(lower, direction, np.cross(sections.axis, direction)),
+            _end_state(upper, direction, np.cross(sections.axis, direction)),
+        )
+        found = states if choice.ends == "found" else None
+        ends = _case_of(choice.ends, states)
+        load, factor = _load(modulus * float(moment), free_length, ends, found, forces, along)
+        x, y, z = (float(c) for c in direction)
+        planes.append(EulerPlane(name, (x, y, z), float(moment), ends, load, factor))
+    planes.sort(key=lambda plane: plane.factor)
+    return planes
+
+
+def _case_of(named: str, states: tuple[str, str]) -> EndCase:
+    """Euler's case as it was chosen, or that of the two ends as they are held."""
+    if named != "found":
+        return next(case for case in FOUR_CASES if case.name == named)
+    pair = frozenset(states)
+    if pair not in _BY_ENDS:
+        raise LabilisError(
+            f"Ends that are {' and '.join(sorted(pair))} are not among Euler's cases.",
+            "euler",
+            "Choose the ends by hand.",
+            "no-euler",
+        )
+    return _BY_ENDS[pair]
+
+
+def _compression(strength: StrengthFindings) -> tuple[float, float]:
+    """Growing and held compression, N; raises LabilisError where the growing load does not push."""
+    growing, held = float(strength.axial[0]), float(strength.axial[1])
+    size = float(np.linalg.norm(strength.applied[0, :3]))
+    if growing <= 0.02 * size or growing <= 0:
+        raise LabilisError(
+            "The growing load does not push along the part.",
+            "euler",
+            "Euler's formula needs compression.",
+            "no-euler",
+        )
+    return growing, held
 
 
 def _load(

@@ -7,7 +7,7 @@ from __future__ import annotations
 import math
 import queue
 import threading
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 import numpy as np
@@ -107,6 +107,14 @@ def _short(text: str, digits: int) -> str:
         return text
 
 
+def _typical(trials: Iterable[TrialFindings], objective: str) -> float:
+    """Median size of what was found of the objective, 1 without any."""
+    sizes = [
+        abs(one) for trial in trials if math.isfinite(one := trial.response(objective)) and one
+    ]
+    return float(np.median(sizes)) if sizes else 1.0
+
+
 def _approximated(
     project: Project,
     plan: TrialPlan,
@@ -117,26 +125,16 @@ def _approximated(
     done: Callable[[list[Point]], Iterator[TrialFindings]],
     stopped: Callable[[], bool],
 ) -> Iterator[TrialFindings]:
-    """COBYLA asks for points in a thread of its own; here they are run, so that each is given as
-    soon as it is done."""
-    from scipy.optimize import NonlinearConstraint, minimize
-
-    asked: queue.Queue[Any] = queue.Queue()
-    answers: queue.Queue[TrialFindings | None] = queue.Queue()
-    sizes = [
-        abs(one)
-        for trial in seen.values()
-        if math.isfinite(one := trial.response(plan.objective)) and one
-    ]
-    size = float(np.median(sizes)) if sizes else 1.0
+    """COBYLA asks for points in a thread of its own; here they are run, each given at once."""
+    asked, answers = queue.Queue[Any](), queue.Queue[TrialFindings | None]()
+    size = _typical(seen.values(), plan.objective)
 
     def trial_at(x: Shares) -> TrialFindings:
         known = seen.get(tuple(point_at(x).values()))
         if known is None:
             asked.put(np.clip(x, 0.0, 1.0))
-            known = answers.get()
-        if known is None:
-            raise StopIteration
+            if (known := answers.get()) is None:
+                raise StopIteration
         return known
 
     def value(x: Shares) -> float:
@@ -145,11 +143,12 @@ def _approximated(
 
     def kept(x: Shares) -> Shares:
         found = np.maximum(margins(project, plan, trial_at(x)), -_NO_ANSWER)
-        return np.sign(found) * np.log1p(
-            np.abs(found)
-        )  # factors go with powers of sizes: so they are less bent
+        # factors go with powers of sizes: so they are less bent
+        return np.sign(found) * np.log1p(np.abs(found))
 
     def ask() -> None:
+        from scipy.optimize import NonlinearConstraint, minimize
+
         try:
             first = shares[tuple(ordered(project, plan, list(seen.values()))[0].texts.tolist())]
             minimize(
@@ -166,14 +165,12 @@ def _approximated(
             asked.put(error)
         asked.put(None)
 
-    thread = threading.Thread(target=ask, daemon=True, name="labilis-search")
-    thread.start()
+    (thread := threading.Thread(target=ask, daemon=True, name="labilis-search")).start()
     while (x := asked.get()) is not None:
         if isinstance(x, Exception):
             raise x
-        points = [] if stopped() else fresh([x])
         found = None
-        for trial in done(points):
+        for trial in done([] if stopped() else fresh([x])):
             found = trial
             yield trial
         answers.put(found)

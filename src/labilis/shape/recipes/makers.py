@@ -16,6 +16,7 @@ from labilis.model import (
     Rib,
     Strut,
 )
+from labilis.model.recipes import Pocket
 from labilis.shape.profile import (
     Run,
     area_of,
@@ -222,6 +223,46 @@ def make_strut(recipe: Strut, read: Read, where: str) -> Made:
     return made
 
 
+def _pocket(
+    pocket: Pocket, number: int, d: float, border: Any, read: Read, place: str
+) -> tuple[Any, Any]:
+    """What a pocket takes from a block of depth d mm, and the names of its faces."""
+    x, y = read(pocket.x, "length"), read(pocket.y, "length")
+    pw, ph = read(pocket.width, "length") / 2, read(pocket.height, "length") / 2
+    depth, r = (
+        positive(read(pocket.depth, "length"), "depth", f"{place}/depth"),
+        read(pocket.radius, "length"),
+    )
+    if depth >= d:
+        raise LabilisError(
+            "The pocket goes through the block.",
+            f"{place}/depth",
+            "Make it shallower, or use a bore.",
+            "pocket",
+        )
+    hollow = rounded_path(
+        [(x - pw, y - ph, r), (x + pw, y - ph, r), (x + pw, y + ph, r), (x - pw, y + ph, r)],
+        True,
+        place,
+    )
+    if not inside(points_of(hollow), border).all():
+        raise LabilisError(
+            "The pocket reaches outside the block.",
+            place,
+            "Move it or make it smaller.",
+            "pocket",
+        )
+    tool, tool_names = swept(
+        [hollow],
+        d - depth,
+        d + 1.0,
+        [[f"pocket.{number}"] * len(hollow)],
+        (f"pocket.{number}", ""),
+        place,
+    )
+    return tool, tool_names
+
+
 def make_block(recipe: Block, read: Read, where: str) -> Made:
     """Names: top, bottom, side.1 to side.4, bore.1, ..., pocket.1, ... A block has no
     mid-surface."""
@@ -256,39 +297,7 @@ def make_block(recipe: Block, read: Read, where: str) -> Made:
     solid, names = swept(paths, 0.0, d, words, ("bottom", "top"), where)
     for number, pocket in enumerate(recipe.pockets, 1):
         place = f"{where}/pockets/{number - 1}"
-        x, y = read(pocket.x, "length"), read(pocket.y, "length")
-        pw, ph = read(pocket.width, "length") / 2, read(pocket.height, "length") / 2
-        depth, r = (
-            positive(read(pocket.depth, "length"), "depth", f"{place}/depth"),
-            read(pocket.radius, "length"),
-        )
-        if depth >= d:
-            raise LabilisError(
-                "The pocket goes through the block.",
-                f"{place}/depth",
-                "Make it shallower, or use a bore.",
-                "pocket",
-            )
-        hollow = rounded_path(
-            [(x - pw, y - ph, r), (x + pw, y - ph, r), (x + pw, y + ph, r), (x - pw, y + ph, r)],
-            True,
-            place,
-        )
-        if not inside(points_of(hollow), border).all():
-            raise LabilisError(
-                "The pocket reaches outside the block.",
-                place,
-                "Move it or make it smaller.",
-                "pocket",
-            )
-        tool, tool_names = swept(
-            [hollow],
-            d - depth,
-            d + 1.0,
-            [[f"pocket.{number}"] * len(hollow)],
-            (f"pocket.{number}", ""),
-            place,
-        )
+        tool, tool_names = _pocket(pocket, number, d, border, read, place)
         cut = BRepAlgoAPI_Cut(solid, tool)
         names = images(cut, names) + images(cut, tool_names)
         solid = cut.Shape()

@@ -4,6 +4,7 @@ first yield and the ideal factor marked."""
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Iterable, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
@@ -65,13 +66,7 @@ class TraceCurve(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         trace = self.trace
         if trace is None or len(trace.factors) < 2:
-            painter.setPen(QColor(PAPER.quiet))
-            painter.drawText(
-                self.rect(),
-                Qt.AlignmentFlag.AlignCenter,
-                "No trace yet. It follows the imperfect part at large deflection: run it at the "
-                "Trace station.",
-            )
+            self._nothing(painter)
             return
         marks = [
             (value, words, colour)
@@ -112,9 +107,37 @@ class TraceCurve(QWidget):
             )
 
         self._axes(painter, area, at, (low, wide), high, words, times)
+        self._marks(painter, area, lambda factor: at(low, factor).y(), marks)
+        self._others(painter, at, others)
+        own_colour = QColor(PAPER.quiet if self.stale else PAPER.accent)
+        painter.setPen(QPen(own_colour, 2))
+        points = [at(float(motion), float(factor)) for motion, factor in zip(own, trace.factors)]
+        painter.drawPolyline(QPolygonF(points))
+        painter.setBrush(own_colour)
+        painter.setPen(Qt.PenStyle.NoPen)
+        for point in points:
+            painter.drawEllipse(point, 2.6, 2.6)
+
+    def _nothing(self, painter: QPainter) -> None:
+        painter.setPen(QColor(PAPER.quiet))
+        painter.drawText(
+            self.rect(),
+            Qt.AlignmentFlag.AlignCenter,
+            "No trace yet. It follows the imperfect part at large deflection: run it at the "
+            "Trace station.",
+        )
+
+    def _marks(
+        self,
+        painter: QPainter,
+        area: QRectF,
+        y_of: Callable[[float], float],
+        marks: list[tuple[float, str, str]],
+    ) -> None:
+        """Dashed lines at telling factors, their names beside, clear of each other."""
         placed: list[float] = []
         for value, words, colour in sorted(marks, reverse=True):
-            y = at(low, value).y()
+            y = y_of(value)
             painter.setPen(QPen(QColor(colour), 1.2, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             label = max(y - 8, placed[-1] + 15 if placed else y - 8)
@@ -125,6 +148,14 @@ class TraceCurve(QWidget):
                 Qt.AlignmentFlag.AlignVCenter,
                 f"{value:.4g} {words}",
             )
+
+    def _others(
+        self,
+        painter: QPainter,
+        at: Callable[[float, float], QPointF],
+        others: Sequence[tuple[str, TraceFindings, Iterable[float]]],
+    ) -> None:
+        """Traces kept for comparison, in grey."""
         for number, (name, other, values) in enumerate(others):
             painter.setPen(
                 QPen(
@@ -139,14 +170,6 @@ class TraceCurve(QWidget):
             painter.drawPolyline(QPolygonF(line))
             painter.setPen(QColor(PAPER.quiet))
             painter.drawText(line[-1] + QPointF(5, 5), name)
-        own_colour = QColor(PAPER.quiet if self.stale else PAPER.accent)
-        painter.setPen(QPen(own_colour, 2))
-        points = [at(float(motion), float(factor)) for motion, factor in zip(own, trace.factors)]
-        painter.drawPolyline(QPolygonF(points))
-        painter.setBrush(own_colour)
-        painter.setPen(Qt.PenStyle.NoPen)
-        for point in points:
-            painter.drawEllipse(point, 2.6, 2.6)
 
     def _axes(
         self,

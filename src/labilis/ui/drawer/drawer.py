@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QPlainTextEdit,
     QPushButton,
     QStackedWidget,
+    QTableWidget,
     QTableWidgetItem,
     QToolButton,
     QVBoxLayout,
@@ -68,32 +69,7 @@ class Drawer(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 2, 8, 4)
         layout.setSpacing(2)
-        row = QHBoxLayout()
-        row.setSpacing(0)
-        self.tabs: dict[str, QPushButton] = {}
-        for name in PAGES:
-            tab = QPushButton(name)
-            tab.setObjectName("tab")
-            tab.setCheckable(True)
-            tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
-            bold = QFont(tab.font())
-            bold.setBold(True)
-            tab.setMinimumWidth(
-                QFontMetrics(bold).horizontalAdvance(name + (" (99)" if name == "Evidence" else ""))
-                + 14
-            )
-            row.addWidget(tab)
-            self.tabs[name] = tab
-        self.summary = Label()
-        self.summary.setObjectName("note")
-        row.addStretch(1)
-        row.addWidget(self.summary)
-        self.fold = QToolButton()
-        self.fold.setAccessibleName("Fold or unfold the drawer")
-        self.fold.setToolTip("Fold or unfold the drawer")
-        self.fold.clicked.connect(self.toggle)
-        row.addWidget(self.fold)
-        layout.addLayout(row)
+        layout.addLayout(self._tab_row())
         self.old = Label("Out of date: this is of before the last change. Run again for today's.")
         self.old.setStyleSheet(f"color: {PAPER.caution}; font-weight: 600")
         self.old.hide()
@@ -107,17 +83,7 @@ class Drawer(QWidget):
             self.trace_page.curve,
         )
         self.modes_page.chosen.connect(self.mode_chosen)
-        self.evidence = plain_table(["", "evidence", "what it says", ""], "Evidence")
-        head = self.evidence.horizontalHeader()
-        assert head is not None
-        head.setStretchLastSection(False)
-        for column, width in ((0, 96), (1, 150), (3, 90)):
-            head.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
-            self.evidence.setColumnWidth(column, width)
-        head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
-        self.evidence.setWordWrap(True)
-        self.evidence.itemActivated.connect(self._evidence_clicked)
-        self.evidence.itemClicked.connect(self._evidence_clicked)
+        self.evidence = self._evidence_table()
         self.journal = QPlainTextEdit()
         self.journal.setReadOnly(True)
         self.journal.setAccessibleName("Journal")
@@ -150,6 +116,49 @@ class Drawer(QWidget):
         self.show_page("Modes")
         self.set_open(False)
         self.refresh()
+
+    def _tab_row(self) -> QHBoxLayout:
+        """Tabs, the summary of what is in front, and the fold."""
+        row = QHBoxLayout()
+        row.setSpacing(0)
+        self.tabs: dict[str, QPushButton] = {}
+        for name in PAGES:
+            tab = QPushButton(name)
+            tab.setObjectName("tab")
+            tab.setCheckable(True)
+            tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
+            bold = QFont(tab.font())
+            bold.setBold(True)
+            tab.setMinimumWidth(
+                QFontMetrics(bold).horizontalAdvance(name + (" (99)" if name == "Evidence" else ""))
+                + 14
+            )
+            row.addWidget(tab)
+            self.tabs[name] = tab
+        self.summary = Label()
+        self.summary.setObjectName("note")
+        row.addStretch(1)
+        row.addWidget(self.summary)
+        self.fold = QToolButton()
+        self.fold.setAccessibleName("Fold or unfold the drawer")
+        self.fold.setToolTip("Fold or unfold the drawer")
+        self.fold.clicked.connect(self.toggle)
+        row.addWidget(self.fold)
+        return row
+
+    def _evidence_table(self) -> QTableWidget:
+        table = plain_table(["", "evidence", "what it says", ""], "Evidence")
+        head = table.horizontalHeader()
+        assert head is not None
+        head.setStretchLastSection(False)
+        for column, width in ((0, 96), (1, 150), (3, 90)):
+            head.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            table.setColumnWidth(column, width)
+        head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
+        table.setWordWrap(True)
+        table.itemActivated.connect(self._evidence_clicked)
+        table.itemClicked.connect(self._evidence_clicked)
+        return table
 
     def show_page(self, name: str) -> None:
         """Bring a page to the front; unfold if need be."""

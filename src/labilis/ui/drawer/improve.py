@@ -3,7 +3,8 @@ the designs side by side."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -23,7 +24,7 @@ from labilis.judge.findings import TrialFindings
 from labilis.judge.ladder import rungs
 from labilis.model import RESPONSE_KINDS, TrialPlan, named, shown
 from labilis.run import ProjectReport
-from labilis.run.comparing import compared, finest_size, side_by_side, worst_headline
+from labilis.run.comparing import Beside, compared, finest_size, side_by_side, worst_headline
 from labilis.run.trials import best_of, keeps, ordered, response_text
 from labilis.ui.copying import full_head
 from labilis.ui.drawer.chart import Chart
@@ -54,6 +55,42 @@ class ImprovePage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
+        layout.addLayout(self._tool_row())
+        self.pages = QStackedWidget()
+        layout.addWidget(self.pages, 1)
+        trials = QWidget()
+        inner = QVBoxLayout(trials)
+        inner.setContentsMargins(0, 0, 0, 0)
+        across = QHBoxLayout()
+        self.table = plain_table([""], "Trials, best first")
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.chart = Chart("Chart of the trials")
+        self.chart.point_chosen.connect(self._choose_point)
+        self.table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+        across.addWidget(self.table, 5)
+        across.addWidget(self.chart, 3)
+        inner.addLayout(across, 1)
+        self.note = note_below(_NOTHING)
+        inner.addWidget(self.note)
+        self.designs = plain_table([""], "Designs side by side")
+        self.designs.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Interactive)  # type: ignore[union-attr]
+        side = QWidget()
+        below = QVBoxLayout(side)
+        below.setContentsMargins(0, 0, 0, 0)
+        across = QHBoxLayout()
+        self.ladders = LaddersBeside()
+        across.addWidget(self.designs, 1)
+        across.addWidget(self.ladders, 1)
+        below.addLayout(across, 1)
+        self.flags = note_below("")
+        below.addWidget(self.flags)
+        self.pages.addWidget(trials)
+        self.pages.addWidget(side)
+        self.choose("trials")
+
+    def _tool_row(self) -> QHBoxLayout:
+        """What is shown, which plan, and what can be done with it."""
         row = QHBoxLayout()
         self.buttons: dict[str, QPushButton] = {}
         for name in ("trials", "designs"):
@@ -88,39 +125,7 @@ class ImprovePage(QWidget):
         )
         self.on_stage.clicked.connect(lambda: self.stage_wanted.emit(tuple(self._reports)))
         row.addWidget(self.on_stage)
-        layout.addLayout(row)
-        self.pages = QStackedWidget()
-        layout.addWidget(self.pages, 1)
-        trials = QWidget()
-        inner = QVBoxLayout(trials)
-        inner.setContentsMargins(0, 0, 0, 0)
-        across = QHBoxLayout()
-        self.table = plain_table([""], "Trials, best first")
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.chart = Chart("Chart of the trials")
-        self.chart.point_chosen.connect(self._choose_point)
-        self.table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
-        across.addWidget(self.table, 5)
-        across.addWidget(self.chart, 3)
-        inner.addLayout(across, 1)
-        self.note = note_below(_NOTHING)
-        inner.addWidget(self.note)
-        self.designs = plain_table([""], "Designs side by side")
-        self.designs.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Interactive)  # type: ignore[union-attr]
-        side = QWidget()
-        below = QVBoxLayout(side)
-        below.setContentsMargins(0, 0, 0, 0)
-        across = QHBoxLayout()
-        self.ladders = LaddersBeside()
-        across.addWidget(self.designs, 1)
-        across.addWidget(self.ladders, 1)
-        below.addLayout(across, 1)
-        self.flags = note_below("")
-        below.addWidget(self.flags)
-        self.pages.addWidget(trials)
-        self.pages.addWidget(side)
-        self.choose("trials")
+        return row
 
     def choose(self, name: str) -> None:
         """Show trials or designs."""
@@ -270,30 +275,7 @@ class ImprovePage(QWidget):
             [found for _, found, _ in known],
             ["" if said is None else worst_headline(said) for _, _, said in known],
         )
-        self.designs.setColumnCount(1 + len(names))
-        self.designs.setHorizontalHeaderLabels(["", f"(shown) {names[0]}", *names[1:]])
-        self.designs.setRowCount(len(rows))
-        for row, beside in enumerate(rows):
-            for column, words in enumerate([beside.title, *beside.texts]):
-                found = known[column - 1][1] if column and beside.response else None
-                full = (
-                    None
-                    if found is None
-                    else float(found["responses"][beside.response])
-                    / shown.per(RESPONSE_KINDS[beside.response][0])
-                )
-                cell = text_cell(words, PAPER.quiet if column == 0 else "", full)
-                self.designs.setItem(row, column, cell)
-        for column, name in enumerate(
-            names, 1
-        ):  # a long name is cut, so that all designs are seen beside each other
-            self.designs.setColumnWidth(
-                column, min(max(self.designs.sizeHintForColumn(column) + 8, 118), 170)
-            )
-            head = self.designs.horizontalHeaderItem(column)
-            assert head is not None
-            head.setToolTip(plain_tip(name))
-        self.designs.resizeColumnToContents(0)
+        self._fill_designs(names, rows, [found for _, found, _ in known])
         case = self.session.case_name
         reports = [
             (name, None if said is None else said.case(case) or said.cases[0])
@@ -322,6 +304,38 @@ class ImprovePage(QWidget):
             else []
         )
         self.flags.setText(" ".join(said))
+
+    def _fill_designs(
+        self,
+        names: Sequence[str],
+        rows: Sequence[Beside],
+        figures: Sequence[Mapping[str, Any] | None],
+    ) -> None:
+        """The table of designs beside each other; figures: what was found of each."""
+        self.designs.setColumnCount(1 + len(names))
+        self.designs.setHorizontalHeaderLabels(["", f"(shown) {names[0]}", *names[1:]])
+        self.designs.setRowCount(len(rows))
+        for row, beside in enumerate(rows):
+            for column, words in enumerate([beside.title, *beside.texts]):
+                found = figures[column - 1] if column and beside.response else None
+                full = (
+                    None
+                    if found is None
+                    else float(found["responses"][beside.response])
+                    / shown.per(RESPONSE_KINDS[beside.response][0])
+                )
+                cell = text_cell(words, PAPER.quiet if column == 0 else "", full)
+                self.designs.setItem(row, column, cell)
+        for column, name in enumerate(
+            names, 1
+        ):  # a long name is cut, so that all designs are seen beside each other
+            self.designs.setColumnWidth(
+                column, min(max(self.designs.sizeHintForColumn(column) + 8, 118), 170)
+            )
+            head = self.designs.horizontalHeaderItem(column)
+            assert head is not None
+            head.setToolTip(plain_tip(name))
+        self.designs.resizeColumnToContents(0)
 
 
 def _fit(table: QTableWidget) -> None:

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayout, QWidget
 
 from labilis.judge.figures import critical_text, error_text
+from labilis.judge.findings import ModesFindings
 from labilis.model import shown
 from labilis.run.report import CaseReport
 from labilis.ui.copying import full_head
@@ -96,46 +97,8 @@ class ModesPage(QWidget):
         self.table.setRowCount(len(modes.factors))
         full_head(self.table, _COLUMNS.index("critical load"), "force")
         full_head(self.table, _COLUMNS.index("half wave"), "length")
-        waves = report.half_waves
-        for row, (factor, kind) in enumerate(zip(modes.factors, facts.kinds)):
-            required = facts.required_for(row)
-            if factor < 0:
-                verdict, colour = "load must reverse", PAPER.quiet
-            elif facts.meets(row) is None:
-                verdict, colour = "the trace decides", PAPER.quiet
-            elif facts.meets(row):
-                verdict, colour = f"✓ meets {required:.4g}", PAPER.good
-            else:
-                verdict, colour = f"✕ {100 * (1 - factor / required):.0f} % under", PAPER.bad
-            grey = PAPER.quiet if stale else ""
-            wave, count = waves[row] if row < len(waves) else (0.0, 0.0)
-            along = f"{count:.0f}" if count >= 10 else f"{count:.2g}"
-            error = float(modes.mesh_error[row]) if row < len(modes.mesh_error) else math.nan
-            cells = [
-                str(row + 1),
-                f"{factor:.4g}",
-                error_text(error) if math.isfinite(error) else "–",
-                critical_text(float(factor), modes.growing_force),
-                f"{modes.drivers[row]}, {kind}",
-                "",
-                shown.length(wave, 2 if wave < 100 else 3) if wave else "",
-            ]
-            critical = (
-                shown.value(abs(float(factor)) * modes.growing_force, "force")
-                if modes.growing_force
-                else None
-            )
-            full = {
-                1: float(factor),
-                2: 100 * error,
-                3: critical,
-                6: shown.value(wave, "length") if wave else None,
-            }
-            for column, text in enumerate(cells):
-                self.table.setItem(row, column, text_cell(text, grey, full.get(column)))
-            if wave and (item := self.table.item(row, len(cells) - 1)) is not None:
-                item.setToolTip(plain_tip(f"{item.toolTip()}, {along} elements along it"))
-            self.table.setItem(row, len(cells), text_cell(verdict, grey or colour))
+        for row in range(len(modes.factors)):
+            self._fill_row(row, report, modes, stale)
             self._fill_shares(row, report)
         notes = [
             item.text
@@ -158,6 +121,48 @@ class ModesPage(QWidget):
             f"first factor {modes.positive[0]:.4g}" if len(modes.positive) else "no positive factor"
         )
         return ("out of date: " if stale else "") + first
+
+    def _fill_row(self, row: int, report: CaseReport, modes: ModesFindings, stale: bool) -> None:
+        facts, waves = report.facts, report.half_waves
+        factor, kind = modes.factors[row], facts.kinds[row]
+        required = facts.required_for(row)
+        if factor < 0:
+            verdict, colour = "load must reverse", PAPER.quiet
+        elif facts.meets(row) is None:
+            verdict, colour = "the trace decides", PAPER.quiet
+        elif facts.meets(row):
+            verdict, colour = f"✓ meets {required:.4g}", PAPER.good
+        else:
+            verdict, colour = f"✕ {100 * (1 - factor / required):.0f} % under", PAPER.bad
+        grey = PAPER.quiet if stale else ""
+        wave, count = waves[row] if row < len(waves) else (0.0, 0.0)
+        along = f"{count:.0f}" if count >= 10 else f"{count:.2g}"
+        error = float(modes.mesh_error[row]) if row < len(modes.mesh_error) else math.nan
+        cells = [
+            str(row + 1),
+            f"{factor:.4g}",
+            error_text(error) if math.isfinite(error) else "–",
+            critical_text(float(factor), modes.growing_force),
+            f"{modes.drivers[row]}, {kind}",
+            "",
+            shown.length(wave, 2 if wave < 100 else 3) if wave else "",
+        ]
+        critical = (
+            shown.value(abs(float(factor)) * modes.growing_force, "force")
+            if modes.growing_force
+            else None
+        )
+        full = {
+            1: float(factor),
+            2: 100 * error,
+            3: critical,
+            6: shown.value(wave, "length") if wave else None,
+        }
+        for column, text in enumerate(cells):
+            self.table.setItem(row, column, text_cell(text, grey, full.get(column)))
+        if wave and (item := self.table.item(row, len(cells) - 1)) is not None:
+            item.setToolTip(plain_tip(f"{item.toolTip()}, {along} elements along it"))
+        self.table.setItem(row, len(cells), text_cell(verdict, grey or colour))
 
     def _fill_shares(self, row: int, report: CaseReport) -> None:
         modes = report.facts.modes

@@ -180,21 +180,7 @@ class Ladder(QWidget):
         top: float,
         bottom: float,
     ) -> None:
-        notes = [rung.note for _, rung in rungs]
-        room = bottom - top
-        metrics = QFontMetricsF(_font(11))
-        tall = []
-        for (_, rung), note in zip(rungs, notes):
-            lines = 0 if not note else min(2, self._lines(metrics, note, rung))
-            tall.append(18.0 + 13.0 * lines + 3.0)
-        if sum(tall) > room:  # too many: drop the notes of all but the first modes
-            tall = [
-                18.0 if rung.kind == "mode" and rung.mode > 1 else h
-                for h, (_, rung) in zip(tall, rungs)
-            ]
-        plain = sum(tall)
-        shrink = min(1.0, room / plain) if plain else 1.0
-        tall = [h * shrink for h in tall]
+        tall = self._heights(rungs, bottom - top)
         # the required factor's name stands on its bar, without a leader
         wanted = [y_of(rung.factor) - (11 if rung.kind == "required" else 0) for _, rung in rungs]
         bar = next((k for k, (_, rung) in enumerate(rungs) if rung.kind == "required"), None)
@@ -214,58 +200,86 @@ class Ladder(QWidget):
             )
             title_y = centre - height / 2 + 10
             if rung.kind == "required":
+                box = QRectF(_AXIS_X + 6, centre - 9, self.width() - _AXIS_X - 12, 18)
                 painter.setFont(_font(12, bold=True))
-                painter.drawText(
-                    QRectF(_AXIS_X + 6, centre - 9, self.width() - _AXIS_X - 12, 18),
-                    Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-                    rung.title,
-                )
+                flags = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+                painter.drawText(box, flags, rung.title)
                 self._places.append(
                     (QRectF(_LABEL_X, centre - 9, self.width() - _LABEL_X, 18), index)
                 )
                 continue
-            painter.drawPolyline(
-                QPolygonF(
-                    [
-                        QPointF(_AXIS_X, y),
-                        QPointF(_AXIS_X + 10, y),
-                        QPointF(_LABEL_X - 12, title_y),
-                        QPointF(_LABEL_X - 5, title_y),
-                    ]
-                )
-            )
-            picture = self.pictures.get(rung.mode)
-            right = self.width() - (_PICTURE + 10 if picture is not None and height >= 30 else 6)
+            self._leader(painter, y, title_y)
             place = QRectF(_LABEL_X - 3, centre - height / 2, self.width() - _LABEL_X - 1, height)
-            if index == self.chosen:
-                painter.setPen(QPen(QColor(PAPER.ink if self.hasFocus() else PAPER.line), 1.2))
-                painter.setBrush(QColor(PAPER.card))
-                painter.drawRoundedRect(place.adjusted(-1, 0, -2, -1), 4, 4)
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(colour)
-            painter.setFont(_font(12, bold=True))
-            painter.drawText(
-                QRectF(_LABEL_X, title_y - 9, right - _LABEL_X, 18),
-                Qt.AlignmentFlag.AlignVCenter,
-                rung.title,
-            )
-            if height > 25 and rung.note:
-                painter.setPen(QColor(PAPER.quiet))
-                painter.setFont(_font(11))
-                painter.drawText(
-                    QRectF(_LABEL_X, title_y + 8, right - _LABEL_X, height - 19),
-                    Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignTop,
-                    rung.note,
-                )
-            if picture is not None and height >= 30:
-                side = min(_PICTURE, height - 4)
-                box = QRectF(self.width() - side - 6, centre - side / 2, side, side)
-                painter.setPen(QPen(QColor(PAPER.line), 1))
-                painter.setBrush(QColor(PAPER.ground))
-                painter.drawRoundedRect(box, 3, 3)
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawPixmap(box.adjusted(1, 1, -1, -1), picture, QRectF(picture.rect()))
+            self._label(painter, index, rung, place, colour)
             self._places.append((place, index))
+
+    def _heights(self, rungs: list[tuple[int, Rung]], room: float) -> list[float]:
+        """What each label takes, px, shrunk to the room there is."""
+        notes = [rung.note for _, rung in rungs]
+        metrics = QFontMetricsF(_font(11))
+        tall = []
+        for (_, rung), note in zip(rungs, notes):
+            lines = 0 if not note else min(2, self._lines(metrics, note, rung))
+            tall.append(18.0 + 13.0 * lines + 3.0)
+        if sum(tall) > room:  # too many: drop the notes of all but the first modes
+            tall = [
+                18.0 if rung.kind == "mode" and rung.mode > 1 else h
+                for h, (_, rung) in zip(tall, rungs)
+            ]
+        plain = sum(tall)
+        shrink = min(1.0, room / plain) if plain else 1.0
+        tall = [h * shrink for h in tall]
+        return tall
+
+    def _leader(self, painter: QPainter, y: float, title_y: float) -> None:
+        """From the place of a factor on the axis to its label."""
+        painter.drawPolyline(
+            QPolygonF(
+                [
+                    QPointF(_AXIS_X, y),
+                    QPointF(_AXIS_X + 10, y),
+                    QPointF(_LABEL_X - 12, title_y),
+                    QPointF(_LABEL_X - 5, title_y),
+                ]
+            )
+        )
+
+    def _label(
+        self, painter: QPainter, index: int, rung: Rung, place: QRectF, colour: QColor
+    ) -> None:
+        """Title, note and picture of a rung in its place."""
+        height, centre = place.height(), place.center().y()
+        title_y = place.top() + 10
+        picture = self.pictures.get(rung.mode)
+        right = self.width() - (_PICTURE + 10 if picture is not None and height >= 30 else 6)
+        if index == self.chosen:
+            painter.setPen(QPen(QColor(PAPER.ink if self.hasFocus() else PAPER.line), 1.2))
+            painter.setBrush(QColor(PAPER.card))
+            painter.drawRoundedRect(place.adjusted(-1, 0, -2, -1), 4, 4)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(colour)
+        painter.setFont(_font(12, bold=True))
+        painter.drawText(
+            QRectF(_LABEL_X, title_y - 9, right - _LABEL_X, 18),
+            Qt.AlignmentFlag.AlignVCenter,
+            rung.title,
+        )
+        if height > 25 and rung.note:
+            painter.setPen(QColor(PAPER.quiet))
+            painter.setFont(_font(11))
+            painter.drawText(
+                QRectF(_LABEL_X, title_y + 8, right - _LABEL_X, height - 19),
+                Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignTop,
+                rung.note,
+            )
+        if picture is not None and height >= 30:
+            side = min(_PICTURE, height - 4)
+            box = QRectF(self.width() - side - 6, centre - side / 2, side, side)
+            painter.setPen(QPen(QColor(PAPER.line), 1))
+            painter.setBrush(QColor(PAPER.ground))
+            painter.drawRoundedRect(box, 3, 3)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPixmap(box.adjusted(1, 1, -1, -1), picture, QRectF(picture.rect()))
 
     def _lines(self, metrics: QFontMetricsF, note: str, rung: Rung) -> int:
         width = self.width() - _LABEL_X - (_PICTURE + 10 if rung.mode in self.pictures else 6)

@@ -90,17 +90,7 @@ class LaddersBeside(QWidget):
         top, bottom = 24.0, self.height() - 10.0
         scale = scale_for(every, top, bottom)
         wide = (self.width() - _SCALE) / len(self.ladders)
-        painter.setPen(QColor(PAPER.quiet))
-        lowest = bottom + 20.0
-        for tick in scale.ticks():
-            y = scale.y(tick)
-            if lowest - y >= 12.0:
-                painter.drawText(
-                    QRectF(0, y - 8, _SCALE - 8, 16),
-                    Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                    f"{tick:g}",
-                )
-                lowest = y
+        self._ticks(painter, scale, bottom)
         self._joints(
             painter,
             [
@@ -133,25 +123,51 @@ class LaddersBeside(QWidget):
                 painter.setPen(QPen(QColor(_colour(rung)), 2.0))
                 painter.drawLine(QPointF(x - 4, y), QPointF(x + 6, y))
             for (words, rung), centre in zip(kept, centres):
-                painter.setPen(QPen(QColor(PAPER.line), 1.0))
-                painter.drawLine(QPointF(x + 6, scale.y(rung.factor)), QPointF(x + 14, centre))
-                painter.setPen(QColor(_colour(rung)))
-                box = QRectF(x + 17, centre - _ROW / 2, wide - 24, _ROW)
-                words = painter.fontMetrics().elidedText(
-                    words, Qt.TextElideMode.ElideRight, int(box.width())
-                )
-                painter.fillRect(
-                    QRectF(
-                        box.left() - 2,
-                        box.top() + 1,
-                        painter.fontMetrics().horizontalAdvance(words) + 4,
-                        _ROW - 2,
-                    ),
-                    QColor(PAPER.card),
-                )
+                self._label(painter, words, rung, scale.y(rung.factor), x, centre, wide)
+
+    @staticmethod
+    def _ticks(painter: QPainter, scale: Scale, bottom: float) -> None:
+        """Factors along the left border."""
+        painter.setPen(QColor(PAPER.quiet))
+        lowest = bottom + 20.0
+        for tick in scale.ticks():
+            y = scale.y(tick)
+            if lowest - y >= 12.0:
                 painter.drawText(
-                    box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words
+                    QRectF(0, y - 8, _SCALE - 8, 16),
+                    Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                    f"{tick:g}",
                 )
+                lowest = y
+
+    @staticmethod
+    def _label(
+        painter: QPainter,
+        words: str,
+        rung: Rung,
+        y: float,
+        x: float,
+        centre: float,
+        wide: float,
+    ) -> None:
+        """Words of a rung at y of the ladder at x, moved to `centre` clear of others."""
+        painter.setPen(QPen(QColor(PAPER.line), 1.0))
+        painter.drawLine(QPointF(x + 6, y), QPointF(x + 14, centre))
+        painter.setPen(QColor(_colour(rung)))
+        box = QRectF(x + 17, centre - _ROW / 2, wide - 24, _ROW)
+        words = painter.fontMetrics().elidedText(
+            words, Qt.TextElideMode.ElideRight, int(box.width())
+        )
+        painter.fillRect(
+            QRectF(
+                box.left() - 2,
+                box.top() + 1,
+                painter.fontMetrics().horizontalAdvance(words) + 4,
+                _ROW - 2,
+            ),
+            QColor(PAPER.card),
+        )
+        painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
 
     @staticmethod
     def _joints(

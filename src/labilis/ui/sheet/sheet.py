@@ -27,6 +27,123 @@ if TYPE_CHECKING:
 STATIONS = ("Part", "Supports", "Loads", "Mesh", "Strength", "Modes", "Trace", "Improve", "Report")
 
 
+# station, what the tool says, command, its tip
+_TOOLS = (
+    ("Part", "open STEP…", "open_step", "New project from a STEP file"),
+    (
+        "Part",
+        "revised file…",
+        "revise",
+        "Read a revised STEP or STL file: supports, loads and zones find their faces again",
+    ),
+    ("Part", "+ file…", "add_file", "Bring in the bodies of a further STEP or STL file"),
+    ("Part", "+ piece", "piece", "A piece from a recipe: plate, folded sheet, strut, rib, block"),
+    ("Part", "+ parameter", "parameter", "A named number that sizes may use in expressions"),
+    (
+        "Part",
+        "materials",
+        "grades",
+        "Copy a material, keep it among own grades, import and export grades",
+    ),
+    ("Supports", "+ hold what is picked", "hold", "Pick a face or an edge on the stage first"),
+    ("Loads", "+ force", "force", "On the picked face or edge"),
+    ("Loads", "+ pressure", "pressure", "On the picked faces"),
+    (
+        "Loads",
+        "+ other",
+        "other_load",
+        "Weight, a change of temperature, a displacement, loads of a table",
+    ),
+    (
+        "Loads",
+        "+ case",
+        "case",
+        "A further load case with all loads; cases can be combined with factors",
+    ),
+    ("Mesh", "mesh now", "mesh", "Make the mesh and look at it"),
+    (
+        "Mesh",
+        "converge",
+        "converge",
+        "First factor with several meshes: how far the number can be believed",
+    ),
+    (
+        "Mesh",
+        "cross-check",
+        "cross",
+        "The first factors of the same part meshed the other way: shells as solids, thin "
+        "solids as shells",
+    ),
+    (
+        "Mesh",
+        "touching faces",
+        "contact",
+        "The first factor with the faces that touch at bolts and seams bonded, and with them apart",
+    ),
+    ("Mesh", "+ zone", "zone", "Finer elements on the picked face or edge"),
+    ("Strength", "run strength", "strength", "Linear static run"),
+    ("Strength", "show stress", "show_stress", "Stress on the stage"),
+    ("Modes", "find modes", "modes", "Run everything that is out of date, to the verdict"),
+    ("Trace", "run the trace", "trace", "Follow the imperfect part of this case along its path"),
+    ("Trace", "anew", "trace_anew", "From the unloaded part, not from where it was left off"),
+    (
+        "Trace",
+        "how sensitive",
+        "amplitude",
+        "The verified factor over the amplitude, to both sides",
+    ),
+    (
+        "Strength",
+        "tilt",
+        "tilt",
+        "First factor, first yield and stress over a tilt and an offset of the largest force",
+    ),
+    ("Improve", "+ plan", "plan", "A trial plan over the parameters of the project"),
+    (
+        "Improve",
+        "run the trials",
+        "trials",
+        "All trials of the plan that are not known yet, side by side",
+    ),
+    (
+        "Improve",
+        "try the advice",
+        "advice",
+        "The first piece of advice as a further design, run at once",
+    ),
+    (
+        "Improve",
+        "try a rib",
+        "rib",
+        "Through the crest of the plate that bulges first, along its compression, as a "
+        "further design",
+    ),
+    (
+        "Improve",
+        "size it",
+        "size",
+        "The gauges of least mass at which every mode reaches what it must, and first "
+        "yield the service load; at most 15 runs, the best becomes a design",
+    ),
+    ("Improve", "+ design", "design", "Keep a copy of the present statements as a further design"),
+    ("Report", "look at its pages", "pages", "As they would be printed now"),
+    ("Report", "+ this view", "keep_view", "What the stage shows now as a picture of the report"),
+    ("Report", "logo…", "logo", "A picture at the head of the first page"),
+    (
+        "Report",
+        "check a report…",
+        "check_report",
+        "Run what a report carries again: do its figures still hold?",
+    ),
+    (
+        "Report",
+        "write the report",
+        "report",
+        "As pages (PDF), for a browser (HTML) or to edit (DOCX)",
+    ),
+)
+
+
 class Sheet(QScrollArea):
     """The check sheet. `station_opened` carries the station's name."""
 
@@ -67,137 +184,18 @@ class Sheet(QScrollArea):
             self.cards[name], self.marks[name] = card, mark
         column.addStretch(1)
         self.setWidget(ground)
-        add = self.cards
-        add["Part"].add_tool("open STEP…", commands["open_step"], "New project from a STEP file")
-        self.revise_tool = add["Part"].add_tool(
-            "revised file…",
-            commands["revise"],
-            "Read a revised STEP or STL file: supports, loads and zones find their faces again",
-        )
-        self.further_tool = add["Part"].add_tool(
-            "+ file…", commands["add_file"], "Bring in the bodies of a further STEP or STL file"
-        )
-        add["Part"].add_tool(
-            "+ piece",
-            commands["piece"],
-            "A piece from a recipe: plate, folded sheet, strut, rib, block",
-        )
-        add["Part"].add_tool(
-            "+ parameter", commands["parameter"], "A named number that sizes may use in expressions"
-        )
-        add["Part"].add_tool(
-            "materials",
-            commands["grades"],
-            "Copy a material, keep it among own grades, import and export grades",
-        )
-        add["Supports"].add_tool(
-            "+ hold what is picked", commands["hold"], "Pick a face or an edge on the stage first"
-        )
-        add["Loads"].add_tool("+ force", commands["force"], "On the picked face or edge")
-        add["Loads"].add_tool("+ pressure", commands["pressure"], "On the picked faces")
-        add["Loads"].add_tool(
-            "+ other",
-            commands["other_load"],
-            "Weight, a change of temperature, a displacement, loads of a table",
-        )
-        add["Loads"].add_tool(
-            "+ case",
-            commands["case"],
-            "A further load case with all loads; cases can be combined with factors",
-        )
-        add["Mesh"].add_tool("mesh now", commands["mesh"], "Make the mesh and look at it")
-        add["Mesh"].add_tool(
-            "converge",
-            commands["converge"],
-            "First factor with several meshes: how far the number can be believed",
-        )
-        add["Mesh"].add_tool(
-            "cross-check",
-            commands["cross"],
-            "The first factors of the same part meshed the other way: shells as solids, "
-            "thin solids as shells",
-        )
-        self.contact_tool = add["Mesh"].add_tool(
-            "touching faces",
-            commands["contact"],
-            "The first factor with the faces that touch at "
-            "bolts and seams bonded, and with them apart",
-        )
-        add["Mesh"].add_tool(
-            "+ zone", commands["zone"], "Finer elements on the picked face or edge"
-        )
-        add["Strength"].add_tool("run strength", commands["strength"], "Linear static run")
-        add["Strength"].add_tool("show stress", commands["show_stress"], "Stress on the stage")
-        add["Modes"].add_tool(
-            "find modes", commands["modes"], "Run everything that is out of date, to the verdict"
-        )
-        add["Trace"].add_tool(
-            "run the trace",
-            commands["trace"],
-            "Follow the imperfect part of this case along its path",
-        )
-        self.anew_tool = add["Trace"].add_tool(
-            "anew", commands["trace_anew"], "From the unloaded part, not from where it was left off"
-        )
-        add["Trace"].add_tool(
-            "how sensitive",
-            commands["amplitude"],
-            "The verified factor over the amplitude, to both sides",
-        )
-        add["Strength"].add_tool(
-            "tilt",
-            commands["tilt"],
-            "First factor, first yield and stress over a tilt and an offset of the largest force",
-        )
-        add["Improve"].add_tool(
-            "+ plan", commands["plan"], "A trial plan over the parameters of the project"
-        )
-        self.trials_tool = add["Improve"].add_tool(
-            "run the trials",
-            commands["trials"],
-            "All trials of the plan that are not known yet, side by side",
-        )
-        self.advice_tool = add["Improve"].add_tool(
-            "try the advice",
-            commands["advice"],
-            "The first piece of advice as a further design, run at once",
-        )
-        self.rib_tool = add["Improve"].add_tool(
-            "try a rib",
-            commands["rib"],
-            "Through the crest of the plate that bulges first, along its "
-            "compression, as a further design",
-        )
-        self.size_tool = add["Improve"].add_tool(
-            "size it",
-            commands["size"],
-            "The gauges of least mass at which every mode reaches what "
-            "it must, and first yield the service load; at most 15 runs, the best becomes a design",
-        )
-        add["Improve"].add_tool(
-            "+ design",
-            commands["design"],
-            "Keep a copy of the present statements as a further design",
-        )
-        add["Report"].add_tool(
-            "look at its pages", commands["pages"], "As they would be printed now"
-        )
-        add["Report"].add_tool(
-            "+ this view",
-            commands["keep_view"],
-            "What the stage shows now as a picture of the report",
-        )
-        add["Report"].add_tool("logo…", commands["logo"], "A picture at the head of the first page")
-        add["Report"].add_tool(
-            "check a report…",
-            commands["check_report"],
-            "Run what a report carries again: do its figures still hold?",
-        )
-        add["Report"].add_tool(
-            "write the report",
-            commands["report"],
-            "As pages (PDF), for a browser (HTML) or to edit (DOCX)",
-        )
+        self._tools = {
+            command: self.cards[station].add_tool(words, commands[command], tip)
+            for station, words, command, tip in _TOOLS
+        }
+        self.revise_tool = self._tools["revise"]
+        self.further_tool = self._tools["add_file"]
+        self.contact_tool = self._tools["contact"]
+        self.anew_tool = self._tools["trace_anew"]
+        self.trials_tool = self._tools["trials"]
+        self.advice_tool = self._tools["advice"]
+        self.rib_tool = self._tools["rib"]
+        self.size_tool = self._tools["size"]
         session.improving.changed.connect(self.refresh)
         session.statements_changed.connect(self.refresh)
         session.results_changed.connect(self.refresh)
@@ -220,9 +218,40 @@ class Sheet(QScrollArea):
 
     def refresh(self) -> None:
         """Write all sentences anew."""
-        session = self.session
-        project, report = session.project, session.case_report
-        facts = report.facts if report is not None else None
+        session, project = self.session, self.session.project
+        self._show("Part", self._part_sentences())
+        self._show("Supports", self._support_sentences())
+        self._show(
+            "Loads",
+            [
+                *stations.load_sentences(project, session.lost),
+                *stations.case_sentences(project),
+            ],
+        )
+        self._show("Mesh", self._mesh_sentences())
+        self._show("Strength", self._strength_sentences())
+        self._show("Modes", self._modes_sentences())
+        self._show("Trace", self._trace_sentences())
+        self._show("Improve", self._improve_sentences())
+        self._show("Report", report_sentences(project))
+        self._show_tools()
+        self._trace_tools()
+        self._mark()
+
+    def _show_tools(self) -> None:
+        """Tools that have something to work on."""
+        session, project = self.session, self.session.project
+        advice = session.improving.advice
+        self.revise_tool.setVisible(bool(project.geometry))
+        self.further_tool.setVisible(bool(project.pieces))
+        self.contact_tool.setVisible(bool(project.bolts or project.seams))
+        self.advice_tool.setVisible(any(remedy.path for remedy in advice))
+        self.rib_tool.setVisible(any(remedy.adds is not None for remedy in advice))
+        self.trials_tool.setVisible(bool(project.plans))
+        self.size_tool.setVisible(bool(project.cases) and bool(walls_of(project)))
+
+    def _part_sentences(self) -> list[Sentence]:
+        session, project = self.session, self.session.project
         view = session.current("shape")
         extents = (
             tuple(float(c) for c in view.extents[:, 1] - view.extents[:, 0])
@@ -235,12 +264,11 @@ class Sheet(QScrollArea):
             view.volume if view is not None else None,
             [(item.material.name, item.folder) for item in session.own_grades],
         )
-        self._show("Part", [*part, *scribe_sentences(project), *parameter_sentences(project)])
-        self.revise_tool.setVisible(bool(project.geometry))
-        self.further_tool.setVisible(bool(project.pieces))
-        self.contact_tool.setVisible(bool(project.bolts or project.seams))
-        lost = session.lost
-        supports = stations.support_sentences(project, lost)
+        return [*part, *scribe_sentences(project), *parameter_sentences(project)]
+
+    def _support_sentences(self) -> list[Sentence]:
+        project = self.session.project
+        supports = stations.support_sentences(project, self.session.lost)
         if project.supports and self.cards["Supports"].is_open:
             supports.append(
                 (
@@ -250,19 +278,25 @@ class Sheet(QScrollArea):
                     ),
                 )
             )
-        self._show("Supports", supports)
-        self._show(
-            "Loads", [*stations.load_sentences(project, lost), *stations.case_sentences(project)]
-        )
+        return supports
+
+    def _mesh_sentences(self) -> list[Sentence]:
+        session, project, report = self.session, self.session.project, self.session.case_report
+        facts = report.facts if report is not None else None
+        view = session.current("shape")
         proposed = mesh_size(session.settled, view) if view is not None else None
         mesh = stations.mesh_sentences(
             project,
             facts or session.report_without_case(),
             proposed,
-            lost,
+            session.lost,
             mesh_cost(session.settled, view) if view is not None else "",
         )
-        self._show("Mesh", mesh)
+        return mesh
+
+    def _strength_sentences(self) -> list[Sentence]:
+        session, report = self.session, self.session.case_report
+        facts = report.facts if report is not None else None
         strength = stations.strength_sentences(facts)
         if (facts is None or facts.strength is None) and session.out_of_date is not None:
             strength = [(Span(f"Out of date: {session.last_edit}.", tone="caution"),)]
@@ -276,7 +310,11 @@ class Sheet(QScrollArea):
                 (Span(item.text, tone=item.state if item.state != "good" else ""),)
                 for item in worst
             ]
-        self._show("Strength", strength)
+        return strength
+
+    def _modes_sentences(self) -> list[Sentence]:
+        project, report = self.session.project, self.session.case_report
+        facts = report.facts if report is not None else None
         modes = stations.modes_sentences(
             project,
             facts,
@@ -291,12 +329,19 @@ class Sheet(QScrollArea):
                 for item in report.evidence
                 if item.state in ("bad", "caution")
             ][:3]
-        self._show("Modes", modes)
+        return modes
+
+    def _trace_sentences(self) -> list[Sentence]:
+        session, project, report = self.session, self.session.project, self.session.case_report
+        facts = report.facts if report is not None else None
         trace = trace_sentences(project, facts)
         study = session.current("amplitude")
         if study is not None and study.done:
             trace.append((Span(study_words(study)),))
-        self._show("Trace", trace)
+        return trace
+
+    def _improve_sentences(self) -> list[Sentence]:
+        session, project = self.session, self.session.project
         improve = improve_sentences(project)
         for plan in project.plans:
             if found := session.improving.trials_of(plan):
@@ -346,14 +391,7 @@ class Sheet(QScrollArea):
                 else f"expected {promised.expected:.4g}"
             )
             improve.append((Span(f"{project.design}: {before}, {found_words}."),))
-        self._show("Improve", improve)
-        self._show("Report", report_sentences(project))
-        self.advice_tool.setVisible(any(remedy.path for remedy in advice))
-        self.rib_tool.setVisible(any(remedy.adds is not None for remedy in advice))
-        self.trials_tool.setVisible(bool(project.plans))
-        self.size_tool.setVisible(bool(project.cases) and bool(walls_of(project)))
-        self._trace_tools()
-        self._mark()
+        return improve
 
     def _trace_tools(self) -> None:
         """Whether a trace begins or goes on from where it was left off."""

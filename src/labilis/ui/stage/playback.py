@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from labilis.store.preferences import prefers_still
 from labilis.ui.plain_text import Label
 from labilis.ui.theme import PAPER, icon
 
@@ -88,11 +89,17 @@ class Playback(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("float")
-        self.phase, self.playing, self._steady = 0.25, True, False
+        self.phase, self.playing, self.steady = 0.25, True, False
         self._story = ""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 4, 14, 8)
         layout.setSpacing(2)
+        layout.addLayout(self._legend_row())
+        layout.addLayout(self._swing_row())
+        self.begin()
+
+    def _legend_row(self) -> QHBoxLayout:
+        """Colours with their ends and unit, and what is shown in words."""
         top = QHBoxLayout()
         self.low, self.high = RangeEnd("Lower end of the colours"), RangeEnd("Their upper end")
         self.unit = Label()
@@ -106,7 +113,10 @@ class Playback(QWidget):
         self.story = Label()
         self.story.setStyleSheet("font-weight: 600")
         top.addWidget(self.story)
-        layout.addLayout(top)
+        return top
+
+    def _swing_row(self) -> QHBoxLayout:
+        """What is shown, how far and how fast it moves."""
         row = QHBoxLayout()
         self.button = QToolButton()
         self.button.setAccessibleName("Play or pause")
@@ -148,8 +158,7 @@ class Playback(QWidget):
         self.save.setAccessibleName("Save a picture or a film")
         self.save.setToolTip("Save what is shown as PNG, or one swing as GIF, WebP or MP4")
         row.addWidget(self.save)
-        layout.addLayout(row)
-        self.set_playing(True)
+        return row
 
     def offer(self, choices: tuple[str, ...]) -> None:
         """What may be shown; what was chosen stays where it is among it."""
@@ -197,9 +206,9 @@ class Playback(QWidget):
         )
         self.legend.setVisible(colours is not None)
         self.legend.update()
-        if steady != self._steady:
-            self._steady = steady
-            self.set_playing(not steady)
+        if steady != self.steady:
+            self.steady = steady
+            self.begin(not steady)
 
     def tell(self, more: str) -> None:
         """What is drawn at this moment, behind the words of the field."""
@@ -211,12 +220,19 @@ class Playback(QWidget):
         """Play or pause."""
         self.set_playing(not self.playing)
 
+    def begin(self, playing: bool = True) -> None:
+        """What has just come up moves by itself, unless the user wants it still until played: then
+        it stands where it moves most."""
+        if playing and prefers_still():
+            self.phase, playing = 0.25, False
+        self.set_playing(playing)
+
     def set_playing(self, playing: bool) -> None:
         """Play or pause."""
         self.playing = playing
         self.button.setIcon(icon("pause" if playing else "play"))
         if not playing:
-            self.phase = 0.25 if self._steady else self.phase
+            self.phase = 0.25 if self.steady else self.phase
         self.changed.emit()
 
     def advance(self, seconds: float) -> None:

@@ -71,6 +71,43 @@ class Stage(QWidget):
         super().__init__()
         self.setObjectName("ground")
         self.session = session
+        self._begin_empty()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(self._chip_row())
+        self._holder = QVBoxLayout()
+        self.begin = Begin()
+        self._holder.addWidget(self.begin)
+        self._waiting = Label("")
+        self._waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._waiting.setStyleSheet(f"color: {PAPER.quiet}; font-size: 15px;")
+        self._holder.addWidget(self._waiting)
+        layout.addLayout(self._holder, 1)
+        self.playback = Playback()
+        self.playback.changed.connect(self._frame)
+        self.playback.save.clicked.connect(self.film_wanted)
+        self.playback.ghost.toggled.connect(lambda _: self.refresh(force=True))
+        self.playback.what_changed.connect(lambda: self.refresh(force=True))
+        self.playback.range_typed.connect(self._range)
+        layout.addWidget(self.playback)
+        self.quality = QualityStrip()
+        layout.addWidget(self.quality)
+        self.name_tag = self._make_tag()
+        self.pointer_bar = self._make_bar()
+        self._clock = QTimer(self)
+        self._clock.setInterval(33)
+        self._clock.timeout.connect(self._tick)
+        self._last_tick = 0.0
+        session.statements_changed.connect(self.refresh)
+        session.results_changed.connect(self.refresh)
+        session.case_changed.connect(self.refresh)
+        session.free_motion.connect(self.show_free_motion)
+        session.run_changed.connect(lambda: self._offer(session.current("shape") is None))
+        self._chips()
+
+    def _begin_empty(self) -> None:
+        """Nothing is drawn, picked or hovered yet."""
         self._selection: actions.Selection = ()
         self._drawn: tuple[Any, Any] = (
             None,
@@ -96,9 +133,9 @@ class Stage(QWidget):
         self._depth = ""  # how far behind the picked face lies
         self._shown: tuple[Any, ...] = ()
         self._framed = ""
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
+
+    def _chip_row(self) -> QHBoxLayout:
+        """Views, comparison and units."""
         row = QHBoxLayout()
         row.setContentsMargins(14, 8, 14, 6)
         self.chips: dict[str, QPushButton] = {}
@@ -127,47 +164,23 @@ class Stage(QWidget):
         for name in shown.NAMES:
             action = self.units_menu.addAction(name.replace("-", " "))
             assert action is not None
-            action.triggered.connect(lambda _=False, name=name: session.show_in(name))
+            action.triggered.connect(lambda _=False, name=name: self.session.show_in(name))
         self.units_button.setMenu(self.units_menu)
         self.hint = Label("")  # what the hand can do, in a corner of the 3D view
         self.hint.setObjectName("note")
         self.hint.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         row.addWidget(self.units_button)
-        layout.addLayout(row)
-        self._holder = QVBoxLayout()
-        self.begin = Begin()
-        self._holder.addWidget(self.begin)
-        self._waiting = Label("")
-        self._waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._waiting.setStyleSheet(f"color: {PAPER.quiet}; font-size: 15px;")
-        self._holder.addWidget(self._waiting)
-        layout.addLayout(self._holder, 1)
-        self.playback = Playback()
-        self.playback.changed.connect(self._frame)
-        self.playback.save.clicked.connect(self.film_wanted)
-        self.playback.ghost.toggled.connect(lambda _: self.refresh(force=True))
-        self.playback.what_changed.connect(lambda: self.refresh(force=True))
-        self.playback.range_typed.connect(self._range)
-        layout.addWidget(self.playback)
-        self.quality = QualityStrip()
-        layout.addWidget(self.quality)
-        self.name_tag = QLabel(self, Qt.WindowType.ToolTip)
-        self.name_tag.setTextFormat(Qt.TextFormat.RichText)
-        self.name_tag.setStyleSheet(
+        return row
+
+    def _make_tag(self) -> QLabel:
+        """The name of what lies under the pointer."""
+        tag = QLabel(self, Qt.WindowType.ToolTip)
+        tag.setTextFormat(Qt.TextFormat.RichText)
+        tag.setStyleSheet(
             f"background: {PAPER.card}; border: 1px solid {PAPER.quiet}; padding: 3px 7px;"
         )
-        self.name_tag.setAttribute(Qt.WidgetAttribute.WA_ShowWithoutActivating)
-        self.pointer_bar = self._make_bar()
-        self._clock = QTimer(self)
-        self._clock.setInterval(33)
-        self._clock.timeout.connect(self._tick)
-        self._last_tick = 0.0
-        session.statements_changed.connect(self.refresh)
-        session.results_changed.connect(self.refresh)
-        session.case_changed.connect(self.refresh)
-        session.free_motion.connect(self.show_free_motion)
-        session.run_changed.connect(lambda: self._offer(session.current("shape") is None))
-        self._chips()
+        tag.setAttribute(Qt.WidgetAttribute.WA_ShowWithoutActivating)
+        return tag
 
     # --- 3D part, made late so that the window is up first
     # ----------------------------------------------------------
@@ -278,7 +291,7 @@ class Stage(QWidget):
         self.view_name = name
         self.refresh(force=True)
         if name == "Mode":
-            self.playback.set_playing(True)
+            self.playback.begin()
             self.mode_changed.emit(self.mode)
 
     def show_quantity(self, name: str) -> None:
@@ -298,7 +311,7 @@ class Stage(QWidget):
         mesh as a mechanism moves (n, 3)."""
         self._free = np.asarray(motions)
         self.view_name = "Shape"
-        self.playback.set_playing(True)
+        self.playback.begin()
         self.refresh(force=True)
 
     def refresh(self, force: bool = False) -> None:
@@ -389,7 +402,6 @@ class Stage(QWidget):
         moving = name in ("Stress", "Mode", "Trace") or self._free is not None
         self.playback.setVisible(moving)
         self.quality.show_mesh(mesh if name == "Mesh" and self._free is None else None)
-        ghost = self.playback.ghost.isChecked()
         if self._free is not None:
             scene.show_body(view, ghost=True)
             self._build_free(view, mesh)
@@ -398,36 +410,7 @@ class Stage(QWidget):
         elif name == "Mesh":
             scene.show_mesh(mesh)
         else:
-            designs = self._designs_beside() if name == "Mode" else []
-            if ghost and not self.beside and not designs:
-                scene.show_body(view, ghost=True)
-            whole = self.field = self._field_of(name, mesh, strength, modes, trace)
-            own = self._ranges.get(self._range_key(name), (None, None))
-            self.field = fields.with_range(whole, *own)
-            self._reach = self.field.reach
-            if designs:
-                self.compared.show(designs)
-            elif self.beside and name == "Mode":
-                self.compared.show([(mesh, field) for field in self._fields_beside(mesh)])
-            else:
-                scene.show_field(
-                    mesh,
-                    self.field.motion,
-                    self.field.values,
-                    fields.colour_map(self.field),
-                    (self.field.least, self.field.most),
-                )
-                self._diagram(name, view, mesh, strength)
-            story = "one camera for all of them" if self.compared.count else self.field.story
-            self.playback.describe(
-                self.field.unit,
-                self.field.low,
-                self.field.high,
-                fields.colour_map(self.field),
-                story,
-                self.field.steady,
-                (self.field.low != whole.low, self.field.high != whole.high),
-            )
+            self._build_field(name, view, mesh, strength, modes, trace)
         if self._framed != self.session.project.name + str(view.volume):
             self._framed = self.session.project.name + str(view.volume)
             self.look("i")
@@ -437,6 +420,42 @@ class Stage(QWidget):
         if moving:
             self._last_tick = time.monotonic()
             self._clock.start()
+
+    def _build_field(
+        self, name: str, view: Any, mesh: Any, strength: Any, modes: Any, trace: Any
+    ) -> None:
+        """Stress, a mode or a trace, of one or of several beside each other."""
+        scene, ghost = self.scene, self.playback.ghost.isChecked()
+        designs = self._designs_beside() if name == "Mode" else []
+        if ghost and not self.beside and not designs:
+            scene.show_body(view, ghost=True)
+        whole = self.field = self._field_of(name, mesh, strength, modes, trace)
+        own = self._ranges.get(self._range_key(name), (None, None))
+        self.field = fields.with_range(whole, *own)
+        self._reach = self.field.reach
+        if designs:
+            self.compared.show(designs)
+        elif self.beside and name == "Mode":
+            self.compared.show([(mesh, field) for field in self._fields_beside(mesh)])
+        else:
+            scene.show_field(
+                mesh,
+                self.field.motion,
+                self.field.values,
+                fields.colour_map(self.field),
+                (self.field.least, self.field.most),
+            )
+            self._diagram(name, view, mesh, strength)
+        story = "one camera for all of them" if self.compared.count else self.field.story
+        self.playback.describe(
+            self.field.unit,
+            self.field.low,
+            self.field.high,
+            fields.colour_map(self.field),
+            story,
+            self.field.steady,
+            (self.field.low != whole.low, self.field.high != whole.high),
+        )
 
     def _field_of(
         self, name: str, mesh: Any, strength: Any, modes: Any, trace: Any
