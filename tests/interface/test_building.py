@@ -169,7 +169,7 @@ def test_convergence_study_fills_the_drawer(hand: Hand) -> None:
 
 @pytest.mark.full
 def test_every_recipe_on_offer_makes_a_shape(hand: Hand) -> None:
-    from labilis.ui.building import RECIPES
+    from labilis.edit.new_pieces import RECIPES
 
     for key in RECIPES:
         hand.window.add_piece(key)

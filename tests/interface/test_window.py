@@ -62,7 +62,9 @@ def test_from_a_step_file_to_the_verdict(hand: Hand, bar_file: Callable[..., Pat
     assert window.drawer.modes.item(0, 1).text() == f"{factor:.4g}"
     kinds = {rung.kind for rung in window.ladder.rungs}
     assert {"service", "required", "yield", "hand", "mode"} <= kinds
-    assert len(window.ladder.pictures) == len(report.facts.modes.factors)
+    hand.qtbot.waitUntil(
+        lambda: len(window.ladder.pictures) == len(report.facts.modes.factors), timeout=5000
+    )
 
 
 def test_hover_names_what_lies_under_the_pointer(hand: Hand) -> None:

@@ -10,6 +10,7 @@ from typing import Any, get_args
 
 import pytest
 
+from labilis.edit.new_pieces import RECIPES as OFFERED
 from labilis.judge import gates
 from labilis.judge.evidence import REGISTRY
 from labilis.judge.evidence.base import Evidence
@@ -22,7 +23,6 @@ from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
 from labilis.run.glyphs import marks_of
 from labilis.shape.recipes.makers import MAKERS
 from labilis.solve import trace as tracing
-from labilis.ui.building import RECIPES as OFFERED
 from labilis.words.recipes import recipe_spans
 from labilis.words.stations import load_sentences
 

@@ -80,7 +80,19 @@ def _carrying_key(project: Project) -> str:
 
 def _piece_part(project: Project, piece: Piece) -> list[Any]:
     source = next((item.sha256 for item in project.geometry if item.file == piece.geometry), "")
-    return [project.evaluated(piece, ("material", "acts_as")), source]
+    known = _evaluated.get(id(piece))
+    if known is None or known[0] is not piece or known[1] is not project.parameters:
+        found = project.evaluated(piece, ("material", "acts_as"))
+        known = _evaluated[id(piece)] = (piece, project.parameters, found)
+        while len(_evaluated) > _MOST_PIECES:
+            _evaluated.pop(next(iter(_evaluated)))
+    return [known[2], source]
+
+
+_MOST_PIECES = 4096
+# what pieces mean with the parameters they were evaluated with: objects that never change, kept so
+# that their numbers stay theirs
+_evaluated: dict[int, tuple[Piece, dict[str, str], dict[str, Any]]] = {}
 
 
 def check_active(project: Project) -> None:

@@ -4,8 +4,9 @@ them."""
 from __future__ import annotations
 
 import re
+from collections import deque
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -126,18 +127,39 @@ def _become(old: Ancestry, of: str, row: int) -> _Found:
     )
 
 
+def _named_of(table: FaceTable | EdgeTable) -> dict[str, list[tuple[str, int]]]:
+    """(word, row) of all names by their piece, those of copies by the piece as well: found once
+    for a table, whose array of names never changes."""
+    for names, known in tuple(_named):
+        if names is table.name:
+            return known
+    fresh: dict[str, list[tuple[str, int]]] = {}
+    for row, names in enumerate(table.name.tolist()):
+        for name in names.split("|") if names else ():
+            owner, slash, word = name.partition("/")
+            while slash:
+                fresh.setdefault(owner, []).append((word, row))
+                owner, dot, copy = owner.rpartition(".")
+                if not dot or not copy.isdecimal():
+                    break
+    _named.append((table.name, fresh))
+    return fresh
+
+
+# of the last tables: faces and edges of a few parts
+_named: deque[tuple[Any, dict[str, list[tuple[str, int]]]]] = deque(maxlen=8)
+
+
 def rows_named(table: FaceTable | EdgeTable, wanted: str) -> list[int]:
     """Rows of a name: 'leg/foot' means 'leg.1/foot', 'leg.2/foot', ...; 'tube/wall' means
     'tube/wall.1', ... and the rounded corners between them."""
     piece, word = wanted.split("/")
 
     def rows(words: str) -> list[int]:
-        rule = re.compile(rf"{re.escape(piece)}(\.\d+)*/{words}(\.\d+)*")
-        return [
-            row
-            for row, names in enumerate(table.name)
-            if names and any(rule.fullmatch(name) for name in str(names).split("|"))
-        ]
+        rule = re.compile(rf"{words}(\.\d+)*")
+        return sorted({row for word, row in named if rule.fullmatch(word)})
+
+    named = _named_of(table).get(piece, ())
 
     found = rows(re.escape(word))
     return rows(f"({word}|corner)") if found and word in OF_SECTIONS else found

@@ -481,7 +481,7 @@ class ProjectFile:
     def _insert(self, project: Project, title: str) -> None:
         cursor = self._db.execute(
             "INSERT INTO history (made, title, statements) VALUES (?,?,?)",
-            (time.time(), title, project.to_json()),
+            (time.time(), title, project.to_json(indent=None)),
         )
         self._db.execute(
             "INSERT OR REPLACE INTO state VALUES ('current', ?)", (str(cursor.lastrowid),)

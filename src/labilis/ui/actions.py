@@ -7,16 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from labilis.edit.new_loads import with_load
 from labilis.model import (
-    CaseLoad,
     CylindricalAxes,
     ForceLoad,
     GlobalAxes,
     Hub,
     LabilisError,
     LineLoad,
-    Load,
-    LoadCase,
     LocalAxes,
     MeshZone,
     MomentLoad,
@@ -306,14 +304,6 @@ def push(
         components = tuple(inward if index == axis else "0 N" for index in range(3))
         load = ForceLoad(name=name, on=hub or region.name, components=components)  # type: ignore[arg-type]
     return with_load(project, load), f"{name} added", name
-
-
-def with_load(project: Project, load: Load) -> Project:
-    """Statements with a load that acts in the first case."""
-    project = project.with_item("loads", load)
-    cases = list(project.cases) or [LoadCase(name="service")]
-    cases[0] = cases[0].model_copy(update={"loads": (*cases[0].loads, CaseLoad(load=load.name))})
-    return project.changed(cases=cases)
 
 
 def refine(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -10,182 +10,26 @@ import numpy as np
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
-from labilis.edit.placing import placed_on, strut_between
+from labilis.edit.new_loads import with_load
+from labilis.edit.new_pieces import RECIPES
 from labilis.model import (
-    Block,
-    CaseLoad,
-    Corner,
-    FoldedSheet,
     ForceLoad,
     Hub,
     LabilisError,
-    LoadCase,
-    Material,
-    MoveLoad,
-    Opening,
-    Piece,
-    Place,
-    Plate,
     Project,
-    Recipe,
-    Rib,
-    Section,
-    Strut,
-    TemperatureLoad,
-    WeightLoad,
     shown,
 )
-from labilis.model.recipes import SECTION_SIZES
-from labilis.run.picking import ShapeView, section_middle
+from labilis.run.picking import ShapeView
 from labilis.run.set_aside import mass_of_aside
 from labilis.store.grades import write_grades
-from labilis.ui.actions import with_load, with_region
+from labilis.ui.actions import with_region
 
 if TYPE_CHECKING:
     from labilis.app import Session
 
-_SIZES = {
-    "width": "40 mm",
-    "height": "40 mm",
-    "diameter": "40 mm",
-    "thickness": "2 mm",
-    "web": "2 mm",
-    "gap": "8 mm",
-    "flange": "15 mm",
-}
-_SOLID_ONLY = ("round", "square", "outline")
-
-
-def _rectangle(x: str, y: str) -> tuple[Corner, ...]:
-    return tuple(Corner(x=a, y=b) for a, b in (("0 mm", "0 mm"), (x, "0 mm"), (x, y), ("0 mm", y)))
-
-
-def _strut(shape: str) -> Recipe:
-    sizes = {name: _SIZES[name] for name in SECTION_SIZES[shape]}
-    if shape == "rectangular tube":
-        sizes["height"] = "60 mm"
-    return Strut(section=Section(shape=shape, **sizes), length="500 mm")  # type: ignore[arg-type]
-
-
-RECIPES: dict[str, Callable[[], Recipe]] = {
-    "plate": lambda: Plate(outline=_rectangle("200 mm", "120 mm"), thickness="3 mm"),
-    "plate with a hole": lambda: Plate(
-        outline=_rectangle("200 mm", "120 mm"),
-        thickness="3 mm",
-        openings=(Opening(x="100 mm", y="60 mm", diameter="30 mm"),),
-    ),
-    "folded angle": lambda: FoldedSheet(
-        profile=(("40 mm", "0 mm"), ("0 mm", "0 mm"), ("0 mm", "40 mm")),
-        thickness="2 mm",
-        bend="2 mm",
-        length="500 mm",
-    ),
-    "folded channel": lambda: FoldedSheet(
-        profile=(("30 mm", "0 mm"), ("0 mm", "0 mm"), ("0 mm", "60 mm"), ("30 mm", "60 mm")),
-        thickness="2 mm",
-        bend="2 mm",
-        length="500 mm",
-    ),
-    "rib": lambda: Rib(width="60 mm", height="60 mm", thickness="3 mm"),
-    "block": lambda: Block(width="60 mm", height="40 mm", depth="20 mm"),
-    **{
-        f"strut, {shape}": lambda shape=shape: _strut(shape)
-        for shape in SECTION_SIZES
-        if SECTION_SIZES[shape]
-    },
-    "strut, drawn section": lambda: Strut(
-        section=Section(shape="outline", outline=_rectangle("40 mm", "20 mm")), length="500 mm"
-    ),
-}
-
-
 _STRUT = "strut, "
 FROM_DXF, STRUT_FROM_DXF = "plate of a DXF outline…", "strut of a DXF outline as its section…"
 FROM_TABLE = "loads and cases of a table (CSV)…"
-
-
-def new_piece(project: Project, key: str, material: str, at: tuple[float, float, float]) -> Piece:
-    """A piece of a recipe on offer, standing at a place (mm) clear of the others; shells unless
-    it is not thin."""
-    recipe = RECIPES[key]()
-    base = key.split(",")[0].split(" ")[0]
-    solid = isinstance(recipe, Block) or (
-        isinstance(recipe, Strut) and recipe.section.shape in _SOLID_ONLY
-    )
-    place = Place(at=tuple(f"{round(c, 3):g} mm" for c in at))  # type: ignore[arg-type]
-    taken, name, count = {piece.name for piece in project.pieces}, base, 1
-    while name in taken:
-        count += 1
-        name = f"{base}-{count}"
-    return Piece(
-        name=name,
-        recipe=recipe,
-        material=material,
-        mesh_as="solid" if solid else "shell",
-        place=place,
-    )
-
-
-def with_piece(project: Project, key: str, steel: Material, beside: float) -> tuple[Project, str]:
-    """(statements, name) with a new piece of a recipe; `beside`: where along x there is room,
-    mm."""
-    if not project.materials:
-        project = project.changed(materials=[steel])
-    piece = new_piece(project, key, project.materials[0].name, (beside, 0.0, 0.0))
-    changed = project.with_item("pieces", piece)
-    return (
-        changed if changed.cases else changed.changed(cases=[LoadCase(name="service")])
-    ), piece.name
-
-
-def with_piece_on(
-    project: Project, key: str, point: Sequence[float], normal: Sequence[float]
-) -> tuple[Project, str]:
-    """(statements, name) with a new piece of a recipe that stands on a plane; of the first
-    material there is."""
-    piece = new_piece(project, key, project.materials[0].name, (0.0, 0.0, 0.0))
-    place = placed_on(project, piece, point, normal, section_middle(project, piece))
-    return project.with_item("pieces", piece.model_copy(update={"place": place})), piece.name
-
-
-def with_strut_between(
-    project: Project, key: str, start: Sequence[float], end: Sequence[float]
-) -> tuple[Project, str]:
-    """(statements, name) with a new strut of a section from one point to another; a line where
-    all struts there are are lines."""
-    piece = new_piece(project, key, project.materials[0].name, (0.0, 0.0, 0.0))
-    struts = [known for known in project.pieces if isinstance(known.recipe, Strut)]
-    if struts and all(known.mesh_as == "line" for known in struts):
-        piece = piece.model_copy(update={"mesh_as": "line"})
-    made = strut_between(project, piece, start, end, section_middle(project, piece))
-    return project.with_item("pieces", made), made.name
-
-
-def with_weight(project: Project) -> tuple[Project, str]:
-    """(statements, name) with the weight of all pieces as a held load in every case."""
-    name = project.free_name("loads", "own weight")
-    project = project.with_item("loads", WeightLoad(name=name, growth="held"))
-    cases = [
-        case.model_copy(update={"loads": (*case.loads, CaseLoad(load=name))})
-        for case in project.cases or (LoadCase(name="service"),)
-    ]
-    return project.changed(cases=cases), name
-
-
-def with_temperature(project: Project) -> tuple[Project, str]:
-    """(statements, name) with a change of temperature of all pieces."""
-    name = project.free_name("loads", "warming")
-    return with_load(project, TemperatureLoad(name=name, change="20 K")), name
-
-
-def with_move(project: Project, support: str) -> tuple[Project, str]:
-    """(statements, name) with a displacement of a support along the first direction that it
-    holds."""
-    name = project.free_name("loads", f"{support} moved")
-    held = project.named("supports", support).held
-    along = next((axis for axis in range(3) if "xyz"[axis] in held), 0)
-    step = tuple("0.1 mm" if axis == along else "0 mm" for axis in range(3))
-    return with_load(project, MoveLoad(name=name, support=support, components=step)), name  # type: ignore[arg-type]
 
 
 def with_aside(project: Project, view: ShapeView, piece: str) -> tuple[Project, str]:

@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from labilis.edit.cases import case_at
+from labilis.edit.new_loads import with_move, with_temperature, with_weight
+from labilis.edit.new_pieces import with_piece, with_piece_on, with_strut_between
 from labilis.edit.placing import put_on
 from labilis.edit.retyping import retyped
 from labilis.model import CaseLoad, LabilisError, LoadCase, Project, shown
@@ -23,12 +25,6 @@ from labilis.ui.building import (
     FROM_TABLE,
     STRUT_FROM_DXF,
     with_aside,
-    with_move,
-    with_piece,
-    with_piece_on,
-    with_strut_between,
-    with_temperature,
-    with_weight,
 )
 from labilis.ui.joining import join
 
@@ -154,7 +150,7 @@ class Editing:
                     raise LabilisError(
                         "A strut runs between two places.", "part", "Pick two.", "between"
                     )
-                changed, made = with_strut_between(project, name, *ends)
+                changed, made = with_strut_between(project, name, *ends, section_middle)
                 self.session.make(changed, f"{made} from one place to another")
                 self.stage.select(())
                 self.sheet.open_station("Part")
@@ -168,7 +164,7 @@ class Editing:
                     "face",
                 )
             if way == "new":
-                changed, made = with_piece_on(project, name, *where)
+                changed, made = with_piece_on(project, name, *where, section_middle)
                 self.session.make(changed, f"{made} put on a face")
             else:
                 self.session.edit(

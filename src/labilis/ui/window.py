@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PyQt6.QtGui import QCloseEvent, QKeySequence, QPixmap, QShortcut
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -25,10 +25,13 @@ from PyQt6.QtWidgets import (
 from labilis.app import Session
 from labilis.app.recovery import recoverable
 from labilis.edit.choices import offered
+from labilis.edit.new_pieces import RECIPES
 from labilis.edit.outlines import outline_of
 from labilis.edit.parameters import with_plan
 from labilis.edit.variants import design_names, free_name
+from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.figures import force_text
+from labilis.judge.findings import ModesFindings
 from labilis.judge.ladder import rungs
 from labilis.judge.verdict import Verdict
 from labilis.model import LabilisError, Vary, shown, words_of
@@ -45,7 +48,7 @@ from labilis.store.preferences import (
     window_place,
 )
 from labilis.ui.begin import starts
-from labilis.ui.building import RECIPES, offer_grades, offer_loads, offer_recipes
+from labilis.ui.building import offer_grades, offer_loads, offer_recipes
 from labilis.ui.commands import Command, CommandBox
 from labilis.ui.copying import ask_drawing
 from labilis.ui.drawer.drawer import Drawer
@@ -94,7 +97,6 @@ class Window(Editing, QMainWindow):
         self.setMinimumSize(960, 600)
         if place := window_place():
             self.restoreGeometry(QByteArray.fromBase64(place.encode()))
-        self._pictures: object = None
         self.preview: Preview | None = None
         self.printer: Printer | None = None
         # of statements and results; those that the pages were made of
@@ -107,7 +109,11 @@ class Window(Editing, QMainWindow):
         self._pages_timer.setInterval(_PAGES_AFTER)
         self._pages_timer.timeout.connect(lambda: self._guard(self._print_pages))
         self._preview_folder: tempfile.TemporaryDirectory[str] | None = None
-        self._pictured: tuple[int, dict] = (0, {})
+        self._pictured: ModesFindings | None = None  # whose modes the pictures show
+        self._pictures: dict[int, QPixmap] = {}
+        self._drawing: Iterator[QPixmap] = iter(())
+        self._picture_timer = QTimer(self)
+        self._picture_timer.timeout.connect(self._draw_picture)
         ground = QWidget()
         ground.setObjectName("ground")
         outer = QVBoxLayout(ground)
@@ -607,26 +613,31 @@ class Window(Editing, QMainWindow):
         service = (
             force_text(float((force**2).sum() ** 0.5)) + " growing" if force is not None else ""
         )
-        pictures: dict = {}
-        if facts.modes is not None and facts.mesh is not None and self.stage.plotter is not None:
-            pictures = self._draw_pictures(facts)
-        self.ladder.show_case(verdict, rungs(facts, service), pictures, stale)
+        self.ladder.show_case(verdict, rungs(facts, service), self._pictures_of(facts), stale)
         if self.stage.view_name == "Mode":
             self.ladder.choose_mode(self.stage.mode)
 
-    def _draw_pictures(self, facts: object) -> dict:
-        modes, mesh = facts.modes, facts.mesh  # type: ignore[attr-defined]
+    def _pictures_of(self, facts: CaseFacts) -> dict[int, QPixmap]:
+        """Pictures of the modes that are drawn already; the others follow one by one, so that the
+        window answers in between."""
         view = self.session.current("shape")
-        if view is None:
+        if view is None or facts.modes is None or facts.mesh is None:
             return {}
-        if self._pictured[0] != id(modes):
-            from labilis.ui.stage.pictures import Pictures
+        if self._pictured is not facts.modes:
+            from labilis.ui.stage.pictures import draw_modes  # which loads the 3D library
 
-            if self._pictures is None:
-                self._pictures = Pictures()
-            self._pictured = (id(modes), self._pictures.draw(view, mesh, modes))  # type: ignore[attr-defined]
-            self._kept_modes = modes  # so that the id stays its own
-        return self._pictured[1]
+            self._pictured, self._pictures = facts.modes, {}
+            self._drawing = draw_modes(view, facts.mesh, facts.modes)
+            self._picture_timer.start()
+        return self._pictures
+
+    def _draw_picture(self) -> None:
+        """The next picture of a mode."""
+        if (picture := next(self._drawing, None)) is None:
+            self._picture_timer.stop()
+            return
+        self._pictures[len(self._pictures)] = picture
+        self.ladder.update()
 
     def _next_step(self) -> str:
         project = self.session.project
@@ -1240,8 +1251,6 @@ class Window(Editing, QMainWindow):
             self.printer.close()
         if self._preview_folder is not None:
             self._preview_folder.cleanup()
-        if self._pictures is not None:
-            self._pictures.close()  # type: ignore[attr-defined]
         self.session.close()
         if event is not None:
             event.accept()

@@ -64,10 +64,10 @@ def joint_sentences(project: Project, mesh: MeshFindings | None) -> list[Sentenc
     if mesh is None:
         return found
     joints: dict[tuple[str, str, str], list[int]] = {}
+    owners = [project.piece_of(str(body)) for body in mesh.bodies]
     for pairs, how in ((mesh.bonded, "bonded"), (mesh.fused, "shared")):
         for one, two, count in pairs:
-            a, b = (project.piece_of(str(mesh.bodies[number])) for number in (one, two))
-            joints.setdefault((a, b, how), []).append(int(count))
+            joints.setdefault((owners[one], owners[two], how), []).append(int(count))
     rows = sorted((min(counts), pair, counts) for pair, counts in joints.items())
     for least, (one, two, how), counts in rows[:_MOST]:
         nodes = f"{least:,} {how} node{'s' if least > 1 else ''}"

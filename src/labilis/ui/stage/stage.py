@@ -32,6 +32,7 @@ from labilis.ui.stage import fields
 from labilis.ui.stage.directions import Directions
 from labilis.ui.stage.playback import Playback
 from labilis.ui.stage.quality import QualityStrip
+from labilis.ui.stage.sharpness import SAMPLES, Sharpness
 from labilis.ui.theme import PAPER, icon
 
 if TYPE_CHECKING:
@@ -194,7 +195,7 @@ class Stage(QWidget):
         from labilis.ui.stage.scene import Scene, light_stage
         from labilis.ui.stage.side_by_side import Beside
 
-        self.plotter = QtInteractor(self, auto_update=False, lighting="none", multi_samples=4)
+        self.plotter = QtInteractor(self, auto_update=False, lighting="none", multi_samples=SAMPLES)
         light_stage(self.plotter)
         self.plotter.set_background(PAPER.ground)
         self.plotter.enable_parallel_projection()
@@ -209,6 +210,7 @@ class Stage(QWidget):
         )  # VTK's own style keeps the release of a drag to itself
         self.plotter.renderer.AddObserver("StartEvent", lambda *_: self._before_render())
         self._camera_state: tuple[float, ...] = ()
+        self.sharpness = Sharpness(self.plotter, self.plotter.render_window, self._seen)
         self.directions = Directions(self.plotter, self._facing)
         self.directions.chosen.connect(self.look)
         self.hint.setParent(self.plotter)
@@ -236,14 +238,7 @@ class Stage(QWidget):
         return right, up / max(float(np.linalg.norm(up)), 1e-300)
 
     def _before_render(self) -> None:
-        camera, size = self.plotter.renderer.GetActiveCamera(), self.plotter.renderer.GetSize()
-        state = (
-            *camera.GetPosition(),
-            *camera.GetFocalPoint(),
-            *camera.GetViewUp(),
-            camera.GetParallelScale(),
-            *size,
-        )
+        state = self._seen()
         if state != self._camera_state:
             self._camera_state = state
             self.glyphs.redraw()
@@ -251,10 +246,22 @@ class Stage(QWidget):
             self._place_corners()
             self.directions.update()
 
+    def _seen(self) -> tuple[float, ...]:
+        """Camera and size of the view."""
+        camera, size = self.plotter.renderer.GetActiveCamera(), self.plotter.renderer.GetSize()
+        return (
+            *camera.GetPosition(),
+            *camera.GetFocalPoint(),
+            *camera.GetViewUp(),
+            camera.GetParallelScale(),
+            *size,
+        )
+
     def render(self) -> None:
         """Draw at the next turn of the event loop, once however often it is asked for: painting
         renders by itself."""
         if self.plotter is not None:
+            self.sharpness.changed()
             self.plotter.update()
 
     # --- what is shown
@@ -1305,10 +1312,12 @@ class Stage(QWidget):
         def frame(phase: float) -> np.ndarray:
             self.playback.phase = phase
             self._frame()
+            self.plotter.repaint()  # at once: what is asked for by `update` comes too late
             return np.asarray(self.plotter.screenshot(return_img=True))[..., :3]
 
         try:
-            yield frame
+            with self.sharpness.kept():
+                yield frame
         finally:
             self.playback.phase = before
             self.playback.set_playing(playing)
@@ -1357,6 +1366,7 @@ class Stage(QWidget):
         self.name_tag.close()
         self.pointer_bar.close()
         if self.plotter is not None:
+            self.sharpness.stop()
             self.plotter.close()
             self.plotter = None
             self.scene = None

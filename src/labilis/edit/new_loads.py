@@ -1,0 +1,48 @@
+"""Loads that need no picked face: weight, warmth, a support that moves."""
+
+from __future__ import annotations
+
+from labilis.model import (
+    CaseLoad,
+    LoadCase,
+    MoveLoad,
+    Project,
+    TemperatureLoad,
+    WeightLoad,
+)
+from labilis.model.statements import Load
+
+
+def with_load(project: Project, load: Load) -> Project:
+    """Statements with a load that acts in the first case."""
+    project = project.with_item("loads", load)
+    cases = list(project.cases) or [LoadCase(name="service")]
+    cases[0] = cases[0].model_copy(update={"loads": (*cases[0].loads, CaseLoad(load=load.name))})
+    return project.changed(cases=cases)
+
+
+def with_weight(project: Project) -> tuple[Project, str]:
+    """(statements, name) with the weight of all pieces as a held load in every case."""
+    name = project.free_name("loads", "own weight")
+    project = project.with_item("loads", WeightLoad(name=name, growth="held"))
+    cases = [
+        case.model_copy(update={"loads": (*case.loads, CaseLoad(load=name))})
+        for case in project.cases or (LoadCase(name="service"),)
+    ]
+    return project.changed(cases=cases), name
+
+
+def with_temperature(project: Project) -> tuple[Project, str]:
+    """(statements, name) with a change of temperature of all pieces."""
+    name = project.free_name("loads", "warming")
+    return with_load(project, TemperatureLoad(name=name, change="20 K")), name
+
+
+def with_move(project: Project, support: str) -> tuple[Project, str]:
+    """(statements, name) with a displacement of a support along the first direction that it
+    holds."""
+    name = project.free_name("loads", f"{support} moved")
+    held = project.named("supports", support).held
+    along = next((axis for axis in range(3) if "xyz"[axis] in held), 0)
+    step = tuple("0.1 mm" if axis == along else "0 mm" for axis in range(3))
+    return with_load(project, MoveLoad(name=name, support=support, components=step)), name  # type: ignore[arg-type]
