@@ -109,6 +109,7 @@ class Window(Editing, QMainWindow):
         self._pages_timer.setInterval(_PAGES_AFTER)
         self._pages_timer.timeout.connect(lambda: self._guard(self._print_pages))
         self._preview_folder: tempfile.TemporaryDirectory[str] | None = None
+        self._awaited: tuple[str, int] | None = None  # a run, and how many views were chosen then
         self._pictured: ModesFindings | None = None  # whose modes the pictures show
         self._pictures: dict[int, QPixmap] = {}
         self._drawing: Iterator[QPixmap] = iter(())
@@ -671,6 +672,7 @@ class Window(Editing, QMainWindow):
         else:
             if self.banner.isVisible() and self.banner_progress.isVisible():
                 self._say("")
+            self._show_found()
             stale, total = session.stale_cases(), len(session.project.cases)
             if not session.project.pieces or not total:
                 button.setText("Run")
@@ -799,9 +801,23 @@ class Window(Editing, QMainWindow):
         self.stage.show()
 
     def run(self, upto: str) -> None:
-        """Start a run."""
+        """Start a run; what it finds comes into view, unless something else is looked at then."""
         self._say("")
         self.session.run(upto)  # type: ignore[arg-type]
+        self._awaited = (upto, self.stage.views_chosen)
+
+    def _show_found(self) -> None:
+        """Bring what the last run found into view."""
+        if self._awaited is None:
+            return
+        (upto, chosen), self._awaited = self._awaited, None
+        shown_by = {"mesh": "Mesh", "strength": "Stress", "modes": "Mode", "trace": "Trace"}
+        view = shown_by.get(upto, "")
+        busy_else = (
+            self.stage.views_chosen != chosen or self.stage.selection or self.outline.isVisible()
+        )
+        if not busy_else and self.stage.offers(view):
+            self.stage.show_view(view, 0 if view == "Mode" else None)
 
     def run_convergence(self) -> None:
         """First factor of the present case over several meshes; rows come into the drawer as

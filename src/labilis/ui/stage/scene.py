@@ -10,8 +10,10 @@ import pyvista as pv
 from matplotlib.colors import LinearSegmentedColormap
 
 from labilis.judge.findings import MeshFindings
+from labilis.judge.memo import once_for
 from labilis.judge.mesh_display import sides_of, surface_triangles, worst_elements
 from labilis.run.picking import ShapeView
+from labilis.ui.stage.thick_sheets import ThickSheets, thick_sheets
 from labilis.ui.theme import DARK, PAPER
 
 # much of something stands out from the ground, little of it goes with it, light or dark
@@ -101,11 +103,21 @@ def element_lines(mesh: MeshFindings) -> pv.PolyData:
 
 
 def body_surface(view: ShapeView) -> pv.PolyData:
-    """The CAD's triangulation; cell data 'face'."""
-    tessellation = view.tessellation
-    surface = _joined(tessellation.points, tessellation.triangles, np.zeros((0, 2)))
-    surface.cell_data["face"] = tessellation.face
+    """The CAD's triangulation, sheets with their thickness; cell data 'face'."""
+    tessellation, (places, sides, of_sheet) = view.tessellation, _sheets_of(view).surface()
+    solid = view.faces.thickness[tessellation.face] <= 0
+    surface = _joined(
+        np.concatenate([tessellation.points, places]),
+        np.concatenate([tessellation.triangles[solid], sides + len(tessellation.points)]),
+        np.zeros((0, 2)),
+    )
+    surface.cell_data["face"] = np.concatenate([tessellation.face[solid], of_sheet])
     return surface
+
+
+@once_for
+def _sheets_of(view: ShapeView) -> ThickSheets:
+    return thick_sheets(view)
 
 
 def ghost_surface(view: ShapeView) -> pv.PolyData:
@@ -114,16 +126,18 @@ def ghost_surface(view: ShapeView) -> pv.PolyData:
 
 
 def edge_lines(view: ShapeView, edges: list[int] | None = None) -> pv.PolyData:
-    """Edges as polylines."""
+    """Edges as polylines, those of sheets on both skins."""
+    sheets = _sheets_of(view)
     chosen = range(len(view.edges)) if edges is None else edges
     points, cells, start = [], [], 0
     for index in chosen:
         line = view.tessellation.edge(index)
         if len(line) < 2:
             continue
-        points.append(line)
-        cells.append(np.concatenate([[len(line)], start + np.arange(len(line))]))
-        start += len(line)
+        for seen in sheets.on_skins(line, view.edges.faces[index]) or [line]:
+            points.append(seen)
+            cells.append(np.concatenate([[len(seen)], start + np.arange(len(seen))]))
+            start += len(seen)
     return (
         pv.PolyData(np.concatenate(points), lines=np.concatenate(cells)) if cells else pv.PolyData()
     )
@@ -133,7 +147,7 @@ def scribe_lines(view: ShapeView) -> pv.PolyData:
     """Dashes along the edges that were scribed."""
     if view.whole is None:
         return pv.PolyData()
-    dash, points = 0.012 * view.size, []
+    sheets, dash, points = _sheets_of(view), 0.012 * view.size, []
     for index in np.flatnonzero(view.whole.edge_of < 0):
         line = view.tessellation.edge(int(index))
         along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
@@ -144,7 +158,8 @@ def scribe_lines(view: ShapeView) -> pv.PolyData:
                 [stop[:1], along[(along > stop[0]) & (along < stop[1])], stop[1:]]
             )
             dots = np.stack([np.interp(places, along, line[:, axis]) for axis in range(3)], axis=1)
-            points += list(np.stack([dots[:-1], dots[1:]], axis=1))
+            for seen in sheets.on_skins(dots, view.edges.faces[index]) or [dots]:
+                points += list(np.stack([seen[:-1], seen[1:]], axis=1))
     places = np.concatenate(points)
     return _joined(places, np.zeros((0, 3)), np.arange(len(places)).reshape(-1, 2))
 

@@ -115,7 +115,7 @@ class Stage(QWidget):
             None,
         )  # the shape and the mesh that what is drawn, picked and hovered numbers
         self.hovered: tuple[str, int] | None = None
-        self.view_name, self.mode = "Shape", 0
+        self.view_name, self.mode, self.views_chosen = "Shape", 0, 0
         self.plotter: Any = None
         self.scene: Any = None
         self.glyphs: Any = None
@@ -296,10 +296,16 @@ class Stage(QWidget):
             self.mode = mode
         self._free = None
         self.view_name = name
+        self.views_chosen += 1
         self.refresh(force=True)
         if name == "Mode":
             self.playback.begin()
             self.mode_changed.emit(self.mode)
+
+    def offers(self, name: str) -> bool:
+        """Whether there is something to be seen in a view."""
+        self._chips()
+        return name in self.chips and self.chips[name].isEnabled()
 
     def show_quantity(self, name: str) -> None:
         """The stress of the part, or what its lines carry by its name."""
