@@ -424,6 +424,11 @@ class Window(Editing, QMainWindow):
             Command("Show the mesh", "", lambda: self.stage.show_view("Mesh")),
             Command("Show the stress", "", lambda: self.stage.show_view("Stress")),
             Command("Show the mode", "", lambda: self.stage.show_view("Mode")),
+            *[
+                Command(f"Cut across {name}", "", lambda axis=axis: self.stage.cut.choose(axis))
+                for axis, name in enumerate("xyz")
+            ],
+            Command("Nothing cut off", "", lambda: self.stage.cut.choose(None)),
             Command("Next mode", "]", lambda: self.stage.step_mode(1)),
             Command("Previous mode", "[", lambda: self.stage.step_mode(-1)),
             Command("Play or pause", "Space", lambda: self.stage.playback.toggle()),

@@ -10,6 +10,7 @@ from vtkmodules.vtkCommonDataModel import vtkStaticCellLocator
 from vtkmodules.vtkRenderingCore import vtkCellPicker
 
 from labilis.run.picking import ShapeView
+from labilis.ui.stage.cutting import Cut
 
 _EDGE_REACH = 4.0  # pixels
 _END_REACH = 9.0
@@ -28,21 +29,29 @@ def world_to_display(renderer: Any, points: np.ndarray) -> np.ndarray:
 
 
 def pick(
-    renderer: Any, view: ShapeView, actor: Any, faces: np.ndarray, x: float, y: float
+    renderer: Any,
+    view: ShapeView,
+    actor: Any,
+    faces: np.ndarray,
+    x: float,
+    y: float,
+    cut: Cut | None = None,
 ) -> tuple[str, int] | None:
     """('edge', number) when the pointer is within some pixels of a visible edge, else ('face',
     number), else None.
 
-    `actor` shows triangles whose CAD face is given by `faces` (cells,).
+    `actor` shows triangles whose CAD face is given by `faces` (cells,), without what is `cut` off.
     """
     face, depth = _hit(renderer, actor, faces, x, y)
-    edge = _nearest_edge(renderer, view, x, y, depth)
+    edge = _nearest_edge(renderer, view, x, y, depth, cut)
     if edge is not None:
         return "edge", edge
     return ("face", face) if face >= 0 else None
 
 
-def faces_behind(renderer: Any, actor: Any, faces: np.ndarray, x: float, y: float) -> list[int]:
+def faces_behind(
+    renderer: Any, actor: Any, faces: np.ndarray, x: float, y: float, cut: Cut | None = None
+) -> list[int]:
     """CAD faces (of `faces`, per cell of the actor) that a line of sight meets, the first one in
     front; each once."""
     ends = []
@@ -62,7 +71,8 @@ def faces_behind(renderer: Any, actor: Any, faces: np.ndarray, x: float, y: floa
     if len(where) == 0:
         return []
     order = np.argsort((where - ends[0]) @ (ends[1] - ends[0]), kind="stable")
-    hit = [int(faces[cells.GetId(int(k))]) for k in order]
+    seen = np.ones(len(where), dtype=bool) if cut is None else cut.keeps(where)
+    hit = [int(faces[cells.GetId(int(k))]) for k in order if seen[k]]
     return list(dict.fromkeys(face for face in hit if face >= 0))
 
 
@@ -82,9 +92,11 @@ def _hit(
     )
 
 
-def pick_edge(renderer: Any, view: ShapeView, x: float, y: float) -> tuple[str, int] | None:
+def pick_edge(
+    renderer: Any, view: ShapeView, x: float, y: float, cut: Cut | None = None
+) -> tuple[str, int] | None:
     """('edge', number) within reach of the pointer: an end of a line before its run."""
-    edge = _nearest_edge(renderer, view, x, y, None)
+    edge = _nearest_edge(renderer, view, x, y, None, cut)
     return None if edge is None else ("edge", edge)
 
 
@@ -96,10 +108,14 @@ def pick_shown(
     edges: np.ndarray,
     x: float,
     y: float,
+    cut: Cut | None = None,
 ) -> tuple[str, int] | None:
     """The same on a deformed shape: `faces` the CAD face of each cell of `actor`, -1 for none;
     sides (s, 2, 3) where they are shown, with the CAD edge of each."""
     face, depth = _hit(renderer, actor, faces, x, y)
+    if cut is not None:
+        start, end, left = cut.shortened(sides[:, 0], sides[:, 1])
+        sides, edges = np.stack([start, end], axis=1)[left], edges[left]
     if len(sides):
         on_screen = world_to_display(renderer, sides.reshape(-1, 3)).reshape(-1, 2, 3)
         away = _distances(on_screen[:, 0], on_screen[:, 1], x, y, depth)
@@ -127,18 +143,30 @@ def _distances(
 
 
 def _nearest_edge(
-    renderer: Any, view: ShapeView, x: float, y: float, depth: float | None
+    renderer: Any,
+    view: ShapeView,
+    x: float,
+    y: float,
+    depth: float | None,
+    cut: Cut | None,
 ) -> int | None:
     tessellation = view.tessellation
     if len(tessellation.edge_points) == 0:
         return None
-    on_screen = world_to_display(renderer, tessellation.edge_points)
     counts = np.diff(tessellation.edge_offsets)
     owner = np.repeat(np.arange(len(counts)), counts)
     same = owner[:-1] == owner[1:]
-    start, end, who = on_screen[:-1][same], on_screen[1:][same], owner[:-1][same]
-    if len(start) == 0:
+    first, last, who = (
+        tessellation.edge_points[:-1][same],
+        tessellation.edge_points[1:][same],
+        owner[:-1][same],
+    )
+    if cut is not None:
+        first, last, left = cut.shortened(first, last)
+        first, last, who = first[left], last[left], who[left]
+    if len(who) == 0:
         return None
+    start, end = world_to_display(renderer, first), world_to_display(renderer, last)
     distance = _distances(start, end, x, y, depth)
     ends = view.edges.kind[who] == "point"
     close = ends & (distance < _END_REACH)

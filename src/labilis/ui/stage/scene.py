@@ -8,11 +8,13 @@ from typing import Any
 import numpy as np
 import pyvista as pv
 from matplotlib.colors import LinearSegmentedColormap
+from vtkmodules.vtkCommonDataModel import vtkPlane
 
 from labilis.judge.findings import MeshFindings
 from labilis.judge.memo import once_for
 from labilis.judge.mesh_display import sides_of, surface_triangles, worst_elements
 from labilis.run.picking import ShapeView
+from labilis.ui.stage.cutting import Cut
 from labilis.ui.stage.thick_sheets import ThickSheets, thick_sheets
 from labilis.ui.theme import DARK, PAPER
 
@@ -185,6 +187,7 @@ class Scene:
         self._motion: np.ndarray | None = None
         self._picked: tuple[pv.PolyData, np.ndarray] | None = None
         self.scale = 0.0
+        self.cut: Cut | None = None
 
     def clear(self, *names: str) -> None:
         """Take actors off, all of them when none is named."""
@@ -201,7 +204,22 @@ class Scene:
         self.actors[name] = self.plotter.add_mesh(
             data, render=False, reset_camera=False, show_scalar_bar=False, **how
         )
+        self._clip(self.actors[name])
         return self.actors[name]
+
+    def cut_off(self, cut: Cut | None) -> None:
+        """Show one side of a plane only; all of it with None."""
+        self.cut = cut
+        for actor in self.actors.values():
+            self._clip(actor)
+
+    def _clip(self, actor: Any) -> None:
+        actor.mapper.RemoveAllClippingPlanes()
+        if self.cut is not None:
+            plane = vtkPlane()
+            plane.SetOrigin(self.cut.origin)
+            plane.SetNormal(self.cut.normal)
+            actor.mapper.AddClippingPlane(plane)
 
     def show_body(self, view: ShapeView, ghost: bool = False) -> None:
         """The body as shaded faces, or only its edges as a ghost."""

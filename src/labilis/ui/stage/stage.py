@@ -29,6 +29,7 @@ from labilis.ui.building import fill_recipes, fill_struts
 from labilis.ui.joining import join_offers
 from labilis.ui.plain_text import Label
 from labilis.ui.stage import fields
+from labilis.ui.stage.cutting import CutStrip
 from labilis.ui.stage.directions import Directions
 from labilis.ui.stage.playback import Playback
 from labilis.ui.stage.quality import QualityStrip
@@ -154,6 +155,9 @@ class Stage(QWidget):
         self.compare_menu.aboutToShow.connect(self.fill_compare)
         self.compare_button.setMenu(self.compare_menu)
         row.addWidget(self.compare_button)
+        self.cut = CutStrip()
+        self.cut.changed.connect(self._cut_changed)
+        row.addWidget(self.cut.button)
         row.addStretch(1)
         self.units_button = QPushButton()
         self.units_button.setObjectName("chip")
@@ -213,6 +217,8 @@ class Stage(QWidget):
         self.sharpness = Sharpness(self.plotter, self.plotter.render_window, self._seen)
         self.directions = Directions(self.plotter, self._facing)
         self.directions.chosen.connect(self.look)
+        self.cut.setParent(self.plotter)
+        self.cut.move(12, 8)
         self.hint.setParent(self.plotter)
         self.hint.show()
         self._place_corners()
@@ -409,6 +415,7 @@ class Stage(QWidget):
         scene.clear()
         self.compared.clear()
         scene.field = scene.mesh_surface = self.field = None
+        scene.cut = None if view is None else self.cut.plane(view.extents, view.thickness)
         self._clock.stop()
         if view is None:
             return
@@ -825,6 +832,13 @@ class Stage(QWidget):
         self.plotter.renderer.ResetCameraClippingRange()
         self.render()
 
+    def _cut_changed(self) -> None:
+        """Cut off what lies before the plane that is chosen."""
+        view = self.session.current("shape")
+        if self.scene is not None and view is not None:
+            self.scene.cut_off(self.cut.plane(view.extents, view.thickness))
+            self.render()
+
     # --- picking
     # ----------------------------------------------------------------------------------------------
     def pick_at(self, x: float, y: float) -> tuple[str, int] | None:
@@ -835,7 +849,7 @@ class Stage(QWidget):
         from labilis.ui.stage.picking import pick, pick_edge
 
         if len(view.faces) == 0:  # lines only
-            return pick_edge(self.plotter.renderer, view, x, y)
+            return pick_edge(self.plotter.renderer, view, x, y, self.scene.cut)
         if "body" in self.scene.actors:
             return pick(
                 self.plotter.renderer,
@@ -844,6 +858,7 @@ class Stage(QWidget):
                 self.scene.body.cell_data["face"],
                 x,
                 y,
+                self.scene.cut,
             )
         if "field" in self.scene.actors and self._free is None and mesh is not None:
             return self._pick_moved(mesh, x, y)
@@ -855,6 +870,7 @@ class Stage(QWidget):
                 self.scene.mesh_surface.cell_data["face"],
                 x,
                 y,
+                self.scene.cut,
             )
         return None
 
@@ -882,6 +898,7 @@ class Stage(QWidget):
             mesh.segment_edge[there],
             x,
             y,
+            self.scene.cut,
         )
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
@@ -972,9 +989,8 @@ class Stage(QWidget):
         for name, faces in (("body", "body"), ("mesh", "mesh_surface")):
             if self.scene is not None and name in self.scene.actors:
                 surface = getattr(self.scene, faces)
-                return faces_behind(
-                    self.plotter.renderer, self.scene.actors[name], surface.cell_data["face"], x, y
-                )
+                actor, face = self.scene.actors[name], surface.cell_data["face"]
+                return faces_behind(self.plotter.renderer, actor, face, x, y, self.scene.cut)
         return []
 
     def widen(self, selection: actions.Selection) -> None:
