@@ -56,7 +56,7 @@ def starts() -> list[tuple[str, str, Path]]:
 
 class Begin(QWidget):
     """`wanted` carries a file, of which a project becomes one of its own; `asked` one of open,
-    step, piece."""
+    step, piece, tour."""
 
     wanted = pyqtSignal(object)
     asked = pyqtSignal(str)
@@ -98,6 +98,11 @@ class Begin(QWidget):
         self._head("Begin with a shape by its job, and change its numbers")
         self._pairs(starts())
         self._head("Or look at one that is ready to run")
+        self._row(
+            "First check in six steps",
+            "what a check is, on a prop that is ready to run",
+            lambda: self.asked.emit("tour"),
+        )
         self._pairs(demos())
         self._column.addStretch(2)
 

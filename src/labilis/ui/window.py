@@ -39,6 +39,7 @@ from labilis.report.blocks import Source
 from labilis.report.verify import Checking
 from labilis.run.selections import named_parts
 from labilis.run.trials import value_text
+from labilis.store.demos import demo_model
 from labilis.store.preferences import (
     PAPERS,
     Paper,
@@ -62,6 +63,7 @@ from labilis.ui.printing import Printer
 from labilis.ui.sheet.sheet import STATIONS, Sheet
 from labilis.ui.stage.stage import Stage
 from labilis.ui.theme import PAPER, icon
+from labilis.ui.tour import Tour
 from labilis.words.plan import around
 
 _PAGES_AFTER = 500  # ms after the last change until the pages that are looked at are made anew
@@ -138,6 +140,10 @@ class Window(Editing, QMainWindow):
         self.outline.hide()
         self.outline.done.connect(self.leave_outline)
         centre.addWidget(self.outline, 1)
+        self.tour = Tour(
+            session, self.sheet.open_station, lambda: self.drawer.show_page("Evidence"), self._run
+        )
+        centre.addWidget(self.tour)
         centre.addWidget(self.drawer)
         middle.addWidget(self.sheet)
         middle.addLayout(centre, 1)
@@ -156,6 +162,7 @@ class Window(Editing, QMainWindow):
                 "open": self.open_file,
                 "step": self.import_step,
                 "piece": lambda: offer_recipes(self, self.add_piece),
+                "tour": self.first_check,
             }[what]()
         )
 
@@ -356,6 +363,7 @@ class Window(Editing, QMainWindow):
         """Files, recovery and history."""
         return [
             Command("Leave the editor, drop the selection, or stop the run", "Esc", self.escape),
+            Command("First check in six steps", "", self.first_check),
             Command("New from a STEP file", "Ctrl+N", self.import_step),
             *[
                 Command(f"New: {name}, {words}", "", lambda path=path: self.load_path(path))
@@ -805,6 +813,14 @@ class Window(Editing, QMainWindow):
         self.outline.hide()
         self.stage.show()
 
+    def first_check(self) -> None:
+        """The first check in six steps, on a demo."""
+        self.load_path(demo_model("panel-prop"))
+        self.tour.go(0)
+
+    def _run(self) -> None:
+        self.run("modes")
+
     def run(self, upto: str) -> None:
         """Start a run; what it finds comes into view, unless something else is looked at then."""
         self._say("")
@@ -1027,6 +1043,8 @@ class Window(Editing, QMainWindow):
             self.leave_outline()
         elif self.stage.selection:
             self.stage.select(())
+        elif self.tour.step >= 0:
+            self.tour.go(-1)
         else:
             self.session.stop()
 
