@@ -12,7 +12,7 @@ import pytest
 
 from tests.commands import labilis
 from tests.unit.test_line_path import column
-from tests.unit.test_mistakes import ALL, flat, force, solid, strip
+from tests.unit.test_mistakes import ALL, STEEL, flat, force, solid, strip
 
 QUICK: dict[str, Any] = {"mesh": {"size": "20 mm"}}
 _TWO_HEADS = [
@@ -175,6 +175,16 @@ PAIRS: dict[str, tuple[dict[str, Any], dict[str, Any], str]] = {
         strip(**QUICK),
         "no sheet",
     ),
+    "13 a modulus ten times too large": (
+        strip(materials=[{**STEEL, "youngs_modulus": "2100 GPa"}], **QUICK),
+        strip(**QUICK),
+        "by its density, but has a modulus of 2100 GPa",
+    ),
+    "13 a yield strength in another unit": (
+        strip(materials=[{**STEEL, "yield_strength": "235 GPa"}], **QUICK),
+        strip(**QUICK),
+        "by its density, but has a yield strength of 235 GPa",
+    ),
     "14 the effective length of another case": (
         strip(euler={"ends": "fixed-fixed"}, **QUICK),
         strip(euler={"ends": "fixed-free"}, **QUICK),
@@ -243,6 +253,7 @@ DOUBTED = {
     "all loads together": "6 a factor beside a preload",
     "negative factors": "7 the load the other way round",
     "proportions": "13 a thickness ten times too small",
+    "material figures": "13 a modulus ten times too large",
     "effective length": "14 the effective length of another case",
     "centred load": "12 a centred load on a perfect part",
 }

@@ -37,7 +37,7 @@ class Hand:
 
     def wait_idle(self, limit: float = 90.0) -> None:
         self.qtbot.waitUntil(lambda: self.session.running is None, timeout=int(1000 * limit))
-        self.qtbot.wait(150)
+        self.qtbot.wait(80)  # what was asked for meanwhile begins at the next turn
         self.qtbot.waitUntil(lambda: self.session.running is None, timeout=int(1000 * limit))
 
     def answer_open(self, path: Path) -> None:

@@ -13,11 +13,13 @@ import numpy as np
 import pytest
 
 from labilis.judge.evidence import Evidence, as_asked, collect
+from labilis.judge.evidence.base import CaseFacts
+from labilis.judge.evidence.material_figures import material_figures
 from labilis.judge.figures import force_text
-from labilis.judge.findings import MeshFindings
+from labilis.judge.findings import MeshFindings, TraceFindings
 from labilis.judge.gates import COMPUTED, STATED
 from labilis.judge.verdict import verdict_of_case
-from labilis.model import LabilisError, load_project
+from labilis.model import GRADES, LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
 
 STEEL = {
@@ -405,9 +407,16 @@ def test_of_pieces_that_bend_alike_the_stricter_class_decides_the_verdict(strip_
     assert verdict_of_case(facts, ()).meets is None  # met, but for the mesh error
 
 
+class Traced(SimpleNamespace):
+    """A trace of which only its ends are told."""
+
+    verified_by = TraceFindings.verified_by
+    end_words = TraceFindings.end_words
+
+
 def test_a_trace_that_ended_early_is_not_a_fall(strip_facts: Any) -> None:
     def after(**ends: Any) -> Any:
-        trace = SimpleNamespace(
+        trace = Traced(
             done=True,
             yielding=False,
             first_yield=float("nan"),
@@ -427,7 +436,7 @@ def test_a_trace_of_a_perfect_part_says_nothing_of_an_imperfect_one(
     strip_facts: Any, state: Any, doubt: str
 ) -> None:
     """A doubt can be settled by a reason; a trace that went past a bifurcation cannot."""
-    trace = SimpleNamespace(
+    trace = Traced(
         done=True,
         yielding=False,
         first_yield=float("nan"),
@@ -448,7 +457,7 @@ def test_a_trace_of_a_perfect_part_says_nothing_of_an_imperfect_one(
         gate.state == "open" and gate.doubt == doubt and ("say why" in gate.reason) is bool(doubt)
     )
     fallen = dataclasses.replace(
-        facts, trace=SimpleNamespace(**{**vars(trace), "verified": 0.4, "limit": 0.4})
+        facts, trace=Traced(**{**vars(trace), "verified": 0.4, "limit": 0.4})
     )
     doubted = (Evidence("centred load", "", "", state, "it is wrong", "trace"),)
     assert (
@@ -609,3 +618,67 @@ def test_the_stretch_of_a_linear_turn_by_hand(strip_facts: Any) -> None:
         and "5.7°" in found.text
         and "0.5 %" in found.text
     )
+
+
+@pytest.mark.parametrize("grade", GRADES, ids=lambda item: item.name)
+def test_a_material_of_the_library_is_not_doubted_and_each_slip_of_ten_is(grade: Any) -> None:
+    """A modulus, density or strength ten times off, or in another unit: of whatever metal, and
+    called what you will."""
+
+    def found(**change: str) -> Any:
+        stated = {**grade.model_dump(exclude_none=True), "name": "batch 7", **change}
+        project = load_project(strip(materials=[stated], pieces=[flat(material="batch 7")]))
+        return material_figures(CaseFacts(project, "push"))
+
+    assert found().state == "good"
+    for field in ("youngs_modulus", "density", "yield_strength"):
+        for times in ("10", "0.1", "1000", "0.001"):
+            if field == "yield_strength" and times in ("10", "0.1"):
+                continue  # there are steels of 23 and of 2,350 MPa
+            said = found(**{field: f"({getattr(grade, field)}) * {times}"})
+            assert said.state == "caution", (field, times)
+            assert "batch 7" in said.text
+    assert found(poisson_ratio="0.03").state == "caution"
+    assert (
+        material_figures(
+            CaseFacts(
+                load_project(
+                    strip(
+                        materials=[{**STEEL, "name": "spare", "density": "1 kg/m^3"}, STEEL],
+                    )
+                ),
+                "push",
+            )
+        ).state
+        == "good"
+    ), "what no piece is made of"
+
+
+@pytest.mark.parametrize(
+    ("name", "modulus", "density", "strength", "state"),
+    [
+        ("oak", "11 GPa", "700 kg/m^3", "40 MPa", "good"),
+        ("PA 6", "2.7 GPa", "1140 kg/m^3", "80 MPa", "good"),
+        ("carbon laminate", "140 GPa", "1580 kg/m^3", "1500 MPa", "good"),
+        ("brass", "97 GPa", "8470 kg/m^3", "200 MPa", "good"),
+        ("grey iron", "110 GPa", "7200 kg/m^3", "150 MPa", "good"),
+        ("nickel alloy", "205 GPa", "8190 kg/m^3", "1030 MPa", "good"),
+        ("soft stuff", "50 MPa", "1100 kg/m^3", "1 MPa", "caution"),
+        ("hard stuff", "1400 GPa", "3500 kg/m^3", "1 GPa", "caution"),
+        ("steel 50", "21 GPa", None, "235 MPa", "caution"),
+        ("Baustahl", "2100 GPa", None, "235 MPa", "caution"),
+        ("thing", "3 GPa", None, "300 MPa", "caution"),
+    ],
+)
+def test_other_materials_by_what_they_are(
+    name: str, modulus: str, density: str | None, strength: str, state: str
+) -> None:
+    stated = {
+        "name": name,
+        "youngs_modulus": modulus,
+        "poisson_ratio": "0.3",
+        "yield_strength": strength,
+        **({} if density is None else {"density": density}),
+    }
+    project = load_project(strip(materials=[stated], pieces=[flat(material=name)]))
+    assert material_figures(CaseFacts(project, "push")).state == state

@@ -213,6 +213,7 @@ Doubt = Literal[
     "edges for faces",
     "total or each",
     "proportions",
+    "material figures",
     "effective length",
     "negative factors",
     "all loads together",

@@ -26,10 +26,12 @@ def make_application() -> QApplication:
     drawing = files("labilis").joinpath("ui/theme/icons/labilis.svg")
     with as_file(drawing) as path:
         application.setWindowIcon(QIcon(QPixmap(str(path)).scaledToWidth(256)))
-    application.setStyle("Fusion")
     PAPER.take(DARK if is_dark(application) else LIGHT)
-    application.setPalette(_qt_palette())
-    application.setStyleSheet(style_sheet(PAPER))
+    sheet = style_sheet(PAPER)
+    if application.styleSheet() != sheet:  # which every widget would be dressed in anew
+        application.setStyle("Fusion")
+        application.setPalette(_qt_palette())
+        application.setStyleSheet(sheet)
     return application
 
 

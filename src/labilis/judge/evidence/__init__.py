@@ -26,6 +26,7 @@ from labilis.judge.evidence.held_part import held_part, together
 from labilis.judge.evidence.interacting import interacting_modes
 from labilis.judge.evidence.joints import joints
 from labilis.judge.evidence.large_deflection import kept_length, linear_or_not
+from labilis.judge.evidence.material_figures import material_figures
 from labilis.judge.evidence.mesh_error import mesh_error
 from labilis.judge.evidence.midsurface import midsurface, narrow_walls
 from labilis.judge.evidence.negative import negative_factors
@@ -74,6 +75,7 @@ REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     together,
     centred,
     proportions,
+    material_figures,
     effective_length,
     stretch,
     southwell_line,

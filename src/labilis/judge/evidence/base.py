@@ -48,6 +48,7 @@ EvidenceName = Literal[
     "joints",
     "large against linear",
     "length on the trace",
+    "material figures",
     "mesh as asked",
     "mesh error",
     "mid-surface",
