@@ -21,6 +21,15 @@ _TWO_HEADS = [
 ]
 
 
+_WEIGHT: dict[str, Any] = {"kind": "weight", "name": "own weight"}
+_WARM: dict[str, Any] = {"kind": "temperature", "name": "sun", "change": "20 K"}
+_EXPANDS: dict[str, Any] = {"materials": [{**STEEL, "expansion": "1.2e-5 /K"}]}
+
+
+def _down(amount: str) -> list[str]:
+    return ["0 m/s^2", "0 m/s^2", amount]
+
+
 def _criteria(**more: Any) -> dict[str, Any]:
     return {"modes": 2, "required_factor": "1", **more}
 
@@ -175,15 +184,40 @@ PAIRS: dict[str, tuple[dict[str, Any], dict[str, Any], str]] = {
         strip(**QUICK),
         "no sheet",
     ),
+    "4 a load that is in no case": (
+        strip(
+            force("-100 N"),
+            {**force("-5000 N"), "name": "forgotten"},
+            cases=[{"name": "one", "loads": [{"load": "push"}]}],
+            **QUICK,
+        ),
+        strip(**QUICK),
+        "stated and in no case",
+    ),
+    "4 a weight in another unit": (
+        strip(force("-100 N"), {**_WEIGHT, "acceleration": _down("-9.81 mm/s^2")}, **QUICK),
+        strip(force("-100 N"), _WEIGHT, **QUICK),
+        "gravity is 9.81",
+    ),
+    "4 a temperature for its change": (
+        strip(force("-100 N"), {**_WARM, "change": "293 K"}, **_EXPANDS, mesh={"size": "10 mm"}),
+        strip(force("-100 N"), _WARM, **_EXPANDS, **QUICK),
+        "instead of its change",
+    ),
+    "4 newtons for kilonewtons": (
+        strip(force("-0.01 N"), **QUICK),
+        strip(**QUICK),
+        "times what is asked for",
+    ),
     "13 a modulus ten times too large": (
         strip(materials=[{**STEEL, "youngs_modulus": "2100 GPa"}], **QUICK),
         strip(**QUICK),
-        "by its density, but has a modulus of 2100 GPa",
+        "by its density, but has a modulus of 2,100,000 MPa",
     ),
     "13 a yield strength in another unit": (
         strip(materials=[{**STEEL, "yield_strength": "235 GPa"}], **QUICK),
         strip(**QUICK),
-        "by its density, but has a yield strength of 235 GPa",
+        "by its density, but has a yield strength of 235,000 MPa",
     ),
     "14 the effective length of another case": (
         strip(euler={"ends": "fixed-fixed"}, **QUICK),
@@ -200,7 +234,7 @@ PAIRS: dict[str, tuple[dict[str, Any], dict[str, Any], str]] = {
             force("-1 N", z="300 N"),
             criteria=_criteria(left_out={"strength": "a spring", "capacity": "a spring"}),
         ),
-        strip(force("-1 N", z="1 N"), **QUICK),
+        strip(force("-10 N", z="3 N"), **QUICK),
         "longer, which it is not",
     ),
     "18 yield long before buckling": (
@@ -254,6 +288,10 @@ DOUBTED = {
     "negative factors": "7 the load the other way round",
     "proportions": "13 a thickness ten times too small",
     "material figures": "13 a modulus ten times too large",
+    "loads in no case": "4 a load that is in no case",
+    "weight": "4 a weight in another unit",
+    "change of temperature": "4 a temperature for its change",
+    "size of the loads": "4 newtons for kilonewtons",
     "effective length": "14 the effective length of another case",
     "centred load": "12 a centred load on a perfect part",
 }

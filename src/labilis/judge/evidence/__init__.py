@@ -34,6 +34,7 @@ from labilis.judge.evidence.overall import overall
 from labilis.judge.evidence.plausible import along_its_length, plausible
 from labilis.judge.evidence.proportions import proportions
 from labilis.judge.evidence.southwell import southwell_line
+from labilis.judge.evidence.stated_loads import in_no_case, size_of_loads, warmth, weight
 from labilis.judge.evidence.stretch import stretch
 from labilis.judge.evidence.symmetry import symmetry
 from labilis.judge.evidence.traced import traced
@@ -76,6 +77,10 @@ REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     centred,
     proportions,
     material_figures,
+    in_no_case,
+    weight,
+    warmth,
+    size_of_loads,
     effective_length,
     stretch,
     southwell_line,
