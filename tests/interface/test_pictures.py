@@ -68,6 +68,25 @@ def test_every_mode_has_a_picture_of_its_own(qapp: Any, tmp_path: Path, as_: str
     assert len({image.tobytes() for image in seen}) == len(seen)
 
 
+def test_what_stands_is_drawn_standing(qapp: Any, tmp_path: Path) -> None:
+    """A portal wider than high: its posts stand, its feet are below its beam and do not move."""
+    path = tmp_path / "portal.json"
+    path.write_text(json.dumps(portal()), encoding="utf-8")
+    snapshot = load_model(path)
+    results = Runner().run(snapshot, Plan("modes"))
+    facts = judge_project(snapshot.project, results).cases[0].facts
+    view = results[stage_keys(snapshot.project, "").shape]
+    drawn = list(pictures.draw_modes(view, facts.mesh, facts.modes))
+    ground = pixels(drawn[0].toImage())[0, 0].astype(int)
+    for picture in drawn:
+        seen = pixels(picture.toImage()).astype(int)
+        away = np.abs(seen - ground).sum(axis=2)
+        rows = np.flatnonzero((away > 40).any(axis=1))
+        middle = (rows[0] + rows[-1]) // 2
+        dark = [float(away[half].max()) for half in (slice(0, middle), slice(middle, None))]
+        assert dark[0] > dark[1], "what moves most is the darkest, and it is above"
+
+
 class _View:
     """A view whose frames take so long."""
 

@@ -24,6 +24,8 @@ _GAIN = 0.16  # of the part's length, that the largest movement is drawn as
 _APART = 0.95  # points of the picture between samples: what is left open the seam closes
 _MOST = 60_000  # triangles: of more, most are smaller than a point
 _SHADES = 256
+_STANDS = 0.25  # of a part's largest extent, above which its height is no thickness
+_LINE = 3  # points to either side of a line, which has no surface
 _LIGHT = 0.62  # of a colour that a face seen from its edge keeps
 
 
@@ -41,7 +43,7 @@ def _picture(
 ) -> QImage:
     """One shape (n, 3), its largest movement drawn as `reach` mm."""
     size = np.linalg.norm(shape, axis=1)
-    up = view.long_axis / np.linalg.norm(view.long_axis)
+    up = _upward(view)
     across = shape[int(size.argmax())]
     across = across - (across @ up) * up
     if np.linalg.norm(across) < 1e-9:
@@ -56,7 +58,16 @@ def _picture(
     flat = (places - 0.5 * (low + high)) * scale + [0.5 * wide, 0.5 * wide, 0.0]
     values = np.clip((size + 0.4) / 1.4, 0.0, 1.0)  # nothing is as pale as the paper
     samples = [_on_triangles(flat, triangles, values), _on_lines(flat, mesh.lines, values)]
-    return _image(np.concatenate(samples), wide)
+    return _image(np.concatenate(samples), wide, 1 if len(triangles) else _LINE)
+
+
+def _upward(view: ShapeView) -> Floats:
+    """What is up in a picture: z, as on the stage, of a part that stands; the run of one that lies
+    flat."""
+    extents = view.extents[:, 1] - view.extents[:, 0]
+    if extents[2] > _STANDS * extents.max():
+        return np.array([0.0, 0.0, 1.0])
+    return view.long_axis / np.linalg.norm(view.long_axis)
 
 
 def _on_triangles(flat: Floats, triangles: Ints, values: Floats) -> Floats:
@@ -94,8 +105,19 @@ def _on_lines(flat: Floats, lines: Ints, values: Floats) -> Floats:
     return np.concatenate(found)
 
 
-def _image(samples: Floats, wide: int) -> QImage:
-    """The picture of samples, the nearer over the farther ones, with a seam of one point about it
+def _seamed(canvas: Floats, filled: NDArray[np.bool_]) -> tuple[Floats, NDArray[np.bool_]]:
+    """A picture and what of it is filled, grown by one point to all sides."""
+    seam, seamed = canvas.copy(), filled.copy()
+    for right in (-1, 0, 1):
+        for down in (-1, 0, 1):
+            beside = np.roll(filled, (down, right), axis=(0, 1)) & ~seamed
+            seam[beside] = np.roll(canvas, (down, right), axis=(0, 1))[beside]
+            seamed |= beside
+    return seam, seamed
+
+
+def _image(samples: Floats, wide: int, seams: int = 1) -> QImage:
+    """The picture of samples, the nearer over the farther ones, with seams of one point about it
     so that a thin part is seen from its edge as well."""
     samples = samples[np.argsort(samples[:, 2], kind="stable")]
     column = np.clip(samples[:, 0].astype(int), 1, wide - 2)
@@ -104,14 +126,10 @@ def _image(samples: Floats, wide: int) -> QImage:
     shades = colours_of("movement")(np.linspace(0.0, 1.0, _SHADES))[:, :3]
     canvas[row, column] = shades[(samples[:, 3] * (_SHADES - 1)).astype(int)] * samples[:, 4:]
     filled[row, column] = True
-    seam, seamed = canvas.copy(), filled.copy()
-    for right in (-1, 0, 1):
-        for down in (-1, 0, 1):
-            beside = np.roll(filled, (down, right), axis=(0, 1)) & ~seamed
-            seam[beside] = np.roll(canvas, (down, right), axis=(0, 1))[beside]
-            seamed |= beside
+    for _ in range(seams):
+        canvas, filled = _seamed(canvas, filled)
     paper = QColor(PAPER.ground)
-    seam[~seamed] = paper.redF(), paper.greenF(), paper.blueF()
-    small = seam.reshape(_SIDE, _FINE, _SIDE, _FINE, 3).mean(axis=(1, 3))
+    canvas[~filled] = paper.redF(), paper.greenF(), paper.blueF()
+    small = canvas.reshape(_SIDE, _FINE, _SIDE, _FINE, 3).mean(axis=(1, 3))
     data = np.round(255 * np.clip(small, 0, 1)).astype(np.uint8).tobytes()
     return QImage(data, _SIDE, _SIDE, 3 * _SIDE, QImage.Format.Format_RGB888).copy()

@@ -656,6 +656,7 @@ class Stage(QWidget):
         self.chips["Stress"].setEnabled(strength is not None)
         self.chips["Mode"].setEnabled(modes is not None and len(modes.factors) > 0)
         self.compare_button.setEnabled(self.chips["Mode"].isEnabled())
+        self.cut.button.setEnabled(self.chips["Shape"].isEnabled())
         self.chips["Mode"].setText(
             f"Mode {self.mode + 1}" if modes is not None and len(modes.factors) else "Mode"
         )
