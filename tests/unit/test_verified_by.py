@@ -46,11 +46,11 @@ def test_every_end_has_its_words(end: str) -> None:
     )
     (rung,) = ladder._verified(facts)
     assert rung.meets
-    for other, words in {
-        "limit": "limit, traced",
-        "line yield": "first yield of a line",
+    words = {
+        "limit": "limit",
+        "line yield": "first yield of a line on the trace",
         "first yield": "first yield on the trace",
-        "bifurcation": "a bifurcation",
+        "bifurcation": "a bifurcation on the trace",
         "end": "not yet at its limit",
-    }.items():
-        assert (words in rung.note) is (other == end)
+    }
+    assert rung.note == f"{words[end]}, traced"
