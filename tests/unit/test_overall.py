@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.judge.findings import TraceFindings
 from labilis.judge.gates import _capacity
 from labilis.judge.ladder import rungs
 from labilis.judge.overall import overall_checks, plate_reduction, thin_curved_share
@@ -269,6 +270,7 @@ def test_a_trace_is_taken_before_the_curve() -> None:
     )
 
     class Trace:
+        verified_by, end_words = TraceFindings.verified_by, TraceFindings.end_words
         done, yielding, plastic, loss_words, amplitude, mode, reason = (
             True,
             False,
@@ -278,14 +280,7 @@ def test_a_trace_is_taken_before_the_curve() -> None:
             1,
             "it fell",
         )
-        first_yield, about_at, loss, bifurcation, elastic_yield, end_words = (
-            float("nan"),
-            float("nan"),
-            float("nan"),
-            float("nan"),
-            float("nan"),
-            "where it ended",
-        )
+        first_yield, about_at, loss, bifurcation, elastic_yield = (float("nan"),) * 5
 
         def __init__(self, verified: float, limit: float) -> None:
             self.verified, self.limit = verified, limit
@@ -312,8 +307,6 @@ def test_a_path_that_ended_early_has_lost_nothing_yet(
     limit: float, first_yield: float, verified: float, words: str
 ) -> None:
     from types import SimpleNamespace
-
-    from labilis.judge.findings import TraceFindings
 
     trace = SimpleNamespace(
         limit=limit,
