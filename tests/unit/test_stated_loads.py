@@ -115,12 +115,16 @@ def test_a_temperature_for_a_change_of_it_is_told(change: str, factor: str, stat
 def test_a_factor_a_thousand_times_too_high_is_told(
     first: float, required: float, state: str
 ) -> None:
-    modes: Any = SimpleNamespace(positive=np.array([first, 2 * first]))
+    modes: Any = SimpleNamespace(positive=np.array([first, 2 * first]), antisymmetric=np.nan)
     known = facts()
     said = size_of_loads(
         CaseFacts(known.project, known.case, modes=modes, required=required)  # type: ignore[arg-type]
     )
     assert said is not None
     assert said.state == state
+    modes.antisymmetric = 2.0  # which a plane of symmetry hides
+    hidden = size_of_loads(CaseFacts(known.project, known.case, modes=modes, required=required))
+    assert hidden is not None
+    assert hidden.state == "good"
     nothing: Any = SimpleNamespace(positive=np.zeros(0))
     assert size_of_loads(CaseFacts(known.project, known.case, modes=nothing)) is None

@@ -112,11 +112,7 @@ class Window(Editing, QMainWindow):
         self._pages_timer.timeout.connect(lambda: self._guard(self._print_pages))
         self._preview_folder: tempfile.TemporaryDirectory[str] | None = None
         self._awaited: tuple[str, int] | None = None  # a run, and how many views were chosen then
-        self._pictured: ModesFindings | None = None  # whose modes the pictures show
-        self._pictures: dict[int, QPixmap] = {}
-        self._drawing: Iterator[QPixmap] = iter(())
-        self._picture_timer = QTimer(self)
-        self._picture_timer.timeout.connect(self._draw_picture)
+        self._begin_pictures()
         ground = QWidget()
         ground.setObjectName("ground")
         outer = QVBoxLayout(ground)
@@ -153,6 +149,14 @@ class Window(Editing, QMainWindow):
         self._connect()
         self._keys()
         self._refresh()
+
+    def _begin_pictures(self) -> None:
+        """Nothing of the ladder's pictures is drawn yet."""
+        self._pictured: ModesFindings | None = None  # whose modes the pictures show
+        self._pictures: dict[int, QPixmap] = {}
+        self._drawing: Iterator[QPixmap] = iter(())
+        self._picture_timer = QTimer(self)
+        self._picture_timer.timeout.connect(self._draw_picture)
 
     def _connect_begin(self) -> None:
         """What the page of an empty window asks for."""

@@ -7,6 +7,7 @@ import numpy as np
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.model import TemperatureLoad, WeightLoad
+from labilis.model.statements import Load
 
 # mm/s²: on the moon things weigh 1,620; what is moved or shaken is accelerated by more than this
 _LEAST = 1000.0
@@ -14,6 +15,16 @@ _LEAST = 1000.0
 # 0.9 of it at 200 °C), and who types a temperature for a change of it types 293
 _WARMEST = 150.0
 _OVER = 1000.0  # times what is asked of the first factor
+
+
+def _acting(facts: CaseFacts) -> list[tuple[Load, float]]:
+    """Loads of this case with their factors; of a case that is no longer there none."""
+    project = facts.project
+    if all(case.name != facts.case for case in project.cases):
+        return []
+    return [
+        (project.named("loads", name), amount) for name, amount in project.case_loads(facts.case)
+    ]
 
 
 def in_no_case(facts: CaseFacts) -> Evidence | None:
@@ -41,15 +52,10 @@ def in_no_case(facts: CaseFacts) -> Evidence | None:
 
 def weight(facts: CaseFacts) -> Evidence | None:
     """Weights of this case whose acceleration is no gravity."""
-    project = facts.project
-    loads = [
-        load
-        for name, _ in project.case_loads(facts.case)
-        if isinstance(load := project.named("loads", name), WeightLoad)
-    ]
+    loads = [load for load, _ in _acting(facts) if isinstance(load, WeightLoad)]
     if not loads:
         return None
-    sizes = [float(np.linalg.norm(project.numbers(load, "acceleration"))) for load in loads]
+    sizes = [float(np.linalg.norm(facts.project.numbers(load, "acceleration"))) for load in loads]
     least = int(np.argmin(sizes))
     said = f"{sizes[least] / 1000:.3g}"
     if sizes[least] < _LEAST:
@@ -69,11 +75,10 @@ def weight(facts: CaseFacts) -> Evidence | None:
 
 def warmth(facts: CaseFacts) -> Evidence | None:
     """Changes of temperature of this case that are so large that the material is another."""
-    project = facts.project
     loads = [
-        (load, project.number(load, "change") * amount)
-        for name, amount in project.case_loads(facts.case)
-        if isinstance(load := project.named("loads", name), TemperatureLoad)
+        (load, facts.project.number(load, "change") * amount)
+        for load, amount in _acting(facts)
+        if isinstance(load, TemperatureLoad)
     ]
     if not loads:
         return None
@@ -103,7 +108,7 @@ def size_of_loads(facts: CaseFacts) -> Evidence | None:
     modes = facts.modes
     if modes is None or len(modes.positive) == 0:
         return None
-    over = float(modes.positive[0]) / facts.required
+    over = float(np.fmin(modes.positive[0], modes.antisymmetric)) / facts.required
     if over > _OVER:
         return Evidence(
             "size of the loads",
