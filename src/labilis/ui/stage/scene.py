@@ -11,7 +11,7 @@ from matplotlib.colors import LinearSegmentedColormap
 from vtkmodules.vtkCommonDataModel import vtkPlane
 
 from labilis.judge.findings import MeshFindings
-from labilis.judge.memo import once_for
+from labilis.judge.memo import keeping
 from labilis.judge.mesh_display import sides_of, surface_triangles, worst_elements
 from labilis.run.picking import ShapeView
 from labilis.ui.stage.cutting import Cut
@@ -106,18 +106,25 @@ def element_lines(mesh: MeshFindings) -> pv.PolyData:
 
 def body_surface(view: ShapeView) -> pv.PolyData:
     """The CAD's triangulation, sheets with their thickness; cell data 'face'."""
-    tessellation, (places, sides, of_sheet) = view.tessellation, _sheets_of(view).surface()
-    solid = view.faces.thickness[tessellation.face] <= 0
-    surface = _joined(
-        np.concatenate([tessellation.points, places]),
-        np.concatenate([tessellation.triangles[solid], sides + len(tessellation.points)]),
-        np.zeros((0, 2)),
-    )
-    surface.cell_data["face"] = np.concatenate([tessellation.face[solid], of_sheet])
+    points, triangles, face = _outside(view)
+    surface = _joined(points, triangles, np.zeros((0, 2)))
+    surface.cell_data["face"] = face
     return surface
 
 
-@once_for
+@keeping(2)
+def _outside(view: ShapeView) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Points, triangles and the face of each, found once for what is drawn at every pick."""
+    tessellation, (places, sides, of_sheet) = view.tessellation, _sheets_of(view).surface()
+    solid = view.faces.thickness[tessellation.face] <= 0
+    return (
+        np.concatenate([tessellation.points, places]),
+        np.concatenate([tessellation.triangles[solid], sides + len(tessellation.points)]),
+        np.concatenate([tessellation.face[solid], of_sheet]),
+    )
+
+
+@keeping(2)
 def _sheets_of(view: ShapeView) -> ThickSheets:
     return thick_sheets(view)
 

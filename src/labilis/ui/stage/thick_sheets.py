@@ -32,8 +32,7 @@ class ThickSheets:
         points = np.concatenate([self.points + self.step, self.points - self.step])
         sides = np.concatenate([self.triangles[:, [k, (k + 1) % 3]] for k in range(3)])
         owner = np.tile(self.triangle_face, 3)
-        there = set(map(tuple, sides.tolist()))
-        rim = np.array([(b, a) not in there for a, b in sides.tolist()], dtype=bool)
+        rim = ~np.isin(sides[:, 1] * n + sides[:, 0], sides[:, 0] * n + sides[:, 1])
         a, b = sides[rim].T
         triangles = np.concatenate(
             [
