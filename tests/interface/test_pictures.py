@@ -145,3 +145,26 @@ def test_a_saved_picture_is_sharp(hand: Hand) -> None:
     data, _ = stage.picture()
     assert data.startswith(b"\x89PNG")
     assert stage.plotter.render_window.GetMultiSamples() == SAMPLES
+
+
+def test_what_a_run_finds_comes_into_view_unless_another_was_chosen(hand: Hand) -> None:
+    hand.load(DEMO)
+    stage = hand.window.stage
+    hand.window.run("strength")
+    hand.wait_idle()
+    assert stage.view_name == "Stress"
+    hand.click(stage.chips["Shape"])
+    hand.run()
+    assert stage.view_name == "Mode"
+    assert stage.mode == 0
+    hand.type_value("Part", "1 kN", "1.5 kN")
+    hand.click(hand.window.run_button)
+    hand.click(stage.chips["Shape"])  # while it runs
+    hand.wait_idle()
+    assert hand.session.current("modes") is not None
+    assert stage.view_name == "Shape"
+    hand.type_value("Part", "1.5 kN", "2 kN")
+    hand.click(stage.chips["Shape"])
+    stage.select((("face", 0),))
+    hand.run()
+    assert stage.view_name == "Shape", "something is picked there"

@@ -829,7 +829,11 @@ class Window(Editing, QMainWindow):
         """Start a run; what it finds comes into view, unless something else is looked at then."""
         self._say("")
         self.session.run(upto)  # type: ignore[arg-type]
-        self._awaited = (upto, self.stage.views_chosen)
+        self._await(upto)
+
+    def _await(self, upto: str) -> None:
+        """Show what this run finds, unless something is picked or another view is chosen."""
+        self._awaited = None if self.stage.selection else (upto, self.stage.views_chosen)
 
     def _show_found(self) -> None:
         """Bring what the last run found into view."""
@@ -1026,6 +1030,7 @@ class Window(Editing, QMainWindow):
         self.drawer.show_page("Trace")
         self._say("")
         self.session.run("trace", anew=True)
+        self._await("trace")
 
     def run_or_stop(self) -> None:
         """The one run button."""
