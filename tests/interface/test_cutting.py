@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from labilis.ui.stage.cutting import Cut
-from tests.interface.conftest import Hand
+from tests.interface.conftest import DEMO, Hand
 
 coordinate = st.floats(-100, 100, allow_nan=False)
 point = st.tuples(coordinate, coordinate, coordinate)
@@ -98,4 +98,42 @@ def test_what_lies_behind_the_cut_is_seen_and_picked(hand: Hand, tmp_path: Path,
     else:
         next(c for c in window.commands if c.words == "Nothing cut off").call()
     assert piece() == whole
+    assert not cut.isVisible()
+
+
+def test_what_is_cut_off_is_not_measured_and_pictures_say_that_it_is(hand: Hand) -> None:
+    """No value is told of a node that is not seen; of cases side by side nothing is cut off; the
+    plane goes with its part, and what is said of a mode with the mode."""
+    hand.load(DEMO)
+    hand.run()
+    stage, cut = hand.window.stage, hand.window.stage.cut
+    stage.show_view("Stress")
+    hand.qtbot.wait(80)
+    mesh = hand.session.current("mesh")
+    node = int(mesh.nodes[:, 0].argmax())
+    where = hand.pixel(
+        stage.scene.field.points[list(stage.scene.field.point_data["node"]).index(node)]
+    )
+    x, y = where.x(), stage.plotter.height() - where.y()
+    assert mesh.nodes[stage.spot_at(x, y)][0] > 0.9 * mesh.nodes[:, 0].max()
+    assert "cut at" not in " ".join(stage.story())
+    cut.choose(0)
+    spot = stage.spot_at(x, y)
+    assert spot < 0 or mesh.nodes[spot][0] < 0.6 * mesh.nodes[:, 0].max()
+    assert cut.place.text() in " ".join(stage.story())
+    stage.compare(((hand.session.case_name, 0), (hand.session.case_name, 1)))
+    stage.show_view("Mode")
+    hand.qtbot.wait(80)
+    assert not cut.isVisible()
+    assert not cut.button.isEnabled()
+    assert "cut at" not in " ".join(stage.story())
+    stage.compare(())
+    stage.show_view("Mode", 0)
+    hand.qtbot.wait(80)
+    assert cut.isVisible()
+    assert "mode 1" in " ".join(stage.story())
+    stage.show_view("Shape")
+    assert "mode 1" not in " ".join(stage.story())
+    hand.load(DEMO.parents[1] / "sensor-bracket/sensor-bracket.json")
+    assert cut.axis is None
     assert not cut.isVisible()

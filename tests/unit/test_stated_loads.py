@@ -83,6 +83,15 @@ def test_a_weight_is_that_of_gravity_at_least(acceleration: tuple[str, ...], sta
 
 
 @pytest.mark.parametrize(
+    ("factor", "state"), [("1.35", "good"), ("0.9", "good"), ("0.001", "caution"), ("0", None)]
+)
+def test_a_weight_counts_as_it_acts_in_the_case(factor: str, state: str | None) -> None:
+    loads = [{"load": "push"}, {"load": "own weight", "factor": factor}]
+    said = weight(facts(force("-100 N"), WEIGHT, cases=[{"name": "one", "loads": loads}]))
+    assert (None if said is None else said.state) == state
+
+
+@pytest.mark.parametrize(
     ("change", "factor", "state"),
     [
         ("20 K", "1", "good"),

@@ -1294,6 +1294,7 @@ class Window(Editing, QMainWindow):
         keep_window_place(self.saveGeometry().toBase64().data().decode())
         self.stage.close_view()
         self._pages_timer.stop()
+        self._picture_timer.stop()
         if self.preview is not None and self.printer is not None:
             self.preview.close()
             self.printer.close()

@@ -55,15 +55,15 @@ _STIFFEST = 2.4e14  # MPa per t/mm³; ten times what steel, aluminium and titani
 def material_figures(facts: CaseFacts) -> Evidence | None:
     """Figures of a material that none of its kind has."""
     project = facts.project
-    used = {piece.material for piece in project.active_pieces}
+    used = {piece.material for piece in project.active_pieces if piece.material}
+    if not used:
+        return None
     doubts = [
         text
         for material in project.materials
         if material.name in used
         for text in _doubts(project, material)
     ]
-    if not used:
-        return None
     if doubts:
         text = f"{doubts[0]} Check the figure and its unit."
         return Evidence(

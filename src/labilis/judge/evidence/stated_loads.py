@@ -52,19 +52,22 @@ def in_no_case(facts: CaseFacts) -> Evidence | None:
 
 def weight(facts: CaseFacts) -> Evidence | None:
     """Weights of this case whose acceleration is no gravity."""
-    loads = [load for load, _ in _acting(facts) if isinstance(load, WeightLoad)]
-    if not loads:
+    sizes = [
+        (abs(amount) * float(np.linalg.norm(facts.project.numbers(load, "acceleration"))), load)
+        for load, amount in _acting(facts)
+        if isinstance(load, WeightLoad) and amount
+    ]
+    if not sizes:
         return None
-    sizes = [float(np.linalg.norm(facts.project.numbers(load, "acceleration"))) for load in loads]
-    least = int(np.argmin(sizes))
-    said = f"{sizes[least] / 1000:.3g}"
-    if sizes[least] < _LEAST:
+    size, load = min(sizes, key=lambda item: item[0])
+    said = f"{size / 1000:.3g}"
+    if size < _LEAST:
         return Evidence(
             "weight",
             said,
             "m/s²",
             "caution",
-            f"'{loads[least].name}' is the weight under {said} m/s²; gravity is 9.81. Check the "
+            f"'{load.name}' is the weight under {said} m/s²; gravity is 9.81. Check the "
             "unit of the acceleration.",
             "loads",
         )

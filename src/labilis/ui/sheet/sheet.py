@@ -218,17 +218,13 @@ class Sheet(QScrollArea):
 
     def refresh(self) -> None:
         """Write all sentences anew."""
-        session, project = self.session, self.session.project
+        project, lost = self.session.project, self.session.lost
         self._show("Part", self._part_sentences())
-        self._show("Supports", self._support_sentences())
+        self._show("Supports", self._support_sentences(lost))
         self._show(
-            "Loads",
-            [
-                *stations.load_sentences(project, session.lost),
-                *stations.case_sentences(project),
-            ],
+            "Loads", [*stations.load_sentences(project, lost), *stations.case_sentences(project)]
         )
-        self._show("Mesh", self._mesh_sentences())
+        self._show("Mesh", self._mesh_sentences(lost))
         self._show("Strength", self._strength_sentences())
         self._show("Modes", self._modes_sentences())
         self._show("Trace", self._trace_sentences())
@@ -266,9 +262,9 @@ class Sheet(QScrollArea):
         )
         return [*part, *scribe_sentences(project), *parameter_sentences(project)]
 
-    def _support_sentences(self) -> list[Sentence]:
+    def _support_sentences(self, lost: Mapping[str, str]) -> list[Sentence]:
         project = self.session.project
-        supports = stations.support_sentences(project, self.session.lost)
+        supports = stations.support_sentences(project, lost)
         if project.supports and self.cards["Supports"].is_open:
             supports.append(
                 (
@@ -280,7 +276,7 @@ class Sheet(QScrollArea):
             )
         return supports
 
-    def _mesh_sentences(self) -> list[Sentence]:
+    def _mesh_sentences(self, lost: Mapping[str, str]) -> list[Sentence]:
         session, project, report = self.session, self.session.project, self.session.case_report
         facts = report.facts if report is not None else None
         view = session.current("shape")
@@ -289,7 +285,7 @@ class Sheet(QScrollArea):
             project,
             facts or session.report_without_case(),
             proposed,
-            session.lost,
+            lost,
             mesh_cost(session.settled, view) if view is not None else "",
         )
         return mesh

@@ -176,11 +176,15 @@ def _nearest_edge(
     return int(who[best]) if distance[best] < _EDGE_REACH else None
 
 
-def nearest_point(renderer: Any, points: np.ndarray, x: float, y: float) -> int:
+def nearest_point(
+    renderer: Any, points: np.ndarray, x: float, y: float, cut: Cut | None = None
+) -> int:
     """Number of the point (n, 3) that is nearest to a pixel, among those within reach the one in
-    front; -1 for none."""
+    front; -1 for none. What is cut off is not there."""
     on_screen = world_to_display(renderer, points)
     away = np.linalg.norm(on_screen[:, :2] - np.array([x, y]), axis=1)
+    if cut is not None:
+        away[~cut.keeps(points)] = np.inf
     close = np.flatnonzero(away < max(_SPOT_REACH, float(away.min(initial=np.inf)) * 1.001))
     if len(close) == 0 or away[close].min() > _SPOT_MOST:
         return -1

@@ -134,7 +134,7 @@ class Stage(QWidget):
         self._clicked: tuple[tuple[float, float], tuple[str, int]] = ((-1e9, -1e9), ("", -1))
         self._depth = ""  # how far behind the picked face lies
         self._shown: tuple[Any, ...] = ()
-        self._framed = ""
+        self._framed = self._cut_of = ""
 
     def _chip_row(self) -> QHBoxLayout:
         """Views, comparison and units."""
@@ -156,7 +156,7 @@ class Stage(QWidget):
         self.compare_button.setMenu(self.compare_menu)
         row.addWidget(self.compare_button)
         self.cut = CutStrip()
-        self.cut.changed.connect(self._cut_changed)
+        self.cut.changed.connect(self._cut_off)
         row.addWidget(self.cut.button)
         row.addStretch(1)
         self.units_button = QPushButton()
@@ -415,7 +415,6 @@ class Stage(QWidget):
         scene.clear()
         self.compared.clear()
         scene.field = scene.mesh_surface = self.field = None
-        scene.cut = None if view is None else self.cut.plane(view.extents, view.thickness)
         self._clock.stop()
         if view is None:
             return
@@ -431,6 +430,10 @@ class Stage(QWidget):
             scene.show_mesh(mesh)
         else:
             self._build_field(name, view, mesh, strength, modes, trace)
+        if self._cut_of != self.session.project.name:  # the plane was one of another part
+            self._cut_of = self.session.project.name
+            self.cut.choose(None)
+        self._cut_off()
         if self._framed != self.session.project.name + str(view.volume):
             self._framed = self.session.project.name + str(view.volume)
             self.look("i")
@@ -656,7 +659,9 @@ class Stage(QWidget):
         self.chips["Stress"].setEnabled(strength is not None)
         self.chips["Mode"].setEnabled(modes is not None and len(modes.factors) > 0)
         self.compare_button.setEnabled(self.chips["Mode"].isEnabled())
-        self.cut.button.setEnabled(self.chips["Shape"].isEnabled())
+        self.cut.button.setEnabled(
+            self.chips["Shape"].isEnabled() and not (self.compared and self.compared.count)
+        )
         self.chips["Mode"].setText(
             f"Mode {self.mode + 1}" if modes is not None and len(modes.factors) else "Mode"
         )
@@ -833,12 +838,17 @@ class Stage(QWidget):
         self.plotter.renderer.ResetCameraClippingRange()
         self.render()
 
-    def _cut_changed(self) -> None:
-        """Cut off what lies before the plane that is chosen."""
+    def _cut_off(self) -> None:
+        """Cut off what lies before the plane that is chosen; of several side by side nothing."""
         view = self.session.current("shape")
-        if self.scene is not None and view is not None:
-            self.scene.cut_off(self.cut.plane(view.extents, view.thickness))
-            self.render()
+        if self.scene is None or view is None:
+            return
+        beside = bool(self.compared.count)
+        plane = None if beside else self.cut.plane(view.extents, view.thickness)
+        self.cut.setVisible(plane is not None)
+        self.cut.button.setEnabled(not beside)
+        self.scene.cut_off(plane)
+        self.render()
 
     # --- picking
     # ----------------------------------------------------------------------------------------------
@@ -1026,7 +1036,8 @@ class Stage(QWidget):
 
         if self.field is None or self.scene is None or self.scene.field is None:
             return -1
-        found = nearest_point(self.plotter.renderer, np.asarray(self.scene.field.points), x, y)
+        points = np.asarray(self.scene.field.points)
+        found = nearest_point(self.plotter.renderer, points, x, y, self.scene.cut)
         return -1 if found < 0 else int(self.scene.field.point_data["node"][found])
 
     def _moved(self, x: float, y: float) -> None:
@@ -1348,6 +1359,9 @@ class Stage(QWidget):
 
     def story(self) -> tuple[str, str]:
         """Two lines below a picture: project, case and what is shown; its scale with the unit."""
+        cut = self.cut.place.text() if self.scene is not None and self.scene.cut else ""
+        if self.field is None and self._free is None:  # nothing moves: the strip tells of before
+            return f"{self.session.project.name}: {self.view_name.lower()}", cut
         first = (
             f"{self.session.project.name}, case {self.session.case_name}: "
             f"{self.playback.story.text()}"
@@ -1359,7 +1373,7 @@ class Stage(QWidget):
         )
         if self.session.case_report is not None and self.view_name == "Mode":
             second += "; the size of a mode has no meaning"
-        return first, second
+        return first, "; ".join(filter(None, (second, cut)))
 
     def _save_surface(self, path: Path) -> None:
         """The moved surface as it is shown, at its largest in a mode. Raises LabilisError where

@@ -3,10 +3,13 @@ meshed, with the rims between them."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
+import pyvista as pv
 from numpy.typing import NDArray
+from vtkmodules.vtkCommonDataModel import vtkStaticPointLocator
 
 from labilis.run.picking import ShapeView
 
@@ -25,6 +28,7 @@ class ThickSheets:
     face: Ints
     triangles: Ints
     triangle_face: Ints
+    _nearest: dict[int, Any] = field(default_factory=dict)  # locators by face
 
     def surface(self) -> tuple[Floats, Ints, Ints]:
         """(points, triangles, face of each) of both skins and the rims."""
@@ -48,12 +52,16 @@ class ThickSheets:
     def on_skins(self, line: Floats, faces: Ints) -> list[Floats]:
         """A polyline (k, 3) on the mid-surface of some faces, carried to both skins of each."""
         found = []
-        for face in faces:
+        for face in faces.tolist():
             mine = np.flatnonzero(self.face == face)
             if not len(mine):
                 continue
-            away = ((line[:, None] - self.points[mine][None]) ** 2).sum(axis=2)
-            step = self.step[mine[away.argmin(axis=1)]]
+            if face not in self._nearest:
+                self._nearest[face] = vtkStaticPointLocator()
+                self._nearest[face].SetDataSet(pv.PolyData(self.points[mine]))
+                self._nearest[face].BuildLocator()
+            rows = [self._nearest[face].FindClosestPoint(place) for place in line.tolist()]
+            step = self.step[mine[rows]]
             found += [line + step, line - step]
         return found
 
