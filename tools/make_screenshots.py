@@ -120,11 +120,13 @@ def main() -> None:
         for face in range(len(view.faces))
         if view.faces.inner[face] and view.faces.centroid[face][0] > 200
     )
-    window.sheet.open_station("Supports")
+    window.tour.go(1)  # Supports
+    wait(0.3)
     window.stage.select((("face", bore),))
-    window.stage._place_bar(470, 330)
+    window.stage._place_bar(470, 300)
     picture("picking")
     window.stage.select(())
+    window.tour.go(-1)
     window.run_or_stop()
     idle()
     window.sheet.open_station("Modes")

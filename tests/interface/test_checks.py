@@ -268,6 +268,14 @@ def test_a_trace_that_yields_says_so(hand: Hand, short: Path) -> None:
     page.over.setCurrentIndex(len(places) - 1)
     page.over.activated.emit(len(places) - 1)
     assert page.curve.axis == places[-1]
+    drawer = window.drawer
+    assert not drawer.old.isVisible()
+    hand.type_value("Loads", "-100 N", "-110 N")
+    assert drawer.pages.currentWidget() is page
+    assert page.curve.trace is not None
+    assert drawer.old.isVisible(), "its curve is of before the last change"
+    hand.click(window.buttons["undo"])
+    assert not drawer.old.isVisible()
     hand.choose("Trace", ("trace", "material"), "elastic")
     assert hand.session.current("trace") is None and "stays elastic" in hand.text("Trace")
 

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import hashlib
 from typing import Any
 
 import numpy as np
 import pytest
 
 from labilis.edit.new_pieces import RECIPES, with_piece
-from labilis.model import GRADES, Project
+from labilis.model import GRADES, Project, load_project
 from labilis.run import Plan, Runner, Snapshot, stage_keys
 from labilis.ui.stage.scene import body_surface, edge_lines
 from labilis.ui.stage.thick_sheets import thick_sheets
+from tests.parts import to_step
+from validation.corpus import drawing
 
 SHEETS = [key for key in RECIPES if key.split(",")[0] in ("plate", "plate with a hole", "rib")]
 FOLDED = [key for key in RECIPES if key.startswith("folded")]
@@ -64,3 +67,21 @@ def test_a_solid_is_drawn_as_it_is() -> None:
     surface = body_surface(view)
     assert len(surface.regular_faces) == len(view.tessellation.triangles)
     assert np.array_equal(surface.cell_data["face"], view.tessellation.face)
+
+
+def test_a_tapered_wall_is_drawn_tapered() -> None:
+    """A wedge, 3 mm at one end and 5 at the other, as a shell: drawn as thick as it is cut."""
+    wedge = to_step(drawing.extrude([(0, -1.5), (200, -2.5), (200, 2.5), (0, 1.5)], 60.0))
+    sha = hashlib.sha256(wedge).hexdigest()
+    project = load_project(
+        {
+            "geometry": [{"file": "w.step", "sha256": sha}],
+            "pieces": [{"name": "w", "geometry": "w.step", "mesh_as": "shell"}],
+        }
+    )
+    found = Runner().run(Snapshot(project, {sha: wedge}), Plan("shape"))
+    points, triangles, _ = thick_sheets(found[stage_keys(project, "").shape]).surface()
+    for x, thick in ((0.0, 3.0), (200.0, 5.0)):
+        there = points[np.abs(points[:, 0] - x) < 0.2]
+        assert np.ptp(there[:, 1]) == pytest.approx(thick, abs=0.05)
+    assert volume(points, triangles) == pytest.approx(4.0 * 200 * 60, rel=0.01)

@@ -666,7 +666,7 @@ def test_a_material_of_the_library_is_not_doubted_and_each_slip_of_ten_is(grade:
         ("soft stuff", "50 MPa", "1100 kg/m^3", "1 MPa", "caution"),
         ("hard stuff", "1400 GPa", "3500 kg/m^3", "1 GPa", "caution"),
         ("steel 50", "21 GPa", None, "235 MPa", "caution"),
-        ("Baustahl", "2100 GPa", None, "235 MPa", "caution"),
+        ("Stahl S355", "400 GPa", None, "355 MPa", "caution"),
         ("thing", "3 GPa", None, "300 MPa", "caution"),
     ],
 )

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import json
 import random
 from pathlib import Path
 from typing import Any
 
 import pytest
 
-from labilis.model import Project, load_project
+from labilis.model import LabilisError, Project, load_project
+from labilis.model.project import put_at
 from labilis.model.quantities import leaves
 from labilis.run.keys import shape_key, stage_keys
 from labilis.store import load_model
@@ -76,3 +78,35 @@ def test_an_item_that_is_taken_out_leaves_the_others_as_they_were() -> None:
     assert more.loads[0] is project.loads[0]
     fewer = more.changed(loads=loads[1:], cases=[])
     assert [load.name for load in fewer.loads] == [load.name for load in loads[1:]]
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "where"),
+    [
+        (("parameters", "leg_t"), "1.2 kg", "pieces/leg"),  # which is not touched
+        (("parameters", "height"), "0.9 m + 2 N", "height"),
+        (("loads", 0, "components"), ("0 N", "0 N", "-3 kg"), "components"),
+        (("materials", 0, "youngs_modulus"), "210 mm", "youngs_modulus"),
+        (("mesh", "size"), "9 kN", "size"),
+    ],
+)
+def test_what_an_edit_makes_wrong_is_refused(path: Any, value: Any, where: str) -> None:
+    """Also where it is another statement, left alone, that no longer can be evaluated; and the
+    project of before stays as it was."""
+    project = load_model(DEMOS / "cabinet-stand" / "cabinet-stand.json").project
+    before = project.to_json()
+    with pytest.raises(LabilisError) as refused:
+        project.with_value(path, value)
+    assert where in f"{refused.value.where} {refused.value.what}"
+    with pytest.raises(LabilisError):
+        load_project(json.dumps(put_at(json.loads(before), path, value)))
+    assert project.to_json() == before
+
+
+def test_a_new_statement_that_is_wrong_is_refused() -> None:
+    project = load_model(DEMOS / "sensor-bracket" / "sensor-bracket.json").project
+    wrong = project.loads[0].model_copy(
+        update={"name": "second", "components": ("0 N", "1 MPa", "0 N")}
+    )
+    with pytest.raises(LabilisError, match="1 MPa"):
+        project.with_item("loads", wrong)

@@ -127,6 +127,7 @@ class Drawer(QWidget):
             tab.setObjectName("tab")
             tab.setCheckable(True)
             tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
+            tab.ensurePolished()  # into the font that it has on the screen
             bold = QFont(tab.font())
             bold.setBold(True)
             tab.setMinimumWidth(
@@ -219,7 +220,9 @@ class Drawer(QWidget):
         of_a_run = (self.modes_page, self.lines, self.screening, self.hand)
         page = self.pages.currentWidget()
         evidence = self.pages.indexOf(page) == PAGES.index("Evidence")
-        self.old.setVisible(self.is_open and self._stale and (page in of_a_run or evidence))
+        trace = page is self.trace_page and self.trace_page.curve.trace is not None
+        told = page in of_a_run or evidence or trace
+        self.old.setVisible(self.is_open and self._stale and told)
 
     def choose_mode(self, mode: int) -> None:
         """Mark a mode's row without telling."""

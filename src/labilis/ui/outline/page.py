@@ -217,9 +217,9 @@ class OutlinePage(QFrame):
         texts = self._texts()
         for place, (field, text) in enumerate(texts.items()):
             row, column = place // _IN_A_ROW, 1 + 2 * (place % _IN_A_ROW)
-            self._grid.addWidget(Label(_WORDS[field]), row, column)
+            self._grid.addWidget(Label(_WORDS[field]), row, column, Qt.AlignmentFlag.AlignRight)
             line = QLineEdit(text)
-            line.setFixedWidth(110)
+            line.setFixedWidth(88)
             line.setAccessibleName(f"{words}, {_WORDS[field]}")
             if field == "length":
                 line.setPlaceholderText("round")

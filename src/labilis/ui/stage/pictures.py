@@ -13,6 +13,7 @@ from labilis.judge.findings import MeshFindings, ModesFindings
 from labilis.judge.mesh_display import surface_triangles
 from labilis.run.picking import ShapeView
 from labilis.ui.stage.scene import colours_of
+from labilis.ui.stage.views import toward_eye
 from labilis.ui.theme import PAPER
 
 Floats = NDArray[np.float64]
@@ -24,13 +25,12 @@ _GAIN = 0.16  # of the part's length, that the largest movement is drawn as
 _APART = 0.95  # points of the picture between samples: what is left open the seam closes
 _MOST = 60_000  # triangles: of more, most are smaller than a point
 _SHADES = 256
-_STANDS = 0.25  # of a part's largest extent, above which its height is no thickness
-_LINE = 3  # points to either side of a line, which has no surface
+_THIN, _SEAMS = 0.06, 3  # of the picture; a part that fills less of it gets up to so many seams
 _LIGHT = 0.62  # of a colour that a face seen from its edge keeps
 
 
 def draw_modes(view: ShapeView, mesh: MeshFindings, modes: ModesFindings) -> Iterator[QPixmap]:
-    """A picture of each mode in their order, seen from the side on which it moves most."""
+    """A picture of each mode in their order, seen from the corner from which the stage looks."""
     triangles, _ = surface_triangles(mesh)
     triangles = triangles[:: max(1, len(triangles) // _MOST)]
     reach = _GAIN * view.length
@@ -43,13 +43,10 @@ def _picture(
 ) -> QImage:
     """One shape (n, 3), its largest movement drawn as `reach` mm."""
     size = np.linalg.norm(shape, axis=1)
-    up = _upward(view)
-    across = shape[int(size.argmax())]
-    across = across - (across @ up) * up
-    if np.linalg.norm(across) < 1e-9:
-        across = np.cross(up, [0.3, 0.5, 0.8])
-    across = across / np.linalg.norm(across)
-    seen = np.stack([across, up, np.cross(across, up)])  # rows: right, up, toward the eye
+    eye = toward_eye("i", view)
+    right = np.cross([0.0, 0.0, 1.0], eye)
+    right = right / np.linalg.norm(right)
+    seen = np.stack([right, np.cross(eye, right), eye])  # rows: right, up, toward the eye
     places = (mesh.nodes + reach * shape) @ seen.T
     used = np.unique(np.concatenate([triangles.ravel(), mesh.lines.ravel()]).astype(np.int64))
     low, high = places[used].min(axis=0), places[used].max(axis=0)
@@ -58,16 +55,7 @@ def _picture(
     flat = (places - 0.5 * (low + high)) * scale + [0.5 * wide, 0.5 * wide, 0.0]
     values = np.clip((size + 0.4) / 1.4, 0.0, 1.0)  # nothing is as pale as the paper
     samples = [_on_triangles(flat, triangles, values), _on_lines(flat, mesh.lines, values)]
-    return _image(np.concatenate(samples), wide, 1 if len(triangles) else _LINE)
-
-
-def _upward(view: ShapeView) -> Floats:
-    """What is up in a picture: z, as on the stage, of a part that stands; the run of one that lies
-    flat."""
-    extents = view.extents[:, 1] - view.extents[:, 0]
-    if extents[2] > _STANDS * extents.max():
-        return np.array([0.0, 0.0, 1.0])
-    return view.long_axis / np.linalg.norm(view.long_axis)
+    return _image(np.concatenate(samples), wide)
 
 
 def _on_triangles(flat: Floats, triangles: Ints, values: Floats) -> Floats:
@@ -116,9 +104,9 @@ def _seamed(canvas: Floats, filled: NDArray[np.bool_]) -> tuple[Floats, NDArray[
     return seam, seamed
 
 
-def _image(samples: Floats, wide: int, seams: int = 1) -> QImage:
-    """The picture of samples, the nearer over the farther ones, with seams of one point about it
-    so that a thin part is seen from its edge as well."""
+def _image(samples: Floats, wide: int) -> QImage:
+    """The picture of samples, the nearer over the farther ones, with a seam of one point about it,
+    or a few about what is thin."""
     samples = samples[np.argsort(samples[:, 2], kind="stable")]
     column = np.clip(samples[:, 0].astype(int), 1, wide - 2)
     row = np.clip((wide - samples[:, 1]).astype(int), 1, wide - 2)
@@ -126,8 +114,10 @@ def _image(samples: Floats, wide: int, seams: int = 1) -> QImage:
     shades = colours_of("movement")(np.linspace(0.0, 1.0, _SHADES))[:, :3]
     canvas[row, column] = shades[(samples[:, 3] * (_SHADES - 1)).astype(int)] * samples[:, 4:]
     filled[row, column] = True
-    for _ in range(seams):
-        canvas, filled = _seamed(canvas, filled)
+    canvas, filled = _seamed(canvas, filled)
+    for _ in range(_SEAMS - 1):
+        if filled.mean() < _THIN:
+            canvas, filled = _seamed(canvas, filled)
     paper = QColor(PAPER.ground)
     canvas[~filled] = paper.redF(), paper.greenF(), paper.blueF()
     small = canvas.reshape(_SIDE, _FINE, _SIDE, _FINE, 3).mean(axis=(1, 3))

@@ -34,6 +34,7 @@ from labilis.ui.stage.directions import Directions
 from labilis.ui.stage.playback import Playback
 from labilis.ui.stage.quality import QualityStrip
 from labilis.ui.stage.sharpness import SAMPLES, Sharpness
+from labilis.ui.stage.views import toward_eye
 from labilis.ui.theme import PAPER, icon
 
 if TYPE_CHECKING:
@@ -42,7 +43,6 @@ if TYPE_CHECKING:
 
 _CLICK = 4  # pixels a click may wander
 _DIAGRAM = 0.12  # of the part's size that the largest ordinate of a diagram beside lines is high
-VIEWS = {"x": (1, 0, 0), "y": (0, -1, 0), "z": (0, 0, 1), "i": (0.55, -0.75, 0.5)}
 
 
 def _number(text: str) -> float | None:
@@ -752,15 +752,11 @@ class Stage(QWidget):
         view = self.session.current("shape")
         if self.plotter is None or view is None:
             return
-        direction = np.array(VIEWS[way], dtype=float)
-        along = view.long_axis
         up = np.array([0.0, 1.0, 0.0]) if way == "z" else np.array([0.0, 0.0, 1.0])
-        if way == "i" and abs(along[2]) > 0.9:
-            direction = np.array([0.9, -0.8, 0.35])
         centre = view.extents.mean(axis=1)
         camera = self.plotter.camera
         camera.focal_point = centre
-        camera.position = centre + 3 * view.size * direction / np.linalg.norm(direction)
+        camera.position = centre + 3 * view.size * toward_eye(way, view)
         camera.up = up
         self.fit()
 
