@@ -8,6 +8,7 @@ import os
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -77,6 +78,17 @@ def frame_model(project: Any) -> Any:
     )
 
 
+def _take(window: Any, wait: Callable[[float], None], path: Path) -> None:
+    """The screen as it is once the small pictures of the ladder, which come one by one, are
+    there."""
+    wait(0.4)
+    while window._picture_timer.isActive():
+        wait(0.05)
+    screen = window.screen()
+    assert screen is not None
+    screen.grabWindow(0, 0, 0, 1280, 800).save(str(path))  # type: ignore[call-overload]
+
+
 def main() -> None:
     os.environ["LABILIS_STATE"] = tempfile.mkdtemp(prefix="labilis-pictures-")
     folder = Path(sys.argv[1]) if len(sys.argv) > 1 else ROOT / "docs/screenshots"
@@ -105,10 +117,7 @@ def main() -> None:
         wait(0.4)
 
     def picture(name: str) -> None:
-        wait(0.4)
-        screen = window.screen()
-        assert screen is not None
-        screen.grabWindow(0, 0, 0, 1280, 800).save(str(folder / f"{name}.png"))  # type: ignore[call-overload]
+        _take(window, wait, folder / f"{name}.png")
 
     wait(1.5)
     picture("begin")

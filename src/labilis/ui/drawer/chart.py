@@ -285,7 +285,7 @@ def _grid(
         )
     painter.setPen(QColor(PAPER.quiet))
     for value in between(*wide, most=6):
-        x, words = at(value, tall[0]).x(), f"{0.0 if abs(value) < 1e-12 else value:.3g}"  # type: ignore[operator]
+        x, words = at(value, tall[0]).x(), f"{0.0 if abs(value) < 1e-12 else value:.4g}"  # type: ignore[operator]
         painter.drawText(
             QRectF(x - 30, area.bottom() + 2, 60, 14), Qt.AlignmentFlag.AlignCenter, words
         )

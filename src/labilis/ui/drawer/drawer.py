@@ -132,7 +132,7 @@ class Drawer(QWidget):
             bold.setBold(True)
             tab.setMinimumWidth(
                 QFontMetrics(bold).horizontalAdvance(name + (" (99)" if name == "Evidence" else ""))
-                + 14
+                + 12
             )
             row.addWidget(tab)
             self.tabs[name] = tab

@@ -73,7 +73,7 @@ class HandPage(QWidget):
         self.formula.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         right.addWidget(self.formula)
         self.symbols = plain_table(["symbol", "value", "model has", ""], "Numbers of the check")
-        column_widths(self.symbols, (None, 84, 66, 30), 0)
+        column_widths(self.symbols, (None, 84, 72, 30), 0)
         self.symbols.setWordWrap(False)
         right.addWidget(self.symbols, 1)
         self.note = note_below(_NOTHING)

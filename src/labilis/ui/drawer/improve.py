@@ -80,8 +80,8 @@ class ImprovePage(QWidget):
         below.setContentsMargins(0, 0, 0, 0)
         across = QHBoxLayout()
         self.ladders = LaddersBeside()
-        across.addWidget(self.designs, 5)
-        across.addWidget(self.ladders, 4)
+        across.addWidget(self.designs, 55)
+        across.addWidget(self.ladders, 45)
         below.addLayout(across, 1)
         self.flags = note_below("")
         below.addWidget(self.flags)
@@ -326,16 +326,17 @@ class ImprovePage(QWidget):
                 )
                 cell = text_cell(words, PAPER.quiet if column == 0 else "", full)
                 self.designs.setItem(row, column, cell)
-        for column, name in enumerate(
-            names, 1
-        ):  # a long name is cut, so that all designs are seen beside each other
-            self.designs.setColumnWidth(
-                column, min(max(self.designs.sizeHintForColumn(column) + 8, 118), 170)
-            )
+        # a long name is cut, so that all designs are seen beside each other; the last one, which
+        # has the changes against the first, takes what is left
+        for column, name in enumerate(names, 1):
+            most = 128 if column < len(names) else 170
+            hint = self.designs.sizeHintForColumn(column) + 2
+            self.designs.setColumnWidth(column, min(max(hint, 118), most))
             head = self.designs.horizontalHeaderItem(column)
             assert head is not None
             head.setToolTip(plain_tip(name))
         self.designs.resizeColumnToContents(0)
+        self.designs.setColumnWidth(0, min(self.designs.columnWidth(0), 92))
 
 
 def _fit(table: QTableWidget) -> None:

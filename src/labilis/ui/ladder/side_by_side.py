@@ -14,7 +14,7 @@ from labilis.ui.copying import Rows, can_be_taken, full_text
 from labilis.ui.ladder.layout import Scale, kept_apart, scale_for
 from labilis.ui.theme import PAPER
 
-_SCALE, _ROW = 40.0, 15.0
+_SCALE, _ROW = 32.0, 15.0
 _KINDS = ("service", "required", "yield", "mode", "verified")  # hand checks would crowd it
 
 
@@ -154,7 +154,7 @@ class LaddersBeside(QWidget):
         painter.setPen(QPen(QColor(PAPER.line), 1.0))
         painter.drawLine(QPointF(x + 6, y), QPointF(x + 14, centre))
         painter.setPen(QColor(_colour(rung)))
-        box = QRectF(x + 17, centre - _ROW / 2, wide - 24, _ROW)
+        box = QRectF(x + 17, centre - _ROW / 2, wide - 20, _ROW)
         words = painter.fontMetrics().elidedText(
             words, Qt.TextElideMode.ElideRight, int(box.width())
         )

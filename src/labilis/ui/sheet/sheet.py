@@ -281,14 +281,13 @@ class Sheet(QScrollArea):
         facts = report.facts if report is not None else None
         view = session.current("shape")
         proposed = mesh_size(session.settled, view) if view is not None else None
-        mesh = stations.mesh_sentences(
+        return stations.mesh_sentences(
             project,
             facts or session.report_without_case(),
             proposed,
             lost,
             mesh_cost(session.settled, view) if view is not None else "",
         )
-        return mesh
 
     def _strength_sentences(self) -> list[Sentence]:
         session, report = self.session, self.session.case_report
