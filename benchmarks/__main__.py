@@ -54,12 +54,12 @@ def _shells(unknowns: int) -> tuple[Any, Any, Any, Any]:
     free end."""
     import numpy as np
 
+    from labilis.analysis.unknowns import make_numbering
     from labilis.mechanics import ties
     from labilis.mechanics.blocks import ShellBlock
     from labilis.mechanics.shell import smooth_triads
     from labilis.mesh import mesh_part
     from labilis.model import load_project
-    from labilis.run.unknowns import make_numbering
     from labilis.shape import build_part
 
     project = load_project(

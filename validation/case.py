@@ -13,8 +13,8 @@ from typing import Any, Literal
 
 import numpy as np
 
-from labilis.judge.findings import ModesFindings
 from labilis.model import LabilisError
+from labilis.results.findings import ModesFindings
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.run.picking import make_pick
 from labilis.run.settling import settled

@@ -13,8 +13,8 @@ import numpy as np
 import pytest
 import pyvista as pv
 
-from labilis.judge.stress_measures import von_mises
 from labilis.model import load_project
+from labilis.results.stress_measures import von_mises
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.store.export import _write_trace, write_results
 from tests.unit.test_mistakes import STEEL

@@ -13,7 +13,7 @@ PROGRAM = r"""
 import os, random, signal, sys, time
 import numpy as np
 from pathlib import Path
-from labilis.judge.findings import SectionFindings
+from labilis.results.findings import SectionFindings
 from labilis.model import Project
 from labilis.store import ProjectFile
 

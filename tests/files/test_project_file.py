@@ -10,8 +10,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from labilis.judge.findings import SectionFindings
 from labilis.model import LabilisError, Project
+from labilis.results.findings import SectionFindings
 from labilis.run import pack, stage_keys, unpack
 from labilis.store import ProjectFile, load_model, write_model
 from labilis.store.json_form import project_files

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 
-from labilis.judge.stress_measures import von_mises
+from labilis.results.stress_measures import von_mises
 from tests.interface.conftest import Hand
 
 DEMO = Path(__file__).parents[2] / "src/labilis/demos/panel-prop/panel-prop.json"

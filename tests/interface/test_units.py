@@ -14,9 +14,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QTableWidget, QWidget
 
 from labilis.edit.variants import design_names, design_of
-from labilis.judge.stress_measures import von_mises
 from labilis.model import shown
 from labilis.report.content import Figure, Table, Words, content_of
+from labilis.results.stress_measures import von_mises
 from labilis.run import judge_project
 from labilis.ui.copying import table_rows
 from tests.interface.conftest import Hand

@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 import pytest
 
-from labilis.judge.array_shapes import described
-from labilis.judge.findings import ModesFindings
 from labilis.model import LabilisError, Project, load_project
+from labilis.results.array_shapes import described
+from labilis.results.findings import ModesFindings
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.run.advice import Remedy, advise, held_rigidly, levers_of, tried
 from tests.unit.drawn_recipes import KINDS, column

@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
+from labilis.analysis.bolting import Bore, bolt_stiffness
 from labilis.judge.bolts import bearing_resistance, bolt_checks, resistances, stress_area
 from labilis.judge.ladder import rungs
 from labilis.judge.verdict import verdict_of_case
@@ -17,7 +18,6 @@ from labilis.mechanics.bolt_block import BoltBlock
 from labilis.model import Bolt, LabilisError, load_project
 from labilis.model.renaming import renamed
 from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
-from labilis.run.bolting import Bore, bolt_stiffness
 from labilis.run.other_idealisation import other_way
 from labilis.shape import build_part
 from tests.unit.test_mistakes import ALL, STEEL
@@ -667,7 +667,7 @@ def test_a_lap_welded_across_its_ends_is_softer_than_a_bonded_one() -> None:
 
 def test_the_axis_of_an_arc_goes_through_its_centre() -> None:
     """The rim of a hole in a sheet may be several arcs, whose own centroids lie off it."""
-    from labilis.run.regions import circle_centre, region_cylinder
+    from labilis.analysis.regions import circle_centre, region_cylinder
 
     project = load_project(lapped())
     view = build_part(project, {}).view

@@ -9,9 +9,9 @@ import numpy as np
 import pytest
 
 from labilis.judge import findings
-from labilis.judge.array_shapes import Dims, Findings, described
-from labilis.judge.findings import SectionFindings, SettledFindings
 from labilis.model import LabilisError
+from labilis.results.array_shapes import Dims, Findings, described
+from labilis.results.findings import SectionFindings, SettledFindings
 from labilis.run.codec import pack, unpack
 
 KINDS = [

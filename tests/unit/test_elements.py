@@ -5,8 +5,9 @@ import pytest
 
 from labilis.mechanics import bricks, loads, solid, tetrahedra
 from labilis.mechanics.assembly import assemble, full, make_pattern
-from labilis.mechanics.material import isotropic, von_mises
+from labilis.mechanics.material import isotropic
 from labilis.mechanics.solid_families import FAMILIES, family
+from labilis.results.stress_measures import von_mises
 
 D = isotropic(210e3, 0.3)
 CORNERS = np.array([[0.0, 0, 0], [2.1, 0.2, 0.1], [0.3, 1.8, -0.2], [0.4, 0.3, 1.6]])

@@ -556,7 +556,7 @@ def test_two_alike_legs_carry_alike(mesh_as: str) -> None:
 def test_of_two_pieces_that_bend_alike_the_stricter_class_is_asked_for() -> None:
     """The one that is the driver by a share of 0.51 asked for less than the other: which is
     which hangs on the mesh."""
-    from labilis.judge.findings import ModesFindings
+    from labilis.results.findings import ModesFindings
     from labilis.run.report import required_factor
     from tests.unit.test_advice import nothing
     from tests.unit.test_mistakes import force, strip

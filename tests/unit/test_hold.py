@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from labilis.judge.findings import MeshFindings, ModesFindings
 from labilis.model import load_project
+from labilis.results.findings import MeshFindings, ModesFindings
 from labilis.run import Plan, Runner, Snapshot, stage_keys
 from tests.unit.test_mistakes import flat, force, strip
 

@@ -11,23 +11,23 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from labilis.analysis.mode_kinds import kind_of_mode
 from labilis.judge.convergence import extrapolated
 from labilis.judge.evidence import REGISTRY, CaseFacts, collect
 from labilis.judge.figures import critical_text, force_text
-from labilis.judge.findings import (
+from labilis.judge.hand import euler_check
+from labilis.judge.hand.euler import FOUR_CASES, critical_load
+from labilis.judge.ladder import Rung, rungs
+from labilis.judge.verdict import overall, verdict_of_case
+from labilis.model import CylindricalAxes, EulerChoice, LabilisError, NormalAxes, Project, Support
+from labilis.results.findings import (
     ConvergenceFindings,
     MeshFindings,
     ModesFindings,
     SectionFindings,
     StrengthFindings,
 )
-from labilis.judge.hand import euler_check
-from labilis.judge.hand.euler import FOUR_CASES, critical_load
-from labilis.judge.ladder import Rung, rungs
-from labilis.judge.mode_kinds import kind_of_mode
-from labilis.judge.stress_measures import first_yield
-from labilis.judge.verdict import overall, verdict_of_case
-from labilis.model import CylindricalAxes, EulerChoice, LabilisError, NormalAxes, Project, Support
+from labilis.results.stress_measures import first_yield
 from labilis.ui.ladder.layout import kept_apart, scale_for
 from labilis.words.part import part_sentences
 from labilis.words.stations import (

@@ -23,10 +23,10 @@ from labilis.judge.line_forces import (
     most_of,
     table,
 )
-from labilis.judge.stress_measures import von_mises
 from labilis.mechanics.cross_section import cross_section
 from labilis.mesh import mesh_section
 from labilis.model import load_project, shown
+from labilis.results.stress_measures import von_mises
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.shape.profile import points_of
 from labilis.shape.recipes.sections import section_shape

@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from labilis.analysis.trace_record import TraceRecord
 from labilis.judge.gates import CaseFacts
 from labilis.mechanics import line
 from labilis.mechanics.cross_section import CrossSection, cross_section
@@ -22,7 +23,6 @@ from labilis.mechanics.ties import HeldNodes, Ties, make_ties
 from labilis.mesh import mesh_section
 from labilis.model import LabilisError, TracePlan, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
-from labilis.run.trace_record import TraceRecord
 from labilis.shape.profile import points_of
 from labilis.shape.recipes.sections import section_shape
 from labilis.solve.system import System
@@ -473,7 +473,7 @@ def test_solids_and_shells_have_no_walls_of_lines() -> None:
 def test_an_imperfect_line_keeps_its_length_and_its_section_s_axes() -> None:
     """Frames of a line whose nodes were moved: orthogonal, along it, the strong axis nearly
     where it was."""
-    from labilis.run.elements import _frames
+    from labilis.analysis.elements import _frames
 
     ends = np.array([[[0.0, 0, 0], [1.0, 0.1, 50]], [[1.0, 0.1, 50], [0, 0, 100]]])
     frames = _frames(ends, np.array([1.0, 0.0, 0.0]))

@@ -10,10 +10,10 @@ import meshio
 import numpy as np
 import pytest
 
-from labilis.judge.measure import face_section, measured, measured_moved
-from labilis.judge.section_properties import cut_section
+from labilis.analysis.section_properties import cut_section
 from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
+from labilis.run.measure import face_section, measured, measured_moved
 from labilis.shape import build_body, build_part, list_bodies
 from labilis.shape.step import volume_of
 from labilis.shape.stl import read_stl

@@ -7,9 +7,9 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.analysis.mechanisms import motion_words
 from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot
-from labilis.run.mechanisms import motion_words
 from tests.unit.test_mistakes import ALL, STEEL
 
 FLAT = {"shape": "flat", "width": "12 mm", "thickness": "8 mm"}

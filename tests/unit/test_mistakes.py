@@ -16,10 +16,10 @@ from labilis.judge.evidence import Evidence, as_asked, collect
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.evidence.material_figures import material_figures
 from labilis.judge.figures import force_text
-from labilis.judge.findings import MeshFindings, TraceFindings
 from labilis.judge.gates import COMPUTED, STATED
 from labilis.judge.verdict import verdict_of_case
 from labilis.model import GRADES, LabilisError, load_project
+from labilis.results.findings import MeshFindings, TraceFindings
 from labilis.run import Plan, Runner, Snapshot, judge_project
 
 STEEL = {

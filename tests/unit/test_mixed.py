@@ -8,6 +8,9 @@ import numpy as np
 import pytest
 from scipy.sparse import csr_matrix
 
+from labilis.analysis.case_loads import LoadScene, load_forces
+from labilis.analysis.constraints import make_tied
+from labilis.analysis.elements import make_blocks
 from labilis.judge.evidence.half_waves import elements_per_half_wave
 from labilis.mechanics.assembly import full
 from labilis.mechanics.bonds import bond_follows, spread_follow
@@ -16,9 +19,6 @@ from labilis.mechanics.ties import StiffHub, TieConflict, make_ties
 from labilis.mesh import Cells, Mesh, find_bonds, mesh_part
 from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
-from labilis.run.case_loads import LoadScene, load_forces
-from labilis.run.constraints import make_tied
-from labilis.run.elements import make_blocks
 from labilis.shape import build_part
 from labilis.solve.factor import factor
 from labilis.solve.levers import levers_of

@@ -6,8 +6,8 @@ import gc
 import weakref
 from dataclasses import dataclass
 
-from labilis.judge.memo import once_for
 from labilis.model import Project
+from labilis.results.memo import once_for
 
 
 @dataclass(frozen=True)

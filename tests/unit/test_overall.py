@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 import pytest
 
-from labilis.judge.findings import TraceFindings
 from labilis.judge.gates import _capacity
 from labilis.judge.ladder import rungs
 from labilis.judge.overall import overall_checks, plate_reduction, thin_curved_share
+from labilis.results.findings import TraceFindings
 from tests.unit.test_columns import TUBE, column, strut
 from tests.unit.test_measure import meshed
 from tests.unit.test_mistakes import ALL, STEEL

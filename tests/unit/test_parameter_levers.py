@@ -15,8 +15,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from labilis.judge.findings import ModesFindings, TrialFindings
 from labilis.model import LabilisError, Project, TrialPlan, Vary, load_project
+from labilis.results.findings import ModesFindings, TrialFindings
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.run.advice import Wall, _harmed, advise, tried
 from labilis.run.trials import best_of, levers_found, points_of, run_plan, trial_key, trial_of

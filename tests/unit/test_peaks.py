@@ -9,10 +9,10 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.analysis.stress_peaks import spared
 from labilis.judge.verdict import verdict_of_case
 from labilis.model import load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
-from labilis.run.stress_peaks import spared
 from labilis.words.stations import strength_sentences
 from tests.unit.test_bolts import lapped
 from tests.unit.test_mistakes import ALL, STEEL, force, solid, strip

@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.analysis.mesh_stage import mesh_stage
 from labilis.mesh.estimate import estimate, planned_sizes
-from labilis.run.mesh_stage import mesh_stage
 from labilis.shape import build_body, build_part, list_bodies
 from labilis.shape.midsurface import find_midsurface
 from labilis.shape.step import solids_of

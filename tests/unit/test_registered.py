@@ -15,10 +15,10 @@ from labilis.judge import gates
 from labilis.judge.evidence import REGISTRY
 from labilis.judge.evidence.base import Evidence
 from labilis.judge.hand import FORMS
-from labilis.judge.trace_ends import ENDS
 from labilis.model import Piece, load_project
 from labilis.model.recipes import Recipe
 from labilis.model.statements import Load
+from labilis.results.trace_ends import ENDS
 from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
 from labilis.run.glyphs import marks_of
 from labilis.shape.recipes.makers import MAKERS
@@ -165,7 +165,7 @@ def test_every_end_of_a_trace_has_its_words() -> None:
     """Reasons are given by the tracer and by the stage that runs it."""
     sources = [
         inspect.getsource(tracing),
-        (ROOT / "src/labilis/run/trace_stage.py").read_text(),
+        (ROOT / "src/labilis/analysis/trace_stage.py").read_text(),
     ]
     given = set()
     for source in sources:

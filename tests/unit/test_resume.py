@@ -12,8 +12,8 @@ import pytest
 from labilis.judge.imperfections import recommended
 from labilis.judge.path_axes import path_axes
 from labilis.model import LabilisError, load_project
+from labilis.results.checkpoint import TraceCheckpoint
 from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
-from labilis.run.checkpoint import TraceCheckpoint
 from labilis.store import load_model
 from labilis.store.checkpoints import CheckpointFile
 from tests.commands import labilis

@@ -7,9 +7,9 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.analysis.regions import region_nodes
 from labilis.mesh import mesh_part
 from labilis.model import LabilisError, Pick, Region, load_project
-from labilis.run.regions import region_nodes
 from labilis.shape import PartShape, build_part, find_region
 
 PLATE = {

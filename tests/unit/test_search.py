@@ -11,8 +11,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from labilis.judge.findings import TrialFindings
 from labilis.model import RESPONSES, Limit, Project, TrialPlan, Vary
+from labilis.results.findings import TrialFindings
 from labilis.run import Snapshot
 from labilis.run.trials import best_of, run_plan
 from labilis.run.trials.ranking import margins

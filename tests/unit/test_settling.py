@@ -12,8 +12,8 @@ import numpy as np
 import pytest
 
 from labilis.judge.figures import settled_words
-from labilis.judge.findings import SettledFindings
 from labilis.model import LabilisError, Project, load_project
+from labilis.results.findings import SettledFindings
 from labilis.run import Plan, Runner, Snapshot, judge_project, pack, settled, stage_keys, unpack
 from labilis.run.settling import error_that_counts, next_fineness
 from labilis.store.checkpoints import CheckpointFile
@@ -316,7 +316,7 @@ def test_the_round_before_tells_the_error_only_where_it_is_coarser(
 def test_round_edges_follow_the_fineness() -> None:
     """A tube as a solid is held fine by its roundness, whatever the size: a finer mesh has to be
     finer there as well."""
-    from labilis.run.mesh_stage import mesh_stage
+    from labilis.analysis.mesh_stage import mesh_stage
     from labilis.shape import build_part
 
     tube = {

@@ -6,10 +6,10 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.analysis.constraints import describe_motions
+from labilis.analysis.mesh_stage import check_size
 from labilis.mesh import estimate, measure_quality, mesh_body, mesh_part, proposed_size
 from labilis.model import LabilisError, Region, load_project
-from labilis.run.constraints import describe_motions
-from labilis.run.mesh_stage import check_size
 from labilis.run.picking import describe_edge, describe_face, make_pick
 from labilis.shape import (
     PartShape,

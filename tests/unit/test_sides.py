@@ -6,8 +6,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from labilis.judge.imperfections import weaker_side
 from labilis.model import load_project
+from labilis.results.weaker_side import weaker_side
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from validation.frames import CRITICAL, STEEL, L, T, W, fall_per_turn, frame
 from validation.recipes import case_of, flat, hold, line, mm, region, shell

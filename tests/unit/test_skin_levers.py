@@ -9,12 +9,12 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.analysis.case_loads import LoadScene, load_forces
+from labilis.analysis.constraints import make_tied
+from labilis.analysis.elements import make_blocks
 from labilis.mesh import find_bonds, mesh_part
 from labilis.model import load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
-from labilis.run.case_loads import LoadScene, load_forces
-from labilis.run.constraints import make_tied
-from labilis.run.elements import make_blocks
 from labilis.shape import build_part
 from labilis.solve.factor import factor
 from labilis.solve.levers import levers_of

@@ -10,14 +10,14 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.analysis.mode_kinds import kind_of_line
+from labilis.analysis.wall_edges import _outward
 from labilis.judge.hand import FORMS
 from labilis.judge.hand.form import checked
-from labilis.judge.mode_kinds import kind_of_line
 from labilis.judge.overall import overall_checks
 from labilis.mesh.sizes import CHORD, _bent_sides
 from labilis.model import load_project
 from labilis.run.comparing import compared
-from labilis.run.wall_edges import _outward
 from labilis.words.stations import support_sentences
 from tests.unit.test_columns import column
 from tests.unit.test_columns import strut as bar

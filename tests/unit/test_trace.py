@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 
 from labilis.judge.path_axes import LARGEST, POINT, along, path_axes
-from labilis.judge.trace_ends import ENDS, ends_of, what_to_try
 from labilis.mechanics.blocks import ShellBlock, SolidBlock
 from labilis.mechanics.shell import exponential, logarithm, smooth_triads
 from labilis.mechanics.ties import HeldNodes, Ties, make_ties
 from labilis.model import LabilisError, load_project
+from labilis.results.trace_ends import ENDS, ends_of, what_to_try
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.solve.system import System
 from labilis.solve.trace import TraceControl, Tracer

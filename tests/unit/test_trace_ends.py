@@ -9,9 +9,9 @@ import numpy as np
 import pytest
 
 from labilis.judge.ladder import rungs
-from labilis.judge.trace_ends import ends_of
 from labilis.judge.verdict import verdict_of_case
 from labilis.model import LabilisError, load_project
+from labilis.results.trace_ends import ends_of
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.words.trace import trace_sentences
 from tests.unit.test_mistakes import force, strip

@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from labilis.judge.findings import TrialFindings
 from labilis.model import RESPONSES, Limit, TrialPlan, Vary
+from labilis.results.findings import TrialFindings
 from labilis.run.trials import front_of
 from labilis.ui.drawer.trial_plots import FRONT, HELD, KEPT, panel_of, place_of, plots_of
 from tests.unit.test_trials import project

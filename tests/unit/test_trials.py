@@ -14,8 +14,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from labilis.judge.findings import TrialFindings
 from labilis.model import RESPONSES, LabilisError, Limit, Project, TrialPlan, Vary, load_project
+from labilis.results.findings import TrialFindings
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.run.trials import (
     best_of,

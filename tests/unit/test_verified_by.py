@@ -9,7 +9,7 @@ from typing import Any, get_args
 import pytest
 
 from labilis.judge import ladder
-from labilis.judge.findings import TraceFindings, Verified
+from labilis.results.findings import TraceFindings, Verified
 
 NAN = float("nan")
 ENDS: dict[str, dict[str, float]] = {

@@ -347,7 +347,7 @@ def test_energy_by_kinds_is_all_of_it_and_forces_are_what_stiffness_gives(
 
 
 def test_warping_is_neither_force_nor_moment() -> None:
-    from labilis.run.unknowns import make_numbering
+    from labilis.analysis.unknowns import make_numbering
 
     project = load_project(model(bar("bar", 500, I_SECTION)))
     from labilis.mesh import mesh_part
@@ -366,8 +366,8 @@ def held_at(
     stated: dict[str, Any], flipped: frozenset[str] = frozenset()
 ) -> dict[float, list[bool]]:
     """By height: whether each warping unknown of the bars' ends there is held."""
+    from labilis.analysis.warping import find_warping
     from labilis.mesh import mesh_part
-    from labilis.run.warping import find_warping
 
     project = load_project(stated)
     part = build_part(project, {})

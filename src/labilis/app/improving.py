@@ -9,8 +9,8 @@ from labilis.app.events import Event
 from labilis.app.runs import Job
 from labilis.edit.retyping import retyped
 from labilis.edit.variants import design_of, free_name, keep_variant, switch_design
-from labilis.judge.findings import TrialFindings
 from labilis.model import Project, TrialPlan, shown
+from labilis.results.findings import TrialFindings
 from labilis.run import Plan, Snapshot, judge_project
 from labilis.run.advice import Remedy, advise, tried, walls_of
 from labilis.run.plan import Progress

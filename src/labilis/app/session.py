@@ -14,10 +14,10 @@ from labilis.app.outputs import Outputs
 from labilis.app.reading import Reading
 from labilis.app.runs import Job, JobState, Runs, WorkerEngine
 from labilis.judge.evidence import CaseFacts
-from labilis.judge.findings import TrialFindings
 from labilis.model import LabilisError, Project
+from labilis.results.checkpoint import TraceCheckpoint
+from labilis.results.findings import TrialFindings
 from labilis.run import Plan, Snapshot, Worker, judge_project, settled, stage_keys
-from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.plan import Progress, Stage
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.results_cache import KeptResults

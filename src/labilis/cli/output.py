@@ -10,18 +10,18 @@ from labilis.judge.bolts import bolt_checks
 from labilis.judge.evidence import Evidence
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.figures import critical_text, force_text, settled_words
-from labilis.judge.findings import (
+from labilis.judge.hand.euler import EulerCheck
+from labilis.judge.line_forces import CARRIED, Carried, Floats, along_members, largest
+from labilis.judge.overall import overall_checks
+from labilis.model import Project, shown
+from labilis.results.findings import (
     ConvergenceFindings,
     ModesFindings,
     StrengthFindings,
     StudyFindings,
     TraceFindings,
 )
-from labilis.judge.hand.euler import EulerCheck
-from labilis.judge.line_forces import CARRIED, Carried, Floats, along_members, largest
-from labilis.judge.overall import overall_checks
-from labilis.judge.stress_measures import von_mises
-from labilis.model import Project, shown
+from labilis.results.stress_measures import von_mises
 from labilis.run.report import CaseReport, ProjectReport
 
 _MARK = {"good": "✓", "caution": "▬", "bad": "✗", "not judged": "○"}

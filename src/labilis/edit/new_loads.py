@@ -21,15 +21,19 @@ def with_load(project: Project, load: Load) -> Project:
     return project.changed(cases=cases)
 
 
+def with_load_in_all(project: Project, load: Load) -> Project:
+    """Statements with a load that acts in every case."""
+    cases = [
+        case.model_copy(update={"loads": (*case.loads, CaseLoad(load=load.name))})
+        for case in project.cases or (LoadCase(name="service"),)
+    ]
+    return project.with_item("loads", load).changed(cases=cases)
+
+
 def with_weight(project: Project) -> tuple[Project, str]:
     """(statements, name) with the weight of all pieces as a held load in every case."""
     name = project.free_name("loads", "own weight")
-    project = project.with_item("loads", WeightLoad(name=name, growth="held"))
-    cases = [
-        case.model_copy(update={"loads": (*case.loads, CaseLoad(load=name))})
-        for case in project.cases or (LoadCase(name="service"),)
-    ]
-    return project.changed(cases=cases), name
+    return with_load_in_all(project, WeightLoad(name=name, growth="held")), name
 
 
 def with_temperature(project: Project) -> tuple[Project, str]:

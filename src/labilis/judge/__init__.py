@@ -1,5 +1,4 @@
-"""What numbers mean: hand checks, kinds of modes, required factors, verdicts, evidence.
+"""What numbers mean: hand checks, screening, gates, verdicts, evidence.
 
-`findings` holds what the runs hand over, as frozen dataclasses of arrays; everything else here
-reads it and never computes fields of its own.
+It reads the statements and the records of `results`, and never computes fields of its own.
 """

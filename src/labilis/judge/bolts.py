@@ -16,8 +16,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from scipy.optimize import brentq
 
-from labilis.judge.findings import Floats, StrengthFindings
 from labilis.model import Bolt, Project
+from labilis.results.findings import Floats, StrengthFindings
 
 if TYPE_CHECKING:
     from labilis.judge.evidence.base import CaseFacts

@@ -11,7 +11,7 @@ from labilis.judge.spans import Figures
 from labilis.model import shown
 
 if TYPE_CHECKING:
-    from labilis.judge.findings import SettledFindings
+    from labilis.results.findings import SettledFindings
 
 
 def critical_text(factor: float, growing_force: float) -> str:

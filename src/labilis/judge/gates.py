@@ -15,9 +15,9 @@ import numpy as np
 
 from labilis.judge.bolts import bolt_checks, bolts_without_load
 from labilis.judge.evidence.base import CaseFacts, Evidence, EvidenceName
-from labilis.judge.findings import ModesFindings, TraceFindings
 from labilis.judge.overall import least_overall, overall_checks
 from labilis.model import Doubt
+from labilis.results.findings import ModesFindings, TraceFindings
 
 GateState = Literal["passes", "fails", "open", "void"]
 _WORDS = {

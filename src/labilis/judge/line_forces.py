@@ -14,8 +14,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.judge.findings import StrengthFindings
 from labilis.model import Project, shown
+from labilis.results.findings import StrengthFindings
 
 Floats = NDArray[np.float64]
 

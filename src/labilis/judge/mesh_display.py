@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from labilis.judge.findings import MeshFindings
+from labilis.results.findings import MeshFindings
 
 POOR = 0.2  # shape under which an element is worth a look
 MARKED = 20  # elements marked at most

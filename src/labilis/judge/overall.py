@@ -22,8 +22,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from labilis.judge.findings import Floats, MeshFindings
 from labilis.judge.hand.ec3 import reduction
+from labilis.results.findings import Floats, MeshFindings
 
 if TYPE_CHECKING:
     from labilis.judge.evidence.base import CaseFacts

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from labilis.judge.findings import Floats, TraceFindings
+from labilis.results.findings import Floats, TraceFindings
 
 POINT, LARGEST = "motion of the mode's point, mm", "largest motion, mm"
 _COLUMNS = ("x", "y", "z")

@@ -6,10 +6,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from labilis.judge.findings import MemberFindings
 from labilis.judge.hand.plate import plate_stress
 from labilis.judge.screening import elastic_of
 from labilis.model import Project
+from labilis.results.findings import MemberFindings
 
 FREEST, FIRMEST = (
     2.0,

@@ -13,10 +13,10 @@ from collections import Counter
 from dataclasses import dataclass, replace
 
 from labilis.judge.figures import force_text
-from labilis.judge.findings import MemberFindings
 from labilis.judge.hand.cylinder import knock_down
 from labilis.judge.hand.plate import COEFFICIENTS, plate_stress
 from labilis.model import LabilisError, Project
+from labilis.results.findings import MemberFindings
 
 _EDGES = {"one supported, one free": "one edge free", "both supported": "both edges held"}
 _MARGIN = 5.0  # times the required factor: rough factors beyond it need no second look

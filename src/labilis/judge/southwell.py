@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from labilis.judge.findings import TraceFindings
+from labilis.results.findings import TraceFindings
 
 _LEAST, _POINTS = 0.3, 3  # share of the limit from which points count, and how few make a line
 

@@ -7,8 +7,8 @@ import math
 import numpy as np
 
 from labilis.judge.evidence.contact import lost
-from labilis.judge.findings import StudyFindings
 from labilis.model import shown
+from labilis.results.findings import StudyFindings
 
 
 def figure_words(column: str, value: float) -> str:

@@ -17,10 +17,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.mechanics import shell, solid
-from labilis.mechanics.material import isotropic, von_mises
+from labilis.mechanics.material import isotropic
 from labilis.mechanics.parallel import on_cores
 from labilis.mechanics.plastic import LAYERS, Memory, YieldLaw, blank, in_space, layered
 from labilis.mechanics.solid_families import family
+from labilis.results.stress_measures import von_mises
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]

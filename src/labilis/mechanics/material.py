@@ -17,10 +17,3 @@ def isotropic(youngs_modulus: float, poisson_ratio: float) -> Floats:
     matrix = np.diag([2 * shear] * 3 + [shear] * 3)
     matrix[:3, :3] += lame
     return matrix
-
-
-def von_mises(stress: Floats) -> Floats:
-    """Von Mises stress (...,) MPa of stresses (..., 6)."""
-    xx, yy, zz, xy, yz, zx = np.moveaxis(stress, -1, 0)
-    squared = 0.5 * ((xx - yy) ** 2 + (yy - zz) ** 2 + (zz - xx) ** 2) + 3 * (xy**2 + yz**2 + zx**2)
-    return np.asarray(np.sqrt(squared))

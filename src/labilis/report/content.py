@@ -13,18 +13,18 @@ from typing import Any, Literal
 import labilis
 from labilis.judge.evidence.base import Evidence
 from labilis.judge.figures import critical_text, error_text, force_text, settled_words
-from labilis.judge.findings import ModesFindings
 from labilis.judge.hand.checks_of_member import Taken, raised
 from labilis.judge.ladder import Rung, rungs
 from labilis.judge.line_forces import along_members, table
 from labilis.judge.line_forces import heads as line_heads
 from labilis.judge.screening import HEADS, HOW, screened_cells
-from labilis.judge.stress_measures import von_mises
 from labilis.judge.studies import figure_words, study_words
 from labilis.model import Picture, Project, shown
 from labilis.report.blocks import Block, Figure, Source, Table, Words, come_from, plain
 from labilis.report.improving import Improved, improve_blocks
 from labilis.report.own_pictures import picture_bytes
+from labilis.results.findings import ModesFindings
+from labilis.results.stress_measures import von_mises
 from labilis.run.keys import stage_keys
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.settling import settled

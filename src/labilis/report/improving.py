@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from labilis.edit.variants import design_names, design_of
-from labilis.judge.findings import TrialFindings
 from labilis.model import Project, TrialPlan, named
 from labilis.report.blocks import Table, Words, plain
+from labilis.results.findings import TrialFindings
 from labilis.run.comparing import side_by_side, worst_headline
 from labilis.run.report import ProjectReport
 from labilis.run.trials import (

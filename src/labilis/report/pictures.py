@@ -9,10 +9,10 @@ from typing import Any
 
 import numpy as np
 
-from labilis.judge.findings import Floats, Ints, MeshFindings
 from labilis.judge.mesh_display import surface_triangles
-from labilis.judge.stress_measures import von_mises
 from labilis.model import Project, shown
+from labilis.results.findings import Floats, Ints, MeshFindings
+from labilis.results.stress_measures import von_mises
 from labilis.run.glyphs import marks_of
 from labilis.run.keys import stage_keys
 from labilis.run.report import ProjectReport

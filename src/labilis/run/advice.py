@@ -13,9 +13,9 @@ import numpy as np
 from scipy.optimize import brentq
 
 from labilis.judge.figures import place_text
-from labilis.judge.findings import ModesFindings, TrialFindings
 from labilis.judge.spans import Figures, Span
 from labilis.model import LabilisError, Piece, Project, shown
+from labilis.results.findings import ModesFindings, TrialFindings
 from labilis.run.keys import stage_keys
 from labilis.run.masses import mass_of
 from labilis.run.report import CaseReport, ProjectReport

@@ -7,7 +7,9 @@ from typing import Any
 
 import numpy as np
 
-from labilis.judge.findings import (
+from labilis.model import LabilisError
+from labilis.results.checkpoint import PathState, TraceCheckpoint
+from labilis.results.findings import (
     ConvergenceFindings,
     MemberFindings,
     MeshFindings,
@@ -19,11 +21,8 @@ from labilis.judge.findings import (
     TraceFindings,
     TrialFindings,
 )
-from labilis.model import LabilisError
-from labilis.run.checkpoint import TraceCheckpoint
 from labilis.shape import EdgeTable, FaceTable, ShapeView, Tessellation
 from labilis.shape.face_tables import Ancestry, Whole
-from labilis.solve.trace import PathState
 
 _KNOWN: dict[str, Any] = {
     kind.__name__: kind

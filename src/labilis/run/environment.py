@@ -1,8 +1,8 @@
 """What the runs stand on, for `labilis doctor` and the window."""
 
+from labilis.analysis.mesh_stage import mesh_sizes
 from labilis.mesh import available_memory, estimate
 from labilis.model import Project
-from labilis.run.mesh_stage import mesh_sizes
 from labilis.shape import ShapeView
 from labilis.solve.factor import back_end
 

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from labilis.judge.figures import force_text
-from labilis.judge.findings import StrengthFindings
 from labilis.model import (
     ForceLoad,
     LabilisError,
@@ -24,6 +23,7 @@ from labilis.model import (
     WeightLoad,
     shown,
 )
+from labilis.results.findings import StrengthFindings
 from labilis.run.picking import ShapeView, find_region
 
 

@@ -9,8 +9,8 @@ from collections import deque
 from dataclasses import dataclass
 from typing import Any
 
-from labilis.judge.memo import once_for
 from labilis.model import LabilisError, Piece, Project
+from labilis.results.memo import once_for
 
 STAGES = ("shape", "mesh", "strength", "modes", "trace")
 _VERSION = 26  # raise when a result's content changes its meaning

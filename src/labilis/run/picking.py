@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from labilis.analysis.regions import circle_centre
 from labilis.model import Pick, Piece, Project, Region, Strut, shown
-from labilis.run.regions import circle_centre
 from labilis.shape import (
     RegionMatch,
     ShapeView,

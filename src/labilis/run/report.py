@@ -13,14 +13,6 @@ import numpy as np
 from labilis.judge.evidence import CaseFacts, Evidence, collect
 from labilis.judge.evidence.base import NEARLY
 from labilis.judge.evidence.half_waves import waves_of
-from labilis.judge.findings import (
-    MemberFindings,
-    MeshFindings,
-    ModesFindings,
-    SectionFindings,
-    SettledFindings,
-    StrengthFindings,
-)
 from labilis.judge.hand import EndCase, EulerCheck, euler_check
 from labilis.judge.hand.checks_of_member import HandFacts, HandResult, hand_results
 from labilis.judge.hand.column import changes
@@ -28,6 +20,14 @@ from labilis.judge.hand.euler import critical_load
 from labilis.judge.screening import screened_or_none
 from labilis.judge.verdict import Verdict, overall, verdict_of_case
 from labilis.model import EulerChoice, LabilisError, Project, shown
+from labilis.results.findings import (
+    MemberFindings,
+    MeshFindings,
+    ModesFindings,
+    SectionFindings,
+    SettledFindings,
+    StrengthFindings,
+)
 from labilis.run.keys import stage_keys
 from labilis.run.settling import settled
 from labilis.shape import ShapeView

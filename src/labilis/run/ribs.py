@@ -6,10 +6,10 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from labilis.judge.findings import Floats, MeshFindings
-from labilis.judge.stress_measures import along
 from labilis.model import Piece, Plate, Project, shown
 from labilis.model.recipes import Corner, Place, Turn
+from labilis.results.findings import Floats, MeshFindings
+from labilis.results.stress_measures import along
 from labilis.run.report import CaseReport
 
 _KINDS = ("plate", "local wall")

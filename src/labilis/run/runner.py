@@ -10,7 +10,23 @@ from dataclasses import replace
 from functools import partial
 from typing import Any, NamedTuple
 
-from labilis.judge.findings import (
+from labilis.analysis.case_loads import LoadScene
+from labilis.analysis.constraints import Tied, make_tied
+from labilis.analysis.materials import material_of
+from labilis.analysis.members_stage import members_stage
+from labilis.analysis.mesh_error import Before, OtherMesh, dimensions
+from labilis.analysis.mesh_stage import mesh_stage
+from labilis.analysis.modes_stage import modes_stage
+from labilis.analysis.strength_stage import SolvedCase, strength_stage
+from labilis.analysis.system_stage import system_stage
+from labilis.analysis.trace_stage import trace_stage
+from labilis.mesh import (
+    Bonds,
+    Mesh,
+)
+from labilis.model import LabilisError, Project, shown
+from labilis.results.checkpoint import TraceCheckpoint
+from labilis.results.findings import (
     MeshFindings,
     ModesFindings,
     SectionFindings,
@@ -18,23 +34,9 @@ from labilis.judge.findings import (
     StrengthFindings,
     TraceFindings,
 )
-from labilis.mesh import (
-    Bonds,
-    Mesh,
-)
-from labilis.model import LabilisError, Project, shown
-from labilis.run.case_loads import LoadScene
-from labilis.run.checkpoint import TraceCheckpoint
-from labilis.run.constraints import Tied, make_tied
 from labilis.run.keys import StageKeys, check_active, stage_keys
-from labilis.run.materials import material_of
-from labilis.run.members_stage import members_stage
-from labilis.run.mesh_error import Before, OtherMesh, dimensions
-from labilis.run.mesh_stage import mesh_stage
-from labilis.run.modes_stage import modes_stage
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
 from labilis.run.settling import Settling, wants_settling, with_fineness
-from labilis.run.strength_stage import SolvedCase, strength_stage
 from labilis.run.studies import (
     amplitude_study,
     contact_study,
@@ -42,8 +44,6 @@ from labilis.run.studies import (
     cross_check,
     tilt_study,
 )
-from labilis.run.system_stage import system_stage
-from labilis.run.trace_stage import trace_stage
 from labilis.shape import BodyShape, PartShape, build_part, scan_sections
 from labilis.solve.factor import Factor
 

@@ -21,10 +21,11 @@ _SHARE = 0.15  # of a face that must touch: a bend beside a flange does so along
 
 @dataclass(frozen=True)
 class AsideMass:
-    """mass t (nan without density); volume mm³; centre (3,) mm; faces (k,): those of the part it
-    touches."""
+    """mass t (nan without density, or of an open skin); closed: whether its skin is; volume mm³;
+    centre (3,) mm; faces (k,): those of the part it touches."""
 
     mass: float
+    closed: bool
     volume: float
     centre: Floats
     faces: Ints
@@ -54,12 +55,28 @@ def mass_of_aside(project: Project, view: ShapeView, piece: str) -> AsideMass | 
         ),
         None,
     )
+    closed = _is_closed(corners)
     mass = (
         float("nan")
-        if material is None or material.density is None
+        if not closed or material is None or material.density is None
         else volume * project.number(material, "density")
     )
-    return AsideMass(mass, volume, centre, _touched(view, corners))
+    return AsideMass(mass, closed, volume, centre, _touched(view, corners))
+
+
+def _is_closed(corners: Floats) -> bool:
+    """Whether triangles (m, 3, 3) leave no edge with one side only, so that what they enclose is a
+    volume. Points count as one from a millionth of the size on."""
+    scale = max(float(np.ptp(corners, axis=(0, 1)).max()), 1e-300)
+    _, point = np.unique(
+        np.round(corners.reshape(-1, 3) / (1e-6 * scale)).astype(np.int64),
+        axis=0,
+        return_inverse=True,
+    )
+    ends = point.reshape(-1, 3)
+    edges = np.sort(np.concatenate([ends[:, [0, 1]], ends[:, [1, 2]], ends[:, [2, 0]]]), axis=1)
+    edges = edges[edges[:, 0] != edges[:, 1]]
+    return bool((np.unique(edges, axis=0, return_counts=True)[1] % 2 == 0).all())
 
 
 def _touched(view: ShapeView, ghost: Floats) -> Ints:

@@ -9,8 +9,8 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from labilis.judge.evidence.base import NEARLY
-from labilis.judge.findings import MeshFindings, ModesFindings, SettledFindings
 from labilis.model import Project
+from labilis.results.findings import MeshFindings, ModesFindings, SettledFindings
 from labilis.run.keys import stage_keys
 
 _ROUNDS = 3  # meshes after the proposed one

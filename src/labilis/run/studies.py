@@ -8,12 +8,12 @@ from typing import Any
 
 import numpy as np
 
+from labilis.analysis.mesh_stage import mesh_sizes
 from labilis.judge.convergence import extrapolated
-from labilis.judge.findings import ConvergenceFindings, StudyFindings
-from labilis.judge.stress_measures import von_mises
 from labilis.model import ForceLoad, LabilisError, Project
+from labilis.results.findings import ConvergenceFindings, StudyFindings
+from labilis.results.stress_measures import von_mises
 from labilis.run.keys import stage_keys
-from labilis.run.mesh_stage import mesh_sizes
 from labilis.run.other_idealisation import other_way
 from labilis.run.plan import Plan, Progress, ProgressCall, Snapshot
 from labilis.run.settling import settled

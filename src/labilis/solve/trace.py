@@ -22,6 +22,7 @@ from labilis.mechanics import assembly, loads
 from labilis.mechanics.plastic import Memory, YieldLaw
 from labilis.mechanics.shell import exponential
 from labilis.mechanics.ties import Ties
+from labilis.results.checkpoint import PathState
 from labilis.solve.factor import Factor, NotPositive, factor
 from labilis.solve.modes import NotConverged, find_modes
 from labilis.solve.system import System
@@ -95,35 +96,6 @@ class TraceResult:
         values = self.factors
         peak = int(values.argmax())
         return float(values[peak]) if peak < len(values) - 1 else float("nan")
-
-
-@dataclass(frozen=True)
-class PathState:
-    """All that is needed to go on from a converged point: motion (n, 3), rotation (n, 3, 3), moved
-    as in the tracer; value: factor; step: length of the next one, along the `arc` or as a factor;
-    before: the last step in reduced unknowns, empty at the start; slopes and `scale` that steer the
-    steps; length: of the path so far; past: over the limit; negative pivots and largest plastic
-    strain;
-    plastic, p: memory of the material, flat; factors (s,) so far; cut_backs."""
-
-    motion: Floats
-    rotation: Floats
-    moved: float
-    value: float
-    step: float
-    arc: bool
-    before: Floats
-    first_slope: float
-    last_slope: float
-    past: bool
-    scale: float
-    negative: int
-    strain: float
-    plastic: Floats
-    p: Floats
-    factors: Floats
-    cut_backs: int
-    length: float
 
 
 @dataclass(frozen=True)

@@ -10,10 +10,10 @@ from typing import Any
 
 import numpy as np
 
-from labilis.judge.findings import SettledFindings
 from labilis.model import LabilisError, Project
+from labilis.results.checkpoint import TraceCheckpoint
+from labilis.results.findings import SettledFindings
 from labilis.run import pack, stage_keys, unpack
-from labilis.run.checkpoint import TraceCheckpoint
 from labilis.run.settling import with_fineness
 
 

@@ -12,10 +12,10 @@ from typing import Any
 
 import numpy as np
 
-from labilis.judge.findings import MeshFindings
 from labilis.judge.mesh_display import lever_density, nodal, skin_gain, surface_triangles
-from labilis.judge.stress_measures import von_mises
 from labilis.model import LabilisError, Project
+from labilis.results.findings import MeshFindings
+from labilis.results.stress_measures import von_mises
 from labilis.run.plan import Snapshot
 from labilis.run.report import CaseReport, judge_project
 from labilis.shape.writing import step_of

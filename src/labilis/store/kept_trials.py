@@ -11,8 +11,8 @@ from pathlib import Path
 import numpy as np
 
 import labilis
-from labilis.judge.findings import TrialFindings
 from labilis.model import LabilisError
+from labilis.results.findings import TrialFindings
 from labilis.run.codec import pack, unpack
 
 

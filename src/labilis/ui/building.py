@@ -6,23 +6,14 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
-from labilis.edit.new_loads import with_load
 from labilis.edit.new_pieces import RECIPES
 from labilis.model import (
-    ForceLoad,
-    Hub,
-    LabilisError,
     Project,
-    shown,
 )
-from labilis.run.picking import ShapeView
-from labilis.run.set_aside import mass_of_aside
 from labilis.store.grades import write_grades
-from labilis.ui.actions import with_region
 
 if TYPE_CHECKING:
     from labilis.app import Session
@@ -30,35 +21,6 @@ if TYPE_CHECKING:
 _STRUT = "strut, "
 FROM_DXF, STRUT_FROM_DXF = "plate of a DXF outline…", "strut of a DXF outline as its section…"
 FROM_TABLE = "loads and cases of a table (CSV)…"
-
-
-def with_aside(project: Project, view: ShapeView, piece: str) -> tuple[Project, str]:
-    """(statements, name) with the weight of a piece set aside: a force at its centre of gravity,
-    shared out over the faces it touches. Raises LabilisError when it touches nothing."""
-    found = mass_of_aside(project, view, piece)
-    if found is None or len(found.faces) == 0:
-        raise LabilisError(
-            f"'{piece}' touches no face of the part.",
-            f"pieces/{piece}",
-            "Move it onto the part, or load a face by hand.",
-            "aside",
-        )
-    faces = tuple(("face", int(face)) for face in found.faces)
-    # it stands on what is there now: a further copy need not be under it
-    project, region = with_region(project, view, faces, copies=False)
-    at = tuple(shown.stated(c, "length", 6) for c in found.centre)
-    hub = Hub(
-        name=project.free_name("hubs", f"{piece} centre"),
-        region=region.name,
-        kind="spread",
-        at=at,  # type: ignore[arg-type]
-    )
-    name = project.free_name("loads", f"weight of {piece}")
-    newtons = 9810.0 * found.mass if np.isfinite(found.mass) else 100.0  # t times mm/s²
-    force = ForceLoad(
-        name=name, on=hub.name, components=("0 N", "0 N", f"-{shown.stated(newtons, 'force', 4)}")
-    )
-    return with_load(project.with_item("hubs", hub), force), name
 
 
 def offer_loads(parent: QWidget, project: Project, take: Callable[[str, str], None]) -> QMenu:

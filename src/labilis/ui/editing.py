@@ -9,6 +9,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
+from labilis.app import picked, scribing
+from labilis.app.joining import join
+from labilis.app.set_aside import with_aside
 from labilis.edit.cases import case_at
 from labilis.edit.new_loads import with_move, with_temperature, with_weight
 from labilis.edit.new_pieces import with_piece, with_piece_on, with_strut_between
@@ -19,14 +22,11 @@ from labilis.run.environment import mesh_size
 from labilis.run.importing import STEEL, with_outline
 from labilis.run.picking import ShapeView, section_middle
 from labilis.store.load_table import with_load_table
-from labilis.ui import actions, scribing
 from labilis.ui.building import (
     FROM_DXF,
     FROM_TABLE,
     STRUT_FROM_DXF,
-    with_aside,
 )
-from labilis.ui.joining import join
 
 if TYPE_CHECKING:
     from labilis.app import Session
@@ -51,7 +51,7 @@ class Editing:
 
     def _with_picked(
         self,
-        call: Callable[[Project, ShapeView, actions.Selection], tuple[Project, str, str]],
+        call: Callable[[Project, ShapeView, picked.Selection], tuple[Project, str, str]],
         station: str,
         field: str,
         edit: bool = False,
@@ -77,7 +77,7 @@ class Editing:
             self.stage.hold_menu.popup(self.sheet.mapToGlobal(self.sheet.rect().center()))
         elif way:
             self._with_picked(
-                lambda project, view, selection: actions.hold(project, view, selection, way),
+                lambda project, view, selection: picked.hold(project, view, selection, way),
                 "Supports",
                 "springs" if way in ("springs", "foundation") else "supports",
             )
@@ -99,7 +99,7 @@ class Editing:
     def push_picked(self, way: str) -> None:
         """Put a load on the selection and open its value for typing."""
         self._with_picked(
-            lambda project, view, selection: actions.push(project, view, selection, way),
+            lambda project, view, selection: picked.push(project, view, selection, way),
             "Loads",
             "loads",
             edit=True,
@@ -123,7 +123,7 @@ class Editing:
 
         def act() -> None:
             size = mesh_size(self.session.settled, view)
-            project, words, _ = actions.refine(
+            project, words, _ = picked.refine(
                 self.session.project,
                 view,
                 self.stage.selection,
@@ -188,7 +188,7 @@ class Editing:
             view = self.session.current("shape")
             self._guard(
                 lambda: self.session.edit(
-                    actions.given(self.session.project, view, self.stage.selection, region),
+                    picked.given(self.session.project, view, self.stage.selection, region),
                     f"{region} picked again",
                 )
             )

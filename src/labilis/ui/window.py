@@ -31,12 +31,12 @@ from labilis.edit.parameters import with_plan
 from labilis.edit.variants import design_names, free_name
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.figures import force_text
-from labilis.judge.findings import ModesFindings
 from labilis.judge.ladder import rungs
 from labilis.judge.verdict import Verdict
 from labilis.model import LabilisError, Vary, shown, words_of
 from labilis.report.blocks import Source
 from labilis.report.verify import Checking
+from labilis.results.findings import ModesFindings
 from labilis.run.selections import named_parts
 from labilis.run.trials import value_text
 from labilis.store.demos import demo_model

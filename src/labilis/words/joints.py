@@ -6,9 +6,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import get_args
 
-from labilis.judge.findings import MeshFindings
 from labilis.judge.spans import Sentence, Span, blocked_span, name_span, value_span
 from labilis.model import BoltGrade, Project
+from labilis.results.findings import MeshFindings
 
 _CHOICES = {
     "faces": (

@@ -11,12 +11,6 @@ from collections.abc import Mapping, Sequence
 
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.figures import error_text, settled_words
-from labilis.judge.findings import (
-    ConvergenceFindings,
-    MeshFindings,
-    SettledFindings,
-    StrengthFindings,
-)
 from labilis.judge.gates import Gate
 from labilis.judge.spans import (
     Figures,
@@ -28,7 +22,6 @@ from labilis.judge.spans import (
     name_span,
     value_span,
 )
-from labilis.judge.stress_measures import von_mises
 from labilis.model import (
     CLASS_FACTORS,
     CylindricalAxes,
@@ -49,6 +42,13 @@ from labilis.model import (
     shown,
 )
 from labilis.model.statements import Load
+from labilis.results.findings import (
+    ConvergenceFindings,
+    MeshFindings,
+    SettledFindings,
+    StrengthFindings,
+)
+from labilis.results.stress_measures import von_mises
 from labilis.words.joints import fastener_sentences, joint_sentences
 
 _NONE: Mapping[str, str] = {}

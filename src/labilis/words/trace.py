@@ -5,12 +5,13 @@ from __future__ import annotations
 import math
 
 from labilis.judge.evidence.base import CaseFacts
-from labilis.judge.findings import TraceFindings
-from labilis.judge.imperfections import recommended, weaker_side
+from labilis.judge.imperfections import recommended
 from labilis.judge.spans import Figures, Sentence, Span, value_span
-from labilis.judge.trace_ends import what_to_try
 from labilis.model import Project, shown
 from labilis.model.project import TracePlan
+from labilis.results.findings import TraceFindings
+from labilis.results.trace_ends import what_to_try
+from labilis.results.weaker_side import weaker_side
 
 _SIDES = {"weaker": "the weaker side", "+": "its own side", "-": "the other side"}
 _SIDE_CHOICES = tuple((words, sign) for sign, words in _SIDES.items())

@@ -5,7 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from labilis.judge.findings import (
+from labilis.judge.hand import EndCase, EulerCheck
+from labilis.judge.hand.checks_of_member import HandFacts
+from labilis.judge.screening import Screened
+from labilis.model import Project, Rib
+from labilis.results.findings import (
     MemberFindings,
     MeshFindings,
     ModesFindings,
@@ -14,10 +18,6 @@ from labilis.judge.findings import (
     StudyFindings,
     TraceFindings,
 )
-from labilis.judge.hand import EndCase, EulerCheck
-from labilis.judge.hand.checks_of_member import HandFacts
-from labilis.judge.screening import Screened
-from labilis.model import Project, Rib
 
 State = Literal["good", "caution", "bad", "not judged"]
 # every piece of evidence that there is: what gates, pages and reasons refer to one by

@@ -3,8 +3,8 @@
 import math
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
-from labilis.judge.findings import StudyFindings
 from labilis.model import Project
+from labilis.results.findings import StudyFindings
 
 AGREE = 0.05  # of the factor: less than thin parts meshed two ways differ by
 

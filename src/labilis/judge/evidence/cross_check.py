@@ -4,7 +4,7 @@ import math
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
 from labilis.judge.figures import error_text
-from labilis.judge.findings import StudyFindings
+from labilis.results.findings import StudyFindings
 
 AGREE, MOST = (
     0.05,

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from labilis.judge.evidence.base import CaseFacts, Evidence, State
-from labilis.judge.findings import Floats, MeshFindings, ModesFindings
-from labilis.judge.memo import once_for
 from labilis.model import shown
+from labilis.results.findings import Floats, MeshFindings, ModesFindings
+from labilis.results.memo import once_for
 
 _GOOD, _LEAST = 6.0, 4.0
 _MOVES = 0.1  # of the largest motion: what moves less stores a hundredth of the energy or less

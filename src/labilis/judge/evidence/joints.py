@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
-from labilis.judge.findings import MeshFindings
 from labilis.model import shown
+from labilis.results.findings import MeshFindings
 
 _FEW = 3  # nodes: fewer are a point or a slip of a millimetre
 # of a joint's length: nodes of a solid that spread no further across it are a row, about which it

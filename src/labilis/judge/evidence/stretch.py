@@ -4,8 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
-from labilis.judge.findings import MeshFindings, StrengthFindings
-from labilis.judge.memo import once_for
+from labilis.results.findings import MeshFindings, StrengthFindings
+from labilis.results.memo import once_for
 
 Floats = NDArray[np.float64]
 _CAUTION, _BAD = 2e-3, 2e-2  # of length, which linear theory adds at turns of 3.6 and 11.5 degrees

@@ -6,10 +6,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from labilis.judge.findings import MemberFindings
 from labilis.judge.hand import COLUMNS, FORMS
 from labilis.judge.hand.form import Form, Outcome, Symbol, checked
 from labilis.model import HandCheck, LabilisError, Project, shown
+from labilis.results.findings import MemberFindings
 
 _USUAL = (
     "e",

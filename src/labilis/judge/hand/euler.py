@@ -14,9 +14,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.judge.findings import SectionFindings, StrengthFindings
 from labilis.judge.hand.column import changes, column_factor
 from labilis.model import EulerChoice, LabilisError
+from labilis.results.findings import SectionFindings, StrengthFindings
 
 Floats = NDArray[np.float64]
 

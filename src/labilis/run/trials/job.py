@@ -8,8 +8,8 @@ import threading
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from labilis.judge.findings import TrialFindings
 from labilis.model import LabilisError, TrialPlan
+from labilis.results.findings import TrialFindings
 from labilis.run.plan import Snapshot
 from labilis.run.trials.running import run_plan
 

@@ -11,8 +11,8 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from labilis.judge.findings import TrialFindings
 from labilis.model import Project, TrialPlan, shown
+from labilis.results.findings import TrialFindings
 from labilis.run.trials.points import STEP, Point, kernel_number, points_of, range_of
 
 

@@ -9,9 +9,9 @@ from collections.abc import Mapping
 from typing import Any
 
 from labilis.edit.choices import with_choices
-from labilis.judge.findings import TrialFindings
 from labilis.model import LabilisError, Project, TrialPlan, Vary, is_choice
 from labilis.model.expressions import evaluate
+from labilis.results.findings import TrialFindings
 from labilis.run.keys import hash_of
 
 Point = dict[str, str]

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from labilis.judge.findings import Floats, TrialFindings
 from labilis.model import RESPONSE_KINDS, Limit, Project, TrialPlan, shown
+from labilis.results.findings import Floats, TrialFindings
 from labilis.run.trials.levers import lever_words, levers_found
 
 _OF_FACTOR = (

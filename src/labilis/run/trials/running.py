@@ -10,11 +10,11 @@ from typing import Any
 
 import numpy as np
 
-from labilis.judge.findings import TrialFindings
 from labilis.judge.gates import perfect_trace, soundness
 from labilis.judge.overall import least_overall
-from labilis.judge.stress_measures import von_mises
 from labilis.model import RESPONSES, LabilisError, Project, TrialPlan, load_project
+from labilis.results.findings import TrialFindings
+from labilis.results.stress_measures import von_mises
 from labilis.run.masses import mass_of
 from labilis.run.plan import Plan, Snapshot
 from labilis.run.report import CaseReport, ProjectReport, judge_project

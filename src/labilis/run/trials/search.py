@@ -13,8 +13,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.judge.findings import TrialFindings
 from labilis.model import Project, TrialPlan, Vary, is_choice
+from labilis.results.findings import TrialFindings
 from labilis.run.trials.points import Point, kernel_number, value_text
 from labilis.run.trials.ranking import margins, ordered, rank
 

@@ -7,8 +7,8 @@ import math
 
 from PyQt6.QtWidgets import QHBoxLayout, QTableWidget, QVBoxLayout, QWidget
 
-from labilis.judge.findings import ConvergenceFindings
 from labilis.model import shown
+from labilis.results.findings import ConvergenceFindings
 from labilis.ui.copying import full_head
 from labilis.ui.drawer.chart import Chart, Line, Panel
 from labilis.ui.drawer.tables import PlainTable, column_widths, text_cell

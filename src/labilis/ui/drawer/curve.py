@@ -10,9 +10,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from labilis.judge.findings import TraceFindings
 from labilis.judge.path_axes import POINT, along
 from labilis.model import shown
+from labilis.results.findings import TraceFindings
 from labilis.ui.copying import Rows, can_be_taken, curve_rows
 from labilis.ui.drawer.chart import between
 from labilis.ui.theme import PAPER

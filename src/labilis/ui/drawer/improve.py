@@ -20,9 +20,9 @@ from PyQt6.QtWidgets import (
 )
 
 from labilis.edit.variants import design_names, meshed_alike
-from labilis.judge.findings import TrialFindings
 from labilis.judge.ladder import rungs
 from labilis.model import RESPONSE_KINDS, TrialPlan, named, shown
+from labilis.results.findings import TrialFindings
 from labilis.run import ProjectReport
 from labilis.run.comparing import Beside, compared, finest_size, side_by_side, worst_headline
 from labilis.run.trials import best_of, keeps, ordered, response_text

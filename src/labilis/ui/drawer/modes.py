@@ -10,8 +10,8 @@ from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayout, QWidget
 
 from labilis.judge.figures import critical_text, error_text
-from labilis.judge.findings import ModesFindings
 from labilis.model import shown
+from labilis.results.findings import ModesFindings
 from labilis.run.report import CaseReport
 from labilis.ui.copying import full_head
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell

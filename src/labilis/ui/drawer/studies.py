@@ -8,9 +8,9 @@ from collections.abc import Mapping
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from labilis.judge.findings import ConvergenceFindings, StudyFindings
 from labilis.judge.studies import figure_words, study_words
 from labilis.model import shown
+from labilis.results.findings import ConvergenceFindings, StudyFindings
 from labilis.ui.drawer.chart import Chart, Line, Panel
 from labilis.ui.drawer.convergence import ConvergencePage
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell

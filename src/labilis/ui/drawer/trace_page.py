@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from labilis.judge.findings import TraceFindings
 from labilis.judge.path_axes import POINT, path_axes
 from labilis.model import shown
+from labilis.results.findings import TraceFindings
 from labilis.ui.drawer.curve import TraceCurve
 from labilis.ui.drawer.tables import note_below
 

@@ -6,8 +6,8 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from labilis.judge.findings import TrialFindings
 from labilis.model import RESPONSE_KINDS, Project, TrialPlan, Vary, is_choice
+from labilis.results.findings import TrialFindings
 from labilis.run.trials import front_of, keeps
 from labilis.run.trials.levers import stepped
 from labilis.ui.drawer.chart import Line, Panel

@@ -8,11 +8,11 @@ from typing import Any
 import numpy as np
 
 from labilis.judge.figures import place_text
-from labilis.judge.findings import MeshFindings, ModesFindings, StrengthFindings, TraceFindings
 from labilis.judge.line_forces import BY_NAME, at_nodes, most_of
 from labilis.judge.mesh_display import lever_density, nodal, skin_gain
-from labilis.judge.stress_measures import von_mises
 from labilis.model import shown
+from labilis.results.findings import MeshFindings, ModesFindings, StrengthFindings, TraceFindings
+from labilis.results.stress_measures import von_mises
 
 WORST, MOVES, ENERGY = "worst side", "movement", "where the energy is"
 LEVERS, SKIN, HOLDS = "where thickness helps", "where skin helps", "where a hold helps"

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtGui import QColor, QImage, QPixmap
 
-from labilis.judge.findings import MeshFindings, ModesFindings
 from labilis.judge.mesh_display import surface_triangles
+from labilis.results.findings import MeshFindings, ModesFindings
 from labilis.run.picking import ShapeView
 from labilis.ui.stage.scene import colours_of
 from labilis.ui.stage.views import toward_eye

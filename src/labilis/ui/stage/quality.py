@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from labilis.judge.findings import MeshFindings
 from labilis.judge.mesh_display import POOR, worst_elements
+from labilis.results.findings import MeshFindings
 from labilis.ui.theme import PAPER
 
 

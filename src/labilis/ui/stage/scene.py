@@ -10,9 +10,9 @@ import pyvista as pv
 from matplotlib.colors import LinearSegmentedColormap
 from vtkmodules.vtkCommonDataModel import vtkPlane
 
-from labilis.judge.findings import MeshFindings
-from labilis.judge.memo import keeping
 from labilis.judge.mesh_display import sides_of, surface_triangles, worst_elements
+from labilis.results.findings import MeshFindings
+from labilis.results.memo import keeping
 from labilis.run.picking import ShapeView
 from labilis.ui.stage.cutting import Cut
 from labilis.ui.stage.thick_sheets import ThickSheets, thick_sheets

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from vtkmodules.vtkRenderingCore import vtkTextActor
 
-from labilis.judge.findings import MeshFindings
+from labilis.results.findings import MeshFindings
 from labilis.ui.stage.fields import Field, colour_map
 from labilis.ui.stage.picking import world_to_display
 from labilis.ui.stage.scene import moving_surface

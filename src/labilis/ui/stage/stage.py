@@ -16,6 +16,8 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
+from labilis.app import picked, scribing
+from labilis.app.joining import join_offers
 from labilis.edit.placing import movable
 from labilis.edit.variants import design_names
 from labilis.judge.line_forces import BY_NAME, diagram
@@ -23,10 +25,8 @@ from labilis.model import LabilisError, shown
 from labilis.run.picking import describe_edge, describe_face, footing
 from labilis.run.selections import size_words, wider
 from labilis.store.export import write_surface
-from labilis.ui import actions, scribing
 from labilis.ui.begin import Begin
 from labilis.ui.building import fill_recipes, fill_struts
-from labilis.ui.joining import join_offers
 from labilis.ui.plain_text import Label
 from labilis.ui.stage import fields
 from labilis.ui.stage.cutting import CutStrip
@@ -39,7 +39,7 @@ from labilis.ui.theme import PAPER, icon
 
 if TYPE_CHECKING:
     from labilis.app import Session
-    from labilis.judge.findings import MeshFindings
+    from labilis.results.findings import MeshFindings
 
 _CLICK = 4  # pixels a click may wander
 _DIAGRAM = 0.12  # of the part's size that the largest ordinate of a diagram beside lines is high
@@ -110,7 +110,7 @@ class Stage(QWidget):
 
     def _begin_empty(self) -> None:
         """Nothing is drawn, picked or hovered yet."""
-        self._selection: actions.Selection = ()
+        self._selection: picked.Selection = ()
         self._drawn: tuple[Any, Any] = (
             None,
             None,
@@ -123,7 +123,7 @@ class Stage(QWidget):
         self._free: np.ndarray | None = None
         self._traced: np.ndarray | None = None  # motion of the step of a trace that is shown
         # what is measured of a selection without loads
-        self._known: tuple[Any, actions.Selection, list[str]] | None = None
+        self._known: tuple[Any, picked.Selection, list[str]] | None = None
         self.field: fields.Field | None = None
         self._ranges: dict[tuple[str, str, str], tuple[float | None, float | None]] = {}
         self.compared: Any = None
@@ -273,7 +273,7 @@ class Stage(QWidget):
     # --- what is shown
     # ----------------------------------------------------------------------------------------------
     @property
-    def selection(self) -> actions.Selection:
+    def selection(self) -> picked.Selection:
         """What is picked on the shape that the statements give now; nothing once they give
         another, whose numbers mean other faces."""
         return (
@@ -1000,7 +1000,7 @@ class Stage(QWidget):
                 return faces_behind(self.plotter.renderer, actor, face, x, y, self.scene.cut)
         return []
 
-    def widen(self, selection: actions.Selection) -> None:
+    def widen(self, selection: picked.Selection) -> None:
         """Take a wider selection; the bar stays where it is and tells of it."""
         self._depth = ""
         self.select(selection)
@@ -1008,7 +1008,7 @@ class Stage(QWidget):
         self.pointer_bar.adjustSize()
         self.pointer_bar.show()
 
-    def pick_named(self, selection: actions.Selection) -> None:
+    def pick_named(self, selection: picked.Selection) -> None:
         """Pick what was asked for by name; the bar stands in the middle of the view."""
         if self.view_name not in ("Shape", "Mesh"):
             self.show_view("Shape")
@@ -1017,7 +1017,7 @@ class Stage(QWidget):
         ratio = self.plotter.devicePixelRatioF()
         self._place_bar(ratio * self.plotter.width() / 2, ratio * self.plotter.height() / 2)
 
-    def select(self, selection: actions.Selection) -> None:
+    def select(self, selection: picked.Selection) -> None:
         """Make this the selection."""
         self._selection = selection
         self._highlight()
@@ -1155,8 +1155,8 @@ class Stage(QWidget):
         """Offers that fit the selection."""
         view = self.session.current("shape")
         menus: tuple[tuple[QMenu, Any, Any], ...] = (
-            (self.hold_menu, actions.hold_offers, self.hold_wanted),
-            (self.push_menu, actions.push_offers, self.push_wanted),
+            (self.hold_menu, picked.hold_offers, self.hold_wanted),
+            (self.push_menu, picked.push_offers, self.push_wanted),
             (self.join_menu, join_offers, self.join_wanted),
             (self.scribe_menu, scribing.scribe_offers, self.scribe_wanted),
         )
@@ -1269,7 +1269,7 @@ class Stage(QWidget):
         """Lines about what is picked, on the small bar; at the step of a trace that is shown."""
         if not self.selection:
             return
-        from labilis.judge.measure import (
+        from labilis.run.measure import (
             measured,
             measured_moved,
         )  # brings the mesher along: not before something is picked

@@ -9,10 +9,10 @@ Floats = NDArray[np.float64]
 
 
 def von_mises(stress: Floats) -> Floats:
-    """Von Mises stress (...,) MPa of Voigt stresses (..., 6)."""
-    from labilis.mechanics.material import von_mises as formula
-
-    return formula(stress)
+    """Von Mises stress (...,) MPa of Voigt stresses (..., 6): xx yy zz xy yz zx."""
+    xx, yy, zz, xy, yz, zx = np.moveaxis(stress, -1, 0)
+    squared = 0.5 * ((xx - yy) ** 2 + (yy - zz) ** 2 + (zz - xx) ** 2) + 3 * (xy**2 + yz**2 + zx**2)
+    return np.asarray(np.sqrt(squared))
 
 
 def along(stress: Floats, direction: Floats) -> Floats:

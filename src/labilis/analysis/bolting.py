@@ -10,13 +10,13 @@ from typing import NamedTuple
 
 import numpy as np
 
+from labilis.analysis.materials import material_of
+from labilis.analysis.regions import Floats, Ints, match_region, region_cylinder, region_nodes
+from labilis.analysis.unknowns import Numbering
 from labilis.mechanics.bolt_block import BoltBlock
 from labilis.mechanics.ties import StiffHub
 from labilis.mesh import Bonds, Mesh
 from labilis.model import Bolt, LabilisError, Project, shown
-from labilis.run.materials import material_of
-from labilis.run.regions import Floats, Ints, match_region, region_cylinder, region_nodes
-from labilis.run.unknowns import Numbering
 from labilis.shape import ShapeView
 
 BOLT_MODULUS, BOLT_RATIO = 210e3, 0.3  # MPa, of steel bolts

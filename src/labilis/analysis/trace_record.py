@@ -7,16 +7,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from labilis.judge.findings import TraceFindings
-from labilis.judge.trace_ends import ENDS, ends_of
+from labilis.analysis.constraints import Tied
+from labilis.analysis.regions import Bools, Floats, Ints, region_nodes
 from labilis.mechanics.shell import logarithm
 from labilis.mesh import Mesh
 from labilis.model import LabilisError, Project, TracePlan
-from labilis.run.checkpoint import TraceCheckpoint
-from labilis.run.constraints import Tied
-from labilis.run.regions import Bools, Floats, Ints, region_nodes
+from labilis.results.checkpoint import PathState, TraceCheckpoint
+from labilis.results.findings import TraceFindings
+from labilis.results.trace_ends import ENDS, ends_of
 from labilis.shape import ShapeView
-from labilis.solve.trace import PathState, TracePoint, TraceResult
+from labilis.solve.trace import TracePoint, TraceResult
 
 _FRAMES = 24  # shapes kept along the path
 

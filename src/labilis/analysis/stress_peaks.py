@@ -13,11 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from labilis.analysis.constraints import Tied
+from labilis.analysis.regions import Floats, Ints, match_region
 from labilis.mesh import Mesh
 from labilis.mesh.quality import mean_wall
 from labilis.model import LabilisError, LineLoad, MomentLoad, Project, SymmetryAxes
-from labilis.run.constraints import Tied
-from labilis.run.regions import Floats, Ints, match_region
 from labilis.shape import ShapeView
 
 # times half a turn: angle of a sheet's border from which its corner is re-entrant; a hole of 16

@@ -9,14 +9,14 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from labilis.judge.findings import MemberFindings
-from labilis.judge.stress_measures import along
+from labilis.analysis.case_loads import Ints, LoadScene
+from labilis.analysis.joined_length import joined_length, uses_of
+from labilis.analysis.strength_stage import SolvedCase
 from labilis.mechanics.blocks import StiffBlock
 from labilis.mechanics.line_block import LineBlock
 from labilis.mesh import Bonds
-from labilis.run.case_loads import Ints, LoadScene
-from labilis.run.joined_length import joined_length, uses_of
-from labilis.run.strength_stage import SolvedCase
+from labilis.results.findings import MemberFindings
+from labilis.results.stress_measures import along
 from labilis.shape import PartShape
 from labilis.shape.members import Member
 

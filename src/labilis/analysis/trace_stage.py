@@ -9,19 +9,19 @@ from typing import cast
 
 import numpy as np
 
-from labilis.judge.findings import ModesFindings, TraceFindings
-from labilis.judge.imperfections import weaker_side
+from labilis.analysis.case_loads import LoadScene, load_forces
+from labilis.analysis.constraints import Tied, make_tied, ties_about
+from labilis.analysis.elements import element_order, make_blocks
+from labilis.analysis.materials import material_of
+from labilis.analysis.regions import Floats, Ints
+from labilis.analysis.trace_record import TraceRecord, probes_of
 from labilis.mechanics.blocks import ElementBlock
 from labilis.mechanics.plastic import YieldLaw
 from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project, TracePlan
-from labilis.run.case_loads import LoadScene, load_forces
-from labilis.run.checkpoint import TraceCheckpoint
-from labilis.run.constraints import Tied, make_tied, ties_about
-from labilis.run.elements import element_order, make_blocks
-from labilis.run.materials import material_of
-from labilis.run.regions import Floats, Ints
-from labilis.run.trace_record import TraceRecord, probes_of
+from labilis.results.checkpoint import TraceCheckpoint
+from labilis.results.findings import ModesFindings, TraceFindings
+from labilis.results.weaker_side import weaker_side
 from labilis.shape import PartShape
 from labilis.solve.system import System
 from labilis.solve.trace import TraceControl, TracePoint, Tracer, TraceResult

@@ -8,10 +8,10 @@ from collections.abc import Callable
 
 import numpy as np
 
+from labilis.analysis.case_loads import LoadScene
+from labilis.analysis.constraints import Tied
+from labilis.analysis.strength_stage import SolvedCase
 from labilis.model import LabilisError, Project, SymmetryAxes
-from labilis.run.case_loads import LoadScene
-from labilis.run.constraints import Tied
-from labilis.run.strength_stage import SolvedCase
 from labilis.solve.factor import NotPositive, factor
 from labilis.solve.modes import find_modes
 from labilis.solve.system import System

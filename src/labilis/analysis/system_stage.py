@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from labilis.analysis.case_loads import LoadScene
+from labilis.analysis.constraints import Tied, make_tied
+from labilis.analysis.elements import check_connected, make_blocks
+from labilis.analysis.mechanisms import mechanism_error, refuse_soft
 from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project
-from labilis.run.case_loads import LoadScene
-from labilis.run.constraints import Tied, make_tied
-from labilis.run.elements import check_connected, make_blocks
-from labilis.run.mechanisms import mechanism_error, refuse_soft
 from labilis.shape import PartShape
 from labilis.solve.factor import Factor, NotPositive, factor
 from labilis.solve.system import System

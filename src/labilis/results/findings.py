@@ -10,8 +10,8 @@ from typing import Annotated, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.judge.array_shapes import Dims, Findings
 from labilis.model import RESPONSES
+from labilis.results.array_shapes import Dims, Findings
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]

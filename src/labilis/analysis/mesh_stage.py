@@ -7,7 +7,9 @@ from typing import Any
 
 import numpy as np
 
-from labilis.judge.findings import MeshFindings
+from labilis.analysis.bolting import bolted_pairs, check_seams, seam_nodes, welded
+from labilis.analysis.joints import joint_figures
+from labilis.analysis.regions import match_region, region_nodes
 from labilis.mesh import (
     Bonds,
     Mesh,
@@ -20,9 +22,7 @@ from labilis.mesh import (
     proposed_size,
 )
 from labilis.model import LabilisError, Project, shown
-from labilis.run.bolting import bolted_pairs, check_seams, seam_nodes, welded
-from labilis.run.joints import joint_figures
-from labilis.run.regions import match_region, region_nodes
+from labilis.results.findings import MeshFindings
 from labilis.shape import PartShape, ShapeView
 
 # unknowns of solids that a size nobody stated may lead to, some 30 s of modes here; as they are

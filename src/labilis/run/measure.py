@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from labilis.judge.findings import Floats, MeshFindings
-from labilis.judge.section_properties import cut_section
+from labilis.analysis.section_properties import cut_section
 from labilis.mechanics.cross_section import CrossSection, cross_section
 from labilis.mesh import mesh_section
 from labilis.model import shown
+from labilis.results.findings import Floats, MeshFindings
 from labilis.shape import EdgeTable, FaceTable, ShapeView
 
 Item = tuple[str, int]

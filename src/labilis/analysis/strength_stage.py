@@ -8,13 +8,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.judge.findings import StrengthFindings
-from labilis.judge.stress_measures import first_yield, von_mises
+from labilis.analysis.case_loads import CaseForces, LoadScene, load_forces
+from labilis.analysis.constraints import Tied
+from labilis.analysis.line_results import line_peaks, line_results, line_yield
+from labilis.analysis.stress_peaks import find_peaks, spared
 from labilis.model import LabilisError
-from labilis.run.case_loads import CaseForces, LoadScene, load_forces
-from labilis.run.constraints import Tied
-from labilis.run.line_results import line_peaks, line_results, line_yield
-from labilis.run.stress_peaks import find_peaks, spared
+from labilis.results.findings import StrengthFindings
+from labilis.results.stress_measures import first_yield, von_mises
 from labilis.solve.factor import Factor
 from labilis.solve.strength import LinearSolution, solve_linear
 from labilis.solve.system import System

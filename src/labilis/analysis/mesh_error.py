@@ -10,14 +10,14 @@ from typing import NamedTuple
 import numpy as np
 from scipy.spatial import cKDTree
 
-from labilis.judge.findings import MeshFindings, ModesFindings
+from labilis.analysis.case_loads import LoadScene
+from labilis.analysis.constraints import Tied
+from labilis.analysis.mesh_stage import mesh_stage
+from labilis.analysis.modes_stage import buckling_problem
+from labilis.analysis.strength_stage import strength_stage
+from labilis.analysis.system_stage import system_stage
 from labilis.model import Project
-from labilis.run.case_loads import LoadScene
-from labilis.run.constraints import Tied
-from labilis.run.mesh_stage import mesh_stage
-from labilis.run.modes_stage import buckling_problem
-from labilis.run.strength_stage import strength_stage
-from labilis.run.system_stage import system_stage
+from labilis.results.findings import MeshFindings, ModesFindings
 from labilis.shape import PartShape
 from labilis.solve.factor import Factor
 from labilis.solve.modes import find_modes

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from labilis.analysis.constraints import describe_motions
 from labilis.mechanics.blocks import SpringBlock
 from labilis.mechanics.ties import cross_matrix
 from labilis.mesh import Mesh
 from labilis.model import LabilisError
-from labilis.run.constraints import describe_motions
 from labilis.shape import PartShape
 from labilis.solve.factor import Factor, factor
 from labilis.solve.mkl import Symmetric

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from labilis.app.picked import Offer, Selection, names_of
 from labilis.model import LabilisError, Project, Scribe, ScribeCircle, ScribeLine, shown
 from labilis.run.picking import ShapeView, make_pick
-from labilis.ui.actions import Offer, Selection, names_of
 
 
 def scribe_offers(view: ShapeView, selection: Selection) -> list[Offer]:

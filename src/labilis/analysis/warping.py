@@ -9,10 +9,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from labilis.analysis.regions import region_nodes
 from labilis.mechanics.ties import HeldNodes
 from labilis.mesh import Mesh
 from labilis.model import Project, Strut, SymmetryAxes
-from labilis.run.regions import region_nodes
 from labilis.shape import ShapeView
 
 Ints = NDArray[np.int64]

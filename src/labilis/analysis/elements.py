@@ -7,16 +7,16 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
+from labilis.analysis.constraints import Tied, find_free
+from labilis.analysis.materials import material_of
+from labilis.analysis.regions import Floats
+from labilis.analysis.unknowns import Numbering
 from labilis.mechanics.blocks import ElementBlock, ShellBlock, SolidBlock
 from labilis.mechanics.cross_section import CrossSection, cross_section
 from labilis.mechanics.line_block import LineBlock
 from labilis.mechanics.shell import smooth_triads
 from labilis.mesh import Cells, Mesh, mesh_section
 from labilis.model import LabilisError, Material, Project
-from labilis.run.constraints import Tied, find_free
-from labilis.run.materials import material_of
-from labilis.run.regions import Floats
-from labilis.run.unknowns import Numbering
 from labilis.shape import PartShape
 
 Ints = NDArray[np.int64]

@@ -8,6 +8,19 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from labilis.analysis.bolting import find_bolts, make_bolts
+from labilis.analysis.regions import (
+    Floats,
+    Ints,
+    local_frame,
+    match_region,
+    region_cylinder,
+    region_nodes,
+    unit,
+)
+from labilis.analysis.unknowns import Numbering, make_numbering
+from labilis.analysis.wall_edges import End, end_turns, find_ends
+from labilis.analysis.warping import find_warping
 from labilis.mechanics import loads as load_forms
 from labilis.mechanics.blocks import SpringBlock
 from labilis.mechanics.bolt_block import BoltBlock
@@ -35,19 +48,6 @@ from labilis.model import (
     SymmetryAxes,
     shown,
 )
-from labilis.run.bolting import find_bolts, make_bolts
-from labilis.run.regions import (
-    Floats,
-    Ints,
-    local_frame,
-    match_region,
-    region_cylinder,
-    region_nodes,
-    unit,
-)
-from labilis.run.unknowns import Numbering, make_numbering
-from labilis.run.wall_edges import End, end_turns, find_ends
-from labilis.run.warping import find_warping
 from labilis.shape import ShapeView
 
 _MOTION_ROWS = {"x": 0, "y": 1, "z": 2, "turn_x": 3, "turn_y": 4, "turn_z": 5}

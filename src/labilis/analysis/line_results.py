@@ -6,10 +6,10 @@ from typing import Any
 
 import numpy as np
 
-from labilis.judge.stress_measures import von_mises
+from labilis.analysis.case_loads import LoadScene
+from labilis.analysis.regions import Floats, Ints
 from labilis.mechanics.line_block import LineBlock
-from labilis.run.case_loads import LoadScene
-from labilis.run.regions import Floats, Ints
+from labilis.results.stress_measures import von_mises
 
 
 def line_results(scene: LoadScene, states: list[list[Floats]]) -> dict[str, Any]:

@@ -7,10 +7,37 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.solve.trace import PathState
-
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class PathState:
+    """All that is needed to go on from a converged point: motion (n, 3), rotation (n, 3, 3), moved
+    as in the tracer; value: factor; step: length of the next one, along the `arc` or as a factor;
+    before: the last step in reduced unknowns, empty at the start; slopes and `scale` that steer the
+    steps; length: of the path so far; past: over the limit; negative pivots and largest plastic
+    strain;
+    plastic, p: memory of the material, flat; factors (s,) so far; cut_backs."""
+
+    motion: Floats
+    rotation: Floats
+    moved: float
+    value: float
+    step: float
+    arc: bool
+    before: Floats
+    first_slope: float
+    last_slope: float
+    past: bool
+    scale: float
+    negative: int
+    strain: float
+    plastic: Floats
+    p: Floats
+    factors: Floats
+    cut_backs: int
+    length: float
 
 
 @dataclass(frozen=True)

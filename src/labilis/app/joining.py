@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from labilis.app.picked import Offer, Selection, with_region
 from labilis.model import Bolt, Project, Seam
 from labilis.model.renaming import renamed
 from labilis.run.picking import ShapeView, circle_centre
-from labilis.ui.actions import Offer, Selection, with_region
 
 _SIZES = (
     3,

@@ -9,15 +9,15 @@ from typing import Any
 import numpy as np
 from scipy import sparse
 
-from labilis.judge.findings import ModesFindings, StrengthFindings
-from labilis.judge.mode_kinds import is_one_wall, kind_of_line, kind_of_mode
+from labilis.analysis.case_loads import Floats, LoadScene
+from labilis.analysis.elements import element_order
+from labilis.analysis.mode_kinds import is_one_wall, kind_of_line, kind_of_mode
+from labilis.analysis.strength_stage import SolvedCase
+from labilis.analysis.symmetry import Retie, antisymmetric_factor
 from labilis.mechanics.blocks import ENERGY_PARTS, ShellBlock, SolidBlock, typical_stress
 from labilis.mechanics.line_block import LineBlock
 from labilis.model import LabilisError, Project
-from labilis.run.case_loads import Floats, LoadScene
-from labilis.run.elements import element_order
-from labilis.run.strength_stage import SolvedCase
-from labilis.run.symmetry import Retie, antisymmetric_factor
+from labilis.results.findings import ModesFindings, StrengthFindings
 from labilis.solve.factor import Factor, NotPositive, factor
 from labilis.solve.levers import levers_of
 from labilis.solve.mkl import Symmetric

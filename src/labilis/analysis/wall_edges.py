@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from labilis.analysis.regions import Floats, Ints
+from labilis.analysis.unknowns import Numbering
 from labilis.mechanics import loads as load_forms
 from labilis.mechanics.ties import HeldNodes
 from labilis.mesh import Mesh
-from labilis.run.regions import Floats, Ints
-from labilis.run.unknowns import Numbering
 from labilis.shape import RegionMatch, ShapeView
 
 # how much of a direction must be held for the turn that moves the thickness along it to be held

@@ -7,6 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from labilis.analysis.regions import match_region
+from labilis.analysis.unknowns import Numbering
+from labilis.analysis.wall_edges import End, find_ends
 from labilis.mechanics import loads as load_forms
 from labilis.mechanics.ties import HeldNodes, StiffHub
 from labilis.mesh import Mesh
@@ -22,9 +25,6 @@ from labilis.model import (
     TemperatureLoad,
     WeightLoad,
 )
-from labilis.run.regions import match_region
-from labilis.run.unknowns import Numbering
-from labilis.run.wall_edges import End, find_ends
 from labilis.shape import RegionMatch, ShapeView
 from labilis.solve.system import System
 

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from labilis.judge.findings import Floats
 from labilis.mechanics.cross_section import cross_section
 from labilis.mesh import inside, mesh_section
+from labilis.results.findings import Floats
 from labilis.shape import ShapeView
 
 # of the part's size: the plane is put aside by so much, so that it meets no corner exactly
