@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from labilis.judge import findings
 from labilis.model import LabilisError
+from labilis.results import findings
 from labilis.results.array_shapes import Dims, Findings, described
 from labilis.results.findings import SectionFindings, SettledFindings
 from labilis.run.codec import pack, unpack

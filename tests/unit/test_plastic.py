@@ -6,13 +6,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from labilis.analysis import trace_stage
 from labilis.mechanics import plastic
 from labilis.mechanics.blocks import ShellBlock, SolidBlock
 from labilis.mechanics.material import isotropic
 from labilis.mechanics.shell import smooth_triads
 from labilis.model import LabilisError
 from labilis.results.stress_measures import von_mises
-from labilis.run import trace_stage
 from labilis.solve.trace import TraceControl
 from tests.unit.test_trace import PINNED, STRIP, traced
 from validation.recipes import case_of, force, hold

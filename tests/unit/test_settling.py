@@ -245,7 +245,7 @@ def test_solids_that_would_be_too_large_are_meshed_coarser_and_that_is_told(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     """By what is expected of the size, or by what came of it; a stated size and shells are kept."""
-    from labilis.run import mesh_stage as stage
+    from labilis.analysis import mesh_stage as stage
     from labilis.shape import build_part
 
     solid = wall()["pieces"][0] | {"mesh_as": "solid"}
@@ -281,7 +281,7 @@ def test_the_round_before_tells_the_error_only_where_it_is_coarser(
 ) -> None:
     """A mesh that is hardly another one says nothing: a further one is made. Where the one
     before is coarser, none is."""
-    from labilis.run import mesh_error
+    from labilis.analysis import mesh_error
     from labilis.shape import build_part
 
     def found(size: str) -> tuple[Project, Any, Any]:
@@ -362,7 +362,7 @@ def test_a_mesh_that_comes_out_far_finer_is_not_the_other_one(
 ) -> None:
     """Larger elements that do not fit into slivers end in half a million unknowns, and in a run
     of two minutes to tell an error."""
-    from labilis.run import mesh_error
+    from labilis.analysis import mesh_error
 
     own = SimpleNamespace(
         unknowns=70_000, triangles=np.zeros((1, 3)), has_solids=True, thickness=1.0, mean_edge=5.0
