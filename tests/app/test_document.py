@@ -10,8 +10,8 @@ import pytest
 
 from labilis.app import Event, Session
 from labilis.model import LabilisError, load_project, shown
+from tests.judge.test_mistakes import strip
 from tests.parts import bar_step, bored_step
-from tests.unit.test_mistakes import strip
 
 
 def heard(event: Event) -> list[Any]:

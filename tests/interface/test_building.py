@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QMenu
 
 from labilis.judge.ladder import rungs
 from tests.interface.conftest import DEMO, Hand
-from tests.unit.test_mistakes import force, strip
+from tests.judge.test_mistakes import force, strip
 
 STAND = DEMO.parents[1] / "cabinet-stand/cabinet-stand.json"
 DOCS = Path(__file__).parents[2] / "docs"
@@ -636,7 +636,7 @@ def test_a_plate_of_a_dxf_outline(hand: Hand, tmp_path: Path) -> None:
     from PyQt6.QtWidgets import QInputDialog
 
     from labilis.ui.building import FROM_DXF
-    from tests.files.test_outline import AREA, drawn, stadium
+    from tests.shape.test_outline import AREA, drawn, stadium
 
     (tmp_path / "end.dxf").write_bytes(drawn(stadium))
     hand.answer_open(tmp_path / "end.dxf")
@@ -652,7 +652,7 @@ def test_a_plate_of_a_dxf_outline(hand: Hand, tmp_path: Path) -> None:
     hand.window.add_piece(FROM_DXF)
     assert len(hand.session.project.pieces) == 1 and "not closed" in hand.window.banner_text.text()
     from labilis.ui.building import STRUT_FROM_DXF
-    from tests.files.test_outline import rod
+    from tests.shape.test_outline import rod
 
     (tmp_path / "rod.dxf").write_bytes(drawn(rod))
     hand.answer_open(tmp_path / "rod.dxf")

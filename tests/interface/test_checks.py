@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu
 
 from labilis.ui.drawer.trace_page import TracePage
 from tests.interface.conftest import DEMO, Hand
-from tests.unit.test_mistakes import force, strip
+from tests.judge.test_mistakes import force, strip
 
 
 @pytest.fixture

@@ -21,7 +21,7 @@ from labilis.ui.drawer.chart import Chart
 from labilis.ui.ladder.side_by_side import LaddersBeside
 from labilis.ui.sheet.sheet import STATIONS
 from tests.interface.conftest import Hand
-from tests.unit.test_mistakes import flat, strip
+from tests.judge.test_mistakes import flat, strip
 
 
 @pytest.fixture

@@ -14,7 +14,7 @@ from PyQt6.QtCore import Qt
 from labilis.edit.variants import design_names
 from labilis.store import ProjectFile
 from tests.interface.conftest import Hand
-from tests.unit.test_mistakes import flat, force, strip
+from tests.judge.test_mistakes import flat, force, strip
 
 
 @pytest.fixture
@@ -432,7 +432,7 @@ def test_a_rib_is_swept_and_the_best_kept_beside_the_first_design_in_ten_actions
 
 
 def test_a_rib_is_tried_on_what_bulges(hand: Hand, tmp_path: Path) -> None:
-    from tests.unit.test_ribs import plate
+    from tests.run.test_ribs import plate
 
     path = tmp_path / "plate.json"
     path.write_text(

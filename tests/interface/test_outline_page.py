@@ -237,7 +237,7 @@ def test_a_drawn_section_from_nothing_to_its_strut_as_a_line(hand: Hand) -> None
 
 def test_a_polygon_gets_arcs(hand: Hand) -> None:
     from labilis.model import load_project
-    from tests.unit.test_outlines import RECIPES, STEEL
+    from tests.edit.test_outlines import RECIPES, STEEL
 
     hand.session.new(
         load_project(

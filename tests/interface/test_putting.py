@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 
+from tests.edit.test_placing import NEW, base
 from tests.frames import STEEL, portal
 from tests.interface.conftest import Hand
-from tests.unit.test_placing import NEW, base
 
 
 def entry(menu: Any, *words: str) -> Any:

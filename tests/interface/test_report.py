@@ -16,9 +16,9 @@ from PyQt6.QtWidgets import QFileDialog
 
 from labilis.model.report import SECTION_KEYS
 from labilis.report.blocks import Source, source_of
-from tests.files.test_wrong_and_right import QUICK, written
 from tests.interface.conftest import Hand
-from tests.unit.test_mistakes import strip
+from tests.judge.test_mistakes import strip
+from tests.judge.test_wrong_and_right import QUICK, written
 
 
 def made(hand: Hand, *words: str) -> Any:

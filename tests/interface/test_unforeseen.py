@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QTableWidget, QWidget
 from labilis.model import LabilisError
 from labilis.ui.unforeseen import Unforeseen
 from tests.interface.conftest import DEMO, Hand
-from tests.unit.test_mistakes import strip
+from tests.judge.test_mistakes import strip
 
 STEP = DEMO.with_name("panel-prop.step")
 

@@ -20,7 +20,7 @@ from labilis.results.stress_measures import von_mises
 from labilis.run import judge_project
 from labilis.ui.copying import table_rows
 from tests.interface.conftest import Hand
-from tests.unit.test_mistakes import flat, force, strip
+from tests.judge.test_mistakes import flat, force, strip
 
 METRIC = re.compile(r"(?<![\w^/+])(mm[²³⁴]?|mm\^[234]|MN|kN|N|MPa|GPa|kg|m/s\^?²?2?)(?![\w])")
 CHOICE = {"mm N MPa", "m kN MPa"}  # the names of the sets on offer

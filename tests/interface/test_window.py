@@ -11,10 +11,10 @@ from PyQt6.QtGui import QImage
 
 from labilis.model import LabilisError
 from labilis.store import ProjectFile
+from tests.analysis.test_mechanisms import stated, strut
 from tests.interface.conftest import DEMO, Hand
+from tests.judge.test_mistakes import ALL
 from tests.parts import box, to_step
-from tests.unit.test_mechanisms import stated, strut
-from tests.unit.test_mistakes import ALL
 
 
 def test_from_a_step_file_to_the_verdict(hand: Hand, bar_file: Callable[..., Path]) -> None:

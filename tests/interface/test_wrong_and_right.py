@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import Qt
 
-from tests.files.test_wrong_and_right import PAIRS, TRACED, written
 from tests.interface.conftest import Hand
+from tests.judge.test_wrong_and_right import PAIRS, TRACED, written
 
 SHARES = 3  # of the pairs: tests of half a minute each
 

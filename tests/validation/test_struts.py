@@ -11,6 +11,7 @@ from labilis.solve.factor import factor
 from labilis.solve.modes import find_modes
 from labilis.solve.strength import solve_linear
 from labilis.solve.system import System
+from tests.mechanics.test_elements import rotation
 from tests.parts import (
     bar_step,
     body_of,
@@ -22,7 +23,6 @@ from tests.parts import (
     pinned,
     run,
 )
-from tests.unit.test_elements import rotation
 
 
 def euler(e: float, i: float, k: float, length: float) -> float:

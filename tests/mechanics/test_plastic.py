@@ -1,0 +1,196 @@
+"""Yielding: the return to the yield surface, its tangent, layers of shells, and what a trace
+makes of it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from labilis.analysis import trace_stage
+from labilis.mechanics import plastic
+from labilis.mechanics.blocks import ShellBlock, SolidBlock
+from labilis.mechanics.material import isotropic
+from labilis.mechanics.shell import smooth_triads
+from labilis.model import LabilisError
+from labilis.results.stress_measures import von_mises
+from labilis.solve.trace import TraceControl
+from tests.analysis.test_trace import PINNED, STRIP, traced
+from validation.recipes import case_of, force, hold
+
+LAW = plastic.YieldLaw(210e3, 0.3, np.array([0.0, 0.01, 0.05]), np.array([235.0, 300.0, 320.0]))
+FLAT = plastic.YieldLaw(210e3, 0.3, np.zeros(1), np.array([235.0]))
+
+
+@pytest.mark.parametrize("law", [LAW, FLAT])
+@pytest.mark.parametrize("plane", [True, False])
+def test_return_lands_on_the_yield_surface_with_a_consistent_tangent(
+    law: plastic.YieldLaw, plane: bool
+) -> None:
+    rng = np.random.default_rng(0)
+    size = 3 if plane else 6
+    strain, before, p = (
+        rng.normal(size=(80, size)) * 3e-3,
+        rng.normal(size=(80, size)) * 1e-3,
+        np.abs(rng.normal(size=80)) * 1e-2,
+    )
+    if not plane:
+        before[:, :3] -= before[:, :3].mean(axis=1, keepdims=True)
+    elastic = isotropic(210e3, 0.3)
+
+    def stress(at: np.ndarray, tangent: bool = False) -> tuple:
+        if plane:
+            return plastic.return_in_plane(law, at, before, p, tangent)
+        return plastic.return_in_space(law, elastic, at, before, p, tangent)
+
+    found, tangent, _, after, demand = stress(strain, True)
+    yielded = demand > 1
+    assert yielded.mean() > 0.8
+    whole = (
+        np.concatenate([found[:, :2], np.zeros((80, 1)), found[:, 2:3], np.zeros((80, 2))], axis=1)
+        if plane
+        else found
+    )
+    assert von_mises(whole)[yielded] == pytest.approx(law.strength(after)[0][yielded], rel=1e-9)
+    assert (after[yielded] > p[yielded]).all() and (after[~yielded] == p[~yielded]).all()
+    step = 1e-8
+    numeric = np.stack(
+        [
+            (stress(strain + step * axis)[0] - stress(strain - step * axis)[0]) / (2 * step)
+            for axis in np.eye(size)
+        ],
+        axis=2,
+    )
+    assert np.median(np.abs(numeric - tangent).max(axis=(1, 2))) < 1e-6 * 210e3
+    assert np.abs(numeric - tangent).max() < 1e-4 * 210e3
+
+
+def test_a_bar_in_tension_follows_its_curve() -> None:
+    """One-dimensional: stress against total strain is the curve of the material, and unloading
+    is elastic."""
+    elastic = isotropic(210e3, 0.3)
+    compliance = np.linalg.inv(elastic)
+    before, p = np.zeros((1, 6)), np.zeros(1)
+    strain = np.zeros((1, 6))
+    for target in (100.0, 250.0, 300.0, 310.0):
+        for _ in range(40):  # drive xx until the stress is there, the other stresses stay zero
+            stress, tangent, after, grown, _ = plastic.return_in_space(
+                LAW, elastic, strain, before, p, True
+            )
+            wanted = np.array([target, 0, 0, 0, 0, 0])
+            assert tangent is not None
+            strain = strain + np.linalg.solve(tangent[0], wanted - stress[0])
+        before, p = after, grown
+        expected = float(np.interp(target, LAW.stress, LAW.strain)) if target > 235 else 0.0
+        assert p[0] == pytest.approx(expected, abs=1e-8)
+        assert strain[0, 0] == pytest.approx(target / 210e3 + expected, rel=1e-6)
+    back, _, _, same, _ = plastic.return_in_space(
+        LAW, elastic, strain - compliance @ np.array([200.0, 0, 0, 0, 0, 0]), before, p, False
+    )
+    assert back[0, 0] == pytest.approx(110.0) and same[0] == p[0]
+
+
+@pytest.mark.parametrize("kind", ["shell", "solid"])
+def test_forces_of_yielding_elements_are_derived_exactly(kind: str) -> None:
+    rng = np.random.default_rng(3)
+    if kind == "shell":
+        nodes = np.array([[0.0, 0, 0], [10, 0, 0.5], [11, 9, 0], [0, 10, 0.3]])
+        elements = np.array([[0, 1, 2, 3]])
+        block: ShellBlock | SolidBlock = ShellBlock(
+            nodes,
+            elements,
+            4 + np.arange(4),
+            np.array([1.5]),
+            smooth_triads(nodes[elements], elements),
+            210e3,
+            0.3,
+        )
+    else:
+        corners = np.array([[0.0, 0, 0], [10, 0, 0], [0, 9, 0], [1, 1, 8]])
+        nodes = np.concatenate(
+            [
+                corners,
+                [
+                    (corners[a] + corners[b]) / 2
+                    for a, b in ((0, 1), (1, 2), (0, 2), (0, 3), (1, 3), (2, 3))
+                ],
+            ]
+        )
+        block = SolidBlock(nodes, np.arange(10)[None], 210e3, 0.3)
+    count = int(block.members.max()) + 1
+    memory = block.remember(LAW)
+    motion = rng.normal(size=(count, 3)) * 0.05
+    if kind == "shell":
+        motion[4:] = 0.0
+    still = np.broadcast_to(np.eye(3), (count, 3, 3)).copy()
+
+    def forces(at: np.ndarray, tangent: bool = False) -> tuple[np.ndarray, np.ndarray | None]:
+        _, force, matrix, _ = next(iter(block.deformed(at, still, tangent, memory)))
+        return force[0], None if matrix is None else matrix[0]
+
+    _, matrix = forces(motion, True)
+    assert memory.largest.max() > 1e-4
+    assert matrix is not None
+    places = np.arange(count) if kind == "solid" else np.arange(4)
+    for node in places[:3]:
+        for axis in range(3):
+            step = np.zeros_like(motion)
+            step[node, axis] = 1e-6
+            numeric = (forces(motion + step)[0] - forces(motion - step)[0]) / 2e-6
+            column = 3 * int(np.flatnonzero(block.members[0] == node)[0]) + axis
+            assert np.abs(numeric.ravel() - matrix[:, column]).max() < 2e-4 * np.abs(matrix).max()
+
+
+def test_a_tie_yields_at_its_yield_force_and_hardens() -> None:
+    """Pulled straight: first yield at A fy; with hardening the trace goes on to the plastic
+    strain allowed."""
+    pull = {
+        **STRIP,
+        "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")],
+        **case_of(force("head", x=1000.0)),
+    }
+    steel = {
+        "name": "steel",
+        "youngs_modulus": "210 GPa",
+        "poisson_ratio": "0",
+        "yield_strength": "235 MPa",
+        "hardening": [["2 %", "300 MPa"]],
+    }
+    trace = traced(
+        {**pull, "materials": [steel]}, mode=0, target="20", plastic_strain="1 %", deflection="1 m"
+    ).facts.trace
+    assert trace.first_yield == pytest.approx(235 * 40 / 1000, rel=0.02)
+    assert trace.reason.startswith("the plastic strain allowed")
+    assert trace.plastic[-1] > 0.01 and trace.verified == pytest.approx(trace.factors.max())
+    expected = (235 + 65 * trace.plastic[-1] / 0.02) * 40 / 1000
+    assert trace.factors[-1] == pytest.approx(
+        expected, rel=0.03
+    )  # Green's strain and the second Piola stress differ by the strain
+
+
+def test_results_do_not_depend_on_the_step(monkeypatch: pytest.MonkeyPatch) -> None:
+    limits, lengths = [], []
+    for share in (1.0, 0.3):
+
+        def control(share: float = share, **given: float) -> TraceControl:
+            return TraceControl(
+                **{**given, "first": share * given["first"], "largest": share * given["largest"]}
+            )  # type: ignore[arg-type]
+
+        monkeypatch.setattr(trace_stage, "TraceControl", control)
+        trace = traced(PINNED, amplitude="0.3 mm", steps=120, target="12").facts.trace
+        limits.append(trace.limit)
+        lengths.append(len(trace.factors))
+    assert lengths[1] > lengths[0]
+    assert limits[0] == pytest.approx(limits[1], rel=5e-3)
+
+
+def test_a_curve_that_does_not_rise_is_refused() -> None:
+    steel = {
+        "name": "steel",
+        "youngs_modulus": "210 GPa",
+        "poisson_ratio": "0.3",
+        "yield_strength": "235 MPa",
+        "hardening": [["1 %", "200 MPa"]],
+    }
+    with pytest.raises(LabilisError, match="does not rise"):
+        traced({**PINNED, "materials": [steel]})
