@@ -7,10 +7,11 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.edit.new_pieces import with_plate_along, with_rib_into
 from labilis.edit.placing import movable, placed_on, put_on, strut_between
 from labilis.model import LabilisError, Piece, Project, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project, stage_keys
-from labilis.run.picking import footing, section_middle
+from labilis.run.picking import edge_footing, footing, inner_corner, section_middle
 from labilis.shape import ShapeView, find_region
 from tests.frames import STEEL, portal, strut
 
@@ -256,3 +257,104 @@ def test_lines_of_any_section_meet_where_they_were_asked_to(shape: str) -> None:
     names = strength.line_names
     pushed = [strength.line_growing[names == f"leg-{k}"][:, :, 0].mean() for k in (0, 1)]
     assert pushed[0] < -300 and pushed[1] < -300  # both carry
+
+
+def _owner(view: ShapeView, project: Project, of: str, row: int) -> str:
+    return project.piece_of(str(view.bodies[view.body_of(of, row)]))
+
+
+def _joined(project: Project) -> int:
+    """Pairs of bodies of a part that hang together by more than a corner."""
+    findings = Runner().run(Snapshot(project), Plan("mesh"))[stage_keys(project).mesh]
+    return int((np.concatenate([findings.bonded, findings.fused])[:, 2] > 3).sum())
+
+
+@pytest.mark.parametrize("mesh_as", ["solid", "shell"])
+@pytest.mark.parametrize("turns", TURNS)
+@pytest.mark.parametrize("side", range(4))
+def test_a_plate_along_an_edge_and_a_rib_into_the_corner(
+    turns: tuple[tuple[str, float], ...], mesh_as: str, side: int
+) -> None:
+    """Whatever way the base lies: as long as the edge, square to the face, within the base's
+    outline where it is a solid, and joined all along; the rib touches both."""
+    project = load_project({"materials": [STEEL], "pieces": [base(turns, mesh_as)]})
+    view = view_of(project)
+    top = next(row for row, name in enumerate(view.faces.name) if name in ("base/face", "base/top"))
+    up = view.faces.direction[top]
+    edges = [
+        row
+        for row in range(len(view.edges))
+        if top in view.edges.faces[row] and view.edges.kind[row] == "line"
+    ]
+    edge = edges[side]
+    foot = edge_footing(view, edge, tuple(up))
+    assert foot is not None and foot.normal == pytest.approx(up)
+    assert foot.inside @ (view.faces.centroid[top] - view.edges.centroid[edge]) > 0
+    inset = np.zeros(3) if foot.sheet else foot.inside
+    made, name = with_plate_along(
+        project, _owner(view, project, "edge", edge), foot.start, foot.end, foot.normal, inset
+    )
+    assert made.named("pieces", name).mesh_as == mesh_as
+    after = view_of(made)
+    bodies = list(after.bodies)
+    mine = [row for row in range(len(after.faces)) if after.faces.body[row] == bodies.index(name)]
+    corners = after.tessellation.points[
+        np.unique(after.tessellation.triangles[np.isin(after.tessellation.face, mine)])
+    ]
+    along = (foot.end - foot.start) / view.edges.length[edge]
+    assert np.ptp(corners @ along) == pytest.approx(view.edges.length[edge], abs=1e-3)
+    rise = (corners - foot.start) @ up
+    assert rise.min() == pytest.approx(0, abs=1e-3) and rise.max() == pytest.approx(120, abs=1e-3)
+    deep = (corners - foot.start) @ foot.inside
+    assert deep.min() == pytest.approx(0, abs=1e-3)
+    assert deep.max() == pytest.approx(3.0 if mesh_as == "solid" else 0.0, abs=1e-3)
+    assert _joined(made) == 1
+
+    # the face of the new plate that looks inward, and the base's
+    inner = max(
+        (row for row in mine if after.faces.kind[row] == "plane"),
+        key=lambda row: (
+            (round(float(abs(after.faces.direction[row] @ foot.inside)), 6))
+            * after.faces.area[row]
+            * (1.0 if mesh_as == "shell" else 0.1 + float(after.faces.direction[row] @ foot.inside))
+        ),
+    )
+    again = next(
+        row for row, found in enumerate(after.faces.name) if found in ("base/face", "base/top")
+    )
+    for pair in ((again, inner), (inner, again)):
+        corner = inner_corner(after, *pair, tuple(up + foot.inside))
+        assert corner is not None
+        ribbed, rib = with_rib_into(
+            made, _owner(after, made, "face", pair[0]), corner.point, corner.ways, corner.reaches
+        )
+        shape = view_of(ribbed)
+        own = np.flatnonzero(shape.faces.body == list(shape.bodies).index(rib))
+        found = shape.tessellation.points[
+            np.unique(shape.tessellation.triangles[np.isin(shape.tessellation.face, own)])
+        ]
+        thin = 3.0 if mesh_as == "solid" else 0.0
+        level = thin if mesh_as == "solid" else 0.0
+        assert ((found - foot.start) @ up).min() == pytest.approx(0, abs=1e-3)
+        assert ((found - foot.start) @ foot.inside).min() == pytest.approx(level, abs=1e-3)
+        middle = 0.5 * view.edges.length[edge]
+        assert (found - foot.start) @ along == pytest.approx(
+            np.full(len(found), middle), abs=0.5 * thin + 1e-3
+        )
+        assert _joined(ribbed) == 3
+
+
+def test_where_no_plate_and_no_rib_can_stand() -> None:
+    """Round edges and parallel faces offer nothing; neither does a corner with a bend in it."""
+    folded = {**base((), "shell"), "recipe": NEW["folded"] | {"bend": "4 mm"}}
+    project = load_project({"materials": [STEEL], "pieces": [folded]})
+    view = view_of(project)
+    plane = [row for row in range(len(view.faces)) if view.faces.kind[row] == "plane"]
+    assert len(plane) == 2 and inner_corner(view, *plane, (1.0, 1.0, 1.0)) is None
+    curved = next(row for row in range(len(view.edges)) if view.edges.kind[row] == "circle")
+    assert edge_footing(view, curved, (0.0, 0.0, 1.0)) is None
+    block = {**base((), "solid"), "recipe": NEW["block"]}
+    solid = view_of(load_project({"materials": [STEEL], "pieces": [block]}))
+    for one in range(6):
+        for two in range(6):  # all corners of a block are outer ones
+            assert one == two or inner_corner(solid, one, two, (1.0, 1.0, 1.0)) is None

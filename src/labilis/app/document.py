@@ -12,6 +12,7 @@ from labilis.app.events import Event
 from labilis.app.recovery import is_unsaved, recovery_path, remove_file
 from labilis.edit.removing import without
 from labilis.edit.retyping import retyped
+from labilis.edit.sides import with_side
 from labilis.model import LabilisError, Project, StoredFile, grade, shown, statements_of
 from labilis.model.renaming import renamed, renamed_parameter
 from labilis.report.own_pictures import check_picture
@@ -208,6 +209,9 @@ class Document:
             self.edit(renamed_parameter(self.project, str(path[1]), value), title)
         elif len(path) == 3 and path[2] == "name":
             self.edit(renamed(self.project, str(path[0]), int(path[1]), value), title)
+        elif path[0] == "pieces" and path[2:3] == ("side",):
+            piece = self.project.pieces[int(path[1])].name
+            self.edit(with_side(self.project, piece, int(path[3]), str(value or "")), title)
         else:
             self.edit(self._with_value(path, value), title)
 

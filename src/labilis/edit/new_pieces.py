@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from functools import partial
 
-from labilis.edit.placing import placed_on, strut_between
+import numpy as np
+
+from labilis.edit.placing import Vector, placed_on, plate_along, rib_into, strut_between
 from labilis.model import (
     Block,
     Corner,
@@ -116,8 +118,8 @@ def with_piece(project: Project, key: str, steel: Material, beside: float) -> tu
 def with_piece_on(
     project: Project,
     key: str,
-    point: Sequence[float],
-    normal: Sequence[float],
+    point: Vector,
+    normal: Vector,
     middle_of: MiddleOf,
 ) -> tuple[Project, str]:
     """(statements, name) with a new piece of a recipe that stands on a plane; of the first
@@ -130,8 +132,8 @@ def with_piece_on(
 def with_strut_between(
     project: Project,
     key: str,
-    start: Sequence[float],
-    end: Sequence[float],
+    start: Vector,
+    end: Vector,
     middle_of: MiddleOf,
 ) -> tuple[Project, str]:
     """(statements, name) with a new strut of a section from one point to another; a line where
@@ -142,3 +144,37 @@ def with_strut_between(
         piece = piece.model_copy(update={"mesh_as": "line"})
     made = strut_between(project, piece, start, end, middle_of(project, piece))
     return project.with_item("pieces", made), made.name
+
+
+def with_plate_along(
+    project: Project,
+    owner: str,
+    start: Vector,
+    end: Vector,
+    normal: Vector,
+    inset: Vector,
+) -> tuple[Project, str]:
+    """(statements, name) with a new plate along a straight edge of a piece, of its material and
+    meshed as it is."""
+    made = plate_along(project, _like(project, owner, "plate"), start, end, normal, inset)
+    return project.with_item("pieces", made), made.name
+
+
+def with_rib_into(
+    project: Project,
+    owner: str,
+    point: Vector,
+    ways: np.ndarray,
+    reaches: Vector,
+) -> tuple[Project, str]:
+    """(statements, name) with a new rib in the corner of two faces, the first of them of a piece
+    whose material it has."""
+    made = rib_into(_like(project, owner, "rib"), point, ways, reaches)
+    return project.with_item("pieces", made), made.name
+
+
+def _like(project: Project, owner: str, key: str) -> Piece:
+    """A new piece of the material of another one and meshed as it is, lines apart."""
+    known = project.named("pieces", owner)
+    piece = new_piece(project, key, known.material or project.materials[0].name, (0.0, 0.0, 0.0))
+    return piece.model_copy(update={"mesh_as": "solid" if known.mesh_as == "solid" else "shell"})

@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
+from labilis.edit.sides import with_side
 from labilis.model import LabilisError, Piece, Place, Project
 from labilis.model.recipes import Plate, Rib, Strut, Turn
 
+Vector = Sequence[float] | NDArray[np.float64]
 _ALONG = 0.9  # of the normal along x: then y is the direction that lies across
 
 
 def placed_on(
     project: Project,
     piece: Piece,
-    point: Sequence[float],
-    normal: Sequence[float],
-    middle: Sequence[float] = (0.0, 0.0),
+    point: Vector,
+    normal: Vector,
+    middle: Vector = (0.0, 0.0),
 ) -> Place:
     """Where a piece of a recipe stands on a plane through a point (mm) with a normal that points
     away from what it stands on: struts, sheets and blocks with their beginning, plates flat, ribs
@@ -46,7 +50,14 @@ def placed_on(
     if isinstance(recipe, Plate):  # drawn round the middle of its thickness
         lift = 0.5 * project.number(recipe, "thickness", f"pieces/{piece.name}/recipe/thickness")
     at = np.array(point, dtype=float) + lift * n - axes[:, :2] @ np.array(middle, dtype=float)
-    angles = Rotation.from_matrix(axes).as_euler("xyz", degrees=True)
+    return _place(axes, at)
+
+
+def _place(axes: np.ndarray, at: np.ndarray) -> Place:
+    """The place of a piece whose own axes are the columns (3, 3), with its origin at (3,) mm."""
+    with warnings.catch_warnings():  # where two turns are about one line, one of them is enough
+        warnings.simplefilter("ignore", UserWarning)
+        angles = Rotation.from_matrix(axes).as_euler("xyz", degrees=True)
     return Place(
         turns=tuple(
             Turn(about=axis, angle=f"{round(float(angle), 6):.10g} deg")  # type: ignore[arg-type]
@@ -58,12 +69,53 @@ def placed_on(
     )
 
 
+def plate_along(
+    project: Project,
+    piece: Piece,
+    start: Vector,
+    end: Vector,
+    normal: Vector,
+    inset: Vector,
+) -> Piece:
+    """A plate as long as an edge from `start` to `end` (mm), standing on it along a normal;
+    `inset` (3,): the way into the face for a plate whose outside is to be flush with the edge,
+    noughts for one whose middle is to stand on it."""
+    assert isinstance(piece.recipe, Plate)
+    along = np.array(end, dtype=float) - np.array(start, dtype=float)
+    length = float(np.linalg.norm(along))
+    n = np.array(normal, dtype=float)
+    axes = np.stack([along / length, n, np.cross(along / length, n)], axis=1)
+    half = 0.5 * project.number(piece.recipe, "thickness", f"pieces/{piece.name}")
+    at = np.array(start, dtype=float) + half * np.array(inset, dtype=float)
+    sized = with_side(
+        project.with_item("pieces", piece), piece.name, 0, f"{round(length, 4):.10g} mm"
+    )
+    return sized.named("pieces", piece.name).model_copy(update={"place": _place(axes, at)})
+
+
+_OF_REACH = 0.6  # of how far the faces go: as long as a rib is to begin with
+
+
+def rib_into(piece: Piece, point: Vector, ways: np.ndarray, reaches: Vector) -> Piece:
+    """A rib with its right angle at a point (mm), along two ways (2, 3) square to each other, over
+    a part of how far the faces there go (mm)."""
+    assert isinstance(piece.recipe, Rib)
+    width, height = (f"{float(f'{_OF_REACH * reach:.2g}'):g} mm" for reach in reaches)
+    axes = np.stack([*ways, np.cross(ways[0], ways[1])], axis=1)
+    return piece.model_copy(
+        update={
+            "recipe": piece.recipe.model_copy(update={"width": width, "height": height}),
+            "place": _place(axes, np.array(point, dtype=float)),
+        }
+    )
+
+
 def strut_between(
     project: Project,
     piece: Piece,
-    start: Sequence[float],
-    end: Sequence[float],
-    middle: Sequence[float] = (0.0, 0.0),
+    start: Vector,
+    end: Vector,
+    middle: Vector = (0.0, 0.0),
 ) -> Piece:
     """A strut whose section's `middle` (mm, in its own axes; the centroid, on which a line stands)
     runs from one point to another, mm. Raises LabilisError for a piece that is no strut, and for
@@ -92,9 +144,9 @@ def movable(project: Project) -> list[str]:
 def put_on(
     project: Project,
     name: str,
-    point: Sequence[float],
-    normal: Sequence[float],
-    middle: Sequence[float] = (0.0, 0.0),
+    point: Vector,
+    normal: Vector,
+    middle: Vector = (0.0, 0.0),
 ) -> Project:
     """The project with a piece on a plane, see `placed_on`. Its copies stay as they are stated."""
     pieces = [

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from labilis.analysis.regions import circle_centre
@@ -25,6 +27,7 @@ __all__ = [
     "circle_centre",
     "describe_edge",
     "describe_face",
+    "edge_footing",
     "find_region",
     "list_bodies",
     "make_pick",
@@ -65,6 +68,101 @@ def footing(
         normal = -normal
     lift = 0.5 * float(view.faces.thickness[face]) if view.sheet[face] else 0.0
     return np.array(view.faces.centroid[face], dtype=float) + lift * normal, normal
+
+
+@dataclass(frozen=True)
+class EdgeFooting:
+    """Where a plate can stand along a straight edge: start, end (3,) mm of the edge; normal (3,) of
+    the face it stands on; inside (3,): the way from the edge into that face; sheet: whether that is
+    a mid-surface, whose edge it can share."""
+
+    start: np.ndarray
+    end: np.ndarray
+    normal: np.ndarray
+    inside: np.ndarray
+    sheet: bool
+
+
+def edge_footing(
+    view: ShapeView, edge: int, toward: tuple[float, float, float]
+) -> EdgeFooting | None:
+    """Where a plate can stand along a straight edge of a plane face, of two faces the one that
+    looks along `toward`; of a sheet its side that does. None for any other edge."""
+    if str(view.edges.kind[edge]) != "line":
+        return None
+    seen = np.array(toward, dtype=float)
+    beside = [int(face) for face in view.edges.faces[edge] if face >= 0]
+    plane = [face for face in beside if str(view.faces.kind[face]) == "plane"]
+    if not plane:
+        return None
+    face = max(plane, key=lambda row: float(view.faces.direction[row] @ seen))
+    normal = np.array(view.faces.direction[face], dtype=float)
+    if view.sheet[face] and normal @ seen < 0:
+        normal = -normal
+    along = np.array(view.edges.direction[edge], dtype=float)
+    middle = np.array(view.edges.centroid[edge], dtype=float)
+    inside = np.cross(normal, along)
+    if inside @ (view.faces.centroid[face] - middle) < 0:
+        inside, along = -inside, -along
+    half = 0.5 * float(view.edges.length[edge]) * along
+    return EdgeFooting(middle - half, middle + half, normal, inside, bool(view.sheet[face]))
+
+
+@dataclass(frozen=True)
+class InnerCorner:
+    """Where a rib can stand between two faces that are square to each other: point (3,) mm on the
+    line where they meet; ways (2, 3): along the first face and along the second, away from it;
+    reaches (2,) mm: how far the faces go that way."""
+
+    point: np.ndarray
+    ways: np.ndarray
+    reaches: np.ndarray
+
+
+_SQUARE = 0.02  # cosine under which two faces are square to each other
+
+
+def inner_corner(
+    view: ShapeView, one: int, two: int, toward: tuple[float, float, float]
+) -> InnerCorner | None:
+    """The corner of two plane faces that are square to each other and reach the line where their
+    planes meet; None of any others. Outside of solids; on sheets it lies on their mid-surfaces, and
+    where one goes on behind the other, on the side that looks along `toward`."""
+    faces, pair = view.faces, (one, two)
+    normals = np.array(faces.direction[list(pair)], dtype=float)
+    if any(str(faces.kind[face]) != "plane" for face in pair) or (
+        abs(float(normals[0] @ normals[1])) > _SQUARE
+    ):
+        return None
+    points = [
+        view.tessellation.points[
+            np.unique(view.tessellation.triangles[view.tessellation.face == face])
+        ]
+        for face in pair
+    ]
+    line = np.cross(normals[0], normals[1])
+    line /= np.linalg.norm(line)
+    levels = [float(normals[k] @ faces.centroid[face]) for k, face in enumerate(pair)]
+    origin = np.linalg.solve(np.array([*normals, line]), np.array([*levels, 0.0]))
+    # a bend or a gap lies between faces that do not come as near as walls are thick
+    near = max(float(faces.thickness[list(pair)].max()), 1e-3 * view.size)
+    ways, reaches = np.empty((2, 3)), np.empty(2)
+    for k in range(2):
+        way = normals[1 - k]
+        across = (points[k] - origin) @ way
+        if view.sheet[pair[1 - k]]:
+            both = float(across.max()) > near and float(across.min()) < -near
+            flip = way @ np.array(toward) < 0 if both else across.max() < -across.min()
+            way, across = (-way, -across) if flip else (way, across)
+        if float(across.min()) > near or float(across.max()) <= near:
+            return None
+        ways[k], reaches[k] = way, float(across.max())
+    low = max(float((found @ line).min()) for found in points)
+    high = min(float((found @ line).max()) for found in points)
+    if high - low < near:
+        return None
+    point = origin + (0.5 * (low + high) - float(origin @ line)) * line
+    return InnerCorner(point, ways, reaches)
 
 
 def describe_face(view: ShapeView, index: int) -> tuple[str, str]:

@@ -14,7 +14,13 @@ from labilis.app.joining import join
 from labilis.app.set_aside import with_aside
 from labilis.edit.cases import case_at
 from labilis.edit.new_loads import with_move, with_temperature, with_weight
-from labilis.edit.new_pieces import with_piece, with_piece_on, with_strut_between
+from labilis.edit.new_pieces import (
+    with_piece,
+    with_piece_on,
+    with_plate_along,
+    with_rib_into,
+    with_strut_between,
+)
 from labilis.edit.placing import put_on
 from labilis.edit.retyping import retyped
 from labilis.model import CaseLoad, LabilisError, LoadCase, Project, shown
@@ -137,50 +143,84 @@ class Editing:
     def put_picked(self, key: str) -> None:
         """A new piece of a recipe ('new:' and its name), or one that is there ('move:' and its
         name), stands on the plane face that is picked; a new strut ('between:' and its section)
-        runs between the two places that are."""
+        runs between the two places that are; a plate stands along the edge ('along:'), a rib in
+        the corner of two faces ('corner:')."""
         if not self._picked():
             return
         way, _, name = key.partition(":")
+        put = {
+            "between": self._put_between,
+            "along": self._put_along,
+            "corner": self._put_into_corner,
+        }.get(way, lambda name: self._put_on_face(way, name))
 
         def act() -> None:
-            project = self.session.project
-            if way == "between":
-                ends = self.stage.two_places()
-                if ends is None:
-                    raise LabilisError(
-                        "A strut runs between two places.", "part", "Pick two.", "between"
-                    )
-                changed, made = with_strut_between(project, name, *ends, section_middle)
-                self.session.make(changed, f"{made} from one place to another")
-                self.stage.select(())
-                self.sheet.open_station("Part")
-                return
-            where = self.stage.footing()
-            if where is None:
-                raise LabilisError(
-                    "A piece is put on one plane face.",
-                    "part",
-                    "Pick a plane face, and only that one.",
-                    "face",
-                )
-            if way == "new":
-                changed, made = with_piece_on(project, name, *where, section_middle)
-                self.session.make(changed, f"{made} put on a face")
-            else:
-                self.session.edit(
-                    put_on(
-                        project,
-                        name,
-                        *where,
-                        section_middle(project, project.named("pieces", name)),
-                    ),
-                    f"{name} put on a face",
-                )
+            put(name)
             self.stage.select(())
             self.stage.show_view("Shape")
             self.sheet.open_station("Part")
 
         self._guard(act)
+
+    def _put_between(self, section: str) -> None:
+        ends = self.stage.two_places()
+        if ends is None:
+            raise LabilisError("A strut runs between two places.", "part", "Pick two.", "between")
+        changed, made = with_strut_between(self.session.project, section, *ends, section_middle)
+        self.session.make(changed, f"{made} from one place to another")
+
+    def _put_along(self, _: str) -> None:
+        foot = self.stage.edge_footing()
+        if foot is None:
+            raise LabilisError(
+                "A plate is put along one straight edge of a plane face.",
+                "part",
+                "Pick such an edge, and only that one.",
+                "edge",
+            )
+        changed, made = with_plate_along(
+            self.session.project,
+            self.stage.owner_of_pick(),
+            foot.start,
+            foot.end,
+            foot.normal,
+            [0.0, 0.0, 0.0] if foot.sheet else foot.inside,
+        )
+        self.session.make(changed, f"{made} put along an edge")
+
+    def _put_into_corner(self, _: str) -> None:
+        corner = self.stage.inner_corner()
+        if corner is None:
+            raise LabilisError(
+                "A rib is put into the corner of two plane faces that meet at a right angle.",
+                "part",
+                "Pick two such faces; where a bend lies between them, place the rib by numbers.",
+                "corner",
+            )
+        changed, made = with_rib_into(
+            self.session.project,
+            self.stage.owner_of_pick(),
+            corner.point,
+            corner.ways,
+            corner.reaches,
+        )
+        self.session.make(changed, f"{made} put into a corner")
+
+    def _put_on_face(self, way: str, name: str) -> None:
+        project, where = self.session.project, self.stage.footing()
+        if where is None:
+            raise LabilisError(
+                "A piece is put on one plane face.",
+                "part",
+                "Pick a plane face, and only that one.",
+                "face",
+            )
+        if way == "new":
+            changed, made = with_piece_on(project, name, *where, section_middle)
+            self.session.make(changed, f"{made} put on a face")
+            return
+        middle = section_middle(project, project.named("pieces", name))
+        self.session.edit(put_on(project, name, *where, middle), f"{name} put on a face")
 
     def give_picked(self, region: str) -> None:
         """A region that lost its faces takes what is picked; what stands on it works again."""

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from labilis.edit.sides import side_texts
 from labilis.judge.spans import Figures, Sentence, Span, component_spans, name_span, value_span
-from labilis.model import GRADES, Material, Project, ScribeLine, Strut, shown
+from labilis.model import GRADES, Material, Plate, Project, ScribeLine, Strut, shown
 from labilis.model.project import Piece
 from labilis.words.recipes import (
     count_words,
@@ -118,7 +119,10 @@ def _size_spans(
     project: Project, piece: Piece, extents: Sequence[float], volume: float | None
 ) -> list[Span]:
     """How large the only piece is, and its mass where its density is known."""
-    spans = [_sizes(", ", [value for value in sorted(extents, reverse=True) if value > 1e-9])]
+    plain = isinstance(piece.recipe, Plate) and side_texts(project, piece)
+    said_already = plain and piece.count == 1 and not piece.cuts
+    sizes = [value for value in sorted(extents, reverse=True) if value > 1e-9]
+    spans = [] if said_already else [_sizes(", ", sizes)]
     material = next((item for item in project.materials if item.name == piece.material), None)
     if material is not None and material.density is not None and volume is not None:
         said = Figures()

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from functools import lru_cache
 from typing import Any
 
+from labilis.edit.sides import side_texts
 from labilis.judge.spans import Path, Sentence, Span, value_span
 from labilis.model import (
     Block,
@@ -74,6 +75,7 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
         holes = len(recipe.openings)
         return [
             Span("flat plate, "),
+            *_side_spans(write, piece, path, " × "),
             write.length(recipe.thickness, (*here, "thickness")),
             Span(" thick"),
             Span(", "),
@@ -90,6 +92,7 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
             Span("sheet, "),
             write.length(recipe.thickness, (*here, "thickness")),
             Span(" thick, "),
+            *_side_spans(write, piece, path, " + "),
             Span(f"{folds} fold{'s' if folds != 1 else ''}", (*here, "profile"), "outline"),
             Span(" of "),
             write.length(recipe.bend, (*here, "bend")),
@@ -123,6 +126,15 @@ def recipe_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
         write.length(recipe.depth, (*here, "depth")),
         *_pocket_spans(write, recipe, here),
     ]
+
+
+def _side_spans(write: _Writer, piece: Piece, path: Path, between: str) -> list[Span]:
+    """'200 mm × 120 mm, ': the sides that can be typed here."""
+    texts = side_texts(write.project, piece)
+    spans: list[Span] = []
+    for number, text in enumerate(texts):
+        spans += [write.length(text, (*path, "side", number)), Span(between)]
+    return [*spans[:-1], Span(", ")] if spans else []
 
 
 def _strut_spans(write: _Writer, recipe: Strut, here: Path) -> list[Span]:

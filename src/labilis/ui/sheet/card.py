@@ -324,7 +324,9 @@ class Card(QFrame):
                 if span.kind in KINDS
                 else "a quantity with its unit"
             )
-            variable = path[0] == "parameters" or (span.kind in KINDS and path[0] != "plans")
+            variable = path[0] == "parameters" or (
+                span.kind in KINDS and path[0] != "plans" and path[2:3] != ("side",)
+            )
             vary = (lambda: self._vary(path, now)) if variable else None
             editor = ValueEditor(
                 span, now, hint, lambda text: self._set_text(span, path, text), vary

@@ -22,7 +22,15 @@ from labilis.edit.placing import movable
 from labilis.edit.variants import design_names
 from labilis.judge.line_forces import BY_NAME, diagram
 from labilis.model import LabilisError, shown
-from labilis.run.picking import describe_edge, describe_face, footing
+from labilis.run.picking import (
+    EdgeFooting,
+    InnerCorner,
+    describe_edge,
+    describe_face,
+    edge_footing,
+    footing,
+    inner_corner,
+)
 from labilis.run.selections import size_words, wider
 from labilis.store.export import write_surface
 from labilis.ui.begin import Begin
@@ -1192,9 +1200,35 @@ class Stage(QWidget):
         view = self.session.current("shape")
         if view is None or len(self.selection) != 1 or self.selection[0][0] != "face":
             return None
+        return footing(view, self.selection[0][1], self._toward())
+
+    def _toward(self) -> tuple[float, float, float]:
+        """The way from the part to whoever looks at it."""
         camera = self.plotter.camera
-        toward = np.array(camera.position) - np.array(camera.focal_point)
-        return footing(view, self.selection[0][1], tuple(toward))
+        x, y, z = np.array(camera.position) - np.array(camera.focal_point)
+        return float(x), float(y), float(z)
+
+    def edge_footing(self) -> EdgeFooting | None:
+        """Where a plate can stand along the one straight edge that is picked, None where something
+        else is."""
+        view = self.session.current("shape")
+        if view is None or len(self.selection) != 1 or self.selection[0][0] != "edge":
+            return None
+        return edge_footing(view, self.selection[0][1], self._toward())
+
+    def inner_corner(self) -> InnerCorner | None:
+        """The corner of the two plane faces that are picked, None where something else is."""
+        view = self.session.current("shape")
+        if view is None or [of for of, _ in self.selection] != ["face", "face"]:
+            return None
+        (_, one), (_, two) = self.selection
+        return inner_corner(view, one, two, self._toward())
+
+    def owner_of_pick(self) -> str:
+        """The piece of the first face or edge that is picked."""
+        view = self.session.current("shape")
+        of, row = self.selection[0]
+        return self.session.project.piece_of(str(view.bodies[view.body_of(of, row)]))
 
     def two_places(self) -> tuple[Any, Any] | None:
         """Middles (3,) of the two faces, edges or ends that are picked, in their order; None for
@@ -1212,7 +1246,16 @@ class Stage(QWidget):
         self.put_menu.clear()
         project, there = self.session.project, self.footing() is not None
         between = self.two_places() is not None
-        self.bar_buttons["Put"].setVisible((there or between) and bool(project.materials))
+        edge, corner = self.edge_footing() is not None, self.inner_corner() is not None
+        self.bar_buttons["Put"].setVisible((there or between or edge) and bool(project.materials))
+        for offered, words, key in (
+            (edge, "a plate along it", "along:"),
+            (corner, "a rib into their corner", "corner:"),
+        ):
+            if offered:
+                self.put_menu.addAction(words).triggered.connect(  # type: ignore[union-attr]
+                    lambda _=False, key=key: self._wanted(self.put_wanted, key)
+                )
         if between:
             struts = self.put_menu.addMenu("a strut from the first to the second")
             assert struts is not None
@@ -1222,8 +1265,7 @@ class Stage(QWidget):
         new = self.put_menu.addMenu("a new piece")
         assert new is not None
         fill_recipes(new, lambda key: self._wanted(self.put_wanted, f"new:{key}"))
-        view = self.session.current("shape")
-        own = project.piece_of(str(view.bodies[view.faces.body[self.selection[0][1]]]))
+        own = self.owner_of_pick()
         for name in movable(project):
             if name != own:
                 self.put_menu.addAction(f"{name}, from where it is").triggered.connect(  # type: ignore[union-attr]
