@@ -29,6 +29,7 @@ def test_the_example_of_the_model_format_runs(tmp_path: Path) -> None:
     assert report.cases[0].euler.length == pytest.approx(400)
 
 
+@pytest.mark.full
 def test_the_example_of_recipes_runs(tmp_path: Path) -> None:
     text = (ROOT / "docs/model-format.md").read_text(encoding="utf-8")
     example = re.findall(r"```json\n(.*?)```", text, re.S)[1]

@@ -239,6 +239,7 @@ def test_converge_lists_its_meshes() -> None:
     assert study["extrapolated_factor"] == pytest.approx(study["meshes"][-1]["factor"], rel=0.2)
 
 
+@pytest.mark.full
 def test_one_case_of_several_and_the_drivers_of_a_stand(tmp_path: Path) -> None:
     done = labilis("check", STAND, "--case", "cabinet with wind", "--modes", 2, "--json", "-")
     assert done.returncode == 1, done.stderr

@@ -201,6 +201,7 @@ def test_supports_and_loads_of_every_kind(hand: Hand, short: Path) -> None:
     assert session.project.loads[-1].kind == "moment"
 
 
+@pytest.mark.full
 def test_studies_of_amplitude_tilt_and_the_other_way(hand: Hand, short: Path) -> None:
     window = hand.window
     hand.load(short)

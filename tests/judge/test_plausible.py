@@ -45,6 +45,7 @@ def test_the_ends_of_the_range_are_euler_s_cases(mesh_as: str, supports: Any, k:
     assert said(case).state == "good" and allowed.holds(float(case.facts.modes.positive[0]))
 
 
+@pytest.mark.full
 def test_walls_by_hand() -> None:
     """A thin tube under compression, and a wide plate along its length: what a ring, a free and
     a clamped wall bear."""

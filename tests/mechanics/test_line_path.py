@@ -417,7 +417,8 @@ TUBE = {"shape": "square tube", "width": "100 mm", "thickness": "1 mm"}
 
 
 @pytest.mark.parametrize(
-    ("push", "length", "state"), [(12_500, 4800, "bad"), (5_000, 7500, "good")]
+    ("push", "length", "state"),
+    [(12_500, 4800, "bad"), pytest.param(5_000, 7500, "good", marks=pytest.mark.full)],
 )
 def test_walls_of_a_line_that_buckle_first_keep_the_verdict_open(
     push: float, length: float, state: str

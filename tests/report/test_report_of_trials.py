@@ -125,6 +125,7 @@ def whole(tmp_path: Path) -> tuple[Path, Content]:
     )
 
 
+@pytest.mark.full
 def test_designs_stand_side_by_side_with_what_their_trials_found(tmp_path: Path) -> None:
     path, content = whole(tmp_path)
     section = next(section for section in content.sections if section.key == "improve")

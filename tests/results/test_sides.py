@@ -29,6 +29,7 @@ def test_the_frame_of_koiter_falls_to_one_side_as_he_found() -> None:
     assert fall_per_turn(report) == pytest.approx(0.3805, rel=0.03)
 
 
+@pytest.mark.full
 def test_a_trace_to_the_weaker_side_finds_the_lower_limit() -> None:
     plan = {
         "mode": 1,

@@ -38,6 +38,7 @@ def figures(rows: list[Any]) -> dict[str, tuple[float, ...]]:
     return {row.texts[0]: (*row.responses.tolist(), row.mesh_error) for row in rows}
 
 
+@pytest.mark.full
 def test_the_cluster_finds_what_this_machine_finds_although_a_worker_is_killed(
     cluster: Any,
 ) -> None:

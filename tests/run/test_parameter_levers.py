@@ -168,6 +168,7 @@ def plate(**more: Any) -> dict[str, Any]:
     )
 
 
+@pytest.mark.full
 def test_a_strut_has_the_levers_of_euler_and_its_advice_keeps_its_promise() -> None:
     """π² E w t³ / (48 l²): 3, 1 and -2; of its mass 1, 1 and 1."""
     base = load_project(plate())

@@ -51,8 +51,8 @@ HEAVY = [
     "name",
     [
         "t sharp",
-        "cruciform",
-        "welded tee",
+        pytest.param("cruciform", marks=pytest.mark.full),
+        pytest.param("welded tee", marks=pytest.mark.full),
         "angle mitred",
         "flat bar",
         "l bracket with root radius",

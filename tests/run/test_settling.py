@@ -100,6 +100,7 @@ def test_a_mesh_that_does_stays() -> None:
     assert settled(project, results) is project and stage_keys(project).modes in results
 
 
+@pytest.mark.full
 def test_all_cases_stand_on_one_mesh_whichever_is_asked() -> None:
     """The finest that any of them needs; a case that cannot be solved does not keep the others
     from it."""

@@ -140,8 +140,8 @@ def outcome(data: bytes, name: str) -> str:
 @pytest.mark.parametrize(
     ("kind", "count"),
     [
-        ("step", 12),
-        ("stl", 25),
+        ("step", 6),
+        ("stl", 10),
         *(
             pytest.param(kind, 5000, marks=[pytest.mark.full, pytest.mark.timeout(36000)])
             for kind in ("step", "stl")

@@ -124,6 +124,7 @@ def factors(project: Project, case: str) -> np.ndarray:
     )
 
 
+@pytest.mark.full
 def test_a_table_and_the_same_loads_by_hand_buckle_alike(tmp_path: Path) -> None:
     by_hand = post(
         hubs=[Hub(name="tip", region="head", kind="spread", at=("4 mm", "0 mm", "400 mm"))],

@@ -85,6 +85,49 @@ def _shared(mesh: Mesh) -> tuple[Ints, list[Ints]]:
     pairs = sparse.triu(member @ member.T, 1).tocoo()
     order = np.lexsort([pairs.col, pairs.row])
     found = np.stack([pairs.row, pairs.col, pairs.data], axis=1).astype(np.int64)[order]
-    return found, [
+    common = [
         np.intersect1d(member[int(one)].indices, member[int(two)].indices) for one, two, _ in found
     ]
+    # where walls come together like those of a box and its funnel, some meet in the corner only
+    corner = {
+        number: (int(found[number, 0]), int(found[number, 1]), int(nodes[0]))
+        for number, nodes in enumerate(common)
+        if len(nodes) == 1
+    }
+    closed = _closed_at(
+        mesh, {(body, at) for one, two, at in corner.values() for body in (one, two)}
+    )
+    stays = [
+        number not in corner
+        or not closed
+        >= {(corner[number][0], corner[number][2]), (corner[number][1], corner[number][2])}
+        for number in range(len(found))
+    ]
+    return found[stays], [nodes for nodes, stay in zip(common, stays) if stay]
+
+
+def _closed_at(mesh: Mesh, asked: set[tuple[int, int]]) -> set[tuple[int, int]]:
+    """Which of (body, node) are corners of a sheet both of whose edges there are joined to another
+    sheet: they hang on more than that node."""
+    if not asked:
+        return set()
+    corners = np.unique([node for _, node in asked])
+    rows = []
+    for cell in mesh.cells:
+        if not cell.shell:
+            continue
+        near = np.isin(cell.elements, corners).any(axis=1)
+        elements, body = cell.elements[near], cell.body[near]
+        for k in range(elements.shape[1]):
+            ends = np.sort(elements[:, [k - 1, k]], axis=1)
+            rows.append(np.concatenate([ends, body[:, None]], axis=1))
+    sides = np.concatenate(rows) if rows else np.zeros((0, 3), dtype=np.int64)
+    once, count = np.unique(sides, axis=0, return_counts=True)
+    shared, bodies = np.unique(once[:, :2], axis=0, return_counts=True)
+    joined = {(int(a), int(b)) for a, b in shared[bodies > 1]}
+    found = set()
+    for one, node in asked:
+        own = once[(once[:, 2] == one) & (once[:, :2] == node).any(axis=1) & (count == 1)]
+        if len(own) and all((int(a), int(b)) in joined for a, b, _ in own):
+            found.add((one, node))
+    return found

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from labilis.app.picked import Offer, Selection, with_region
@@ -36,6 +38,11 @@ def join_offers(view: ShapeView, selection: Selection) -> list[Offer]:
         and len({view.body_of(*item) for item in selection}) > 1
     ):
         return [Offer("bolt", "A bolt through them, the pieces only bolted")]
+    if bores and all(bore is not None for bore in bores):
+        through = _through_each(view, selection)
+        if through:
+            many = f"{len(through)} bolts, each" if len(through) > 1 else "A bolt"
+            return [Offer("bolts", f"{many} through what lies on its hole, only bolted")]
     if any(of != "edge" or view.edges.length[index] == 0 for of, index in selection):
         return []
     if len({view.body_of(*item) for item in selection}) > 1:
@@ -51,22 +58,14 @@ def join(
     """(statements, words, list that the new one is in, its name) with the selection joined in
     one of the ways of `join_offers`."""
     if way == "bolt":
-        groups: dict[int, list[tuple[str, int]]] = {}
-        for item in selection:
-            groups.setdefault(view.body_of(*item), []).append(item)
-        regions = []
-        for items in groups.values():
-            project, name = _bore_region(project, view, _whole(view, items))
-            regions.append(name)
-        bore = min(2 * float(_bore(view, item)[1]) for item in selection)  # type: ignore[index]
-        size = max((size for size in _SIZES if size <= bore), default=_SIZES[0])
-        bolt = Bolt(
-            name=project.free_name("bolts", f"M{size}"),
-            through=tuple(regions),
-            diameter=f"{size} mm",
-            faces="apart",
-        )
-        return project.with_item("bolts", bolt), f"{bolt.name} added", "bolts", bolt.name
+        project, name = _with_bolt(project, view, selection)
+        return project, f"{name} added", "bolts", name
+    if way == "bolts":
+        through = _through_each(view, selection)
+        for items in through:
+            project, name = _with_bolt(project, view, items)
+        words = f"{len(through)} bolts added" if len(through) > 1 else f"{name} added"
+        return project, words, "bolts", name
     project, region = with_region(project, view, selection)
     body = way.removeprefix("seam ")
     to = (
@@ -74,6 +73,117 @@ def join(
     )
     seam = Seam(name=project.free_name("seams", f"{region.name} welded"), along=region.name, to=to)
     return project.with_item("seams", seam), f"{seam.name} added", "seams", seam.name
+
+
+def _with_bolt(project: Project, view: ShapeView, items: Selection) -> tuple[Project, str]:
+    """(statements, name) with a bolt through bores, of the largest thread that fits."""
+    groups: dict[int, list[tuple[str, int]]] = {}
+    for item in items:
+        groups.setdefault(view.body_of(*item), []).append(item)
+    regions = []
+    for bores in groups.values():
+        project, name = _bore_region(project, view, _whole(view, bores))
+        regions.append(name)
+    bore = min(2 * float(_bore(view, item)[1]) for item in items)  # type: ignore[index]
+    size = max((size for size in _SIZES if size <= bore), default=_SIZES[0])
+    bolt = Bolt(
+        name=project.free_name("bolts", f"M{size}"),
+        through=tuple(regions),
+        diameter=f"{size} mm",
+        faces="apart",
+    )
+    return project.with_item("bolts", bolt), bolt.name
+
+
+@dataclass(frozen=True)
+class _Hole:
+    """items: the face or edges of a round hole; body it is in; axis (3,); centre (3,) mm; radius
+    mm; low, high: from where to where it goes along the axis, mm."""
+
+    items: Selection
+    body: int
+    axis: np.ndarray
+    centre: np.ndarray
+    radius: float
+    low: float
+    high: float
+
+
+def _hole(view: ShapeView, item: tuple[str, int]) -> _Hole | None:
+    """The whole hole that an item is of, None of what is not round all the way, such as a bend."""
+    bore = _bore(view, item)
+    if bore is None:
+        return None
+    axis, radius = np.array(bore[0], dtype=float), bore[1]
+    of, index = item
+    items = _whole(view, [item])
+    if of == "edge":
+        if view.edges.length[[row for _, row in items]].sum() < 1.99 * np.pi * radius:
+            return None
+        centre = circle_centre(view, index)
+        half = 0.5 * float(view.faces.thickness[int(view.edges.faces[index].max())])
+        middle = float(centre @ axis)
+        low, high = middle - half, middle + half
+    else:
+        rows = [row for _, row in items]
+        centre = np.array(view.faces.origin[index], dtype=float)
+        there = np.isin(view.tessellation.face, rows)
+        points = view.tessellation.points[np.unique(view.tessellation.triangles[there])]
+        low, high = float((points @ axis).min()), float((points @ axis).max())
+        round_all_the_way = 2.0 * np.pi * radius * (high - low)
+        if view.sheet[index] or view.faces.area[rows].sum() < 0.99 * round_all_the_way:
+            return None
+    return _Hole(items, view.body_of(of, index), axis, centre, radius, low, high)
+
+
+_ON_AXIS = 0.25  # of the radius: holes that a bolt still goes through
+_NEAR = 1.0  # of the thinner wall: the gap across which holes are on each other
+
+
+def _meet(one: _Hole, two: _Hole) -> bool:
+    """Whether one bolt goes through both holes, of walls that lie on each other or nearly so."""
+    if abs(float(one.axis @ two.axis)) < 0.999 or max(one.radius, two.radius) > 2 * min(
+        one.radius, two.radius
+    ):
+        return False
+    off = two.centre - one.centre
+    off = off - (off @ one.axis) * one.axis
+    if float(np.linalg.norm(off)) > _ON_AXIS * min(one.radius, two.radius):
+        return False
+    sign = 1.0 if one.axis @ two.axis > 0 else -1.0
+    low, high = sorted((sign * two.low, sign * two.high))
+    gap = max(low - one.high, one.low - high)
+    return gap <= _NEAR * min(one.high - one.low, two.high - two.low)
+
+
+def _through_each(view: ShapeView, selection: Selection) -> list[Selection]:
+    """For each hole that is picked, it and all holes of other pieces that lie on it and on each
+    other; none where no other piece is met."""
+    candidates = [("face", int(row)) for row in np.flatnonzero(view.faces.inner)]
+    candidates += [("edge", int(row)) for row in np.flatnonzero(view.edges.kind == "circle")]
+    holes: list[_Hole] = []
+    known: set[tuple[str, int]] = set()
+    for item in (*selection, *candidates):
+        hole = None if item in known else _hole(view, item)
+        if hole is not None:
+            known |= set(hole.items)
+            holes.append(hole)
+    chosen, found = set(selection), []
+    used: set[int] = set()
+    for first, hole in enumerate(holes):
+        if not chosen & set(hole.items) or first in used:
+            continue
+        group = [first]
+        for member in group:  # grows while it is gone through
+            group += [
+                other
+                for other in range(len(holes))
+                if other not in group and _meet(holes[member], holes[other])
+            ]
+        used |= set(group)
+        if len({holes[member].body for member in group}) > 1:
+            found.append(tuple(item for member in group for item in holes[member].items))
+    return found
 
 
 def _bore_region(project: Project, view: ShapeView, items: Selection) -> tuple[Project, str]:
@@ -103,9 +213,20 @@ def _bore(view: ShapeView, item: tuple[str, int]) -> tuple[np.ndarray, float] | 
 
 
 def _whole(view: ShapeView, items: list[tuple[str, int]]) -> Selection:
-    """Picked bores, arcs with all others of their circle."""
+    """Picked bores, arcs with all others of their circle, faces with all others of their
+    cylinder."""
     found = dict.fromkeys(items)
+    faces = view.faces
     for of, index in items:
+        if of == "face":
+            axis, radius = faces.direction[index], float(faces.radius[index])
+            off = faces.origin - faces.origin[index]
+            off = off - (off @ axis)[:, None] * axis
+            same = faces.inner & (faces.body == faces.body[index]) & (faces.kind == "cylinder")
+            same &= np.abs(faces.direction @ axis) > 1 - 1e-6
+            same &= np.abs(faces.radius - radius) < 1e-3 * radius
+            same &= np.linalg.norm(off, axis=1) < 0.01 * radius
+            found |= {("face", int(row)): None for row in _touching(view, index, same)}
         if of == "edge":
             centre, radius = circle_centre(view, index), float(view.edges.radius[index])
             for other in np.flatnonzero(
@@ -117,6 +238,20 @@ def _whole(view: ShapeView, items: list[tuple[str, int]]) -> Selection:
                 ):
                     found["edge", int(other)] = None
     return tuple(found)
+
+
+def _touching(view: ShapeView, face: int, among: np.ndarray) -> list[int]:
+    """Faces that hang together with one of them over edges: bores in two walls of one body have
+    one axis as well."""
+    found = [face]
+    for row in found:
+        beside = view.edges.faces[(view.edges.faces == row).any(axis=1)]
+        found += [
+            int(other)
+            for other in np.unique(beside[beside >= 0])
+            if among[other] and int(other) not in found
+        ]
+    return found
 
 
 def _beside(view: ShapeView, selection: Selection) -> list[str]:

@@ -8,6 +8,7 @@ from dataclasses import replace
 from typing import Any
 
 from labilis.app.document import Document
+from labilis.app.drilling import with_places
 from labilis.app.events import Event
 from labilis.app.improving import Improving
 from labilis.app.outputs import Outputs
@@ -87,6 +88,13 @@ class Session(Document):
             self.case_name = name
             self.case_changed.emit()
             self.results_changed.emit()
+
+    def set_value(self, path: tuple[str | int, ...], value: Any, title: str) -> None:
+        """As of the document; a new hole through a piece goes where it meets one of its walls."""
+        view = self.current("shape")
+        if path[0] == "pieces" and path[2:] == ("cuts",) and view is not None:
+            value = with_places(self.project, view, int(path[1]), list(value))
+        super().set_value(path, value, title)
 
     def current(self, stage: Stage) -> Any:
         """Result of a stage that fits the present statements, or None."""

@@ -97,7 +97,7 @@ class Editing:
                 self.session.project, self.session.current("shape"), self.stage.selection, way
             )
             self.session.edit(project, words)
-            self._said("Mesh", field, name, field == "bolts")
+            self._said("Mesh", field, name, way == "bolt")
 
         if self._picked():
             self._guard(act)

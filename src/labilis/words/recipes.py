@@ -230,6 +230,11 @@ def _section_words(section: Section) -> str:
     )
 
 
+def _joined(values: list[Span]) -> list[Span]:
+    """Values with commas between them."""
+    return [span for value in values for span in (value, Span(", "))][:-1]
+
+
 def place_sentence(project: Project, piece: Piece, path: Path) -> Sentence:
     """Where a recipe stands and how it is repeated."""
     write = _Writer(project)
@@ -254,19 +259,22 @@ def place_sentence(project: Project, piece: Piece, path: Path) -> Sentence:
             spans += [
                 Span(", "),
                 value_span(str(copy.count), (*where, "count"), "count"),
-                Span(" in a line, step "),
+                Span(" in a line, step ("),
+                *_joined(
+                    [write.length(copy.step[axis], (*where, "step", axis)) for axis in range(3)]
+                ),
+                Span(")"),
             ]
-            for axis in range(3):
-                spans += [
-                    Span(", " if axis else "("),
-                    write.length(copy.step[axis], (*where, "step", axis)),
-                ]
-            spans.append(Span(")"))
         elif isinstance(copy, RingCopies):
             spans += [
                 Span(", "),
                 value_span(str(copy.count), (*where, "count"), "count"),
-                Span(f" in a ring about {copy.about}"),
+                Span(f" in a ring about {copy.about} through ("),
+                *_joined(
+                    [write.length(copy.centre[axis], (*where, "centre", axis)) for axis in range(3)]
+                ),
+                Span("), over "),
+                value_span(copy.angle, (*where, "angle"), "angle"),
             ]
     for number, cut in enumerate(piece.cuts):
         where = (*path, "cuts", number)
@@ -286,10 +294,43 @@ def place_sentence(project: Project, piece: Piece, path: Path) -> Sentence:
             if axis != cut.along
             for span in (Span(f" {axis} "), write.length(getattr(cut, axis), (*where, axis)))
         ]
-    return (*spans, *_more(piece, path), Span("."))
+    return (*spans, *_more(project, piece, path), Span("."))
 
 
-def _more(piece: Piece, path: Path) -> list[Span]:
+def _in_line(axis: str) -> dict[str, Any]:
+    """Two in a line along an axis, to begin with."""
+    steps = [shown.typed("100 mm" if axis == other else "0 mm", "length") for other in "xyz"]
+    return {"kind": "line", "count": 2, "step": steps}
+
+
+def _repeat_choices(
+    project: Project, piece: Piece, copies: list[dict[str, Any]]
+) -> list[tuple[str, Any]]:
+    """(words, copies) of the ways to repeat a piece further, or just as another one is."""
+    far = shown.typed("100 mm", "length")
+    found: list[tuple[str, Any]] = [
+        (f"mirrored across {axis}", [*copies, {"kind": "mirror", "across": axis, "at": far}])
+        for axis in "xyz"
+    ]
+    found += [(f"two in a line along {axis}", [*copies, _in_line(axis)]) for axis in "xyz"]
+    found += [
+        (f"two by two along {one} and {two}", [*copies, _in_line(one), _in_line(two)])
+        for one, two in ("xy", "xz", "yz")
+    ]
+    found += [
+        (f"four in a ring about {axis}", [*copies, {"kind": "ring", "count": 4, "about": axis}])
+        for axis in "xyz"
+    ]
+    alike: list[list[dict[str, Any]]] = [copies]
+    for other in project.pieces:
+        stated = [item.model_dump() for item in other.copies]
+        if stated and other.name != piece.name and stated not in alike:
+            alike.append(stated)
+            found.append((f"as {other.name} is", stated))
+    return found
+
+
+def _more(project: Project, piece: Piece, path: Path) -> list[Span]:
     """What else can be done with a recipe in its place: turn it, repeat it, drill it; and each
     undone."""
     turns, copies, cuts = (
@@ -299,36 +340,7 @@ def _more(piece: Piece, path: Path) -> list[Span]:
     turn = [
         (f"turned 90° about {axis}", [*turns, {"about": axis, "angle": "90 deg"}]) for axis in "xyz"
     ]
-    repeat = [
-        (
-            f"mirrored across {axis}",
-            [*copies, {"kind": "mirror", "across": axis, "at": shown.typed("100 mm", "length")}],
-        )
-        for axis in "xyz"
-    ]
-    repeat += [
-        (
-            f"two in a line along {axis}",
-            [
-                *copies,
-                {
-                    "kind": "line",
-                    "count": 2,
-                    "step": [
-                        shown.typed("100 mm", "length")
-                        if axis == other
-                        else shown.typed("0 mm", "length")
-                        for other in "xyz"
-                    ],
-                },
-            ],
-        )
-        for axis in "xyz"
-    ]
-    repeat += [
-        (f"four in a ring about {axis}", [*copies, {"kind": "ring", "count": 4, "about": axis}])
-        for axis in "xyz"
-    ]
+    repeat = _repeat_choices(project, piece, copies)
     drill = [
         (
             f"a hole along {axis}",
@@ -377,7 +389,8 @@ def openings_sentence(project: Project, piece: Piece, path: Path) -> Sentence | 
     new = {
         "x": shown.typed("20 mm", "length"),
         "y": shown.typed("20 mm", "length"),
-        "diameter": shown.typed("10 mm", "length"),
+        # most holes of a plate are for the same bolt
+        "diameter": stated[-1]["diameter"] if stated else shown.typed("10 mm", "length"),
     }
     choices = [
         ("a round one", [*stated, new]),

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from labilis.edit.parameters import as_parameter, stated_at, varied
+from labilis.edit.typed_values import three_parts, two_coordinates
 from labilis.judge.spans import Sentence, Span, subject_of
 from labilis.model import LabilisError, Project, shown
 from labilis.model.statements import MOTIONS, TURNS
@@ -131,6 +132,7 @@ class Card(QFrame):
         # what a detail is about, by its number, where details are folded
         self._heads: dict[int, tuple[str, str]] = {}
         self._unfolded: set[tuple[str, str]] = set()
+        self._about: set[tuple[str, str]] = set()
         self.editor: ValueEditor | MotionEditor | None = None
         self.is_open = False
         self.set_open(False)
@@ -195,6 +197,7 @@ class Card(QFrame):
             return
         self._shown = (list(sentences), drops)
         self._heads = _heads(sentences)
+        self._unfold_what_is_new({found for found in map(subject_of, sentences) if found})
         typing = self.editor if isinstance(self.editor, ValueEditor) else None
         if self.editor is not None:
             self.close_editor()
@@ -202,6 +205,14 @@ class Card(QFrame):
             self._write(sentences, drops)
         if typing is not None:
             self._resume(typing)
+
+    def _unfold_what_is_new(self, about: set[tuple[str, str]]) -> None:
+        """What was just made is told in full, as it is changed next; what has another name now
+        stays as it was."""
+        new, gone = about - self._about, self._about - about
+        if self._about and len(new) == 1 and (not gone or gone <= self._unfolded):
+            self._unfolded |= new
+        self._about = about
 
     @contextmanager
     def _held(self) -> Iterator[None]:
@@ -324,6 +335,10 @@ class Card(QFrame):
                 if span.kind in KINDS
                 else "a quantity with its unit"
             )
+            if span.kind in KINDS and len(self._beside(path)) == 3:
+                hint += "; or all three, with commas"
+            if self._pair_at(path):
+                hint += "; or both coordinates: 20, 30 mm"
             variable = path[0] == "parameters" or (
                 span.kind in KINDS and path[0] != "plans" and path[2:3] != ("side",)
             )
@@ -337,6 +352,23 @@ class Card(QFrame):
         editor.show()
         if isinstance(editor, ValueEditor):
             editor.line.setFocus()
+
+    def _pair_at(self, path: tuple[str | int, ...]) -> tuple[dict[str, Any], str, str] | None:
+        """(statement, its two coordinates) of what has two, such as an opening or a hole along an
+        axis, at the path of the first of them; else None."""
+        found = stated_at(self.session.project, path[:-1]) if path[-1] in ("x", "y") else None
+        if not isinstance(found, dict):
+            return None
+        across = [name for name in "xyz" if name in found and name != found.get("along")]
+        if len(across) != 2 or path[-1] != across[0]:
+            return None
+        return found, across[0], across[1]
+
+    def _beside(self, path: tuple[str | int, ...]) -> tuple[str, ...]:
+        """The quantities of the list in which a value stands, such as components."""
+        row = stated_at(self.session.project, path[:-1]) if isinstance(path[-1], int) else None
+        plain = isinstance(row, list | tuple) and all(isinstance(text, str) for text in row)
+        return tuple(row) if plain else ()  # type: ignore[arg-type]
 
     def _vary(self, path: tuple[str | int, ...], shown: str) -> None:
         """The value as a parameter in the first plan, whose sentence is then open."""
@@ -355,6 +387,13 @@ class Card(QFrame):
                 ) from error
         if not text and span.kind in KINDS:
             value = None
+        if span.kind in KINDS and (found := three_parts(text, self._beside(path), span.kind)):
+            path, value = path[:-1], list(found)
+        elif pair := self._pair_at(path):
+            point, one, two = pair
+            both = two_coordinates(text, str(point[one]), str(point[two]))
+            if both is not None:
+                path, value = path[:-1], {**point, one: both[0], two: both[1]}
         self.session.set_value(
             path, value, f"{path[-1] if isinstance(path[-1], str) else path[-2]} set to {text}"
         )

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from labilis.edit.typed_values import with_unit
 from labilis.judge.spans import Sentence, Span
 from labilis.model import LabilisError
 from labilis.ui.copying import copy_text, show_menu
@@ -160,7 +161,7 @@ class ValueEditor(QFrame):
     def accept(self) -> None:
         """Try the value; a LabilisError is shown and the editor stays."""
         text = self.line.text().strip()
-        self._do(lambda: self._take(self._with_unit(text)))
+        self._do(lambda: self._take(with_unit(text, self._first, self.span.kind)))
 
     def _do(self, act: Callable[[], None]) -> None:
         try:
@@ -169,17 +170,6 @@ class ValueEditor(QFrame):
             self._say(str(error), str(error))
             return
         self.closed.emit()
-
-    def _with_unit(self, text: str) -> str:
-        """A bare number takes the unit that stood there before."""
-        if self.span.kind in ("length", "force", "stress", "density", "angle"):
-            try:
-                float(text)
-            except ValueError:
-                return text
-            unit = self._first.strip().lstrip("+-0123456789.eE ").strip()
-            return f"{text} {unit}" if unit else text
-        return text
 
     def _say(self, error: str, text: str) -> None:
         self.line.setProperty("wrong", "true" if error else "false")
