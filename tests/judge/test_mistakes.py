@@ -682,3 +682,33 @@ def test_other_materials_by_what_they_are(
     }
     project = load_project(strip(materials=[stated], pieces=[flat(material=name)]))
     assert material_figures(CaseFacts(project, "push")).state == state
+
+
+@pytest.mark.parametrize(
+    ("name", "strength", "state"),
+    [
+        ("structural steel S235", "235 MPa", "good"),
+        ("structural steel S235", "2350 MPa", "caution"),
+        ("S 235 JR, certificate 17", "300 MPa", "good"),
+        ("S235JR, certificate 17", "340 MPa", "good"),
+        ("S235JR, certificate 17", "480 MPa", "caution"),
+        ("s355mc", "355 MPa", "good"),
+        ("S2350", "2350 MPa", "good"),  # whatever that is, it is not S235
+        ("DC01 sheet", "270 MPa", "good"),
+        ("sheet EN AW-6082", "250 MPa", "good"),
+        ("EN AW 6082 T651", "700 MPa", "caution"),
+        ("1.4301 CP500", "500 MPa", "good"),
+    ],
+)
+def test_a_grade_in_the_name_tells_the_strength(name: str, strength: str, state: str) -> None:
+    aluminium = "6082" in name
+    stated = {
+        "name": name,
+        "youngs_modulus": "70 GPa" if aluminium else "210 GPa",
+        "poisson_ratio": "0.3",
+        "density": "2700 kg/m^3" if aluminium else "7850 kg/m^3",
+        "yield_strength": strength,
+    }
+    project = load_project(strip(materials=[stated], pieces=[flat(material=name)]))
+    found = material_figures(CaseFacts(project, "push"))
+    assert found is not None and found.state == state

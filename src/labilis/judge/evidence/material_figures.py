@@ -15,7 +15,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from labilis.judge.evidence.base import CaseFacts, Evidence
-from labilis.model import Material, Project, shown
+from labilis.model import GRADES, Material, Project, shown
+from labilis.model.expressions import number_of
 
 Range = tuple[float, float]
 
@@ -48,6 +49,12 @@ _FAMILIES = (
     _Family("titanium", (4.3e-9, 4.9e-9), (80e3, 125e3), (150.0, 1600.0), (0.28, 0.38), r"titan"),
 )
 _ANY = _Family("any", (1e-10, 2.3e-8), (100.0, 700e3), (0.0, float("inf")), (-1.0, 0.5), "")
+# what names a grade in its name: its yield strength is known then. Stainless steel is left out, as
+# cold working doubles its own and more (EN 1993-1-4, 2.1.2)
+_DESIGNATION = re.compile(r"\b(S\d{3}|DC\d\d|AW-?\s?\d{4}|grade \d)(?!\d)", re.IGNORECASE)
+# over what the library has: steels come with up to 1.5 times of it (JCSS 2001, Probabilistic Model
+# Code 3.02: mean over nominal 1.1 to 1.3), DC01 with up to twice (EN 10130: 280 MPa at most)
+_OVER_GRADE = 2.0
 _YIELD_STRAIN = 0.05
 _STIFFEST = 2.4e14  # MPa per t/mm³; ten times what steel, aluminium and titanium have is 2.6e14
 
@@ -97,6 +104,12 @@ def _doubts(project: Project, material: Material) -> Iterator[str]:
                 f"'{material.name}'{of} has {figure} of {words(value)}, where they lie between "
                 f"{words(low)} and {words(high)}."
             )
+    known = _of_grade(material.name)
+    if strength is not None and known is not None and strength > _OVER_GRADE * known[1]:
+        yield (
+            f"'{material.name}' is called {known[0]}, but has a yield strength of "
+            f"{shown.stress(strength)}, where {known[0]} has {shown.stress(known[1])}."
+        )
     if modulus is not None and density is not None and modulus > _STIFFEST * density:
         yield (
             f"'{material.name}' would be stiffer for its density ({shown.stress(modulus)} at "
@@ -107,6 +120,22 @@ def _doubts(project: Project, material: Material) -> Iterator[str]:
             f"'{material.name}' would yield at a strain of {strength / modulus:.2g}: only rubber "
             "stretches so far."
         )
+
+
+def _plain(designation: str) -> str:
+    return re.sub(r"[\s-]", "", designation).upper()
+
+
+def _of_grade(name: str) -> tuple[str, float] | None:
+    """(designation, yield strength MPa as the library has it) of the grade that a name tells."""
+    found = _DESIGNATION.search(name)
+    if found is None:
+        return None
+    for item in GRADES:
+        there = _DESIGNATION.search(item.name)
+        if there is not None and _plain(there[0]) == _plain(found[0]) and item.yield_strength:
+            return found[0], number_of(item.yield_strength, "stress", {})
+    return None
 
 
 def _family_of(name: str, density: float | None) -> _Family:
