@@ -20,9 +20,12 @@ def side_texts(project: Project, piece: Piece) -> tuple[str, ...]:
     try:
         if isinstance(piece.recipe, Plate):
             spans = _rectangle(project, outline.corners)
-            return () if spans is None else tuple(_between(project, *span) for span in spans)
-        runs = [_run(project, outline.corners, number) for number in range(outline.sides)]
-        return () if None in runs else tuple(_between(project, *run[1:]) for run in runs if run)
+            pairs = [] if spans is None else list(spans)
+        else:
+            runs = [_run(project, outline.corners, number) for number in range(outline.sides)]
+            pairs = [] if None in runs else [run[1:] for run in runs if run]
+        found = tuple(_between(project, *pair) for pair in pairs)
+        return found if all(found) else ()
     except LabilisError:
         return ()
 
@@ -100,6 +103,8 @@ def _between(project: Project, one: str, two: str) -> str:
         for text in (one, two):
             if text.endswith(_HALF) and not text.lstrip().startswith("-"):
                 return text[1 : -len(_HALF)]
+    if not (is_plain(project, one) and is_plain(project, two)):
+        return ""  # what is typed here would take the place of an expression that is not seen
     return shown.stated(
         abs(project.value(two, "length") - project.value(one, "length")), "length", 6
     )

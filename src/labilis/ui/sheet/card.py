@@ -251,10 +251,11 @@ class Card(QFrame):
     def _show_lines(self) -> None:
         """Which sentences are seen: the first ones of a closed station, all of an open one but
         details that are folded away."""
+        first = [number for number in range(len(self.sentences)) if number not in self._heads]
         for number, label in enumerate(self.sentences):
             head = self._heads.get(number)
             label.setVisible(
-                number < self._closed_lines
+                number in first[: self._closed_lines]
                 if not self.is_open
                 else head is None or head in self._unfolded
             )

@@ -91,6 +91,8 @@ class Stage(QWidget):
         self._holder.addWidget(self.begin)
         self._waiting = Label("")
         self._waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._waiting.setWordWrap(True)
+        self._waiting.setContentsMargins(40, 0, 40, 0)
         self._waiting.setStyleSheet(f"color: {PAPER.quiet}; font-size: 15px;")
         self._holder.addWidget(self._waiting)
         layout.addLayout(self._holder, 1)
