@@ -170,3 +170,23 @@ def test_what_cannot_be_written_is_said_and_stays(session: Session, tmp_path: Pa
     with pytest.raises(LabilisError):
         session.open(tmp_path / "nothing.labilis")
     assert session.saved_path == tmp_path / "b.labilis"
+
+
+def test_steps_back_and_forth_keep_what_they_leave_alone(session: Session) -> None:
+    """What is known of the pieces need not be found again; what is stated is what was stated, a
+    change of a parameter included."""
+    begin(session, parameters={"push": "100 N"})
+    first = session.project
+    session.set_value(("loads", 0, "components", 0), "-push", "by a parameter")
+    session.set_value(("parameters", "push"), "120 N", "more")
+    last = session.project
+    pieces = last.pieces
+    for _ in range(2):
+        session.undo()
+    assert session.project == first == load_project(first.to_json())
+    assert session.project.pieces is pieces or session.project.pieces[0] is pieces[0]
+    for _ in range(2):
+        session.redo()
+    assert session.project == last and session.project.pieces[0] is pieces[0]
+    load = session.project.loads[0]
+    assert session.project.numbers(load, "components")[0] == -120.0

@@ -248,7 +248,7 @@ class Document:
             return
         before, after = self.file.history()
         titles = before[-1:] if way == "undo" else after[:1]
-        project = getattr(self.file, way)()
+        project = getattr(self.file, way)(self.project)
         if project is None:
             self.note("Nothing to undo" if way == "undo" else "Nothing to redo")
             return

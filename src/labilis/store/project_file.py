@@ -297,14 +297,15 @@ class ProjectFile:
             )
 
     @_told
-    def undo(self) -> Project | None:
-        """Step back; None at the beginning."""
-        return self._step("SELECT max(id) FROM history WHERE id<?")
+    def undo(self, before: Project | None = None) -> Project | None:
+        """Step back; None at the beginning. What is stated as in the project `before`, that of
+        now, is the same object."""
+        return self._step("SELECT max(id) FROM history WHERE id<?", before)
 
     @_told
-    def redo(self) -> Project | None:
-        """Step forward again; None at the end."""
-        return self._step("SELECT min(id) FROM history WHERE id>?")
+    def redo(self, before: Project | None = None) -> Project | None:
+        """Step forward again; None at the end. `before` as in `undo`."""
+        return self._step("SELECT min(id) FROM history WHERE id>?", before)
 
     @_told
     def history(self) -> tuple[list[str], list[str]]:
@@ -419,13 +420,13 @@ class ProjectFile:
 
     # --- helpers
     # ----------------------------------------------------------------------------------------------
-    def _stated(self) -> Project:
+    def _stated(self, before: Project | None = None) -> Project:
         row = self._db.execute(
             "SELECT statements FROM history WHERE id=?", (self._current(),)
         ).fetchone()
         if row is None or not isinstance(row[0], str) or len(row[0]) > _MOST_STATEMENTS:
             raise ValueError("the present statements are missing")
-        return load_project(row[0])
+        return load_project(row[0], before)
 
     def _opened(self, key: str, kind: str, sealed: str) -> dict[str, Any]:
         """What a result holds besides its arrays. Raises ValueError when anything of it is not
@@ -490,13 +491,13 @@ class ProjectFile:
     def _insert_file(self, sha: str, name: str, data: bytes) -> None:
         self._db.execute("INSERT OR REPLACE INTO files VALUES (?,?,?)", (sha, name, data))
 
-    def _step(self, query: str) -> Project | None:
+    def _step(self, query: str, before: Project | None) -> Project | None:
         row = self._db.execute(query, (self._current(),)).fetchone()
         if row is None or row[0] is None:
             return None
         with self._transaction():
             self._db.execute("INSERT OR REPLACE INTO state VALUES ('current', ?)", (str(row[0]),))
-        return self._stated()
+        return self._stated(before)
 
     def _arrays(self, key: str) -> Iterator[tuple[str, np.ndarray]]:
         for name, size, packed in self._db.execute(

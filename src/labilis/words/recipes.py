@@ -28,6 +28,7 @@ from labilis.model import (
 )
 from labilis.model.expressions import names_in
 from labilis.model.standard_sections import standard_of, standard_sections
+from labilis.results.memo import once_for
 
 _SIZE_WORDS = {
     "width": "wide",
@@ -303,6 +304,16 @@ def _in_line(axis: str) -> dict[str, Any]:
     return {"kind": "line", "count": 2, "step": steps}
 
 
+@once_for
+def _ways_repeated(project: Project) -> list[tuple[str, list[dict[str, Any]]]]:
+    """(piece, its copies) of each way in which pieces are repeated, the first piece of each."""
+    found: dict[Any, tuple[str, list[dict[str, Any]]]] = {}
+    for piece in project.pieces:
+        if piece.copies and piece.copies not in found:
+            found[piece.copies] = piece.name, [item.model_dump() for item in piece.copies]
+    return list(found.values())
+
+
 def _repeat_choices(
     project: Project, piece: Piece, copies: list[dict[str, Any]]
 ) -> list[tuple[str, Any]]:
@@ -321,12 +332,11 @@ def _repeat_choices(
         (f"four in a ring about {axis}", [*copies, {"kind": "ring", "count": 4, "about": axis}])
         for axis in "xyz"
     ]
-    alike: list[list[dict[str, Any]]] = [copies]
-    for other in project.pieces:
-        stated = [item.model_dump() for item in other.copies]
-        if stated and other.name != piece.name and stated not in alike:
-            alike.append(stated)
-            found.append((f"as {other.name} is", stated))
+    found += [
+        (f"as {name} is", stated)
+        for name, stated in _ways_repeated(project)
+        if name != piece.name and stated != copies
+    ]
     return found
 
 
