@@ -77,15 +77,28 @@ def test_a_new_piece_and_one_that_is_there_stand_on_a_face(
     assert session.project == before
 
 
-def test_edges_and_round_faces_offer_nothing_to_stand_on(hand: Hand, tmp_path: Path) -> None:
+def test_on_an_edge_a_plate_stands_and_nothing_else(hand: Hand, tmp_path: Path) -> None:
     start(hand, tmp_path)
     stage = hand.window.stage
-    stage.select((("edge", 0),))
+    view = hand.session.current("shape")
+    edge = next(row for row, name in enumerate(view.edges.name) if "base/side" in str(name))
+    stage.select((("edge", edge),))
     stage.fill_menus()
-    assert stage.footing() is None and stage.bar_buttons["Put"].isHidden()
+    assert stage.footing() is None
+    assert [action.text() for action in stage.put_menu.actions()] == ["a plate along it"]
     before = hand.session.project
     hand.window.put_picked("new:plate")
     assert hand.session.project == before and "one plane face" in hand.window.banner_text.text()
+    hand.window.put_picked("corner:")
+    assert hand.session.project == before and "right angle" in hand.window.banner_text.text()
+    entry(stage.put_menu, "a plate along it").trigger()
+    hand.wait_idle()
+    made = hand.session.project.pieces[-1]
+    assert made.name == "plate" and made.material == STEEL["name"]
+    assert f"{view.edges.length[edge]:g} mm × 120 mm" in hand.text("Part")
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    hand.wait_idle()
+    assert hand.session.project == before
 
 
 def test_a_sheet_is_stood_on_from_the_side_that_is_seen(hand: Hand, tmp_path: Path) -> None:

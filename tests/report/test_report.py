@@ -80,7 +80,7 @@ def test_every_section_stands_in_it_with_its_figures(content: Content) -> None:
         "2026-11-26",
         "As agreed.",
         "Meets 3",
-        "strip: flat plate, t (4 mm) thick",
+        "strip: flat plate, 200 mm × 20 mm, t (4 mm) thick",
         "foot: fixed",
         "push: x -300 N",
         "EN 1993-1-1:2005, 6.3.1.2",

@@ -304,55 +304,56 @@ class Card(QFrame):
         if span.choices:
             choose(self, span, lambda value: self._try(path, value, title))
             return
-        if span.kind == "motions":
-            support = self.session.project.supports[int(path[1])]
-            hubs = {hub.name for hub in self.session.project.hubs}
-            shells = any(piece.mesh_as != "solid" for piece in self.session.project.active_pieces)
-            motions = MOTIONS[support.axes.kind] + (
-                TURNS[support.axes.kind] if support.on in hubs or shells else ()
-            )
-            editor: ValueEditor | MotionEditor = MotionEditor(
-                motions,
-                support.held,
-                lambda held: self.session.set_value(
-                    path, list(held), f"{support.name}: motions held"
-                ),
-            )
-        else:
-            found = stated_at(self.session.project, path)
-            text = None if found is None else str(found)
-            now = (
-                text
-                if text is not None
-                else span.text.split(" (")[0]
-                if span.kind != "text"
-                else ""
-            )
-            if span.text in ("needed", "not given"):
-                now = ""
-            hint = {"text": "a name", "count": "a whole number"}.get(span.kind) or (
-                f"{KINDS[span.kind][2]}, such as {shown.typed(KINDS[span.kind][1], span.kind)}, or "
-                "an expression"
-                if span.kind in KINDS
-                else "a quantity with its unit"
-            )
-            if span.kind in KINDS and len(self._beside(path)) == 3:
-                hint += "; or all three, with commas"
-            if self._pair_at(path):
-                hint += "; or both coordinates: 20, 30 mm"
-            variable = path[0] == "parameters" or (
-                span.kind in KINDS and path[0] != "plans" and path[2:3] != ("side",)
-            )
-            vary = (lambda: self._vary(path, now)) if variable else None
-            editor = ValueEditor(
-                span, now, hint, lambda text: self._set_text(span, path, text), vary
-            )
+        motions = span.kind == "motions"
+        editor = self._motion_editor(path) if motions else self._value_editor(span, path)
         self.editor = editor
         editor.closed.connect(self.close_editor)
         self._body.insertWidget(self._body.indexOf(label) + 1, editor)
         editor.show()
         if isinstance(editor, ValueEditor):
             editor.line.setFocus()
+
+    def _motion_editor(self, path: tuple[str | int, ...]) -> MotionEditor:
+        """Ticks for the motions that the support at a path holds."""
+        support = self.session.project.supports[int(path[1])]
+        hubs = {hub.name for hub in self.session.project.hubs}
+        shells = any(piece.mesh_as != "solid" for piece in self.session.project.active_pieces)
+        turns = TURNS[support.axes.kind] if support.on in hubs or shells else ()
+        return MotionEditor(
+            MOTIONS[support.axes.kind] + turns,
+            support.held,
+            lambda held: self.session.set_value(path, list(held), f"{support.name}: motions held"),
+        )
+
+    def _value_editor(self, span: Span, path: tuple[str | int, ...]) -> ValueEditor:
+        """A line for the value of a span, with what may be typed there."""
+        found = stated_at(self.session.project, path)
+        if span.text in ("needed", "not given"):
+            now = ""
+        elif found is not None:
+            now = str(found)
+        else:
+            now = span.text.split(" (")[0] if span.kind != "text" else ""
+        variable = path[0] == "parameters" or (
+            span.kind in KINDS and path[0] != "plans" and path[2:3] != ("side",)
+        )
+        vary = (lambda: self._vary(path, now)) if variable else None
+        hint = self._hint(span, path)
+        return ValueEditor(span, now, hint, lambda text: self._set_text(span, path, text), vary)
+
+    def _hint(self, span: Span, path: tuple[str | int, ...]) -> str:
+        """What may be typed for a span."""
+        hint = {"text": "a name", "count": "a whole number"}.get(span.kind) or (
+            f"{KINDS[span.kind][2]}, such as {shown.typed(KINDS[span.kind][1], span.kind)}, or "
+            "an expression"
+            if span.kind in KINDS
+            else "a quantity with its unit"
+        )
+        if span.kind in KINDS and len(self._beside(path)) == 3:
+            hint += "; or all three, with commas"
+        if self._pair_at(path):
+            hint += f"; or both coordinates: 2, {shown.typed('3 mm', 'length')}"
+        return hint
 
     def _pair_at(self, path: tuple[str | int, ...]) -> tuple[dict[str, Any], str, str] | None:
         """(statement, its two coordinates) of what has two, such as an opening or a hole along an
