@@ -36,13 +36,15 @@ def pick(
     x: float,
     y: float,
     cut: Cut | None = None,
+    cap: Any = None,
 ) -> tuple[str, int] | None:
     """('edge', number) when the pointer is within some pixels of a visible edge, else ('face',
     number), else None.
 
-    `actor` shows triangles whose CAD face is given by `faces` (cells,), without what is `cut` off.
+    `actor` shows triangles whose CAD face is given by `faces` (cells,), without what is `cut` off;
+    `cap`: the actor of what the plane cuts through, behind which nothing is seen.
     """
-    face, depth = _hit(renderer, actor, faces, x, y)
+    face, depth = _hit(renderer, actor, faces, x, y, cap)
     edge = _nearest_edge(renderer, view, x, y, depth, cut)
     if edge is not None:
         return "edge", edge
@@ -77,19 +79,33 @@ def faces_behind(
 
 
 def _hit(
-    renderer: Any, actor: Any, faces: np.ndarray, x: float, y: float
+    renderer: Any, actor: Any, faces: np.ndarray, x: float, y: float, cap: Any = None
 ) -> tuple[int, float | None]:
-    """(CAD face of the cell of an actor under a pixel, -1 for none; its depth on the screen,
-    None where nothing is hit)."""
+    """(CAD face of the cell of an actor under a pixel, -1 for none and where its `cap` is in front;
+    the depth on the screen, None where nothing is hit)."""
     picker = vtkCellPicker()
     picker.SetTolerance(0.0005)
     picker.PickFromListOn()
     picker.AddPickList(actor)
+    if cap is not None:
+        picker.AddPickList(cap)
     if not picker.Pick(x, y, 0, renderer) or picker.GetCellId() < 0:
         return -1, None
-    return int(faces[picker.GetCellId()]), float(
-        world_to_display(renderer, np.array([picker.GetPickPosition()]))[0, 2]
-    )
+    depth = float(world_to_display(renderer, np.array([picker.GetPickPosition()]))[0, 2])
+    covered = cap is not None and picker.GetActor() is cap
+    return -1 if covered else int(faces[picker.GetCellId()]), depth
+
+
+def hit_at(renderer: Any, actor: Any, behind: Any, x: float, y: float) -> np.ndarray | None:
+    """Where (3,) an actor lies under a pixel, None where it does not or `behind` is in front."""
+    picker = vtkCellPicker()
+    picker.SetTolerance(0.0005)
+    picker.PickFromListOn()
+    for one in (actor, behind):
+        picker.AddPickList(one)
+    if not picker.Pick(x, y, 0, renderer) or picker.GetActor() is not actor:
+        return None
+    return np.array(picker.GetPickPosition())
 
 
 def pick_edge(

@@ -14,6 +14,7 @@ from labilis.judge.mesh_display import sides_of, surface_triangles, worst_elemen
 from labilis.results.findings import MeshFindings
 from labilis.results.memo import keeping
 from labilis.run.picking import ShapeView
+from labilis.ui.stage.cut_faces import SolidInside, caps
 from labilis.ui.stage.cutting import Cut
 from labilis.ui.stage.thick_sheets import ThickSheets, thick_sheets
 from labilis.ui.theme import DARK, PAPER
@@ -181,6 +182,12 @@ def light_stage(plotter: Any) -> None:
         plotter.add_light(light)
 
 
+def _closed_parts(view: ShapeView, face: np.ndarray) -> np.ndarray:
+    """Which closed surface each triangle (of `face`) is of: a solid's body, or one sheet's slab."""
+    solid = view.faces.thickness[face] <= 0
+    return np.where(solid, -1 - view.faces.body[face], face)
+
+
 class Scene:
     """Adds and removes actors on one plotter."""
 
@@ -195,6 +202,9 @@ class Scene:
         self._picked: tuple[pv.PolyData, np.ndarray] | None = None
         self.scale = 0.0
         self.cut: Cut | None = None
+        self._view: ShapeView | None = None
+        self._inside: SolidInside | None = None
+        self._shown: dict[str, Any] = {}  # the field's values and motion at all nodes, its colours
 
     def clear(self, *names: str) -> None:
         """Take actors off, all of them when none is named."""
@@ -215,10 +225,49 @@ class Scene:
         return self.actors[name]
 
     def cut_off(self, cut: Cut | None) -> None:
-        """Show one side of a plane only; all of it with None."""
+        """Show one side of a plane only, and what it cuts through; all of it with None."""
         self.cut = cut
         for actor in self.actors.values():
             self._clip(actor)
+        self.fill()
+
+    def fill(self) -> None:
+        """Draw what the plane cuts through: walls and solids are not hollow."""
+        for name in [name for name in self.actors if name.startswith("cut ")]:
+            self.clear(name)
+        if self.cut is None:
+            return
+        if "body" in self.actors and self._view is not None and self.body is not None:
+            part = _closed_parts(self._view, np.asarray(self.body.cell_data["face"]))
+            self._add_cut("cut body", caps(self.body, part, self.cut), color=PAPER.cut)
+        if self._inside is None:
+            return
+        if "mesh" in self.actors:
+            self._add_cut("cut mesh", self._inside.cut(self.cut, None, None), color=PAPER.cut)
+        if "field" in self.actors and self._shown:
+            self._add_cut(
+                "cut field",
+                self._inside.cut(
+                    self.cut, self.scale * self._shown["motion"], self._shown["values"]
+                ),
+                scalars="value",
+                cmap=self._shown["colours"],
+                clim=self._shown["limits"],
+                interpolate_before_map=True,
+            )
+
+    def node_inside(self, place: np.ndarray) -> int:
+        """Node of a solid nearest to a place on what is cut through, -1 for none."""
+        if self._inside is None or not len(self._inside.nodes):
+            return -1
+        nodes = self._inside.nodes
+        moved = self._inside.rest + self.scale * self._shown["motion"][nodes]
+        return int(nodes[int(np.argmin(((moved - place) ** 2).sum(axis=1)))])
+
+    def _add_cut(self, name: str, data: pv.PolyData, **how: Any) -> None:
+        actor = self._add(name, data, lighting=False, pickable=True, **how)
+        if actor is not None:  # it lies in the plane, where rounding would cut it off as well
+            actor.mapper.RemoveAllClippingPlanes()
 
     def _clip(self, actor: Any) -> None:
         actor.mapper.RemoveAllClippingPlanes()
@@ -241,7 +290,7 @@ class Scene:
                 non_manifold_edges=False,
             )
             self._add("aside edges", rim, color=PAPER.quiet, line_width=1.0, opacity=0.5)
-        self.body = body_surface(view)
+        self.body, self._view = body_surface(view), view
         if not ghost:
             self._add(
                 "body",
@@ -265,6 +314,7 @@ class Scene:
         )
         if not ghost:
             self._add("scribes", scribe_lines(view), color=PAPER.ink, line_width=2.2)
+            self.fill()
 
     def show_mesh(self, mesh: MeshFindings) -> None:
         """The mesh's surface with its element edges, thin and quiet."""
@@ -286,6 +336,8 @@ class Scene:
                 color=PAPER.accent,
                 point_size=7,
             )
+        self._inside = SolidInside(mesh)
+        self.fill()
 
     def show_field(
         self,
@@ -314,6 +366,9 @@ class Scene:
             interpolate_before_map=True,
             line_width=7,
         )
+        self._inside = SolidInside(mesh)
+        self._shown = {"motion": motion, "values": values, "colours": colours, "limits": limits}
+        self.fill()
 
     def show_diagram(
         self, corners: np.ndarray, values: np.ndarray, colours: Any, most: float
@@ -356,11 +411,13 @@ class Scene:
         """Another motion (n, 3) of the same field."""
         if self.field is not None:
             self._motion = motion[self.field.point_data["node"]]
+            self._shown["motion"] = motion
 
     def change_values(self, values: np.ndarray) -> None:
         """Other values (n,) of the same field."""
         if self.field is not None:
             self.field.point_data["value"] = values[self.field.point_data["node"]]
+            self._shown["values"] = values
 
     def move(self, scale: float) -> None:
         """Shift the field's surface by `scale` times its motion."""
@@ -370,6 +427,8 @@ class Scene:
             if self._picked is not None:
                 lines, used = self._picked
                 lines.points = np.asarray(self.field.points)[used]
+            if self.cut is not None:
+                self.fill()
 
     def highlight_moved(
         self, mesh: MeshFindings, selection: Sequence[tuple[str, int]], colour: str

@@ -876,6 +876,7 @@ class Stage(QWidget):
                 x,
                 y,
                 self.scene.cut,
+                self.scene.actors.get("cut body"),
             )
         if "field" in self.scene.actors and self._free is None and mesh is not None:
             return self._pick_moved(mesh, x, y)
@@ -1038,10 +1039,15 @@ class Stage(QWidget):
 
     def spot_at(self, x: float, y: float) -> int:
         """Node of the field that lies nearest under a pixel, -1 for none."""
-        from labilis.ui.stage.picking import nearest_point
+        from labilis.ui.stage.picking import hit_at, nearest_point
 
         if self.field is None or self.scene is None or self.scene.field is None:
             return -1
+        cap = self.scene.actors.get("cut field")
+        if cap is not None:
+            where = hit_at(self.plotter.renderer, cap, self.scene.actors["field"], x, y)
+            if where is not None:
+                return self.scene.node_inside(where)
         points = np.asarray(self.scene.field.points)
         found = nearest_point(self.plotter.renderer, points, x, y, self.scene.cut)
         return -1 if found < 0 else int(self.scene.field.point_data["node"][found])

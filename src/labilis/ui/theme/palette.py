@@ -25,6 +25,7 @@ class Palette:
     bad_pale: str = "#F9E7E0"
     caution: str = "#8A5800"
     steel: str = "#B9BFBD"
+    cut: str = "#DCD0B4"
     mesh: str = "#DDE0DB"
     hover: str = "#8FBAB5"
     down: str = "down.svg"  # the arrow of boxes, drawn in the ink
@@ -58,6 +59,7 @@ DARK = Palette(
     bad_pale="#45271F",
     caution="#DDAA4C",
     steel="#8C9694",
+    cut="#6E6650",
     mesh="#6F7977",
     hover="#3F7F79",
     down="down-dark.svg",
