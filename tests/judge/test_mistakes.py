@@ -712,3 +712,27 @@ def test_a_grade_in_the_name_tells_the_strength(name: str, strength: str, state:
     project = load_project(strip(materials=[stated], pieces=[flat(material=name)]))
     found = material_figures(CaseFacts(project, "push"))
     assert found is not None and found.state == state
+
+
+@pytest.mark.parametrize(
+    ("length", "state"),
+    [("1200 mm", "good"), ("1.2 mm", "caution"), ("1.2 m", "good"), ("2.5 mm", "good")],
+)
+def test_a_strut_in_metres_for_millimetres(length: str, state: str) -> None:
+    """A washer of the same tube is none."""
+    from labilis.judge.evidence.proportions import _stub
+
+    piece = {
+        "name": "prop",
+        "material": STEEL["name"],
+        "recipe": {
+            "kind": "strut",
+            "length": length,
+            "section": {"shape": "round tube", "diameter": "48.3 mm", "thickness": "2.6 mm"},
+        },
+    }
+    project = load_project({"materials": [STEEL], "pieces": [piece]})
+    found = _stub(project, project.pieces[0])
+    assert ("good" if found is None else found.state) == state
+    if found is not None:
+        assert "1.2 mm long and 48.3 mm across" in found.text
