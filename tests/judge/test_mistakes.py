@@ -718,9 +718,9 @@ def test_a_grade_in_the_name_tells_the_strength(name: str, strength: str, state:
     ("length", "state"),
     [("1200 mm", "good"), ("1.2 mm", "caution"), ("1.2 m", "good"), ("2.5 mm", "good")],
 )
-def test_a_strut_in_metres_for_millimetres(length: str, state: str) -> None:
+def test_a_strut_in_metres_for_millimetres(strip_facts: Any, length: str, state: str) -> None:
     """A washer of the same tube is none."""
-    from labilis.judge.evidence.proportions import _stub
+    from labilis.judge.evidence.proportions import _stub, proportions
 
     piece = {
         "name": "prop",
@@ -736,3 +736,4 @@ def test_a_strut_in_metres_for_millimetres(length: str, state: str) -> None:
     assert ("good" if found is None else found.state) == state
     if found is not None:
         assert "1.2 mm long and 48.3 mm across" in found.text
+        assert proportions(dataclasses.replace(strip_facts, project=project)) == found
