@@ -34,3 +34,28 @@ def test_growing_loads_are_multiplied_and_held_ones_are_not_combinations_followe
     for factor in (0.0, -1.0, float("nan"), float("inf")):
         with pytest.raises(LabilisError):
             case_at(project, "b", factor)
+
+
+@pytest.mark.parametrize("shuffled", [False, True])
+def test_weight_acts_once_in_every_case(shuffled: bool) -> None:
+    """A combination adds what its parts have: the weight of both is one weight all the same."""
+    from labilis.edit.new_loads import with_weight
+
+    cases = [
+        {"name": "still", "loads": [{"load": "push"}]},
+        {"name": "wind", "loads": [{"load": "push", "factor": "0.5"}]},
+        {
+            "name": "both",
+            "combine": [{"case": "still", "factor": "1.35"}, {"case": "wind", "factor": "1.5"}],
+        },
+        {"name": "over", "combine": [{"case": "both"}], "loads": [{"load": "push"}]},
+        {"name": "empty", "loads": []},
+    ]
+    project = load_project(strip(cases=cases[::-1] if shuffled else cases))
+    before = {case.name: dict(project.case_loads(case.name)) for case in project.cases}
+    made, name = with_weight(project)
+    assert load_project(made.to_json()) == made
+    for case in made.cases:
+        found = dict(made.case_loads(case.name))
+        assert found.pop(name) == pytest.approx(1.0, abs=1e-9)
+        assert found == before[case.name]

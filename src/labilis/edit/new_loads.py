@@ -22,12 +22,38 @@ def with_load(project: Project, load: Load) -> Project:
 
 
 def with_load_in_all(project: Project, load: Load) -> Project:
-    """Statements with a load that acts in every case."""
-    cases = [
-        case.model_copy(update={"loads": (*case.loads, CaseLoad(load=load.name))})
-        for case in project.cases or (LoadCase(name="service"),)
-    ]
-    return project.with_item("loads", load).changed(cases=cases)
+    """Statements with a load that acts once in every case. Where a case combines others, which
+    have it each, what is over is taken off again."""
+    made = project.with_item("loads", load)
+    made = made.changed(cases=made.cases or (LoadCase(name="service"),))
+    for name in _parts_first(made):
+        there = sum(factor for other, factor in made.case_loads(name) if other == load.name)
+        if abs(1.0 - there) > _NOTHING:
+            use = CaseLoad(load=load.name, factor=f"{1.0 - there:.12g}")
+            cases = [
+                case.model_copy(update={"loads": (*case.loads, use)}) if case.name == name else case
+                for case in made.cases
+            ]
+            made = made.changed(cases=cases)
+    return made
+
+
+_NOTHING = 1e-9  # of a factor
+
+
+def _parts_first(project: Project) -> list[str]:
+    """Names of the cases, those that a case combines before it."""
+    found: list[str] = []
+
+    def take(name: str) -> None:
+        for part in project.case(name).combine:
+            take(part.case)
+        if name not in found:
+            found.append(name)
+
+    for case in project.cases:
+        take(case.name)
+    return found
 
 
 def with_weight(project: Project) -> tuple[Project, str]:
