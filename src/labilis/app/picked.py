@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from labilis.edit.new_loads import with_load
+from labilis.edit.new_loads import told_in, with_load
 from labilis.model import (
     CylindricalAxes,
     ForceLoad,
@@ -259,10 +259,11 @@ def hold(
 
 
 def push(
-    project: Project, view: ShapeView, selection: Selection, way: str
+    project: Project, view: ShapeView, selection: Selection, way: str, case: str = ""
 ) -> tuple[Project, str, str]:
     """(statements, words, name of the load) with a load in one of the ways of `push_offers` on the
-    selection. Raises LabilisError for one that it does not take."""
+    selection, acting in a case, the first one where none is named. Raises LabilisError for one
+    that it does not take."""
     if way not in {offer.key for offer in push_offers(view, selection)}:
         raise LabilisError(
             "A pressure acts on faces."
@@ -303,7 +304,8 @@ def push(
         inward = "-1 kN" if centre > float(view.centroid[axis]) else "1 kN"
         components = tuple(inward if index == axis else "0 N" for index in range(3))
         load = ForceLoad(name=name, on=hub or region.name, components=components)  # type: ignore[arg-type]
-    return with_load(project, load), f"{name} added", name
+    made = with_load(project, load, case)
+    return made, f"{name} added{told_in(made, name)}", name
 
 
 def refine(

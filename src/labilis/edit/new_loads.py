@@ -13,12 +13,23 @@ from labilis.model import (
 from labilis.model.statements import Load
 
 
-def with_load(project: Project, load: Load) -> Project:
-    """Statements with a load that acts in the first case."""
+def with_load(project: Project, load: Load, case: str = "") -> Project:
+    """Statements with a load that acts in a case, the one that is looked at; in the first one where
+    none of that name is there."""
     project = project.with_item("loads", load)
     cases = list(project.cases) or [LoadCase(name="service")]
-    cases[0] = cases[0].model_copy(update={"loads": (*cases[0].loads, CaseLoad(load=load.name))})
+    at = next((k for k, known in enumerate(cases) if known.name == case), 0)
+    use = CaseLoad(load=load.name)
+    cases[at] = cases[at].model_copy(update={"loads": (*cases[at].loads, use)})
     return project.changed(cases=cases)
+
+
+def told_in(project: Project, load: str) -> str:
+    """', in case wind' where a load does not act in every case there is, else ''."""
+    having = [case.name for case in project.cases if load in dict(project.case_loads(case.name))]
+    if len(having) == len(project.cases):
+        return ""
+    return f", in case {' and '.join(having)}" if having else ", in no case"
 
 
 def with_load_in_all(project: Project, load: Load) -> Project:
@@ -62,17 +73,18 @@ def with_weight(project: Project) -> tuple[Project, str]:
     return with_load_in_all(project, WeightLoad(name=name, growth="held")), name
 
 
-def with_temperature(project: Project) -> tuple[Project, str]:
-    """(statements, name) with a change of temperature of all pieces."""
+def with_temperature(project: Project, case: str = "") -> tuple[Project, str]:
+    """(statements, name) with a change of temperature of all pieces in a case."""
     name = project.free_name("loads", "warming")
-    return with_load(project, TemperatureLoad(name=name, change="20 K")), name
+    return with_load(project, TemperatureLoad(name=name, change="20 K"), case), name
 
 
-def with_move(project: Project, support: str) -> tuple[Project, str]:
+def with_move(project: Project, support: str, case: str = "") -> tuple[Project, str]:
     """(statements, name) with a displacement of a support along the first direction that it
-    holds."""
+    holds, in a case."""
     name = project.free_name("loads", f"{support} moved")
     held = project.named("supports", support).held
     along = next((axis for axis in range(3) if "xyz"[axis] in held), 0)
     step = tuple("0.1 mm" if axis == along else "0 mm" for axis in range(3))
-    return with_load(project, MoveLoad(name=name, support=support, components=step)), name  # type: ignore[arg-type]
+    load = MoveLoad(name=name, support=support, components=step)  # type: ignore[arg-type]
+    return with_load(project, load, case), name

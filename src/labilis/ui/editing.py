@@ -13,7 +13,7 @@ from labilis.app import picked, scribing
 from labilis.app.joining import join
 from labilis.app.set_aside import with_aside
 from labilis.edit.cases import case_at
-from labilis.edit.new_loads import with_move, with_temperature, with_weight
+from labilis.edit.new_loads import told_in, with_move, with_temperature, with_weight
 from labilis.edit.new_pieces import (
     with_piece,
     with_piece_on,
@@ -105,7 +105,9 @@ class Editing:
     def push_picked(self, way: str) -> None:
         """Put a load on the selection and open its value for typing."""
         self._with_picked(
-            lambda project, view, selection: picked.push(project, view, selection, way),
+            lambda project, view, selection: picked.push(
+                project, view, selection, way, self.session.case_name
+            ),
             "Loads",
             "loads",
             edit=True,
@@ -371,14 +373,15 @@ class Editing:
             return
 
         def act() -> None:
+            stated, case = self.session.project, self.session.case_name
             project, name = (
-                with_temperature(self.session.project)
+                with_temperature(stated, case)
                 if kind == "temperature"
-                else with_aside(self.session.project, self.session.current("shape"), support)
+                else with_aside(stated, self.session.current("shape"), support)
                 if kind == "aside"
-                else with_move(self.session.project, support)
+                else with_move(stated, support, case)
             )
-            self.session.make(project, f"{name} added")
+            self.session.make(project, f"{name} added{told_in(project, name)}")
             self._said("Loads", "loads", name, edit=True)
 
         self._guard(act)
