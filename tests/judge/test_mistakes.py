@@ -737,3 +737,34 @@ def test_a_strut_in_metres_for_millimetres(strip_facts: Any, length: str, state:
     if found is not None:
         assert "1.2 mm long and 48.3 mm across" in found.text
         assert proportions(dataclasses.replace(strip_facts, project=project)) == found
+
+
+@pytest.mark.parametrize(
+    ("factor", "off", "state"),
+    [
+        (1.05, float("nan"), "passes"),
+        (1.05, 0.04, "passes"),
+        (1.05, 0.06, "open"),
+        (0.99, 0.01, "open"),
+        (3.0, 0.6, "passes"),
+        (3.0, 0.7, "open"),
+    ],
+)
+def test_strength_passes_with_the_mesh_error_of_first_yield_only(
+    strip_facts: Any, factor: float, off: float, state: str
+) -> None:
+    from labilis.judge.gates import _strength
+
+    facts = dataclasses.replace(
+        strip_facts,
+        strength=dataclasses.replace(
+            strip_facts.strength, yield_factor=factor, wall_factor=float("nan")
+        ),
+        modes=dataclasses.replace(strip_facts.modes, yield_error=off),
+    )
+    gate = _strength(facts)
+    assert gate.state == state
+    assert ("±" in gate.reason) == (state == "open" and factor >= 1.0)
+    # a trace that yields and reaches the load has followed it
+    trace: Any = SimpleNamespace(done=True, yielding=True, verified=1.2)
+    assert _strength(dataclasses.replace(facts, trace=trace)).state == "passes"

@@ -187,3 +187,25 @@ def test_what_is_said_of_turns_depends_on_whether_there_are_any(mesh_as: str, sa
         )
     )
     assert "turn" in "".join(span.text for span in support_sentences(hub)[1])
+
+
+@pytest.mark.parametrize(
+    ("own", "other", "ratios", "error"),
+    [
+        (2.0, 2.2, [1.5, 1.4], 0.1 / 0.4),
+        (2.0, 1.8, [1.5, 1.4], 0.1 / 0.4),
+        (2.0, 2.2, [0.6, 0.5], 0.1 / 0.4),
+        (2.0, 2.2, [1.01], 0.1 / 0.12),  # meshes that hardly differ
+        (float("inf"), 2.0, [1.5], None),
+        (2.0, float("inf"), [1.5], None),
+        (2.0, None, [1.5], None),
+        (0.0, 2.0, [1.5], None),
+    ],
+)
+def test_the_error_of_first_yield(
+    own: float, other: float | None, ratios: list[float], error: float | None
+) -> None:
+    from labilis.analysis.mesh_error import _yield_error
+
+    found = _yield_error(own, other, np.array(ratios))
+    assert np.isnan(found) if error is None else found == pytest.approx(error)

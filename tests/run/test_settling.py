@@ -296,22 +296,21 @@ def test_the_round_before_tells_the_error_only_where_it_is_coarser(
     _, coarse, before = found("24 mm")
     part, none = build_part(project, {}), {"plate": None}
     same = mesh_error.OtherMesh(
-        project, part, mesh, mesh_error.Before(mesh, {"one": modes})
-    ).errors("one", modes, none)
-    assert (
-        same == pytest.approx(mesh_error.OtherMesh(project, part, mesh).errors("one", modes, none))
-        and same[0] > 0
-    )
+        project, part, mesh, mesh_error.Before(mesh, {"one": modes}, {})
+    ).errors("one", modes, 2.0, none)
+    fresh = mesh_error.OtherMesh(project, part, mesh).errors("one", modes, 2.0, none)
+    assert same.factors == pytest.approx(fresh.factors) and same.factors[0] > 0
     monkeypatch.setattr(
         mesh_error, "mesh_stage", lambda *_: pytest.fail("no further mesh is needed")
     )
     modes = dataclasses.replace(modes, recovered=np.zeros(len(modes.factors)))
     told = mesh_error.OtherMesh(
-        project, part, mesh, mesh_error.Before(coarse, {"one": before})
-    ).errors("one", modes, none)
-    assert told[0] == pytest.approx(
+        project, part, mesh, mesh_error.Before(coarse, {"one": before}, {"one": 1.9})
+    ).errors("one", modes, 2.0, none)
+    assert told.factors[0] == pytest.approx(
         abs(before.factors[0] / modes.factors[0] - 1.0) / (24 / 16 - 1.0), rel=0.15
     )
+    assert told.first_yield == pytest.approx(0.05 / (24 / 16 - 1.0), rel=0.15)
 
 
 def test_round_edges_follow_the_fineness() -> None:

@@ -43,10 +43,20 @@ _APART = 0.2  # of the sides, that a mesh made before must be coarser to be take
 
 
 class Before(NamedTuple):
-    """A coarser mesh of the same part that a run made before, and the modes of its cases."""
+    """A coarser mesh of the same part that a run made before, the modes of its cases, and the
+    factors at which they yield first."""
 
     mesh: MeshFindings
     modes: Mapping[str, ModesFindings]
+    yields: Mapping[str, float]
+
+
+class MeshErrors(NamedTuple):
+    """Relative errors of the factors (k,), and of the factor of first yield; nan where they are not
+    known."""
+
+    factors: np.ndarray
+    first_yield: float
 
 
 class OtherMesh:
@@ -73,47 +83,49 @@ class OtherMesh:
         raise ValueError("no mesh differs enough")
 
     def errors(
-        self, case: str, modes: ModesFindings, limits: dict[str, float | None]
-    ) -> np.ndarray:
-        """(k,) relative; nan where no other mesh can be made or solved.
+        self, case: str, modes: ModesFindings, yields: float, limits: dict[str, float | None]
+    ) -> MeshErrors:
+        """Errors of the modes of a case that `yields` first at a factor; nan where no other mesh
+        can be made or solved.
 
-        The larger of two figures: by Richardson's rule with errors in proportion to the sides, and
-        by the jumps of stress of the mode's own shape (`solve.recovery`). Two factors of two meshes
-        may lie near each other by chance where both are coarse; the jumps know nothing of what the
-        mesh does to the stress before buckling. Modes beyond those that are followed have at least
-        the error of these."""
-        compared = self._compared(case, modes, limits)
+        Of the modes the larger of two figures: by Richardson's rule with errors in proportion to
+        the sides, and by the jumps of stress of the mode's own shape (`solve.recovery`). Two
+        factors of two meshes may lie near each other by chance where both are coarse; the jumps
+        know nothing of what the mesh does to the stress before buckling. Modes beyond those that
+        are followed have at least the error of these. First yield by Richardson's rule alone."""
+        compared, first_yield = self._compared(case, modes, yields, limits)
         known = compared[np.isfinite(compared)]
         if len(known) == 0:
-            return compared
+            return MeshErrors(compared, first_yield)
         compared[~np.isfinite(compared) & (modes.factors > 0)] = known.max()
-        return (
-            np.maximum(compared, modes.recovered)
-            if len(modes.recovered) == len(compared)
-            else compared
-        )
+        if len(modes.recovered) == len(compared):
+            compared = np.maximum(compared, modes.recovered)
+        return MeshErrors(compared, first_yield)
 
     def _compared(
-        self, case: str, modes: ModesFindings, limits: dict[str, float | None]
-    ) -> np.ndarray:
-        """(k,) from two meshes, of the first few positive factors."""
-        found = np.full(len(modes.factors), np.nan)
+        self, case: str, modes: ModesFindings, yields: float, limits: dict[str, float | None]
+    ) -> MeshErrors:
+        """From two meshes, of the first few positive factors."""
+        nothing = MeshErrors(np.full(len(modes.factors), np.nan), float("nan"))
         count = min(len(modes.positive), _MOST)
         if count == 0:
-            return found
+            return nothing
         earlier = None if self.before is None else self.before.modes.get(case)
         if self.before is not None and earlier is not None and len(earlier.positive) >= count:
             ratios = sides_between(self.own, modes.energy, self.before.mesh)
             if all(
                 ratios[_row(modes, factor)] >= 1.0 + _APART for factor in modes.positive[:count]
             ):
-                return errors_between(modes, earlier.positive[:count], ratios)
+                return MeshErrors(
+                    errors_between(modes, earlier.positive[:count], ratios),
+                    _yield_error(yields, self.before.yields.get(case), ratios),
+                )
         try:
             findings, scene, tied, stiffness = self._made
-            _, solved = strength_stage(scene, case, tied, stiffness, limits)
+            strength, solved = strength_stage(scene, case, tied, stiffness, limits)
             problem = buckling_problem(scene.system, solved, stiffness)
             if problem.base_factor is None:
-                return found
+                return nothing
             other = find_modes(
                 problem.base,
                 problem.base_factor,
@@ -124,8 +136,21 @@ class OtherMesh:
             ).factors
             ratios = sides_between(self.own, modes.energy, findings)
         except Exception:
-            return found
-        return errors_between(modes, other, ratios)
+            return nothing
+        return MeshErrors(
+            errors_between(modes, other, ratios),
+            _yield_error(yields, strength.strength_factor, ratios),
+        )
+
+
+def _yield_error(own: float, other: float | None, ratios: np.ndarray) -> float:
+    """Relative error of a factor of first yield, from that of a mesh whose sides are `ratios` times
+    as long where modes have their energy: the least apart counts, as nobody knows where it yields
+    there. Errors of stress fall with the sides, as those of factors do at the least."""
+    if other is None or not (np.isfinite(own) and np.isfinite(other) and own > 0):
+        return float("nan")
+    apart = max(float(np.abs(ratios**_ORDER - 1.0).min(initial=np.inf)), _LEAST_APART)
+    return abs(other / own - 1.0) / apart
 
 
 def errors_between(modes: ModesFindings, others: np.ndarray, ratios: np.ndarray) -> np.ndarray:

@@ -9,7 +9,7 @@ from typing import Any
 from labilis.judge.bolts import bolt_checks
 from labilis.judge.evidence import Evidence
 from labilis.judge.evidence.base import CaseFacts
-from labilis.judge.figures import critical_text, force_text, settled_words
+from labilis.judge.figures import critical_text, error_text, force_text, settled_words
 from labilis.judge.hand.euler import EulerCheck
 from labilis.judge.line_forces import CARRIED, Carried, Floats, along_members, largest
 from labilis.judge.overall import overall_checks
@@ -100,6 +100,7 @@ def _strength_json(facts: CaseFacts, strength: StrengthFindings) -> dict[str, An
         },
         "yield_factor": _number(strength.yield_factor),
         "wall_yield_factor": _number(strength.strength_factor),
+        "yield_mesh_error": _number(facts.yield_error),
         "peak": strength.peak,
         "bolts": _bolts_json(facts),
     }
@@ -345,7 +346,7 @@ def print_report(project: Project, report: ProjectReport, timing: Mapping[str, f
         facts = case.facts
         console.print(f"\nLoad case [bold]{facts.case}[/]")
         if facts.strength is not None:
-            _print_strength(console, facts.strength)
+            _print_strength(console, facts.strength, facts.yield_error)
         if facts.modes is not None and len(facts.modes.factors):
             _print_modes(console, case, facts.modes)
         if case.euler is not None:
@@ -412,13 +413,14 @@ def _print_modes(console: Any, case: CaseReport, modes: ModesFindings) -> None:
     console.print(table)
 
 
-def _print_strength(console: Any, strength: StrengthFindings) -> None:
+def _print_strength(console: Any, strength: StrengthFindings, off: float) -> None:
+    known = "" if math.isnan(off) else f" ± {error_text(off)}"
     console.print(
         f"  displacement {shown.length(strength.max_displacement, 3)}, largest von Mises "
         "stress "
         f"{shown.stress(von_mises(strength.stress).max(), 3)}"
         + (
-            f", first yield at {strength.strength_factor:.4g} × the load"
+            f", first yield at {strength.strength_factor:.4g}{known} × the load"
             if math.isfinite(strength.strength_factor)
             else ""
         )

@@ -15,6 +15,7 @@ import numpy as np
 
 from labilis.judge.bolts import bolt_checks, bolts_without_load
 from labilis.judge.evidence.base import CaseFacts, Evidence, EvidenceName
+from labilis.judge.figures import error_text
 from labilis.judge.overall import least_overall, overall_checks
 from labilis.model import Doubt
 from labilis.results.findings import ModesFindings, TraceFindings
@@ -281,11 +282,20 @@ def _strength(facts: CaseFacts) -> Gate:
             )
         )
         return Gate("strength", "open", f"'{worst.name}' {presses}", "mesh")
-    if factor >= 1.0:
+    off = 0.0 if math.isnan(facts.yield_error) else facts.yield_error
+    if factor * (1.0 - off) >= 1.0:
         return Gate("strength", "passes", "", "strength")
     trace = facts.trace
     if trace is not None and trace.done and trace.yielding and trace.verified >= 1.0:
         return Gate("strength", "passes", "", "strength")
+    if factor >= 1.0:
+        return Gate(
+            "strength",
+            "open",
+            f"The most stressed point yields at {factor:.4g} ± {error_text(off)} × the service "
+            "load, and so may under it. Mesh finer, or trace the part with yield.",
+            "mesh",
+        )
     return Gate(
         "strength",
         "open",

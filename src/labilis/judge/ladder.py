@@ -8,7 +8,7 @@ from typing import Literal
 
 from labilis.judge.bolts import bolt_checks
 from labilis.judge.evidence.base import CaseFacts
-from labilis.judge.figures import critical_text, force_text
+from labilis.judge.figures import critical_text, error_text, force_text
 from labilis.judge.hand import EulerCheck
 from labilis.judge.hand.checks_of_member import hand_results
 from labilis.judge.overall import least_overall
@@ -93,6 +93,7 @@ def _first_yield(facts: CaseFacts) -> list[Rung]:
             if peak
             else ""
         )
+        off = "" if math.isnan(facts.yield_error) else f" ± {error_text(facts.yield_error)}"
         found.append(
             Rung(
                 "yield",
@@ -100,7 +101,7 @@ def _first_yield(facts: CaseFacts) -> list[Rung]:
                 f"{factor:.4g} first yield",
                 "most stressed wall" if peak else "most stressed point",
                 story=f"The most stressed {'wall' if peak else 'point'} reaches the yield strength "
-                f"at {factor:.4g} × the "
+                f"at {factor:.4g}{off} × the "
                 f"load.{aside}",
             )
         )

@@ -271,7 +271,8 @@ class ModesFindings(Findings):
     where none is held or none exists; recovered (k,): what the jumps of stress between elements say
     of each factor's error, relative; skin (j, n) 1/mm³: relative rise of the first j factors per mm
     by which the skin of a solid moves outwards, per mm² of it, at the nodes, nought where it is
-    held, tied or loaded; empty without solids.
+    held, tied or loaded; empty without solids; yield_error: how far the factor of first yield can
+    be off for its mesh, relative, nan where that was not found.
     """
 
     case: str
@@ -300,6 +301,7 @@ class ModesFindings(Findings):
     together: float = math.nan
     recovered: Annotated[Floats, Dims("k")] = field(default_factory=lambda: np.zeros(0))
     skin: Annotated[Floats, Dims("i", "n")] = field(default_factory=lambda: np.zeros((0, 0)))
+    yield_error: float = math.nan
 
     @property
     def first_error(self) -> float:

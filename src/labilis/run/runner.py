@@ -247,6 +247,14 @@ class Runner:
             give(keys.mesh, findings)
         on = self._meshed(project, part, mesh, bonds, findings, keys, progress, before)
         names = [case.name for case in project.cases]
+        yields: dict[str, float] = {}
+
+        def keep(key: str, result: Any) -> None:
+            if isinstance(result, StrengthFindings):
+                yields[result.case] = result.strength_factor
+            if first:
+                give(key, result)
+
         for number, case in enumerate(names):
 
             def case_progress(
@@ -263,7 +271,7 @@ class Runner:
                     stage_keys(project, case),
                     True,
                     case_progress,
-                    give if first else lambda _key, _result: None,
+                    keep,
                     made,
                 )
             except LabilisError:
@@ -271,7 +279,7 @@ class Runner:
                     raise
         modes = list(made.values())
         return settling.add(fineness, findings, modes, dimensions(findings)) or 0.0, Before(
-            findings, {one.case: one for one in modes}
+            findings, {one.case: one for one in modes}, yields
         )
 
     def _meshed(
@@ -333,10 +341,11 @@ class Runner:
             )
             if project.criteria.mesh_error and on.findings.order == 2:
                 progress(0.95, "Checking the mesh with another one")
+                yields = strength.strength_factor
                 errors = self._timed(
-                    "mesh error", lambda: on.other.errors(case, modes, yields_of(project))
+                    "mesh error", lambda: on.other.errors(case, modes, yields, yields_of(project))
                 )
-                modes = replace(modes, mesh_error=errors)
+                modes = replace(modes, mesh_error=errors.factors, yield_error=errors.first_yield)
             made[keys.modes] = modes
         give(keys.modes, made[keys.modes])
 

@@ -517,10 +517,12 @@ def strength_sentences(facts: CaseFacts | None) -> list[Sentence]:
     ]
     if math.isfinite(strength.yield_factor):
         where = f", in {strength.yield_body}" if strength.yield_body else ""
+        off = "" if math.isnan(facts.yield_error) else f" ± {error_text(facts.yield_error)}"
         found.append(
             (
                 said.span(
-                    f"First yield at {said.plain(strength.yield_factor)} × the load{where}.",
+                    f"First yield at {said.plain(strength.yield_factor)}"
+                    f"{'' if strength.peak else off} × the load{where}.",
                     "bad" if strength.strength_factor < 1 else "",
                 ),
             )
@@ -531,7 +533,7 @@ def strength_sentences(facts: CaseFacts | None) -> list[Sentence]:
                     said.span(
                         f"That is a peak of the idealisation, within a wall of {strength.peak}; "
                         "the wall itself yields at "
-                        f"{said.plain(strength.wall_factor)} ×.",
+                        f"{said.plain(strength.wall_factor)}{off} ×.",
                         "quiet",
                     ),
                 )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Literal
 
@@ -124,6 +125,12 @@ class CaseFacts:
         piece does that bends nearly as much, since which of them is first hangs on the mesh."""
         assert self.modes is not None
         return max(self.required_of(name) for name in self.modes.bending(mode, NEARLY))
+
+    @property
+    def yield_error(self) -> float:
+        """How far the factor of first yield can be off for its mesh, relative, nan where that is
+        not known."""
+        return self.modes.yield_error if self.modes is not None else math.nan
 
     @property
     def capacity_required(self) -> float:
