@@ -59,6 +59,7 @@ def test_check_writes_the_promised_json(tmp_path: Path) -> None:
         "reaction_n",
         "yield_factor",
         "wall_yield_factor",
+        "yield_mesh_error",
         "peak",
         "bolts",
     }
