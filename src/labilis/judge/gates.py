@@ -282,6 +282,11 @@ def _strength(facts: CaseFacts) -> Gate:
             )
         )
         return Gate("strength", "open", f"'{worst.name}' {presses}", "mesh")
+    return _yields(facts, factor)
+
+
+def _yields(facts: CaseFacts, factor: float) -> Gate:
+    """First yield at a factor, with its mesh error, against the service load."""
     off = 0.0 if math.isnan(facts.yield_error) else facts.yield_error
     if factor * (1.0 - off) >= 1.0:
         return Gate("strength", "passes", "", "strength")
