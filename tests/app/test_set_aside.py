@@ -9,7 +9,7 @@ import pytest
 
 from labilis.app.set_aside import with_aside
 from labilis.edit.new_loads import with_weight
-from labilis.model import LabilisError, LoadCase, Project
+from labilis.model import LabilisError, LoadCase, Project, WeightLoad
 from labilis.run import Plan, Runner, stage_keys
 from labilis.run.picking import ShapeView
 from labilis.store import load_model
@@ -46,6 +46,14 @@ def test_it_falls_as_stated_weights_do(stand: tuple[Project, ShapeView]) -> None
     made, _ = with_aside(project, view, "cabinet")
     push = made.numbers(made.loads[-1], "components")
     assert push == pytest.approx([0.0, -6931.0, 0.0], rel=1e-3)
+
+
+def test_a_shock_is_no_gravity(stand: tuple[Project, ShapeView]) -> None:
+    """Three g along x, stated first, do not turn the weight."""
+    project, view = stand
+    shock = WeightLoad(name="shock", acceleration=("29.43 m/s^2", "0 m/s^2", "0 m/s^2"))
+    made, _ = with_aside(project.changed(loads=[shock, *project.loads]), view, "cabinet")
+    assert made.numbers(made.loads[-1], "components") == pytest.approx([0, 0, -6931], abs=1.0)
 
 
 def test_without_density_nothing_is_made_up(stand: tuple[Project, ShapeView]) -> None:

@@ -92,7 +92,8 @@ class Session(Document):
     def set_value(self, path: tuple[str | int, ...], value: Any, title: str) -> None:
         """As of the document; a new hole through a piece goes where it meets one of its walls."""
         view = self.current("shape")
-        if path[0] == "pieces" and path[2:] == ("cuts",) and view is not None:
+        drills = path[0] == "pieces" and path[2:] == ("cuts",) and isinstance(value, list | tuple)
+        if drills and view is not None:
             value = with_places(self.project, view, int(path[1]), list(value))
         super().set_value(path, value, title)
 

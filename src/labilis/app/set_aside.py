@@ -13,7 +13,7 @@ from labilis.run.set_aside import AsideMass, mass_of_aside
 
 def with_aside(project: Project, view: ShapeView, piece: str) -> tuple[Project, str]:
     """(statements, name) with the weight of a piece set aside: a force at its centre of gravity,
-    shared out over the faces it touches, in every case. It falls the way stated weights fall, else
+    shared out over the faces it touches, in every case. It falls the way a stated weight does, else
     against z. Raises LabilisError when it touches nothing or what it weighs is not known."""
     found = _weighed(project, view, piece)
     faces = tuple(("face", int(face)) for face in found.faces)
@@ -27,16 +27,26 @@ def with_aside(project: Project, view: ShapeView, piece: str) -> tuple[Project, 
         at=at,  # type: ignore[arg-type]
     )
     name = project.free_name("loads", f"weight of {piece}")
-    falls = next(
-        (load for load in project.loads if isinstance(load, WeightLoad)), WeightLoad(name=name)
-    )
-    push = (found.mass * g for g in project.numbers(falls, "acceleration"))  # t times mm/s²
+    push = (found.mass * g for g in _gravity(project))  # t times mm/s²
     force = ForceLoad(
         name=name,
         on=hub.name,
         components=tuple(shown.stated(one, "force", 4) for one in push),  # type: ignore[arg-type]
     )
     return with_load_in_all(project.with_item("hubs", hub), force), name
+
+
+_G, _NEAR = 9810.0, 0.03  # mm/s²; what a weight may be off it and be gravity, no shock or sway
+
+
+def _gravity(project: Project) -> list[float]:
+    """The acceleration (3,) mm/s² of the first weight that is gravity, else against z."""
+    for load in project.loads:
+        if isinstance(load, WeightLoad):
+            stated = project.numbers(load, "acceleration")
+            if abs(float(np.linalg.norm(stated)) / _G - 1.0) < _NEAR:
+                return stated
+    return [0.0, 0.0, -_G]
 
 
 def _weighed(project: Project, view: ShapeView, piece: str) -> AsideMass:

@@ -72,14 +72,7 @@ def _rectangle(
 def _run(project: Project, corners: tuple[Corner, ...], number: int) -> tuple[str, str, str] | None:
     """(axis, text at its start, text at its end) of a side along x or y, None of a slanted one."""
     one, two = corners[number], corners[number + 1]
-    level = [
-        abs(
-            project.value(getattr(one, axis), "length")
-            - project.value(getattr(two, axis), "length")
-        )
-        < _ALIKE
-        for axis in ("x", "y")
-    ]
+    level = [_alike(project, getattr(one, axis), getattr(two, axis)) for axis in ("x", "y")]
     if level[0] == level[1]:
         return None
     axis = "y" if level[0] else "x"
@@ -142,10 +135,8 @@ def _moved_on(
     if run is None:
         raise _drawn()
     axis, start, end = run
-    fixed, moves = (
-        (end, (number,)) if number == 0 else (start, tuple(range(number + 1, len(corners))))
-    )
-    mover = start if number == 0 else end
+    fixed, mover = (end, start) if number == 0 else (start, end)
+    moves = (0,) if number == 0 else tuple(range(number + 1, len(corners)))
     sign = 1.0 if project.value(mover, "length") > project.value(fixed, "length") else -1.0
     # what moves along with the end of the run stays level with it
     shift = sign * project.value(text, "length") - (
@@ -154,10 +145,7 @@ def _moved_on(
     made = list(corners)
     for k in moves:
         old = getattr(corners[k], axis)
-        if (
-            old == mover
-            or abs(project.value(old, "length") - project.value(mover, "length")) < _ALIKE
-        ):
+        if _alike(project, old, mover):
             new = _onward(project, fixed, text, sign)
         elif is_plain(project, old):
             new = shown.stated(project.value(old, "length") + shift, "length", 9)

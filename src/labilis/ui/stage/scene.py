@@ -203,7 +203,8 @@ class Scene:
         self.scale = 0.0
         self.cut: Cut | None = None
         self._view: ShapeView | None = None
-        self._inside: SolidInside | None = None
+        self._drawn: MeshFindings | None = None
+        self._inside: SolidInside | None = None  # of the mesh that is drawn, once it is cut
         self._shown: dict[str, Any] = {}  # the field's values and motion at all nodes, its colours
 
     def clear(self, *names: str) -> None:
@@ -240,8 +241,10 @@ class Scene:
         if "body" in self.actors and self._view is not None and self.body is not None:
             part = _closed_parts(self._view, np.asarray(self.body.cell_data["face"]))
             self._add_cut("cut body", caps(self.body, part, self.cut), color=PAPER.cut)
-        if self._inside is None:
+        if self._drawn is None:
             return
+        if self._inside is None:
+            self._inside = SolidInside(self._drawn)
         if "mesh" in self.actors:
             self._add_cut("cut mesh", self._inside.cut(self.cut, None, None), color=PAPER.cut)
         if "field" in self.actors and self._shown:
@@ -336,8 +339,12 @@ class Scene:
                 color=PAPER.accent,
                 point_size=7,
             )
-        self._inside = SolidInside(mesh)
+        self._of_mesh(mesh)
         self.fill()
+
+    def _of_mesh(self, mesh: MeshFindings) -> None:
+        if mesh is not self._drawn:
+            self._drawn, self._inside = mesh, None
 
     def show_field(
         self,
@@ -366,7 +373,7 @@ class Scene:
             interpolate_before_map=True,
             line_width=7,
         )
-        self._inside = SolidInside(mesh)
+        self._of_mesh(mesh)
         self._shown = {"motion": motion, "values": values, "colours": colours, "limits": limits}
         self.fill()
 
