@@ -137,3 +137,19 @@ def test_holes_that_do_not_lie_on_each_other() -> None:
         assert len(bends) > 3
         for bend in bends:
             assert not [offer for offer in join_offers(view, (bend,)) if "bolt" in offer.key]
+
+
+def test_a_pick_looks_at_the_holes_about_it_only(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A perforated plate on another one: one pick does not go through all of them, which held the
+    window for seconds."""
+    from labilis.app import joining
+
+    holes = [(6.0 + 12 * column, 5.0 + 10 * row) for column in range(10) for row in range(6)]
+    _, view = shown(
+        plate("low", 0.0, 2.0, "shell", holes, 4.0), plate("top", 2.0, 2.0, "shell", holes, 4.0)
+    )
+    looked: list[Any] = []
+    whole = joining._hole
+    monkeypatch.setattr(joining, "_hole", lambda *what: (looked.append(what), whole(*what))[1])
+    assert join_offers(view, holes_of(view, "low")[:1])[0].key == "bolts"
+    assert 2 <= len(looked) < 10

@@ -136,13 +136,14 @@ def _hole(view: ShapeView, item: tuple[str, int]) -> _Hole | None:
     return _Hole(items, view.body_of(of, index), axis, centre, radius, low, high)
 
 
+_PARALLEL = 0.999  # cosine of axes that are one
 _ON_AXIS = 0.25  # of the radius: holes that a bolt still goes through
 _NEAR = 1.0  # of the thinner wall: the gap across which holes are on each other
 
 
 def _meet(one: _Hole, two: _Hole) -> bool:
     """Whether one bolt goes through both holes, of walls that lie on each other or nearly so."""
-    if abs(float(one.axis @ two.axis)) < 0.999 or max(one.radius, two.radius) > 2 * min(
+    if abs(float(one.axis @ two.axis)) < _PARALLEL or max(one.radius, two.radius) > 2 * min(
         one.radius, two.radius
     ):
         return False
@@ -159,31 +160,41 @@ def _meet(one: _Hole, two: _Hole) -> bool:
 def _through_each(view: ShapeView, selection: Selection) -> list[Selection]:
     """For each hole that is picked, it and all holes of other pieces that lie on it and on each
     other; none where no other piece is met."""
-    candidates = [("face", int(row)) for row in np.flatnonzero(view.faces.inner)]
-    candidates += [("edge", int(row)) for row in np.flatnonzero(view.edges.kind == "circle")]
-    holes: list[_Hole] = []
-    known: set[tuple[str, int]] = set()
-    for item in (*selection, *candidates):
-        hole = None if item in known else _hole(view, item)
-        if hole is not None:
-            known |= set(hole.items)
-            holes.append(hole)
-    chosen, found = set(selection), []
-    used: set[int] = set()
-    for first, hole in enumerate(holes):
-        if not chosen & set(hole.items) or first in used:
+    found: list[Selection] = []
+    done: set[tuple[str, int]] = set()
+    if len(view.bodies) < 2:
+        return found
+    for item in selection:
+        first = None if item in done else _hole(view, item)
+        if first is None:
             continue
-        group = [first]
-        for member in group:  # grows while it is gone through
-            group += [
-                other
-                for other in range(len(holes))
-                if other not in group and _meet(holes[member], holes[other])
-            ]
-        used |= set(group)
-        if len({holes[member].body for member in group}) > 1:
-            found.append(tuple(item for member in group for item in holes[member].items))
+        group, known = [first], set(first.items)
+        for hole in group:  # grows while it is gone through
+            for other in _about(view, hole):
+                met = None if other in known else _hole(view, other)
+                if met is not None and _meet(hole, met):
+                    known |= set(met.items)
+                    group.append(met)
+        done |= known
+        if len({hole.body for hole in group}) > 1:
+            found.append(tuple(part for hole in group for part in hole.items))
     return found
+
+
+def _about(view: ShapeView, hole: _Hole) -> list[tuple[str, int]]:
+    """Round edges and faces about the axis of a hole that may be of another one that lies on it:
+    a plate may have thousands that do not."""
+    found: list[tuple[str, int]] = []
+    for of, table, kind in (("edge", view.edges, "circle"), ("face", view.faces, "cylinder")):
+        centre = table.centroid if of == "edge" else view.faces.origin
+        off = centre - hole.centre
+        off = off - (off @ hole.axis)[:, None] * hole.axis
+        # the middle of an arc lies off the axis by less than its radius
+        reach = _ON_AXIS * hole.radius + (table.radius if of == "edge" else 0.0)
+        near = (table.kind == kind) & (np.linalg.norm(off, axis=1) <= reach)
+        near &= np.abs(table.direction @ hole.axis) > _PARALLEL
+        found += [(of, int(row)) for row in np.flatnonzero(near)]
+    return [item for item in found if _bore(view, item) is not None]
 
 
 def _bore_region(project: Project, view: ShapeView, items: Selection) -> tuple[Project, str]:
@@ -229,9 +240,11 @@ def _whole(view: ShapeView, items: list[tuple[str, int]]) -> Selection:
             found |= {("face", int(row)): None for row in _touching(view, index, same)}
         if of == "edge":
             centre, radius = circle_centre(view, index), float(view.edges.radius[index])
-            for other in np.flatnonzero(
-                (view.edges.kind == "circle") & (np.abs(view.edges.radius - radius) < 1e-3 * radius)
-            ):
+            alike = (view.edges.kind == "circle") & (
+                np.abs(view.edges.radius - radius) < 1e-3 * radius
+            )
+            alike &= np.linalg.norm(view.edges.centroid - centre, axis=1) < 1.01 * radius
+            for other in np.flatnonzero(alike):
                 if (
                     view.body_of("edge", int(other)) == view.body_of(of, index)
                     and np.linalg.norm(circle_centre(view, int(other)) - centre) < 0.01 * radius
