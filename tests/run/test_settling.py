@@ -380,3 +380,16 @@ def test_a_mesh_that_comes_out_far_finer_is_not_the_other_one(
     own.unknowns, tried[:] = 40_000, []
     assert mesh_error.OtherMesh(None, None, own)._made[0].unknowns == 69_000  # type: ignore[arg-type]
     assert tried == [1.5, 2.5]
+
+
+def test_first_yield_of_what_is_pulled_has_its_error() -> None:
+    """Nothing buckles there, and yield is all that is asked."""
+    pulled = wall(mesh={"size": "16 mm"}, criteria={"required_factor": "1", "modes": 1})
+    for load in pulled["loads"]:
+        if "components" in load:
+            load["components"] = [f"-({text})" for text in load["components"]]
+    project = load_project(pulled)
+    results, keys = run(project), stage_keys(project)
+    modes, strength = results[keys.modes], results[keys.strength]
+    assert len(modes.positive) == 0 and np.isfinite(strength.strength_factor)
+    assert 0.0 <= modes.yield_error < 1.0

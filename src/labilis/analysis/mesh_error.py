@@ -72,7 +72,7 @@ class OtherMesh:
     def _made(self) -> tuple[MeshFindings, LoadScene, Tied, Factor]:
         for sides in (*TRIED, next(sides for most, sides in FINER if self.own.unknowns <= most)):
             mesh, bonds, findings = mesh_stage(self.project, self.part, sides)
-            ratio = (self.own.unknowns / max(findings.unknowns, 1)) ** (1.0 / dimensions(self.own))
+            ratio = self._sides(findings)
             # a part drawn with slivers can come out far finer where larger elements do not fit: no
             # mesh to compare with, and a long run
             if (
@@ -109,7 +109,8 @@ class OtherMesh:
         nothing = MeshErrors(np.full(len(modes.factors), np.nan), float("nan"))
         count = min(len(modes.positive), _MOST)
         if count == 0:
-            return nothing
+            alone = float("nan") if modes.held_unstable else self._alone(case, yields, limits)
+            return nothing._replace(first_yield=alone)
         earlier = None if self.before is None else self.before.modes.get(case)
         if self.before is not None and earlier is not None and len(earlier.positive) >= count:
             ratios = sides_between(self.own, modes.energy, self.before.mesh)
@@ -141,6 +142,23 @@ class OtherMesh:
             errors_between(modes, other, ratios),
             _yield_error(yields, strength.strength_factor, ratios),
         )
+
+    def _alone(self, case: str, yields: float, limits: dict[str, float | None]) -> float:
+        """Error of first yield where nothing buckles: of a part that is pulled it is all there is.
+        The meshes are compared by their counts, as there is no mode to say where they count."""
+        if not np.isfinite(yields):
+            return float("nan")
+        try:
+            findings, scene, tied, stiffness = self._made
+            other = strength_stage(scene, case, tied, stiffness, limits)[0].strength_factor
+        except Exception:
+            return float("nan")
+        return _yield_error(yields, other, np.array([self._sides(findings)]))
+
+    def _sides(self, other: MeshFindings) -> float:
+        """Sides of another mesh over those of the own one, by their unknowns."""
+        times = self.own.unknowns / max(other.unknowns, 1)
+        return float(times ** (1.0 / dimensions(self.own)))
 
 
 def _yield_error(own: float, other: float | None, ratios: np.ndarray) -> float:
