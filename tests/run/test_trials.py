@@ -476,3 +476,31 @@ def test_a_verified_factor_is_traced_for_and_one_of_a_perfect_part_is_not_known(
     assert found_of(bowed, asked, {trial_key(bowed, {"t": "4 mm"}, True): row}) == [row]
     (row,) = run_plan(Snapshot(perfect), asked, {}, workers=1)
     assert math.isnan(row.response("verified factor")) and "not known" in keeps(perfect, asked, row)
+
+
+@pytest.mark.parametrize(
+    ("value", "off", "held"),
+    [
+        (2.0, 0.1, ""),
+        (1.6, 0.1, "within its mesh error"),
+        (1.4, 0.0, "is under 1.5"),
+        (1.6, float("nan"), ""),  # of a file that was kept before it was known
+    ],
+)
+def test_first_yield_keeps_to_its_limit_with_its_mesh_error(
+    value: float, off: float, held: str
+) -> None:
+    asked = plan(limits=(Limit(response="first yield", at_least="1.5"),))
+    tried = dataclasses.replace(
+        trial({"first factor": 9.0, "mass": 0.001, "first yield": value}, error=0.3),
+        yield_error=off,
+    )
+    from labilis.run.trials import response_text
+    from labilis.run.trials.ranking import margins
+
+    said = keeps(project(), asked, tried)
+    assert (held in said) and bool(said) == bool(held)
+    assert (margins(project(), asked, tried)[0] >= 0) == (not held)
+    assert ("±" in response_text("first yield", value, tried.error_of("first yield"))) == (
+        off == off
+    )

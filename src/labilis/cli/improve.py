@@ -194,10 +194,8 @@ def _line(number: int, trial: Any, objective: str) -> str:
     from labilis.run.trials import response_text
 
     at = ", ".join(f"{name} {text}" for name, text in zip(trial.parameters, trial.texts))
-    said = (
-        trial.reason
-        or f"{objective} {response_text(objective, trial.response(objective), trial.mesh_error)}"
-    )
+    value, error = trial.response(objective), trial.error_of(objective)
+    said = trial.reason or f"{objective} {response_text(objective, value, error)}"
     return f"{number:4d}  {at}: {said} ({trial.seconds:.1f} s)"
 
 
@@ -251,7 +249,7 @@ def _print_table(plan: Any, rows: list[Any], held: list[str]) -> None:
             str(number),
             *(texts.get(vary.parameter, "") for vary in plan.vary),
             *(
-                response_text(name, trial.response(name, of), trial.mesh_error)
+                response_text(name, trial.response(name, of), trial.error_of(name))
                 for name, of in shown
             ),
             trial.driver,
@@ -345,7 +343,7 @@ def _print_compared(
     from rich.table import Table
 
     from labilis.model import RESPONSES
-    from labilis.run.trials import response_text
+    from labilis.run.trials import error_in, response_text
 
     table = Table(box=None, padding=(0, 2, 0, 0))
     for head in ("", *names, "change"):
@@ -360,7 +358,7 @@ def _print_compared(
         table.add_row(
             name,
             *(
-                response_text(name, value, float(found["mesh_error"]))
+                response_text(name, value, error_in(found, name))
                 for value, found in zip((a, b), figures)
             ),
             change,

@@ -100,7 +100,7 @@ def _plan(
             (
                 *(texts.get(vary.parameter, "") for vary in plan.vary),
                 *(
-                    response_text(name, trial.response(name, of), trial.mesh_error)
+                    response_text(name, trial.response(name, of), trial.error_of(name))
                     for name, of in plan.shown
                 ),
                 keeps(project, plan, trial) or "–",

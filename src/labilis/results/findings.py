@@ -530,7 +530,7 @@ class TrialFindings(Findings):
     driver, kind: of the first mode; reason: why there is no answer, in words, '' where there is
     one; whose, least (m,): the first factor of every driver and of every kind of mode that was
     found; beyond: the largest factor up to which all modes of all cases are known, so that what is
-    not among them lies above it."""
+    not among them lies above it; yield_error: of first yield, as mesh_error."""
 
     parameters: Annotated[Texts, Dims("p")]
     texts: Annotated[Texts, Dims("p")]
@@ -547,6 +547,11 @@ class TrialFindings(Findings):
     whose: Annotated[Texts, Dims("m")] = field(default_factory=lambda: np.zeros(0, dtype="U1"))
     least: Annotated[Floats, Dims("m")] = field(default_factory=lambda: np.zeros(0))
     beyond: float = math.nan
+    yield_error: float = math.nan
+
+    def error_of(self, name: str) -> float:
+        """How far a response can be off for the mesh, relative, nan where that is not known."""
+        return self.yield_error if name == "first yield" else self.mesh_error
 
     def response(self, name: str, of: str = "") -> float:
         """A response by its name; the first factor `of` a driver or a kind, nan where no mode

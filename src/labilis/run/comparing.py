@@ -10,7 +10,7 @@ from typing import Any
 from labilis.edit.variants import differences
 from labilis.model import CLASS_FACTORS, RESPONSES, Project, shown
 from labilis.run.report import ProjectReport
-from labilis.run.trials.ranking import response_text
+from labilis.run.trials.ranking import error_in, response_text
 
 _LIKE = 1.05  # of element sizes that count as alike
 
@@ -107,7 +107,7 @@ def _with_change(
     if found is None:
         return "–"
     value = float(found["responses"][name])
-    words = response_text(name, value, float(found["mesh_error"]))
+    words = response_text(name, value, error_in(found, name))
     if first is None or found is first:
         return words
     base = float(first["responses"][name])

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 import numpy as np
 
@@ -18,16 +19,33 @@ _OF_FACTOR = (
 )  # what the mesh error of the first factor counts for
 
 
+_WITH_BAND = ("first factor", "first yield")  # told with their errors
+
+
+def _band(response: str, value: float, trial: TrialFindings) -> float:
+    """How much a response may be off for its mesh, nought where it has no error of its own or
+    none is known."""
+    error = trial.error_of(response)
+    counts = response in (*_OF_FACTOR, "first yield")
+    return error * abs(value) if counts and math.isfinite(value) and math.isfinite(error) else 0.0
+
+
 def response_text(name: str, value: float, error: float = math.nan) -> str:
-    """A response with its unit, and the first factor with how far it can be off."""
+    """A response with its unit, and first factor and first yield with how far they can be off."""
     kind = RESPONSE_KINDS[name][0]
     if math.isnan(value):
         return "–"
     if math.isinf(value):
         return "none"
-    band = f" ± {100 * error:.2g} %" if name == "first factor" and math.isfinite(error) else ""
+    band = f" ± {100 * error:.2g} %" if name in _WITH_BAND and math.isfinite(error) else ""
     unit = shown.unit(kind)
     return f"{shown.value(value, kind):.4g}{band}{' ' + unit if unit else ''}"
+
+
+def error_in(found: Mapping[str, Any], name: str) -> float:
+    """How far a response of `figures_of` can be off for the mesh, relative, nan where that is not
+    known."""
+    return float(found.get("yield_error" if name == "first yield" else "mesh_error", math.nan))
 
 
 def limit_words(project: Project, limit: Limit) -> str:
@@ -52,12 +70,10 @@ def keeps(project: Project, plan: TrialPlan, trial: TrialFindings) -> str:
             limit.of and limit.at_most is not None and limit.of not in trial.whose
         ):
             return f"its {limit.words} is not known" + _beyond(trial, limit.of)
-        band = 0.0
-        if limit.response in _OF_FACTOR and math.isfinite(value):
-            if math.isnan(trial.mesh_error):
-                return f"how far its {limit.words} can be off for its mesh is not known"
-            band = trial.mesh_error * abs(value)
-        said = response_text(limit.response, value, trial.mesh_error)
+        if limit.response in _OF_FACTOR and math.isfinite(value) and math.isnan(trial.mesh_error):
+            return f"how far its {limit.words} can be off for its mesh is not known"
+        band = _band(limit.response, value, trial)
+        said = response_text(limit.response, value, trial.error_of(limit.response))
         if limit.at_least is not None and value - band < project.number(limit, "at_least"):
             near = " within its mesh error" if value >= project.number(limit, "at_least") else ""
             return f"its {limit.words} {said} is under {limit.at_least}{near}"
@@ -88,11 +104,7 @@ def margins(project: Project, plan: TrialPlan, trial: TrialFindings) -> Floats:
     found = []
     for limit in plan.limits:
         value = _value(limit, trial)
-        band = (
-            trial.mesh_error * abs(value)
-            if limit.response in _OF_FACTOR and math.isfinite(value)
-            else 0.0
-        )
+        band = _band(limit.response, value, trial)
         for field, sign in (("at_least", 1.0), ("at_most", -1.0)):
             end = project.number_if(limit, field)
             if end is not None:
@@ -144,7 +156,9 @@ def best_of(
             f"{keeps(project, plan, rows[0])}.",
         )
     best = good[0]
-    value = response_text(plan.objective, best.response(plan.objective, plan.of), best.mesh_error)
+    value = response_text(
+        plan.objective, best.response(plan.objective, plan.of), best.error_of(plan.objective)
+    )
     if plan.how == "goal":
         aim = project.number(plan, "goal")
         band = (

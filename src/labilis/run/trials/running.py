@@ -170,6 +170,7 @@ def trial_of(project: Project, point: Point, answer: Mapping[str, Any]) -> Trial
         whose=np.array(list(answer.get("least", {})), dtype=str),
         least=np.array(list(answer.get("least", {}).values()), dtype=float),
         beyond=float(answer.get("beyond", math.nan)),
+        yield_error=float(answer.get("yield_error", math.nan)),
     )
 
 
@@ -248,6 +249,7 @@ def figures_of_trial(trial: TrialFindings | None) -> dict[str, Any] | None:
     return {
         "responses": {name: trial.response(name) for name in RESPONSES},
         "mesh_error": trial.mesh_error,
+        "yield_error": trial.yield_error,
         "driver": trial.driver,
         "kind": trial.kind,
     }
@@ -284,6 +286,7 @@ def figures_of(
         "least": least,
         "beyond": beyond,
         "mesh_error": math.nan if modes is None else modes.first_error,
+        "yield_error": _yield_error(report),
         "unsound": next(
             (why for case in report.cases for why in soundness(case.facts, case.evidence)), ""
         ),
@@ -341,6 +344,13 @@ def _yield(case: CaseReport) -> float:
         if strength is None or case.facts.without_yield
         else float(strength.strength_factor)
     )
+
+
+def _yield_error(report: ProjectReport) -> float:
+    """Mesh error of the case that yields first."""
+    known = [case for case in report.cases if not math.isnan(_yield(case))]
+    first = min(known, key=_yield, default=None)
+    return math.nan if first is None else first.facts.yield_error
 
 
 def _capacity(case: CaseReport) -> float:

@@ -198,7 +198,7 @@ class ImprovePage(QWidget):
                 "◉ best" if trial is best else "○" if held else "●",
                 *(texts.get(name, "") for name in names),
                 *(
-                    response_text(name, trial.response(name, of), trial.mesh_error)
+                    response_text(name, trial.response(name, of), trial.error_of(name))
                     for name, of in asked
                 ),
                 held,
