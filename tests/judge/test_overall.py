@@ -318,3 +318,31 @@ def test_a_path_that_ended_early_has_lost_nothing_yet(
         elastic_yield=float("nan"),
     )
     assert TraceFindings.loss_words.fget(trace) == words  # type: ignore[attr-defined]
+
+
+def test_the_evidence_tells_what_first_yield_at_its_low_end_leaves() -> None:
+    """The check stands on first yield, which knows no better than its mesh."""
+    import dataclasses
+
+    from labilis.judge.evidence.overall import overall
+    from labilis.judge.overall import least_overall
+
+    case, _ = column(
+        strut("bar", 150, section=FLAT),
+        held={"foot": PIN, "head": SLIDE},
+        criteria={"modes": 2, "required_factor": "1", "capacity": "1"},
+    )
+
+    def at(off: float) -> object:
+        modes = dataclasses.replace(case.facts.modes, yield_error=off)
+        return dataclasses.replace(case.facts, modes=modes)
+
+    whole = least_overall(at(float("nan")), low=True)  # type: ignore[arg-type]
+    assert whole == least_overall(case.facts)
+    low = least_overall(at(0.3), low=True)  # type: ignore[arg-type]
+    assert whole is not None and low is not None and low.factor < whole.factor
+    assert low.factor / low.reduction == pytest.approx(0.7 * whole.factor / whole.reduction)
+    sure, unsure, hollow = (overall(at(off)) for off in (0.01, 0.6, 1.5))  # type: ignore[arg-type]
+    assert sure is not None and unsure is not None and hollow is not None
+    assert (sure.state, unsure.state, hollow.state) == ("good", "caution", "caution")
+    assert "60 % for its mesh" in unsure.text and sure.figure == unsure.figure

@@ -57,6 +57,9 @@ class OverallCheck:
     factor: float
 
 
+_NOTHING = 1e-9  # of first yield, where its error is all of it
+
+
 def plate_reduction(slenderness: float) -> float:
     """ρ of equation (B.1)."""
     phi = 0.5 * (1 + _PLATE_ALPHA * (slenderness - _PLATE_PLATEAU) + slenderness)
@@ -67,12 +70,15 @@ def plate_reduction(slenderness: float) -> float:
     )
 
 
-def overall_checks(facts: CaseFacts) -> tuple[tuple[OverallCheck, ...], str]:
-    """(checks of all positive modes, '') or ((), why there is none)."""
+def overall_checks(facts: CaseFacts, low: bool = False) -> tuple[tuple[OverallCheck, ...], str]:
+    """(checks of all positive modes, '') or ((), why there is none). `low`: with first yield at the
+    low end of its mesh error."""
     modes, strength, mesh = facts.modes, facts.strength, facts.mesh
     if modes is None or strength is None or mesh is None or len(modes.positive) == 0:
         return (), "there are no modes"
     ultimate = strength.strength_factor
+    if low and not math.isnan(facts.yield_error):
+        ultimate *= max(1.0 - facts.yield_error, _NOTHING)
     if not math.isfinite(ultimate) or ultimate <= 0 or facts.yield_strength is None:
         return (), "there is no yield strength, or nothing yields"
     acting = {str(name) for name in strength.loads}
@@ -141,9 +147,9 @@ def _check(number: int, critical: float, ultimate: float, kind: str) -> OverallC
     )
 
 
-def least_overall(facts: CaseFacts) -> OverallCheck | None:
-    """The check that governs, None where there is none."""
-    checks, _ = overall_checks(facts)
+def least_overall(facts: CaseFacts, low: bool = False) -> OverallCheck | None:
+    """The check that governs, None where there is none; `low` as in `overall_checks`."""
+    checks, _ = overall_checks(facts, low)
     return min(checks, key=lambda item: item.factor, default=None)
 
 

@@ -1,6 +1,9 @@
 """What the part carries by the general method of EN 1993, beside its ideal factors."""
 
+import math
+
 from labilis.judge.evidence.base import CaseFacts, Evidence
+from labilis.judge.figures import error_text
 from labilis.judge.overall import least_overall, overall_checks
 
 
@@ -19,7 +22,15 @@ def overall(facts: CaseFacts) -> Evidence | None:
             "trace",
         )
     needed = facts.capacity_required
-    enough = least.factor >= needed
+    low = least_overall(facts, low=True)
+    assert low is not None
+    enough = low.factor >= needed
+    off = (
+        ""
+        if math.isnan(facts.yield_error)
+        else f" First yield is known within {error_text(facts.yield_error)} for its mesh: "
+        f"{low.factor:.4g} at its low end."
+    )
     more = "" if enough else " Trace the part: a trace knows more than the curve."
     return Evidence(
         "overall check",
@@ -29,6 +40,6 @@ def overall(facts: CaseFacts) -> Evidence | None:
         f"By EN 1993-1-1, 6.3.4 an imperfect part carries {least.factor:.4g} × the load "
         f"(slenderness {least.slenderness:.3g}, "
         f"{least.curve}, reduction {least.reduction:.3g}, mode {least.mode + 1}); {needed:.4g} is "
-        f"asked for.{more}",
+        f"asked for.{off}{more}",
         "trace",
     )
