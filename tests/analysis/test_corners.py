@@ -3,11 +3,13 @@ they hang on it."""
 
 from __future__ import annotations
 
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 import pytest
 
+from labilis.analysis.joints import _closed_at
 from labilis.model import load_project
 from labilis.run import Plan, Runner, Snapshot, stage_keys
 from tests.frames import STEEL
@@ -90,3 +92,27 @@ def test_a_tip_on_a_wall_hangs_on_a_point() -> None:
     wall = sheet("wall", [(-100, -100), (100, -100), (100, 100), (-100, 100)])
     tip = sheet("tip", [(0, 0), (40, 80), (-40, 80)], turns=UP)
     assert pairs(wall, tip) == {("wall", "tip"): 1}
+
+
+def test_the_sides_of_a_pyramid_are_joined_along_their_edges() -> None:
+    """Those that face each other meet in the tip, which the others close."""
+    found = pairs(sheet("side", [(0, 0), (40, 80), (-40, 80)], turns=(("x", 60.0),), copies=RING))
+    assert len(found) == 4 and min(found.values()) > 3
+
+
+def test_the_middle_of_a_wall_is_no_closed_corner() -> None:
+    """The tip of three sides stands on the middle node of nine of a wall: their edges are joined to
+    each other, the wall has none there and hangs on the node."""
+    row = np.array([[0, 1, 4, 3], [1, 2, 5, 4], [3, 4, 7, 6], [4, 5, 8, 7]])
+    sides = np.array([[4, 9, 10], [4, 10, 11], [4, 11, 9]])
+    mesh: Any = SimpleNamespace(
+        cells=(
+            SimpleNamespace(shell=True, elements=row, body=np.zeros(4, dtype=int)),
+            SimpleNamespace(shell=True, elements=sides, body=np.array([1, 2, 3])),
+        )
+    )
+    asked = {(body, 4) for body in range(4)}
+    assert _closed_at(mesh, asked) == {(1, 4), (2, 4), (3, 4)}
+    # one side less, and both of its neighbours have an open edge
+    mesh.cells[1].elements, mesh.cells[1].body = sides[:2], np.array([1, 2])
+    assert _closed_at(mesh, asked - {(3, 4)}) == set()

@@ -139,6 +139,26 @@ def test_holes_that_do_not_lie_on_each_other() -> None:
             assert not [offer for offer in join_offers(view, (bend,)) if "bolt" in offer.key]
 
 
+def test_holes_whose_axes_look_the_other_way() -> None:
+    """A plate turned over, off the origin: levels along the axis change their sign with it."""
+    over = plate("top", 0.0, 4.0, "solid", [(20.0, 40.0), (20.0, 20.0), (100.0, 30.0)])
+    over["place"] = {
+        "turns": [{"about": "x", "angle": "180 deg"}],
+        "at": ["0 mm", "60 mm", "504 mm"],
+    }
+    low = plate("low", 0.0, 4.0, "solid", HOLES)
+    low["place"] = {"at": ["0 mm", "0 mm", "500 mm"]}
+    _, view = shown(low, over)
+    axes = {
+        float(np.sign(view.faces.direction[row][2]))
+        for piece in ("low", "top")
+        for _, row in holes_of(view, piece)
+    }
+    offers = join_offers(view, holes_of(view, "low"))
+    assert axes == {-1.0, 1.0}, "or this says nothing"
+    assert "3 bolts" in offers[0].words
+
+
 def test_a_pick_looks_at_the_holes_about_it_only(monkeypatch: pytest.MonkeyPatch) -> None:
     """A perforated plate on another one: one pick does not go through all of them, which held the
     window for seconds."""

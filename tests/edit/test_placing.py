@@ -290,6 +290,9 @@ def test_a_plate_along_an_edge_and_a_rib_into_the_corner(
     foot = edge_footing(view, edge, tuple(up))
     assert foot is not None and foot.normal == pytest.approx(up)
     assert foot.inside @ (view.faces.centroid[top] - view.edges.centroid[edge]) > 0
+    along = (foot.end - foot.start) / np.linalg.norm(foot.end - foot.start)
+    # the plate's own axes: along the edge, up, and out of the base
+    assert np.cross(along, foot.normal) @ foot.inside == pytest.approx(-1.0)
     inset = np.zeros(3) if foot.sheet else foot.inside
     made, name = with_plate_along(
         project, _owner(view, project, "edge", edge), foot.start, foot.end, foot.normal, inset

@@ -65,14 +65,18 @@ def joints(facts: CaseFacts) -> Evidence | None:
         )
     if len(mesh.near):
         least = int(mesh.near_gap.argmin())
+        gap = float(mesh.near_gap[least])
         return Evidence(
             "joints",
             str(len(mesh.near)),
             "pairs only near",
             "caution",
             f"{_both(mesh, mesh.near[least])} come as near as "
-            f"{shown.length(mesh.near_gap[least], 2)} and are not joined. If a weld "
-            "closes that gap, state the weld gap in the Mesh station.",
+            f"{shown.length(gap, 2)} and are not joined. If a weld "
+            "closes that gap, state the weld gap in the Mesh station."
+            if gap >= 0
+            else f"{_both(mesh, mesh.near[least])} reach {shown.length(-gap, 2)} into each other "
+            "and are not joined. Move one until they touch along an edge or a face.",
             "mesh",
         )
     return _made(mesh, made)
