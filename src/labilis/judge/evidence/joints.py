@@ -63,27 +63,29 @@ def joints(facts: CaseFacts) -> Evidence | None:
             "there, or let them touch over a face.",
             "mesh",
         )
-    if len(mesh.near):
-        least = int(mesh.near_gap.argmin())
-        gap = float(mesh.near_gap[least])
-        return Evidence(
-            "joints",
-            str(len(mesh.near)),
-            "pairs only near",
-            "caution",
-            f"{_both(mesh, mesh.near[least])} come as near as "
-            f"{shown.length(gap, 2)} and are not joined. If a weld "
-            "closes that gap, state the weld gap in the Mesh station."
-            if gap >= 0
-            else f"{_both(mesh, mesh.near[least])} reach {shown.length(-gap, 2)} into each other "
-            "and are not joined. Move one until they touch along an edge or a face.",
-            "mesh",
-        )
-    return _made(mesh, made)
+    return _near(mesh) if len(mesh.near) else _made(mesh, made)
 
 
 def _both(mesh: MeshFindings, pair: NDArray[np.int64]) -> str:
     return f"'{mesh.bodies[pair[0]]}' and '{mesh.bodies[pair[1]]}'"
+
+
+def _near(mesh: MeshFindings) -> Evidence:
+    least = int(mesh.near_gap.argmin())
+    gap = float(mesh.near_gap[least])
+    return Evidence(
+        "joints",
+        str(len(mesh.near)),
+        "pairs only near",
+        "caution",
+        f"{_both(mesh, mesh.near[least])} come as near as "
+        f"{shown.length(gap, 2)} and are not joined. If a weld "
+        "closes that gap, state the weld gap in the Mesh station."
+        if gap >= 0
+        else f"{_both(mesh, mesh.near[least])} reach {shown.length(-gap, 2)} into each other "
+        "and are not joined. Move one until they touch along an edge or a face.",
+        "mesh",
+    )
 
 
 def hinged(mesh: MeshFindings) -> NDArray[np.bool_]:
