@@ -48,7 +48,7 @@ def test_every_end_has_its_words(end: str) -> None:
     assert rung.meets
     words = {
         "limit": "limit",
-        "line yield": "first yield of a line on the trace",
+        "line yield": "what a line carries elastically, on the trace",
         "first yield": "first yield on the trace",
         "bifurcation": "a bifurcation on the trace",
         "end": "not yet at its limit",

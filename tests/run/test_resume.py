@@ -19,7 +19,7 @@ from labilis.store.checkpoints import CheckpointFile
 from tests.analysis.test_trace import EI, PINNED, STEEL, L, roof, traced
 from tests.analysis.test_trace import TraceControl as Control
 from tests.commands import labilis
-from tests.mechanics.test_line_path import column
+from tests.mechanics.test_line_path import SLIM, column
 
 
 def project_of(**plan: Any) -> Any:
@@ -91,10 +91,8 @@ def test_a_yielding_trace_left_off_gives_the_same_path(tmp_path: Path) -> None:
 
 def test_a_trace_of_lines_left_off_knows_the_yield_of_what_it_did_before() -> None:
     """Left off on both sides of the first yield of a line, which bounds what is verified."""
-    trace = {"mode": 1, "amplitude": "3 mm", "beyond_yield": 2.0, "longest": "0.2"}
-    project = load_project(
-        column({"shape": "round", "diameter": "20 mm"}, 400, 20_000, trace=trace)
-    )
+    trace = {"mode": 1, "amplitude": "8 mm", "beyond_yield": 2.0, "longest": "0.2"}
+    project = load_project(column(SLIM, 2000, 20_000, trace=trace))
     whole, _ = run(project)
     crossed = int(np.argmax(whole.factors > whole.elastic_yield))
     assert 2 < crossed < len(whole.factors) - 1
@@ -104,6 +102,23 @@ def test_a_trace_of_lines_left_off_knows_the_yield_of_what_it_did_before() -> No
         assert again.elastic_yield == pytest.approx(whole.elastic_yield, rel=1e-6)
         assert again.verified == pytest.approx(whole.verified, rel=1e-6)
         assert again.factors == pytest.approx(whole.factors, rel=1e-9)
+
+
+def test_a_trace_of_lines_that_yield_left_off_goes_on_as_if_it_had_not_been() -> None:
+    """Left off before and after fibres have yielded."""
+    trace = {"mode": 1, "amplitude": "2 mm", "longest": "0.2"}
+    project = load_project(
+        column({"shape": "round", "diameter": "20 mm"}, 400, 20_000, trace=trace)
+    )
+    whole, _ = run(project)
+    yielded = int(np.argmax(whole.plastic > 0))
+    assert 2 < yielded < len(whole.factors) - 2 and whole.verified_by == "limit"
+    for stop_at in (yielded - 1, yielded + 1):
+        _, left = run(project, stop_at=stop_at)
+        again, _ = run(project, left)
+        assert again.factors == pytest.approx(whole.factors, rel=1e-7)
+        assert again.plastic == pytest.approx(whole.plastic, abs=1e-8)
+        assert again.verified == pytest.approx(whole.verified, rel=1e-7)
 
 
 def test_regions_may_come_and_go_between() -> None:

@@ -123,9 +123,7 @@ class TraceRecord:
             before.negative.tolist(),
             before.ratios.tolist(),
         )
-        own = self.elastic[self.order]
-        reached = before.stress[:, own] / self.strength[self.order][own]
-        self.elastic_ratios = reached.max(axis=1, initial=0.0).tolist()
+        self.elastic_ratios = before.beyond.tolist()
         self.peaks, self.plastic, self.forces = (
             before.peaks.tolist(),
             before.strains.tolist(),
@@ -153,6 +151,7 @@ class TraceRecord:
             np.array(self.iterations, dtype=np.int64),
             np.array(self.negative, dtype=np.int64),
             np.array(self.ratios),
+            np.array(self.elastic_ratios),
             np.array(self.peaks),
             np.array(self.plastic),
             np.array(self.forces),
@@ -176,7 +175,8 @@ class TraceRecord:
         self.iterations.append(point.iterations)
         self.negative.append(point.negative)
         reached = point.peak[self.elastic] / self.strength[self.elastic]
-        self.elastic_ratios.append(float(reached.max(initial=0.0)))
+        sheared = float(point.shear.max(initial=0.0))
+        self.elastic_ratios.append(max(float(reached.max(initial=0.0)), sheared))
         self.ratios.append(float(np.maximum(point.peak / self.strength, point.demand).max()))
         self.forces.append(point.factor * self.unit if np.isnan(point.driving) else point.driving)
         self.plastic.append(float(point.plastic.max(initial=0.0)))
@@ -196,7 +196,7 @@ class TraceRecord:
 
     def elastic_yield(self) -> float:
         """Factor at which what stays elastic although the material is to yield first reaches its
-        yield strength, nan if it does not."""
+        yield strength, or lines that yield the shear that their law takes; nan if nothing does."""
         if self.plan.material != "yielding" or not self.elastic_ratios:
             return float("nan")
         if self.elastic_ratios[0] >= 1.0:

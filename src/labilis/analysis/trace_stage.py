@@ -15,12 +15,14 @@ from labilis.analysis.elements import element_order, make_blocks
 from labilis.analysis.materials import material_of
 from labilis.analysis.regions import Floats, Ints
 from labilis.analysis.trace_record import TraceRecord, probes_of
-from labilis.mechanics.blocks import ElementBlock
+from labilis.mechanics.blocks import ElementBlock, StiffBlock
+from labilis.mechanics.line_block import LineBlock
 from labilis.mechanics.plastic import YieldLaw
 from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project, TracePlan
 from labilis.results.checkpoint import TraceCheckpoint
 from labilis.results.findings import ModesFindings, TraceFindings
+from labilis.results.section_class import compact_section
 from labilis.results.weaker_side import weaker_side
 from labilis.shape import PartShape
 from labilis.solve.system import System
@@ -62,7 +64,7 @@ def trace_stage(
     )
     acting = _acting(project, case, scene, tied)
     ideal = float(modes.positive[0]) if len(modes.positive) else float("nan")
-    laws = _laws(project, part, bodies, len(system.blocks)) if plan.material == "yielding" else []
+    laws = _laws(project, part, bodies, system.blocks) if plan.material == "yielding" else []
     tracer = _tracer(scene, tied, acting, _control(project, ideal), laws)
     gathered = _record(project, case, part, scene, tied, tracer, modes, yields, amplitude, ideal)
     if resume is not None:
@@ -300,15 +302,20 @@ def _imperfect(project: Project, mesh: Mesh, modes: ModesFindings) -> tuple[Mesh
 
 
 def _laws(
-    project: Project, part: PartShape, bodies: tuple[Ints, ...], count: int
+    project: Project, part: PartShape, bodies: tuple[Ints, ...], blocks: Sequence[StiffBlock]
 ) -> list[YieldLaw | None]:
-    """For each block how its material yields; None without a yield strength."""
-    laws: list[YieldLaw | None] = [None] * count
+    """For each block how its material yields; None without a yield strength, and for lines whose
+    walls would buckle before they have yielded all over."""
+    laws: list[YieldLaw | None] = [None] * len(blocks)
     for number, body in enumerate(bodies):
         material = material_of(project, part.pieces[int(body[0])])
         if material.yield_strength is None:
             continue
         start = project.number(material, "yield_strength")
+        if isinstance(blocks[number], LineBlock) and not _compact(
+            part, int(body[0]), start, project.number(material, "youngs_modulus")
+        ):
+            continue
         points = [(0.0, start)]
         for row, (strain, stress) in enumerate(project.evaluated(material)["hardening"]):
             where = f"materials/{material.name}/hardening/{row}"
@@ -329,6 +336,18 @@ def _laws(
             stresses,
         )
     return laws
+
+
+def _compact(part: PartShape, body: int, strength: float, modulus: float) -> bool:
+    """Whether a line may yield all over its section."""
+    member = next((item for item in part.members if body in item.bodies), None)
+    if member is None:
+        return False
+    own = member.wall
+    wall = None if own is None else (own.width, own.thickness, own.edges)
+    return compact_section(
+        member.area, member.i_min, member.thickness, wall, member.radius, strength, modulus
+    )
 
 
 def _probe(modes: ModesFindings, plan: TracePlan) -> int:

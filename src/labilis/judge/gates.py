@@ -385,7 +385,8 @@ def _by_trace(trace: TraceFindings, needed: float) -> Gate:
             "trace",
         )
     further = (
-        "Lines stay elastic in it: mesh what yields there as shells or solids"
+        "What lines with slim walls, or in shear, carry beyond it does not know: mesh them as "
+        "shells or solids"
         if trace.verified_by == "line yield"
         else "Let the material yield in it"
         if trace.verified_by == "first yield"

@@ -226,7 +226,7 @@ def _verified(facts: CaseFacts) -> list[Rung]:
         loss = trace.loss_words or "traced"
         end = {
             "limit": "limit",
-            "line yield": "first yield of a line on the trace",
+            "line yield": "what a line carries elastically, on the trace",
             "first yield": "first yield on the trace",
             "bifurcation": "a bifurcation on the trace",
             "end": "not yet at its limit",

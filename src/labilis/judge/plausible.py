@@ -10,6 +10,7 @@ from labilis.judge.hand.plate import plate_stress
 from labilis.judge.screening import elastic_of
 from labilis.model import Project
 from labilis.results.findings import MemberFindings
+from labilis.results.section_class import thin_section
 
 FREEST, FIRMEST = (
     2.0,
@@ -21,8 +22,6 @@ _ONE_FREE, _FIRM = 0.425, 6.97
 # of a member's largest compression, that its mean must be: what bends has no upper bound here
 _MOSTLY = 0.5
 _LITTLE = 0.05  # of the largest compression anywhere
-# radius of gyration over thickness from which a section is thin, and its walls have to be known
-_THIN = 1.5
 # how far a first factor may lie beyond the range. Of 64 parts of the corpus (seed 31) those of one
 # piece had 0.83 times the least (a threaded rod, whose core is thinner than its mean section) to
 # 1.5 times the largest (a stepped plate); those of several pieces 0.22 times (members longer than
@@ -123,8 +122,7 @@ def _is_plate(members: MemberFindings) -> bool:
 
 def is_thin(members: MemberFindings, k: int) -> bool:
     """Whether the section of a member is far wider than its walls are thick."""
-    radius = math.sqrt(float(members.i_min[k] / members.area[k]))
-    return radius > _THIN * float(members.thickness[k])
+    return thin_section(*(float(x[k]) for x in (members.area, members.i_min, members.thickness)))
 
 
 def _walls(members: MemberFindings, k: int, e: float, ratio: float) -> tuple[float, float]:

@@ -7,7 +7,7 @@ Analysis and Design of Elastic Beams), Poisson's ratio taken as zero in them.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +21,8 @@ _A, _B = 0.445948490915965, 0.091576213509771
 _POINTS = np.array(
     [[_A, _A], [1 - 2 * _A, _A], [_A, 1 - 2 * _A], [_B, _B], [1 - 2 * _B, _B], [_B, 1 - 2 * _B]]
 )
+# times: 512 fibres; of a rectangle under n = 0.8 they leave 1 % of its moment to the other axis
+_HALVED = 9
 _WEIGHTS = 0.5 * np.repeat([0.223381589678011, 0.109951743655322], 3)
 
 
@@ -32,7 +34,9 @@ class CrossSection:
     i_y = ∫z², i_z = ∫y² mm⁴, i_z the smaller; torsion J mm⁴; shear_y, shear_z mm² that carry shear;
     shear_centre (2,) mm from the centroid; warping C_w mm⁶; polar (4,): ∫(y² + z²) [1, z, -y, y² +
     z²] dA, mm⁴ to mm⁶; points (k, 2) mm, the outermost ones; omega (k,) mm² there: the warping
-    function about the shear centre, its mean nought.
+    function about the shear centre, its mean nought; fibres (f, 4): y, z, omega and area mm² of
+    about equal parts of the section; twist_arm mm: the largest St Venant's shear stress over G and
+    the rate of twist.
     """
 
     area: float
@@ -48,6 +52,8 @@ class CrossSection:
     polar: Floats
     points: Floats
     omega: Floats
+    fibres: Floats = field(default_factory=lambda: np.zeros((0, 4)))
+    twist_arm: float = 0.0
 
     @property
     def radius(self) -> float:
@@ -120,6 +126,28 @@ def cross_section(points: Floats, triangles: Ints) -> CrossSection:
         polar,
         places[hull],
         omega_there,
+        _fibres(np.stack([y, z, about, weight], axis=2).reshape(-1, 4)),
+        float(np.hypot(slope[..., 0] - z, slope[..., 1] + y).max()),
+    )
+
+
+def _fibres(points: Floats) -> Floats:
+    """(f, 4) means of y, z, omega and sums of the area of parts of a section given by points (n,
+    4): halved again and again across their longer extent."""
+    parts = [points]
+    for _ in range(_HALVED):
+        halves = []
+        for part in parts:
+            if len(part) < 2:
+                halves.append(part)
+                continue
+            low, high = part[:, :2].min(axis=0), part[:, :2].max(axis=0)
+            across = int(np.argmax(high - low))
+            first = part[:, across] < 0.5 * (low + high)[across]
+            halves += [part[first], part[~first]]
+        parts = halves
+    return np.array(
+        [[*np.average(part[:, :3], axis=0, weights=part[:, 3]), part[:, 3].sum()] for part in parts]
     )
 
 

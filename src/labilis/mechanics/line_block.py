@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.mechanics import line, line_path
+from labilis.mechanics import line, line_path, line_plastic
 from labilis.mechanics.blocks import ENERGY_PARTS, Slices
 from labilis.mechanics.cross_section import CrossSection
 from labilis.mechanics.plastic import Memory, YieldLaw
@@ -19,6 +19,7 @@ Ints = NDArray[np.int64]
 # of a section's reach: √(E Cw / GJ) of square tubes and bars lies under 0.07, of flats, angles and
 # rectangular tubes from 0.14 on, of channels and I sections above 2
 _FADES = 0.1
+_NEARLY = 0.99  # of yield: elements beyond are looked at by their fibres
 
 
 @dataclass(frozen=True)
@@ -114,8 +115,16 @@ class LineBlock:
         found = line.second_state(self.geometry, local.reshape(len(local), -1))
         return np.concatenate([found, np.zeros((len(found), 4))], axis=1)
 
-    def remember(self, law: YieldLaw) -> None:
-        """Lines stay elastic: who traces them looks at their largest stress."""
+    def remember(self, law: YieldLaw) -> Memory:
+        """Memory of a yielding material at the fibres of five sections of each element."""
+        return line_plastic.blank_fibres(law, len(self.elements), len(self.section.fibres))
+
+    @cached_property
+    def _fibres(self) -> line_plastic.FibreForms:
+        fibres = self.section.fibres if self._warps else self.section.fibres * [1, 1, 0, 1]
+        return line_plastic.fibre_forms(
+            self.geometry, self._forms.ends, fibres, self.modulus, self.released
+        )
 
     @cached_property
     def _forms(self) -> line_path.LineForms:
@@ -135,6 +144,25 @@ class LineBlock:
         end)."""
         # places themselves, far from the origin, would round the chord's direction away
         ends, moved = self.nodes[self.elements], motion[self.elements]
+        yielded: list[tuple[Ints, Floats]] = []
+
+        def yielding(d: Floats, c: Floats, force: Floats) -> tuple[Ints, line_plastic.Yielded]:
+            assert memory is not None
+            twisted = np.einsum("mij,mjk,mk->mi", g.twisting, self._forms.ends, c)
+            peak = self._peak(np.concatenate([force, twisted], axis=1))
+            memory.demand[:] = peak / memory.law.stress[0]
+            touched: NDArray[np.bool_] = memory.p.max(axis=(1, 2)) > 0
+            rows = np.flatnonzero(touched | (memory.demand > _NEARLY))
+            fresh = rows[~touched[rows]]
+            still = np.setdiff1d(np.arange(len(peak)), rows)
+            memory.trial_plastic[still], memory.trial_p[still] = memory.plastic[still], 0.0
+            outermost = memory.demand[fresh].copy()
+            found = line_plastic.fibre_state(self._fibres, d[rows], c[rows], memory, rows)
+            memory.demand[fresh] = np.maximum(memory.demand[fresh], outermost)
+            yielded.append((rows, found.stress))
+            return rows, found
+
+        g = self.geometry
         found = line_path.line_state(
             self._forms,
             (ends[:, 1] - ends[:, 0]) + (moved[:, 1] - moved[:, 0]),
@@ -142,10 +170,22 @@ class LineBlock:
             motion[self.warp_of][:, :, 0],
             tangent,
             np.zeros(len(self.elements)) if free is None else free,
+            None if memory is None else yielding,
         )
-        direct, bent = self.end_stress(found.state)
-        peak = np.abs(direct[..., None] + bent).max(axis=(1, 2))
+        peak = self._peak(found.state)
+        for rows, stress in yielded:
+            peak[rows] = stress
+        if memory is not None:
+            areas = (self.section.shear_y, self.section.shear_z)
+            memory.shear = line_plastic.shear_use(
+                memory.law, found.state[:, :6], found.rate, areas, self.section.twist_arm
+            )
         yield self._all, found.force, found.tangent, peak
+
+    def _peak(self, state: Floats) -> Floats:
+        """Largest combined stress (m,) MPa at an end."""
+        direct, bent = self.end_stress(state)
+        return np.asarray(np.abs(direct[..., None] + bent).max(axis=(1, 2)))
 
     def turned_over(self, motion: Floats, rotation: Floats) -> bool:
         """Lines have no inside."""

@@ -17,6 +17,7 @@ end forces add to that is `line.geometric`. Coarse elements do not lock in their
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -25,8 +26,12 @@ from numpy.typing import NDArray
 
 from labilis.mechanics import line
 from labilis.mechanics.jets import Jet, cross, dot, length, unit
+from labilis.mechanics.line_plastic import Yielded
 
 Floats = NDArray[np.float64]
+# from motions of the ends (m, 6), local motions (m, 9) and elastic end forces (m, 6): elements that
+# may yield, and what they do
+YieldingEnds = Callable[[Floats, Floats, Floats], tuple[NDArray[np.int64], Yielded]]
 _FREE = 9  # second end beside the first, turn of the first, turn of the second
 _LOCAL = 9  # stretch, turns of both ends in the element's axes, rates of twist of both
 _SERIES = 0.02  # of 1 - cos(angle/2) under which α / sin α is summed: eight terms leave 1e-16
@@ -50,11 +55,13 @@ class LineForms:
 
 class LineState(NamedTuple):
     """force (m, 6, 3) N, N mm and N mm² in the order of a line block's members; tangent (m, 18, 18)
-    or None; state (m, 10) as in a line block, in the turned axes."""
+    or None; state (m, 10) as in a line block, in the turned axes, its bimoments elastic; rate
+    (m,) 1/mm: largest rate of twist."""
 
     force: Floats
     tangent: Floats | None
     state: Floats
+    rate: Floats
 
 
 def line_forms(g: line.LineGeometry, frames: Floats) -> LineForms:
@@ -84,37 +91,47 @@ def line_forms(g: line.LineGeometry, frames: Floats) -> LineForms:
 
 
 def line_state(
-    forms: LineForms, chord: Floats, rotation: Floats, rates: Floats, tangent: bool, free: Floats
+    forms: LineForms,
+    chord: Floats,
+    rotation: Floats,
+    rates: Floats,
+    tangent: bool,
+    free: Floats,
+    yielding: YieldingEnds | None = None,
 ) -> LineState:
     """Of elements whose second end lies at chord (m, 3) mm from the first, whose ends have turned
-    by rotation (m, 2, 3, 3), with rates of twist rates (m, 2); free (m,): strain of free growth."""
+    by rotation (m, 2, 3, 3), with rates of twist rates (m, 2); free (m,): strain of free growth;
+    yielding: what end forces become where the material yields."""
     g, m = forms.geometry, len(chord)
     local = _local_motion(forms, chord, rotation)
     c = np.concatenate([np.stack([part.value for part in local], axis=1), rates], axis=1)
     bow = np.einsum("mapq,mq->map", forms.bent, c, optimize=True)
     d = np.einsum("map,mp->ma", forms.relative + 0.5 * bow, c)
     d[:, 0] -= free * g.length
-    force = np.einsum("mab,mb->ma", g.stiff, d)
     slope = forms.relative + bow
+    ends = _ends(forms, slope, d, c, yielding)
     twisted = np.einsum("mij,mj->mi", g.twisting, np.einsum("mij,mj->mi", forms.ends, c))
     rate = np.einsum("mgp,mp->mg", forms.rate, c)
     helix = forms.wagner * g.weight
     inner = (
-        np.einsum("map,ma->mp", slope, force)
+        ends.inner
+        + np.einsum("map,ma->mp", slope, ends.force)
         + np.einsum("mij,mi->mj", forms.ends, twisted)
         + np.einsum("mg,mgp->mp", 0.5 * helix * rate**3, forms.rate)
         + np.einsum("mpq,mq->mp", forms.hinges, c)
     )
-    state = np.concatenate([force, twisted], axis=1)
+    state = np.concatenate([ends.force, twisted], axis=1)
     slopes = np.zeros((m, _LOCAL, 11))  # of c to the nine free motions and the two rates
     slopes[:, :7, :_FREE] = np.stack([part.slope for part in local], axis=1)
     slopes[:, 7, 9] = slopes[:, 8, 10] = 1.0
     nodal = _on_nodes(np.einsum("mpq,mp->mq", slopes, inner))
+    most = np.abs(rate).max(axis=1)
     if not tangent:
-        return LineState(nodal.reshape(m, 6, 3), None, state)
+        return LineState(nodal.reshape(m, 6, 3), None, state, most)
     second = (
-        np.swapaxes(slope, 1, 2) @ g.stiff @ slope
-        + np.einsum("ma,mapq->mpq", force, forms.bent, optimize=True)
+        ends.second
+        + np.swapaxes(ends.lever, 1, 2) @ ends.stiffness @ ends.lever
+        + np.einsum("ma,mapq->mpq", ends.force, forms.bent, optimize=True)
         + np.swapaxes(forms.ends, 1, 2) @ g.twisting @ forms.ends
         + np.einsum("mg,mgp,mgq->mpq", 1.5 * helix * rate**2, forms.rate, forms.rate, optimize=True)
         + forms.hinges
@@ -123,7 +140,38 @@ def line_state(
     for number, part in enumerate(local):
         matrix[:, :_FREE, :_FREE] += inner[:, number, None, None] * part.curvature
     matrix = _on_nodes(np.swapaxes(_on_nodes(matrix), 1, 2))
-    return LineState(nodal.reshape(m, 6, 3), np.swapaxes(matrix, 1, 2), state)
+    return LineState(nodal.reshape(m, 6, 3), np.swapaxes(matrix, 1, 2), state, most)
+
+
+class _Ends(NamedTuple):
+    """force (m, 6), stiffness (m, 6, 6), lever (m, 6, 9), inner (m, 9) and second (m, 9, 9) as in
+    `line_plastic.Yielded`, lever with the slope of the ends' motions."""
+
+    force: Floats
+    stiffness: Floats
+    lever: Floats
+    inner: Floats
+    second: Floats
+
+
+def _ends(
+    forms: LineForms, slope: Floats, d: Floats, c: Floats, yielding: YieldingEnds | None
+) -> _Ends:
+    """What end forces are at motions d (m, 6), elastic where nothing yields."""
+    g, m = forms.geometry, len(d)
+    found = _Ends(
+        np.einsum("mab,mb->ma", g.stiff, d),
+        g.stiff.copy(),
+        slope.copy(),
+        np.zeros((m, _LOCAL)),
+        np.zeros((m, _LOCAL, _LOCAL)),
+    )
+    if yielding is not None:
+        rows, part = yielding(d, c, found.force)
+        found.force[rows], found.stiffness[rows] = part.force, part.stiffness
+        found.lever[rows] += part.lever
+        found.inner[rows], found.second[rows] = part.inner, part.second
+    return found
 
 
 def _on_nodes(values: Floats) -> Floats:

@@ -7,7 +7,7 @@ strain stands for the strain, second Piola-Kirchhoff stress for the stress."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,12 +22,19 @@ _HARD, _MOST = 1e-12, 60
 @dataclass(frozen=True)
 class YieldLaw:
     """modulus MPa, ratio; stress (k,) MPa over equivalent plastic strain (k,), rising from the
-    yield strength at 0; constant beyond."""
+    yield strength at 0; beyond: slope after the last, MPa."""
 
     modulus: float
     ratio: float
     strain: Floats
     stress: Floats
+    beyond: float = 0.0
+
+    def rising(self, least: float) -> YieldLaw:
+        """The same with slopes of at least `least` MPa everywhere."""
+        rises = np.maximum(np.diff(self.stress), least * np.diff(self.strain))
+        stress = self.stress[0] + np.concatenate([[0.0], np.cumsum(rises)])
+        return replace(self, stress=stress, beyond=max(self.beyond, least))
 
     @property
     def shear(self) -> float:
@@ -37,9 +44,9 @@ class YieldLaw:
     def strength(self, p: Floats) -> tuple[Floats, Floats]:
         """(yield stress, its slope) at equivalent plastic strains of any shape."""
         slopes = (
-            np.append(np.diff(self.stress) / np.diff(self.strain), 0.0)
+            np.append(np.diff(self.stress) / np.diff(self.strain), self.beyond)
             if len(self.strain) > 1
-            else np.zeros(1)
+            else np.array([self.beyond])
         )
         piece = np.clip(np.searchsorted(self.strain, p, side="right") - 1, 0, len(self.strain) - 1)
         return self.stress[piece] + slopes[piece] * (p - self.strain[piece]), slopes[piece]
@@ -49,7 +56,8 @@ class YieldLaw:
 class Memory:
     """What elements remember: plastic strain and equivalent plastic strain p at the last accepted
     point and at the last trial; demand: for each element the largest elastic predictor over the
-    yield stress. Shapes (..., 6 or 3) and (...)."""
+    yield stress; shear: of lines see `line_plastic.shear_use`, else nought. Shapes (..., 6, 3 or 1)
+    and (...)."""
 
     law: YieldLaw
     plastic: Floats
@@ -57,10 +65,11 @@ class Memory:
     trial_plastic: Floats = field(init=False)
     trial_p: Floats = field(init=False)
     demand: Floats = field(init=False)
+    shear: Floats = field(init=False)
 
     def __post_init__(self) -> None:
         self.trial_plastic, self.trial_p = self.plastic.copy(), self.p.copy()
-        self.demand = np.zeros(len(self.p))
+        self.demand, self.shear = np.zeros(len(self.p)), np.zeros(len(self.p))
 
     def accept(self) -> None:
         """The trial becomes the memory."""
@@ -96,7 +105,7 @@ def return_in_space(
     if len(rows) == 0:
         return stress, moduli, new_plastic, new_p, demand
     g = law.shear
-    step = _grown(law, q[rows], p[rows], 3 * g)
+    step = hardening_step(law, q[rows], p[rows], 3 * g)
     _, slope = law.strength(p[rows] + step)
     way = deviator[rows] / norm[rows, None]
     flow = np.sqrt(1.5) * way
@@ -117,7 +126,7 @@ def return_in_space(
     return stress, moduli, new_plastic, new_p, demand
 
 
-def _grown(law: YieldLaw, q: Floats, p: Floats, stiff: float) -> Floats:
+def hardening_step(law: YieldLaw, q: Floats, p: Floats, stiff: float) -> Floats:
     """Δp with q - stiff Δp = yield stress at p + Δp; exact after as many passes as the curve has
     pieces."""
     step = np.zeros_like(q)

@@ -43,7 +43,8 @@ class PathState:
 @dataclass(frozen=True)
 class TraceCheckpoint:
     """case; state: where the path stands; largest, probe (s,) mm; iterations, negative (s,); ratios
-    (s,): stress over yield strength; peaks (s,) MPa; strains (s,); forces (s,) N: of the points so
+    (s,): stress over yield strength; beyond (s,): what the material's law does not take, beside
+    what it may reach; peaks (s,) MPa; strains (s,); forces (s,) N: of the points so
     far; frames (s, n, 3) mm: their motions; places (p,), probes (s, p, 4), stress (s, m), plastic
     (s, m): as in TraceFindings, of every point."""
 
@@ -54,6 +55,7 @@ class TraceCheckpoint:
     iterations: Ints
     negative: Ints
     ratios: Floats
+    beyond: Floats
     peaks: Floats
     strains: Floats
     forces: Floats

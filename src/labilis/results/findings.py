@@ -351,7 +351,7 @@ class ModesFindings(Findings):
 Verified = Literal["limit", "line yield", "first yield", "bifurcation", "end"]
 _VERIFIED: dict[Verified, str] = {
     "limit": "its limit",
-    "line yield": "first yield of a line",
+    "line yield": "what a line carries elastically",
     "first yield": "first yield",
     "bifurcation": "a bifurcation",
     "end": "where it ended",
@@ -379,7 +379,8 @@ class TraceFindings(Findings):
     plastic strain of the mesh's elements in the shapes kept;
     bifurcation: factor up to which a rising path was stable, nan where it was stable all the way;
     elastic_yield: where the material yields, the factor at which what stays elastic all the same
-    (lines) first reaches its yield strength, nan where it does not: nothing is verified beyond.
+    (lines with slim walls) first reaches its yield strength, or the shear of a line half of what
+    yields in shear, nan where nothing does: nothing is verified beyond.
     """
 
     case: str

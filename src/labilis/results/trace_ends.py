@@ -30,7 +30,7 @@ ENDS = {
         "Let the material yield to go on.",
     ),
     "line": (
-        "well past first yield of a line, and lines stay elastic",
+        "well past what a line carries elastically: its walls are slim, or it is sheared",
         "Mesh what yields there as shells or solids to go on.",
     ),
     "plastic": ("the plastic strain allowed was reached", "Allow more if the material takes it."),

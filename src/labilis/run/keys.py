@@ -13,7 +13,7 @@ from labilis.model import LabilisError, Piece, Project
 from labilis.results.memo import once_for
 
 STAGES = ("shape", "mesh", "strength", "modes", "trace")
-_VERSION = 28  # raise when a result's content changes its meaning
+_VERSION = 29  # raise when a result's content changes its meaning
 
 # of a trace: where it ends and what is found on the way, not the path itself
 _ENDS = {

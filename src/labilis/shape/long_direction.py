@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial import ConvexHull, QhullError
 
-from labilis.shape.face_tables import Floats
+from labilis.shape.face_tables import Floats, Ints
 
 # of the largest second moment, by which others count as large: below it the principal axes are a
 # matter of rounding
@@ -23,6 +23,20 @@ def longest_direction(second: Floats, points: Floats) -> Floats:
     alike = vectors[:, values > (1.0 - _ALIKE) * values[-1]]
     found = vectors[:, -1] if alike.shape[1] == 1 else _square_to_a_side(alike, points)
     return found * (1.0 if found[np.argmax(np.abs(found))] > 0 else -1.0)
+
+
+def longest_of_lines(points: Floats, offsets: Ints) -> Floats:
+    """The same of polylines alone: points (n, 3), offsets (k + 1,). Of a stub that is wider than
+    long it is along it, where its skin would say across."""
+    inner = np.ones(max(len(points) - 1, 0), dtype=bool)
+    inner[offsets[1:-1] - 1] = False
+    one, two = points[:-1][inner], points[1:][inner]
+    length = np.linalg.norm(two - one, axis=1)
+    middle = 0.5 * (one + two)
+    off = middle - length @ middle / length.sum()
+    second = np.einsum("k,ki,kj->ij", length, off, off)
+    second += np.einsum("k,ki,kj->ij", length / 12.0, two - one, two - one)
+    return longest_direction(second, points)
 
 
 def _square_to_a_side(alike: Floats, points: Floats) -> Floats:

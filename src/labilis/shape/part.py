@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from labilis.model import LabilisError, LineCopies, MirrorCopy, Piece, Place, Project
 from labilis.shape.ancestry import find_ancestry
 from labilis.shape.face_tables import Ancestry, EdgeTable, FaceTable, ShapeView, Tessellation, Whole
-from labilis.shape.long_direction import longest_direction
+from labilis.shape.long_direction import longest_direction, longest_of_lines
 from labilis.shape.members import Member, again, member_of
 from labilis.shape.midsurface import MidSurface, find_midsurface
 from labilis.shape.recipes.makers import make_recipe
@@ -125,6 +125,8 @@ class PartShape:
         centroid, long_axis, extents = _extents(
             [(joined.points, joined.triangles), *((item.points, item.triangles) for item in looks)]
         )
+        if not self.solids and self.sheets is None:
+            long_axis = longest_of_lines(joined.edge_points, joined.edge_offsets)
         return self._with_ghosts(
             ShapeView(
                 _join_faces([part.faces for part in self.components]),

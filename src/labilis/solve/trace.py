@@ -58,7 +58,8 @@ class TracePoint:
     """One converged state: factor; motion (total, 3) mm of all places; rotation (total, 3, 3) of
     turns; iterations; negative pivots of the tangent; peak (m,) largest von Mises stress of each
     element, MPa; arc: whether arc length found it; demand (m,): largest elastic predictor over the
-    yield stress, 0 where nothing yields; plastic (m,): largest equivalent plastic strain;
+    yield stress, 0 where nothing yields; plastic (m,): largest equivalent plastic strain; shear
+    (m,): that of lines that yield beside what their law takes, 0 elsewhere;
     driving N: force that the prescribed motions need, as work over their largest, nan without
     them."""
 
@@ -72,6 +73,7 @@ class TracePoint:
     demand: Floats
     plastic: Floats
     driving: float
+    shear: Floats
 
 
 @dataclass
@@ -716,6 +718,10 @@ class Tracer:
             np.zeros(len(block.members)) if memory is None else memory.largest
             for block, memory in zip(self.system.blocks, self.memory)
         ]
+        shear = [
+            np.zeros(len(block.members)) if memory is None else memory.shear.copy()
+            for block, memory in zip(self.system.blocks, self.memory)
+        ]
         return TracePoint(
             value,
             state.motion,
@@ -727,6 +733,7 @@ class Tracer:
             np.concatenate(demand),
             np.concatenate(plastic),
             self._driving(last.inner),
+            np.concatenate(shear),
         )
 
     def _driving(self, inner: Floats) -> float:

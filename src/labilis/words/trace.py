@@ -141,7 +141,8 @@ def _plan_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
         found.append(
             (
                 Span(
-                    "Lines stay elastic: nothing is verified beyond their first yield.",
+                    "Lines yield over their sections, those with slim walls stay elastic: nothing "
+                    "is verified beyond their first yield.",
                     tone="quiet",
                 ),
             )
