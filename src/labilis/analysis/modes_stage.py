@@ -85,9 +85,7 @@ def modes_stage(
     Raises LabilisError when the factors crowd so much that none converges.
     """
     project, nodes, system = scene.project, len(scene.mesh.nodes), scene.system
-    force = float(np.linalg.norm(strength.applied[0, :3]))
-    # loads that balance each other have no resultant to name
-    force = 0.0 if force < 1e-3 * strength.growing_size else force
+    force = _resultant(strength)
     problem = buckling_problem(system, solved, stiffness)
     if problem.base_factor is None:
         return _unstable_when_held(scene, case, force, problem.unsymmetric)
@@ -130,7 +128,15 @@ def modes_stage(
         together=together,
         recovered=recovered_errors(system, motions),
         skin=skin,
+        twists=drawn.twists,
+        widest=drawn.widest,
     )
+
+
+def _resultant(strength: StrengthFindings) -> float:
+    """Size (N) of the growing loads; loads that balance each other have none to name."""
+    force = float(np.linalg.norm(strength.applied[0, :3]))
+    return 0.0 if force < 1e-3 * strength.growing_size else force
 
 
 def _solved(
@@ -214,33 +220,37 @@ def _unstable_when_held(
 @dataclass(frozen=True, kw_only=True)
 class _Drawn:
     """Modes at nodes (k, n, 3), largest movement one; with it the sides (k,) that buckle first,
-    their slopes, and how much a spring at the place that moves most would raise each factor."""
+    their slopes, and how much a spring at the place that moves most would raise each factor; twists
+    and widest as in `ModesFindings`."""
 
     shapes: Floats
     pull: Floats
     skew: Floats
     holds: Floats
+    twists: Floats
+    widest: Floats
 
 
 def _drawn(
     system: System, nodes: int, solved: SolvedCase, solution: ModesSolution, k_g: sparse.csr_matrix
 ) -> _Drawn:
     """Modes as they are drawn; zero where nothing of them moves a node."""
+    lines = [block for block in system.blocks if isinstance(block, LineBlock)]
+    twists = np.zeros((len(solution.factors), sum(len(block.elements) for block in lines)))
+    widest = np.ones(len(solution.factors))
     shapes = np.zeros((len(solution.factors), nodes, 3))
     holds, geometric = np.zeros(len(solution.factors)), Symmetric(k_g)
     pull, skew = buckling_sides(
         system, solved.growing, solved.held, solution.factors, solution.vectors
     )
     reach = max(
-        (
-            float(np.linalg.norm(block.section.points, axis=1).max())
-            for block in system.blocks
-            if isinstance(block, LineBlock)
-        ),
+        (float(np.linalg.norm(block.section.points, axis=1).max()) for block in lines),
         default=0.0,
     )
     for index in range(len(solution.factors)):
-        shape = system.places(system.ties.expand(solution.vectors[:, index]))
+        motion = system.ties.expand(solution.vectors[:, index])
+        shape = system.places(motion)
+        twist, furthest = _twisted(lines, motion.reshape(-1, 3))
         size = np.linalg.norm(shape, axis=1)
         largest = int(size.argmax())
         sign = np.sign(shape[largest][np.abs(shape[largest]).argmax()])
@@ -257,7 +267,24 @@ def _drawn(
             holds[index] = size[largest] ** 2 / work if abs(work) > 1e-300 else 0.0
             pull[index] *= sign * size[largest]
             skew[index] *= sign / size[largest]
-    return _Drawn(shapes=shapes, pull=pull, skew=skew, holds=holds)
+            twists[index] = sign * twist / size[largest]
+            widest[index] = max(furthest / size[largest], 1.0)
+        elif furthest > 0:
+            twists[index] = twist * np.sign(twist[np.abs(twist).argmax()]) / furthest
+    return _Drawn(shapes=shapes, pull=pull, skew=skew, holds=holds, twists=twists, widest=widest)
+
+
+def _twisted(lines: list[LineBlock], motion: Floats) -> tuple[Floats, float]:
+    """(turn (l,) of each element of lines about its own axis, largest motion of a point of their
+    sections at an end) in motions (n, 3) of places and turns."""
+    twists, furthest = [np.zeros(0)], 0.0
+    for block in lines:
+        turns = motion[block.turn_of[block.elements]]
+        twists.append(np.einsum("mi,mi->m", turns.mean(axis=1), block.frames[:, 0]))
+        arms = np.einsum("pk,mki->mpi", block.section.points, block.frames[:, 1:])
+        points = motion[block.elements][:, :, None] + np.cross(turns[:, :, None], arms[:, None])
+        furthest = max(furthest, float(np.linalg.norm(points, axis=3).max()))
+    return np.concatenate(twists), furthest
 
 
 def _proofs(

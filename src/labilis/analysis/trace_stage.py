@@ -28,6 +28,9 @@ from labilis.shape import PartShape
 from labilis.solve.system import System
 from labilis.solve.trace import TraceControl, TracePoint, Tracer, TraceResult
 
+# of a stress: sides that differ by less are alike
+_ALIKE = 1e-6
+
 
 def starting_amplitude(
     project: Project, plan: TracePlan, mesh: Mesh, modes: ModesFindings
@@ -37,7 +40,11 @@ def starting_amplitude(
     if plan.amplitude is not None:
         return project.number(plan, "amplitude", "trace/amplitude")
     moving = np.linalg.norm(modes.shapes[plan.mode - 1], axis=1) > 0.1
-    return float(np.ptp(mesh.nodes[moving], axis=0).max()) / 1000.0
+    if not moving.any():  # it only twists
+        moving[np.concatenate([cell.elements.ravel() for cell in mesh.cells if cell.line])] = True
+    # with the rest of their elements, so that a coarse mesh does not make a member shorter
+    whole = [cell.elements[moving[cell.elements].any(axis=1)].ravel() for cell in mesh.cells]
+    return float(np.ptp(mesh.nodes[np.concatenate(whole)], axis=0).max()) / 1000.0
 
 
 def trace_stage(
@@ -54,29 +61,20 @@ def trace_stage(
     """Follow one case, from the beginning or from where it was left off. `tell` is given what
     stands so far after every step, and what is needed to go on from there. Raises LabilisError for
     a mode that was not found and for loads that a trace does not take."""
-    plan = project.trace
-    mesh, amplitude = _imperfect(project, mesh, modes)
-    tied = make_tied(project, part.view, mesh, bonds)
-    blocks, bodies = make_blocks(project, part, mesh, tied.numbering)
-    system = System(mesh.nodes, (*blocks, *tied.springs), tied.ties)
-    scene = LoadScene(
-        project, part.view, mesh, tied.numbering, system, bodies, part.pieces, tied.held, tied.hubs
-    )
-    acting = _acting(project, case, scene, tied)
-    ideal = float(modes.positive[0]) if len(modes.positive) else float("nan")
-    laws = _laws(project, part, bodies, system.blocks) if plan.material == "yielding" else []
-    tracer = _tracer(scene, tied, acting, _control(project, ideal), laws)
-    gathered = _record(project, case, part, scene, tied, tracer, modes, yields, amplitude, ideal)
-    if resume is not None:
-        gathered.take_up(resume)
+    made = partial(_made, project, case, part, mesh, bonds, modes, yields)
     result = TraceResult()
     try:
+        tracer, gathered, laws = made(
+            _first_to_yield(made) if _undecided(project, mesh, modes) else ""
+        )
+        if resume is not None:
+            gathered.take_up(resume)
         for result, point in tracer.run(None if resume is None else resume.state):
             gathered.add(point)
             if _modes_wanted(project, gathered, point):
                 gathered.about_at, gathered.about = point.factor, tracer.modes_about()
             tell(gathered.findings(result, False), gathered.checkpoint(tracer.walk))
-            if reason := _beyond(project, part, gathered, point, bool(laws)):
+            if reason := _beyond(project, part, gathered, point, laws):
                 result.reason = reason
                 break
     except ArithmeticError as error:
@@ -87,6 +85,64 @@ def trace_stage(
             "trace-start",
         ) from error
     return gathered.findings(result, True)
+
+
+_Made = tuple[Tracer, TraceRecord, bool]
+
+
+def _made(
+    project: Project,
+    case: str,
+    part: PartShape,
+    mesh: Mesh,
+    bonds: Bonds,
+    modes: ModesFindings,
+    yields: dict[str, float | None],
+    side: str,
+) -> _Made:
+    """(tracer, what gathers its path, whether anything may yield) of a part that starts to a side
+    ('' as planned, else '+' or '-')."""
+    mesh, twist, amplitude = _imperfect(project, mesh, modes, side)
+    tied = make_tied(project, part.view, mesh, bonds)
+    blocks, bodies = make_blocks(project, part, mesh, tied.numbering)
+    blocks = _twisted(blocks, twist)
+    system = System(mesh.nodes, (*blocks, *tied.springs), tied.ties)
+    scene = LoadScene(
+        project, part.view, mesh, tied.numbering, system, bodies, part.pieces, tied.held, tied.hubs
+    )
+    acting = _acting(project, case, scene, tied)
+    ideal = float(modes.positive[0]) if len(modes.positive) else float("nan")
+    yielding = project.trace.material == "yielding"
+    laws = _laws(project, part, bodies, system.blocks) if yielding else []
+    tracer = _tracer(scene, tied, acting, _control(project, ideal), laws)
+    gathered = _record(project, case, part, scene, tied, tracer, modes, yields, amplitude, ideal)
+    return tracer, gathered, bool(laws)
+
+
+def _undecided(project: Project, mesh: Mesh, modes: ModesFindings) -> bool:
+    """Whether the weaker side is asked for and buckling itself does not tell it."""
+    plan = project.trace
+    if plan.mode == 0 or plan.sign != "weaker" or plan.mode > len(modes.factors):
+        return False
+    size, row = starting_amplitude(project, plan, mesh, modes), plan.mode - 1
+    return not weaker_side(abs(size), float(modes.pull[row]), float(modes.skew[row]))[0]
+
+
+def _first_to_yield(made: Callable[[str], _Made]) -> str:
+    """The side ('+' or '-') to which a part is nearer to yield after one step: that of a section
+    whose edges lie unevenly off its middle, where buckling alone knows no difference."""
+    reached = {}
+    for side in ("+", "-"):
+        tracer, gathered, _ = made(side)
+        try:
+            for number, (_, point) in enumerate(tracer.run()):
+                gathered.add(point)
+                if number == 1:
+                    break
+        except ArithmeticError:
+            pass
+        reached[side] = gathered.ratios[-1] if gathered.ratios else 0.0
+    return "-" if reached["-"] > reached["+"] * (1 + _ALIKE) else "+"
 
 
 def _tracer(
@@ -253,9 +309,33 @@ def _acting(project: Project, case: str, scene: LoadScene, tied: Tied) -> _Actin
     return found
 
 
-def _imperfect(project: Project, mesh: Mesh, modes: ModesFindings) -> tuple[Mesh, float]:
-    """(mesh with the starting shape, amplitude of its first mode with its sign, mm)."""
+def _twisted(blocks: tuple[ElementBlock, ...], twist: Floats) -> tuple[ElementBlock, ...]:
+    """Blocks whose lines are turned about their own axes by twist (l,), without stress."""
+    found: list[ElementBlock] = []
+    start = 0
+    for block in blocks:
+        if isinstance(block, LineBlock) and len(twist):
+            angle = twist[start : start + len(block.elements), None]
+            start += len(block.elements)
+            x, y, z = np.swapaxes(block.frames, 0, 1)
+            turned = (
+                x,
+                np.cos(angle) * y + np.sin(angle) * z,
+                np.cos(angle) * z - np.sin(angle) * y,
+            )
+            found.append(replace(block, frames=np.stack(turned, axis=1)))
+        else:
+            found.append(block)
+    return tuple(found)
+
+
+def _imperfect(
+    project: Project, mesh: Mesh, modes: ModesFindings, side: str
+) -> tuple[Mesh, Floats, float]:
+    """(mesh with the starting shape, twist (l,) of the elements of lines, amplitude of its first
+    mode with its sign, mm): the largest motion anywhere, at the points of lines' sections too."""
     plan, shape = project.trace, np.zeros_like(mesh.nodes)
+    twist = np.zeros(modes.twists.shape[1])
     amplitude = 0.0
     seeds = [
         (plan.mode, plan.sign, None),
@@ -272,33 +352,24 @@ def _imperfect(project: Project, mesh: Mesh, modes: ModesFindings) -> tuple[Mesh
                 "Choose another.",
                 "trace-mode",
             )
-        if not modes.shapes[mode - 1].any():
-            raise LabilisError(
-                f"Mode {mode} twists lines about their own axes, which moves none of their points: "
-                "it cannot be a starting shape.",
-                where,
-                "Start from another mode, or mesh what twists as shells or solids.",
-                "trace-twist",
-            )
         size = (
             starting_amplitude(project, plan, mesh, modes)
             if text is None
             else project.value(text, "length", where)
         )
         if sign == "weaker":
-            size *= (
-                1.0
-                if weaker_side(abs(size), float(modes.pull[mode - 1]), float(modes.skew[mode - 1]))[
-                    0
-                ]
-                == "+"
-                else -1.0
-            )
+            row = mode - 1
+            told, _ = weaker_side(abs(size), float(modes.pull[row]), float(modes.skew[row]))
+            backwards = (told or (side if number == 0 else "+")) == "-"
         else:
-            size *= 1.0 if sign == "+" else -1.0
+            backwards = sign == "-"
+        size *= -1.0 if backwards else 1.0
         amplitude = amplitude or size
+        size /= float(modes.widest[mode - 1]) if len(modes.widest) else 1.0
         shape += size * modes.shapes[mode - 1]
-    return replace(mesh, nodes=mesh.nodes + shape), amplitude
+        if len(twist):
+            twist += size * modes.twists[mode - 1]
+    return replace(mesh, nodes=mesh.nodes + shape), twist, amplitude
 
 
 def _laws(

@@ -18,6 +18,8 @@ def recommended(facts: CaseFacts, mode: int) -> list[tuple[str, str]]:
         return []
     shape, kind = facts.modes.shapes[mode], facts.kinds[mode]
     moving = np.linalg.norm(shape, axis=1) > 0.1
+    if not moving.any():  # lines that only twist: the codes know bows of them only
+        return []
     length = float(np.ptp(facts.mesh.nodes[moving], axis=0).max())
 
     def row(reason: str, size: float) -> tuple[str, str]:

@@ -272,7 +272,10 @@ class ModesFindings(Findings):
     of each factor's error, relative; skin (j, n) 1/mm³: relative rise of the first j factors per mm
     by which the skin of a solid moves outwards, per mm² of it, at the nodes, nought where it is
     held, tied or loaded; empty without solids; yield_error: how far the factor of first yield can
-    be off for its mesh, relative, nan where that was not found.
+    be off for its mesh, relative, nan where that was not found; twists (k, l) 1/mm: turn of each
+    element of lines about its own axis, in the blocks' order, beside the shape; widest (k,):
+    largest motion of a point of any line's section beside the shape's largest, at least one. What
+    only twists has a shape of noughts, and a largest motion of one at its sections' points.
     """
 
     case: str
@@ -302,6 +305,8 @@ class ModesFindings(Findings):
     recovered: Annotated[Floats, Dims("k")] = field(default_factory=lambda: np.zeros(0))
     skin: Annotated[Floats, Dims("i", "n")] = field(default_factory=lambda: np.zeros((0, 0)))
     yield_error: float = math.nan
+    twists: Annotated[Floats, Dims("k", "l")] = field(default_factory=lambda: np.zeros((0, 0)))
+    widest: Annotated[Floats, Dims("k")] = field(default_factory=lambda: np.zeros(0))
 
     @property
     def first_error(self) -> float:

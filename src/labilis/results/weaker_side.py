@@ -11,9 +11,9 @@ _DROP = 0.005  # of the factor: a difference between the sides that does not cou
 
 
 def weaker_side(amplitude: float, pull: float, skew: float) -> tuple[str, str]:
-    """('+' or '-', why) of the side to which a bow of `amplitude` mm lowers the factor most; `pull`
-    and `skew` as in ModesFindings. An imperfection δ to the side where the factor falls costs 2
-    √(skew δ) of it (Koiter 1945)."""
+    """('+' or '-', '' where neither, why) of the side to which a bow of `amplitude` mm lowers the
+    factor most; `pull` and `skew` as in ModesFindings. An imperfection δ to the side where the
+    factor falls costs 2 √(skew δ) of it (Koiter 1945)."""
     drops = {
         sign: 2 * float(np.sqrt(max(0.0, -skew * (number * amplitude + pull))))
         for sign, number in (("+", 1.0), ("-", -1.0))
@@ -31,4 +31,4 @@ def weaker_side(amplitude: float, pull: float, skew: float) -> tuple[str, str]:
             f"to that side the loads bend it by themselves, {shown.length(abs(pull), 3)} of the "
             "shape at its factor",
         )
-    return "+", "both sides are alike"
+    return "", "both sides buckle alike: it goes to the one that yields first"
