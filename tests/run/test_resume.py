@@ -3,6 +3,7 @@ loaded state."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -247,6 +248,9 @@ def test_recommended_amplitudes_by_kind() -> None:
     rows = recommended(facts, 0)
     assert facts.kinds[0] == "member bow" and len(rows) == 5
     words, size = next(row for row in rows if "curve b" in row[0])
-    moving = float(size.split()[0]) * 250
-    assert "EN 1993-1-1" in words and 0.85 * L < moving <= L
+    moving = float(size.split()[0]) * 200
+    assert "EN 1993-1-1" in words and "plastic" in words and 0.93 * L < moving <= 1.001 * L
+    elastic = replace(facts, project=project_of(material="elastic"))
+    words, size = next(row for row in recommended(elastic, 0) if "curve b" in row[0])
+    assert "elastic" in words and 0.93 * L < float(size.split()[0]) * 250 <= 1.001 * L
     assert recommended(facts, 7) == []

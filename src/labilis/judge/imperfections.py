@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.evidence.half_waves import waves_of
 from labilis.model import shown
+from labilis.results.findings import MeshFindings
 
-# bow over length for elastic analysis by column curve, EN 1993-1-1, table 5.1
-BOWS = {"a0": 350, "a": 300, "b": 250, "c": 200, "d": 150}
+# bow over length by column curve, EN 1993-1-1, table 5.1: for elastic and for plastic analysis
+BOWS = {
+    "elastic": {"a0": 350, "a": 300, "b": 250, "c": 200, "d": 150},
+    "yielding": {"a0": 300, "a": 250, "b": 200, "c": 150, "d": 100},
+}
 
 
 def recommended(facts: CaseFacts, mode: int) -> list[tuple[str, str]]:
@@ -20,15 +25,17 @@ def recommended(facts: CaseFacts, mode: int) -> list[tuple[str, str]]:
     moving = np.linalg.norm(shape, axis=1) > 0.1
     if not moving.any():  # lines that only twist: the codes know bows of them only
         return []
-    length = float(np.ptp(facts.mesh.nodes[moving], axis=0).max())
+    length = _extent(facts.mesh, moving)
 
     def row(reason: str, size: float) -> tuple[str, str]:
         return f"{reason}: {shown.length(size, 3)}", shown.stated(size, "length", 3)
 
     if kind == "member bow":
+        material = facts.project.trace.material
+        words = "plastic analysis" if material == "yielding" else "elastic analysis"
         return [
-            row(f"bow, curve {curve}: L/{over} (EN 1993-1-1, table 5.1)", length / over)
-            for curve, over in BOWS.items()
+            row(f"bow, curve {curve}: L/{over} (EN 1993-1-1, table 5.1, {words})", length / over)
+            for curve, over in BOWS[material].items()
         ]
     if kind == "member sway":
         return [row("sway 1/200 of the height (EN 1993-1-1, 5.3.2)", length / 200)]
@@ -44,3 +51,12 @@ def recommended(facts: CaseFacts, mode: int) -> list[tuple[str, str]]:
             wave / over,
         )
     ]
+
+
+def _extent(mesh: MeshFindings, moving: NDArray[np.bool_]) -> float:
+    """Largest extent (mm) of the elements with a node that moves: a coarse mesh makes no member
+    shorter."""
+    element = np.repeat(np.arange(len(mesh.sizes)), mesh.sizes)
+    there = np.zeros(len(mesh.sizes), dtype=bool)
+    there[element[moving[mesh.connectivity]]] = True
+    return float(np.ptp(mesh.nodes[mesh.connectivity[there[element]]], axis=0).max())
