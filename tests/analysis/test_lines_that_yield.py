@@ -378,3 +378,25 @@ def test_what_yields_in_a_drawn_thin_section_keeps_the_capacity_open() -> None:
     assert case.facts.trace.plastic.max() == 0.0
     assert gate(case, "capacity").state != "passes"
     assert load_project(stated)
+
+
+def test_a_bar_that_is_heated_between_walls_hardens() -> None:
+    """σ = E α ΔT to f_y, then σ = f_y + H p with p = α ΔT - σ / E: heat is no stress of its own,
+    and a path on which nothing moves is followed by its factor."""
+    stated = column({"shape": "square", "width": "30 mm"}, 200.0, 1.0)
+    stated["materials"][0]["expansion"] = "12e-6/K"
+    stated["materials"][0]["hardening"] = [["0.02", "400 MPa"]]
+    stated["supports"] = [
+        {"name": name, "on": name, "held": ["x", "y", "z", "turn_x", "turn_y", "turn_z"]}
+        for name in ("foot", "head")
+    ]
+    stated["loads"] = [{"kind": "temperature", "name": "heat", "change": "10 K"}]
+    stated["cases"] = [{"name": "hot", "loads": [{"load": "heat"}]}]
+    stated["trace"] = {"mode": 0, "target": "20", "first": "1", "material": "yielding"}
+    trace = traced(stated)
+    harder, strain = (400 - FY) / 0.02, 20 * 12e-5
+    stress = (FY + harder * strain) / (1 + harder / E)
+    assert trace.first_yield == pytest.approx(FY / (E * 12e-6 * 10), rel=0.01)
+    assert trace.factors[-1] == pytest.approx(20.0)
+    assert trace.peak[-1] == pytest.approx(stress, rel=1e-4)
+    assert trace.plastic[-1] == pytest.approx(strain - stress / E, rel=1e-4)

@@ -29,6 +29,8 @@ from labilis.solve.system import System
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+# of the size of all places: motions that are nothing but rounding
+_STILL = 1e-13
 _SHARP = 0.002  # by how much the first point after a limit may lie under the one before it
 _SOFTER = 0.3  # of the slope before: a step that moves the part so much further has snapped
 TiesAt = Callable[[Floats], Ties]  # places of all nodes (total, 3) -> ties about them
@@ -311,8 +313,13 @@ class Tracer:
             walk.step *= 0.4  # over the top: the largest factor would be missed
             return None
         walk.past = walk.past or tried.value < value
-        slope = (tried.value - value) / max(float(np.linalg.norm(tried.moved)), 1e-300)
-        walk.first_slope = walk.first_slope or slope
+        # what hardly moves (a bar that is heated between walls) has a slope of rounding only: nan,
+        # so that nothing is read from it
+        moved = float(np.linalg.norm(tried.moved))
+        still = _STILL * float(np.linalg.norm(self.places))
+        slope = (tried.value - value) / moved if moved > still else float("nan")
+        if not walk.first_slope and np.isfinite(slope):
+            walk.first_slope = slope
         point = self._point(tried.state, tried.value, tried.iterations, walk.arc)
         jumped = (
             walk.before is not None
