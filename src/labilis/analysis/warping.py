@@ -12,10 +12,12 @@ from numpy.typing import NDArray
 from labilis.analysis.regions import region_nodes
 from labilis.mechanics.ties import HeldNodes
 from labilis.mesh import Mesh
-from labilis.model import Project, Strut, SymmetryAxes
+from labilis.model import Piece, Project, Strut, SymmetryAxes
+from labilis.model.standing import frame_of
 from labilis.shape import ShapeView
 
 Ints = NDArray[np.int64]
+_ALIKE = 1e-6  # of direction cosines: a turn of so much is rounding
 _STRAIGHT = 1 - 1e-6  # cosine between struts that go on straight
 _SIX = {"x", "y", "z", "turn_x", "turn_y", "turn_z"}
 
@@ -144,7 +146,13 @@ def _straight_on(
             isinstance(one.recipe, Strut)
             and isinstance(other.recipe, Strut)
             and one.recipe.section == other.recipe.section
-            and (one.place.turns == other.place.turns)
+            and _turned_alike(project, one, other)
         ):
             found.append(((two[0][0], node), (two[1][0], node)))
     return found
+
+
+def _turned_alike(project: Project, one: Piece, other: Piece) -> bool:
+    """Whether the sections of two pieces lie alike in the part's axes."""
+    frames = [np.array(frame_of(project, piece).turn) for piece in (one, other)]
+    return bool(np.abs(frames[0] - frames[1]).max() < _ALIKE)

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from labilis.edit.standing import let_go
 from labilis.model import LabilisError, Project, is_choice, load_project
 from labilis.model.expressions import names_in
 from labilis.model.quantities import Leaf, Names, label_of
@@ -41,6 +42,8 @@ def without(project: Project, field: str, name: str) -> tuple[Project, tuple[str
         zones = tuple(zone for zone in project.mesh.zones if zone.region != name)
         return project.changed(mesh=project.mesh.model_copy(update={"zones": zones})), ()
     project.named(field, name)
+    if field == "pieces":  # what stands on it stays where it is
+        project = let_go(project, name)
     gone: dict[Path, None] = {_path_of(project, field, name): None}
     emptied: dict[Path, Any] = {}
     while True:

@@ -43,6 +43,7 @@ from labilis.model.recipes import (
     Rib,
     RingCopies,
     Section,
+    Stand,
     Strut,
     Turn,
 )
@@ -149,6 +150,7 @@ __all__ = [
     "Section",
     "Seed",
     "Spring",
+    "Stand",
     "Statement",
     "StoredFile",
     "Strut",

@@ -468,6 +468,7 @@ class Project(Statement):
         self._check_mentions(bodies)
         for case in self.cases:
             self._circle(case.name, ())
+        self._check_standing()
         hubs = self._names(self.hubs)
         for support in self.supports:
             turns = any(motion.startswith("turn") for motion in support.held) and not {
@@ -536,6 +537,31 @@ class Project(Statement):
             )
         for part in next(case for case in self.cases if case.name == name).combine:
             self._circle(part.case, (*above, name))
+
+    def _check_standing(self) -> None:
+        """Raises ValueError for pieces that stand on each other in a circle or on an imported
+        body."""
+        below: dict[str, str] = {}
+        for piece in self.pieces:
+            if piece.place.on is not None:
+                below[piece.name] = piece.place.on.piece
+        imported = {piece.name for piece in self.pieces if piece.recipe is None}
+        free: set[str] = set()
+        for name in below:
+            chain: dict[str, None] = {}
+            while name in below and name not in free:
+                if name in chain:
+                    raise ValueError(
+                        f"pieces/{name}: it stands on itself: {' → '.join((*chain, name))}"
+                    )
+                chain[name] = None
+                name = below[name]
+            if name in imported:
+                raise ValueError(
+                    f"pieces/{next(iter(chain))}: '{name}' is imported; only what stands on a "
+                    "recipe moves with it"
+                )
+            free |= set(chain)
 
     @staticmethod
     def _names(items: Sequence[Any]) -> set[str]:

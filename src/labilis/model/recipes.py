@@ -11,7 +11,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from labilis.model.quantities import Angle, Length, Number
+from labilis.model.quantities import Angle, Length, Number, PieceName
 from labilis.model.statements import Lengths, Statement
 
 Axis = Literal["x", "y", "z"]
@@ -202,11 +202,26 @@ class Turn(Statement):
     angle: Angle
 
 
+End = Literal["itself", "end", "top", "bottom"]
+
+
+class Stand(Statement):
+    """What a recipe stands on: another recipe, in whose own axes its place is stated, from there
+    itself, from the end of a strut, or from the top or bottom of a plate; `by`: what of its own
+    comes to its place."""
+
+    piece: PieceName
+    end: End = "itself"
+    by: End = "itself"
+
+
 class Place(Statement):
-    """Where a recipe stands: turned, then moved."""
+    """Where a recipe stands: turned, then moved, in the part's axes or in those of what it stands
+    on."""
 
     turns: tuple[Turn, ...] = ()
     at: Lengths = ("0 mm", "0 mm", "0 mm")
+    on: Stand | None = None
 
 
 class LineCopies(Statement):

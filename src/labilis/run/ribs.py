@@ -4,10 +4,10 @@ a run of its own."""
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from labilis.model import Piece, Plate, Project, shown
 from labilis.model.recipes import Corner, Place, Turn
+from labilis.model.standing import frame_of, turns_of
 from labilis.results.findings import Floats, MeshFindings
 from labilis.results.stress_measures import along
 from labilis.run.report import CaseReport
@@ -79,7 +79,7 @@ def _rib(
     turns = (
         Turn(about="x", angle="90 deg"),
         *((Turn(about="z", angle="90 deg"),) if axis else ()),
-        *piece.place.turns,
+        *(piece.place.turns if piece.place.on is None else turns_of(frame_of(project, piece).turn)),
     )
     return Piece(
         name=project.free_name("pieces", "rib"),
@@ -92,10 +92,8 @@ def _rib(
 
 def _frame(project: Project, piece: Piece) -> tuple[Floats, Floats]:
     """(directions of a piece's own x, y, z as columns, where its origin lies in mm)."""
-    turn = np.eye(3)
-    for item in piece.place.turns:
-        turn = Rotation.from_euler(item.about, project.number(item, "angle")).as_matrix() @ turn
-    return turn, np.array(project.numbers(piece.place, "at"))
+    frame = frame_of(project, piece)
+    return np.array(frame.turn), np.array(frame.at)
 
 
 def _crest(mesh: MeshFindings, piece: str, shape: Floats) -> int:

@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.model import LabilisError, LineCopies, MirrorCopy, Piece, Place, Project
+from labilis.model import LabilisError, LineCopies, MirrorCopy, Piece, Project
+from labilis.model.standing import frame_of
 from labilis.shape.ancestry import find_ancestry
 from labilis.shape.face_tables import Ancestry, EdgeTable, FaceTable, ShapeView, Tessellation, Whole
 from labilis.shape.long_direction import longest_direction, longest_of_lines
@@ -361,7 +362,7 @@ class _Gathered:
                 "Mesh it as a solid.",
                 "not-thin",
             )
-        placing = _placing(piece.place, read)
+        placing = _placing(self.project, piece, read)
         made = _cut(_moved(made, placing), piece, read)
         first_copy: list[Member] = []
         volume = (
@@ -497,7 +498,7 @@ def _ghosts(project: Project, files: Mapping[str, bytes]) -> tuple[tuple[str, Te
                     return project.value(text, kind)
 
                 made = _cut(
-                    _moved(make_recipe(piece.recipe, read, ""), _placing(piece.place, read)),
+                    _moved(make_recipe(piece.recipe, read, ""), _placing(project, piece, read)),
                     piece,
                     read,
                 )
@@ -588,10 +589,15 @@ def _axis(name: str, at: tuple[float, float, float] = (0.0, 0.0, 0.0)) -> Any:
     return gp_Ax1(gp_Pnt(*at), gp_Dir(*(float(name == axis) for axis in "xyz")))
 
 
-def _placing(place: Place, read: Any) -> Any:
+def _placing(project: Project, piece: Piece, read: Any) -> Any:
     from OCP.gp import gp_Trsf, gp_Vec
 
-    total = gp_Trsf()
+    place, total = piece.place, gp_Trsf()
+    if place.on is not None:
+        frame = frame_of(project, piece)
+        rows = zip(frame.turn, frame.at)
+        total.SetValues(*(value for row, at in rows for value in (*row, at)))
+        return total
     for turn in place.turns:
         step = gp_Trsf()
         step.SetRotation(_axis(turn.about), read(turn.angle, "angle"))

@@ -23,6 +23,7 @@ from labilis.edit.new_pieces import (
 )
 from labilis.edit.placing import put_on
 from labilis.edit.retyping import retyped
+from labilis.edit.standing import stands_on
 from labilis.model import CaseLoad, LabilisError, LoadCase, Project, shown
 from labilis.run.environment import mesh_size
 from labilis.run.importing import STEEL, with_outline
@@ -188,6 +189,7 @@ class Editing:
             foot.normal,
             [0.0, 0.0, 0.0] if foot.sheet else foot.inside,
         )
+        changed = stands_on(changed, made, self.stage.owner_of_pick(), foot.start)
         self.session.make(changed, f"{made} put along an edge")
 
     def _put_into_corner(self, _: str) -> None:
@@ -206,6 +208,7 @@ class Editing:
             corner.ways,
             corner.reaches,
         )
+        changed = stands_on(changed, made, self.stage.owner_of_pick(), corner.point)
         self.session.make(changed, f"{made} put into a corner")
 
     def _put_on_face(self, way: str, name: str) -> None:
@@ -217,12 +220,15 @@ class Editing:
                 "Pick a plane face, and only that one.",
                 "face",
             )
+        owner = self.stage.owner_of_pick()
         if way == "new":
             changed, made = with_piece_on(project, name, *where, section_middle)
+            changed = stands_on(changed, made, owner, where[0])
             self.session.make(changed, f"{made} put on a face")
             return
         middle = section_middle(project, project.named("pieces", name))
-        self.session.edit(put_on(project, name, *where, middle), f"{name} put on a face")
+        changed = stands_on(put_on(project, name, *where, middle), name, owner, where[0])
+        self.session.edit(changed, f"{name} put on a face")
 
     def give_picked(self, region: str) -> None:
         """A region that lost its faces takes what is picked; what stands on it works again."""

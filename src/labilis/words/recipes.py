@@ -240,7 +240,7 @@ def place_sentence(project: Project, piece: Piece, path: Path) -> Sentence:
     """Where a recipe stands and how it is repeated."""
     write = _Writer(project)
     at = piece.place.at
-    spans = [Span("At ", detail=True)]
+    spans = _standing_spans(project, piece, (*path, "place", "on"))
     for axis, name in enumerate("xyz"):
         spans += [
             Span(f"{', ' if axis else ''}{name} "),
@@ -340,6 +340,49 @@ def _repeat_choices(
     return found
 
 
+def _ends(piece: Piece) -> tuple[tuple[str, str], ...]:
+    """(words, end) of what others can stand on, and of what of it can stand on others."""
+    if isinstance(piece.recipe, Strut):
+        return (("start", "itself"), ("end", "end"))
+    if isinstance(piece.recipe, Plate):
+        return (("middle", "itself"), ("top", "top"), ("bottom", "bottom"))
+    return (("place", "itself"),)
+
+
+def _stands(project: Project, piece: Piece) -> list[tuple[str, Any]]:
+    """On what else a piece can stand; where it is does not change with it."""
+    return [
+        (f"on {other.name}", {"piece": other.name})
+        for other in project.pieces
+        if other.recipe is not None and other is not piece
+    ]
+
+
+def _standing_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
+    """'At ' or 'With its bottom on the end of leg, at ', as far as it can be chosen."""
+    on = piece.place.on
+    if on is None:
+        return [Span("At ", detail=True)]
+    owner = project.named("pieces", on.piece)
+    own, there = _ends(piece), _ends(owner)
+    # an end that a piece does not have is told when the part is built
+    words_own = {"itself": "place", **{end: text for text, end in own}}
+    words_there = {"itself": "place", **{end: text for text, end in there}}
+    return [
+        Span("With its ", detail=True),
+        Span(words_own.get(on.by, on.by), (*path, "by"), choices=own),
+        Span(" on the "),
+        Span(words_there.get(on.end, on.end), (*path, "end"), choices=there),
+        Span(" of "),
+        Span(
+            on.piece,
+            path,
+            choices=(*_stands(project, piece), ("on nothing: where it is", None)),
+        ),
+        Span(", from there "),
+    ]
+
+
 def _more(project: Project, piece: Piece, path: Path) -> list[Span]:
     """What else can be done with a recipe in its place: turn it, repeat it, drill it; and each
     undone."""
@@ -359,6 +402,8 @@ def _more(project: Project, piece: Piece, path: Path) -> list[Span]:
         for axis in "xyz"
     ]
     found = [Span("; ")]
+    if piece.place.on is None and (stands := _stands(project, piece)):
+        found.append(Span("stand", (*path, "place", "on"), choices=tuple(stands), act=True))
     for words, key, choices, stated in (
         ("turn", ("place", "turns"), turn, turns),
         ("repeat", ("copies",), repeat, copies),
