@@ -138,3 +138,38 @@ def test_a_strut_between_two_picked_ends(hand: Hand, tmp_path: Path) -> None:
     hand.run()
     assert session.current("modes") is not None
     assert str(made.name) in [str(name) for name in session.current("strength").line_names]
+
+
+def test_what_was_put_on_a_face_goes_with_it_until_it_is_let_go(hand: Hand, tmp_path: Path) -> None:
+    face = start(hand, tmp_path, "solid")
+    stage, session = hand.window.stage, hand.session
+    stage.select((("face", face),))
+    stage.fill_menus()
+    up = float(stage.footing()[1][2])
+    entry(stage.put_menu, "a new piece", "strut of a section", "square tube").trigger()
+    hand.wait_idle()
+    row, name = len(session.project.pieces) - 1, session.project.pieces[-1].name
+    assert "With its start on the top of base, from there x" in hand.text("Part")
+
+    def foot() -> float:
+        view = session.current("shape")
+        mine = next(
+            edge for edge, words in enumerate(view.edges.name) if f"{name}/start" in str(words)
+        )
+        return float(view.edges.centroid[mine][2])
+
+    before, stated = foot(), session.project.named("pieces", "base").recipe
+    thick = session.project.number(stated, "thickness")
+    hand.type_value("Part", stated.thickness, "44 mm")
+    hand.wait_idle()
+    assert foot() == pytest.approx(before + up * (44.0 - thick) / 2, abs=1e-3)
+    hand.choose("Part", ("pieces", row, "place", "on"), "on nothing", "base")
+    hand.wait_idle()
+    kept = foot()
+    hand.type_value("Part", "44 mm", "10 mm")
+    hand.wait_idle()
+    assert foot() == pytest.approx(kept, abs=1e-3)
+    hand.choose("Part", ("pieces", row, "place", "on"), "on post", "stand")
+    hand.wait_idle()
+    assert "With its start on the start of post" in hand.text("Part")
+    assert foot() == pytest.approx(kept, abs=1e-3)
