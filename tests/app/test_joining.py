@@ -159,6 +159,7 @@ def test_holes_whose_axes_look_the_other_way() -> None:
     assert "3 bolts" in offers[0].words
 
 
+@pytest.mark.full
 def test_a_pick_looks_at_the_holes_about_it_only(monkeypatch: pytest.MonkeyPatch) -> None:
     """A perforated plate on another one: one pick does not go through all of them, which held the
     window for seconds."""

@@ -154,6 +154,7 @@ def test_a_listener_that_fails_keeps_nobody_from_hearing(monkeypatch: pytest.Mon
     assert told == [-1, 1, 2]
 
 
+@pytest.mark.full
 def test_modes_asked_for_while_the_part_is_read_wait_and_are_found(session: Session) -> None:
     prop(session)
     assert session.running is not None and session.running.upto == "shape"
@@ -167,6 +168,7 @@ def test_modes_asked_for_while_the_part_is_read_wait_and_are_found(session: Sess
     assert any(line.startswith("Ran modes in") for line in said)
 
 
+@pytest.mark.full
 def test_statements_changed_while_a_run_waits_are_those_that_it_runs(session: Session) -> None:
     prop(session)
     session.run("modes")
@@ -190,6 +192,7 @@ def test_a_case_renamed_while_its_trace_waits_is_told_and_nothing_fails(session:
     assert session.wait(120) and session.current("strength") is not None
 
 
+@pytest.mark.full
 def test_a_reading_that_was_stopped_has_no_second_life(session: Session, tmp_path: Path) -> None:
     prop(session)
     assert session.wait(60)

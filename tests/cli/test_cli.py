@@ -133,6 +133,7 @@ def test_missing_files_and_cases(tmp_path: Path) -> None:
     assert "no display" in labilis("open", bar(tmp_path)).stderr
 
 
+@pytest.mark.full
 def test_demo_without_a_display_prints_the_verdict() -> None:
     done = labilis("demo")
     assert done.returncode in (0, 1)
@@ -201,6 +202,7 @@ BRACKET = DEMO.parents[1] / "sensor-bracket/sensor-bracket.json"
 STAND = DEMO.parents[1] / "cabinet-stand/cabinet-stand.json"
 
 
+@pytest.mark.full
 def test_trace_writes_its_curve(tmp_path: Path) -> None:
     coarse = {**json.loads(BRACKET.read_text(encoding="utf-8")), "mesh": {"size": "14 mm"}}
     (tmp_path / "coarse.json").write_text(json.dumps(coarse), encoding="utf-8")
@@ -231,6 +233,7 @@ def test_trace_writes_its_curve(tmp_path: Path) -> None:
     assert (tmp_path / "out/maintenance.vtu").exists()
 
 
+@pytest.mark.full
 def test_converge_lists_its_meshes() -> None:
     done = labilis("converge", BRACKET, "--meshes", 3, "--json", "-")
     assert done.returncode == 0, done.stderr
@@ -273,6 +276,7 @@ def test_screening_lists_pieces_and_a_hidden_mode_is_in_the_json(tmp_path: Path)
     } >= {"euler", "johnson", "ec3"}
 
 
+@pytest.mark.full
 def test_revise_lists_what_is_blocked(tmp_path: Path) -> None:
     from tests.parts import box, to_step
 

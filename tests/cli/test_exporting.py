@@ -215,6 +215,7 @@ def test_a_piece_that_is_set_aside_or_a_line_is_in_the_step_file_as_well() -> No
     ids=["square tube", "channel"],
 )
 @pytest.mark.parametrize("mesh_as", ["shell", "solid"])
+@pytest.mark.full
 def test_an_imported_member_has_the_factors_and_hand_checks_of_its_recipe(
     section: dict[str, str], length: float, mesh_as: str
 ) -> None:

@@ -102,6 +102,7 @@ def test_a_plan_that_was_killed_goes_on_where_it_was(stated: Path, tmp_path: Pat
     ) == pytest.approx(0.1413, rel=1e-3)
 
 
+@pytest.mark.full
 def test_trials_of_a_json_model_are_kept_where_it_is_said(stated: Path, tmp_path: Path) -> None:
     kept = tmp_path / "kept.jsonl"
     first = inside("trials", stated, "thickness", "--keep", kept)

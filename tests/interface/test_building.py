@@ -35,6 +35,7 @@ def edge(hand: Hand, name: str) -> tuple[str, int]:
     )
 
 
+@pytest.mark.full
 def test_a_strut_from_nothing_to_its_trace(hand: Hand) -> None:
     window, session = hand.window, hand.session
     menu = piece_menu(hand)
@@ -84,6 +85,7 @@ def test_a_strut_from_nothing_to_its_trace(hand: Hand) -> None:
     assert "Not traced" in hand.text("Trace")
 
 
+@pytest.mark.full
 def test_the_stand_runs_renames_and_loses_a_piece(hand: Hand) -> None:
     window, session = hand.window, hand.session
     hand.load(STAND)
@@ -120,6 +122,7 @@ def test_the_stand_runs_renames_and_loses_a_piece(hand: Hand) -> None:
     }
 
 
+@pytest.mark.full
 def test_a_grade_from_the_library(hand: Hand) -> None:
     from labilis.ui.sheet import card as cards
 
@@ -147,6 +150,7 @@ def test_a_grade_from_the_library(hand: Hand) -> None:
     assert "70 GPa" in hand.text("Part")
 
 
+@pytest.mark.full
 def test_convergence_study_fills_the_drawer(hand: Hand) -> None:
     window = hand.window
     hand.load(BRACKET)
@@ -401,6 +405,7 @@ def test_a_joint_is_released_and_made_again(hand: Hand) -> None:
     assert session.project.released == ()
 
 
+@pytest.mark.full
 def test_no_line_of_a_sentence_is_cut(hand: Hand) -> None:
     """Also where the scroll bar takes some of the width after the heights were asked for."""
     hand.load(DEMO)

@@ -139,6 +139,7 @@ def test_screening_and_hand_checks_show_and_take_numbers(hand: Hand) -> None:
     assert len(session.project.checks) == 1 and "length" in page.note.text()
 
 
+@pytest.mark.full
 def test_the_class_of_a_piece_changes_what_is_required(hand: Hand, short: Path) -> None:
     hand.load(short)
     hand.run()
@@ -328,6 +329,7 @@ def test_measures_stand_on_the_small_bar_and_films_are_saved(
     )
 
 
+@pytest.mark.full
 def test_the_worst_of_several_cases_is_told(hand: Hand, tmp_path: Path) -> None:
     model = strip(
         force("-100 N"),
@@ -348,6 +350,7 @@ def test_the_worst_of_several_cases_is_told(hand: Hand, tmp_path: Path) -> None:
     assert "Worst of 2 cases: much" in hand.window.case_box.toolTip()
 
 
+@pytest.mark.full
 def test_looking_at_stress_energy_and_several_modes(hand: Hand, short: Path) -> None:
     hand.load(short)
     hand.run()
@@ -395,6 +398,7 @@ def test_looking_at_stress_energy_and_several_modes(hand: Hand, short: Path) -> 
     assert stage.compared.count == 0 and stage.scene.field is not None and stage.glyphs.supports
 
 
+@pytest.mark.full
 def test_a_trace_is_paused_stopped_and_gone_on_with(hand: Hand) -> None:
     window, session = hand.window, hand.session
     hand.load(DEMO.parents[1] / "sensor-bracket/sensor-bracket.json")
@@ -446,6 +450,7 @@ def session_key(session: Any) -> str:
     return stage_keys(session.project, session.case_name).path
 
 
+@pytest.mark.full
 def test_a_starting_shape_is_mixed_and_its_amplitude_taken_from_a_standard(
     hand: Hand, short: Path
 ) -> None:

@@ -152,6 +152,7 @@ def test_ladders_beside_each_other_give_their_factors(run: Hand) -> None:
     assert {float(row[2]) for row in rows} >= set(run.session.current("modes").positive.tolist())
 
 
+@pytest.mark.full
 def test_every_number_that_a_table_rounds_has_its_digits(run: Hand) -> None:
     """Walks all tables of the window: a cell whose words are one number with more digits behind
     it gives them."""
@@ -194,6 +195,7 @@ def test_every_number_that_a_table_rounds_has_its_digits(run: Hand) -> None:
 BARE = re.compile(r"[<>≈] ?|usual: |± ?| (N|kN|MN|MPa|mm|mm²|mm⁴|kg|%|K|s)( pull)?| above| below")
 
 
+@pytest.mark.full
 def test_no_cell_shows_a_number_that_cannot_be_had_in_full(run: Hand) -> None:
     """Every cell of every table that is one number, with or without a unit, gives all of its
     digits; numbers of things do not round."""

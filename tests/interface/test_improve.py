@@ -120,6 +120,7 @@ def test_designs_are_switched_at_once_and_undone(hand: Hand, stated: Path) -> No
     )
 
 
+@pytest.mark.full
 def test_trials_that_are_stopped_go_on_after_the_file_is_opened_again(
     hand: Hand, stated: Path, tmp_path: Path
 ) -> None:

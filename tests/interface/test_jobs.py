@@ -245,6 +245,7 @@ def test_a_slotted_bracket_with_two_stiffeners(hand: Hand) -> None:
     assert job.actions <= 38
 
 
+@pytest.mark.full
 def test_a_stand_of_four_tubes(hand: Hand) -> None:
     job = Job(hand)
     job.press("A piece from numbers…")
@@ -348,6 +349,7 @@ def test_a_hinged_strut_of_a_drawn_section(hand: Hand) -> None:
     assert job.actions <= 36
 
 
+@pytest.mark.full
 def test_a_joint_of_a_beam_a_gusset_and_three_double_angles(hand: Hand) -> None:
     job = Job(hand)
     job.press("A piece from numbers…")

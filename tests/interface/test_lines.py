@@ -6,6 +6,7 @@ import json
 from pathlib import Path
 
 import numpy as np
+import pytest
 from PyQt6.QtCore import Qt
 
 from labilis.judge.line_forces import CARRIED
@@ -56,7 +57,7 @@ def test_lines_have_a_page_and_diagrams_on_the_stage(hand: Hand, tmp_path: Path)
     hand.window.run_trace()
     hand.wait_idle()
     trace = hand.session.current("trace")
-    assert trace is not None and trace.end_words == "first yield of a line"
+    assert trace is not None and trace.end_words == "what a line carries elastically"
     stage.show_view("Trace")
     hand.qtbot.wait(30)
     assert "diagram" not in scene.actors
@@ -69,6 +70,7 @@ def test_lines_have_a_page_and_diagrams_on_the_stage(hand: Hand, tmp_path: Path)
     assert [name for name, tab in drawer.tabs.items() if tab.isChecked()] == ["Modes"]
 
 
+@pytest.mark.full
 def test_an_edit_makes_lines_of_before_old(hand: Hand, tmp_path: Path) -> None:
     """After an edit nothing that lines carried is shown as today's."""
     path = tmp_path / "portal.json"

@@ -99,6 +99,7 @@ def test_an_expression_is_not_dragged_and_says_where_to_change_it(hand: Hand, pa
     assert page.view.drawn.corners[2][0] == pytest.approx(225)
 
 
+@pytest.mark.full
 def test_what_cannot_be_made_is_not_kept(hand: Hand, page: Any) -> None:
     before = stated(hand)
     start = corner_pixel(hand, 0, "centres")
@@ -205,6 +206,7 @@ def test_a_length_is_typed_at_a_side_and_a_fold_gets_a_lip(hand: Hand, page: Any
     assert sum(str(n).startswith(f"{name}/bend") for n in view.faces.name) == 4
 
 
+@pytest.mark.full
 def test_a_drawn_section_from_nothing_to_its_strut_as_a_line(hand: Hand) -> None:
     """From an empty window: the section is drawn, the strut is a line, hinged at one end."""
     window, page = hand.window, hand.window.outline

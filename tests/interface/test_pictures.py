@@ -47,6 +47,7 @@ def test_up_is_up_and_right_is_right(qapp: Any) -> None:
 
 
 @pytest.mark.parametrize("as_", ["line", "shell"])
+@pytest.mark.full
 def test_every_mode_has_a_picture_of_its_own(qapp: Any, tmp_path: Path, as_: str) -> None:
     """A portal of lines, and the demo of shells: each picture is filled along its longer extent and
     no two are alike."""
@@ -147,6 +148,7 @@ def test_a_saved_picture_is_sharp(hand: Hand) -> None:
     assert stage.plotter.render_window.GetMultiSamples() == SAMPLES
 
 
+@pytest.mark.full
 def test_what_a_run_finds_comes_into_view_unless_another_was_chosen(hand: Hand) -> None:
     hand.load(DEMO)
     stage = hand.window.stage

@@ -66,14 +66,14 @@ def test_the_ends_of_the_colours_are_typed_kept_and_given_back(hand: Hand) -> No
     assert limits(hand) == pytest.approx((0.0, most)) and not strip.high.font().bold()
 
 
-@pytest.mark.parametrize("text", ["abc", "1 2", "nan", "inf"])
-def test_what_is_no_number_changes_nothing(hand: Hand, text: str) -> None:
+def test_what_is_no_number_changes_nothing(hand: Hand) -> None:
     hand.load(DEMO)
     hand.run()
     stage, strip = hand.window.stage, hand.window.stage.playback
     stage.show_view("Stress")
     hand.qtbot.wait(40)
     before, said = limits(hand), strip.high.text()
-    typed(hand, strip.high, text)
-    assert limits(hand) == pytest.approx(before) and strip.high.text() == said
-    assert hand.window.focusWidget() is not strip.high
+    for text in ("abc", "1 2", "nan", "inf"):
+        typed(hand, strip.high, text)
+        assert limits(hand) == pytest.approx(before) and strip.high.text() == said
+        assert hand.window.focusWidget() is not strip.high

@@ -83,6 +83,7 @@ def test_a_bore_of_a_thin_part_can_be_picked_after_it_was_framed(hand: Hand) -> 
 
 
 @pytest.mark.parametrize("way", ["x", "y", "z", "i"])
+@pytest.mark.full
 def test_the_directions_are_those_of_the_part_on_the_screen(hand: Hand, way: str) -> None:
     hand.load(DEMO)
     stage = hand.window.stage
@@ -291,6 +292,7 @@ def test_the_buttons_of_a_station_stand_in_rows_without_gaps(hand: Hand) -> None
     assert not any("touching faces" in row for row in rows(hand.card("Mesh")))
 
 
+@pytest.mark.full
 def test_what_was_picked_on_one_part_is_not_picked_on_another(
     hand: Hand, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -382,6 +384,7 @@ def test_clicks_on_one_place_go_through_what_lies_behind(hand: Hand) -> None:
     assert "in line" not in stage.bar_title.text()
 
 
+@pytest.mark.full
 def test_a_name_that_is_typed_picks_what_it_means(hand: Hand) -> None:
     hand.load(STAND)
     window = hand.window

@@ -165,6 +165,7 @@ def test_no_metric_unit_is_left_on_any_screen(ran: Hand) -> None:
     assert metric(sorted(told)) == []
 
 
+@pytest.mark.full
 def test_no_metric_unit_is_left_in_the_report(ran: Hand) -> None:
     told: list[str] = []
     for section in content_of(
@@ -181,6 +182,7 @@ def test_no_metric_unit_is_left_in_the_report(ran: Hand) -> None:
     assert len(told) > 100 and metric(told) == []
 
 
+@pytest.mark.full
 def test_the_trace_in_the_report_runs_over_the_motion_in_the_unit_that_stands_under_it(
     ran: Hand,
 ) -> None:
@@ -259,6 +261,7 @@ def test_every_figure_of_every_table_means_the_same_in_other_units(ran: Hand) ->
             assert x_metric == pytest.approx(25.4 * x) and y_metric == y
 
 
+@pytest.mark.full
 def test_values_on_the_stage_are_those_of_the_results(ran: Hand) -> None:
     stage, strength, trace = (
         ran.window.stage,
@@ -320,6 +323,7 @@ def test_a_point_of_a_plot_is_clicked_in_any_units(hand: Hand, tmp_path: Path) -
     assert "mass, lb" in heads
 
 
+@pytest.mark.full
 def test_choosing_units_changes_figures_and_no_statement_and_no_result(ran: Hand) -> None:
     session, window = ran.session, ran.window
     results, stated = dict(session.results), session.project

@@ -80,6 +80,7 @@ def test_hover_names_what_lies_under_the_pointer(hand: Hand) -> None:
     assert stage.hovered is None
 
 
+@pytest.mark.full
 def test_shift_adds_to_the_selection_and_a_drag_picks_nothing(hand: Hand) -> None:
     hand.load(DEMO)
     stage = hand.window.stage
@@ -115,6 +116,7 @@ def command(hand: Hand, words: str) -> None:
     next(item for item in hand.window.commands if item.words == words).call()
 
 
+@pytest.mark.full
 def test_a_mode_plays_at_each_scale_and_with_ghost(hand: Hand) -> None:
     hand.load(DEMO)
     hand.run()
@@ -271,6 +273,7 @@ def test_wrong_values_stay_in_their_editor_and_change_nothing(hand: Hand) -> Non
     assert hand.session.project.mesh.size == "6 mm"
 
 
+@pytest.mark.full
 def test_choices_and_motions(hand: Hand) -> None:
     hand.load(DEMO)
     card = hand.card("Mesh")
@@ -328,6 +331,7 @@ def test_free_motion_is_shown_moving_with_the_way_out(hand: Hand) -> None:
     assert window.sheet.open_name == "Supports"
 
 
+@pytest.mark.full
 def test_a_mechanism_is_shown_moving_piece_by_piece(hand: Hand, tmp_path: Path) -> None:
     """Of two struts on a hinge the upper one turns on the stage, the lower one stands still."""
     pieces = [strut("low", 500, (0, 0, 0)), strut("up", 700, (0, 0, 500), 0.0, {"start": ["weak"]})]
@@ -497,6 +501,7 @@ def test_several_bodies_and_setting_aside(hand: Hand, tmp_path: Path) -> None:
     assert hand.session.current("shape").volume == pytest.approx(1500)
 
 
+@pytest.mark.full
 def test_the_ladder_is_saved_as_picture_and_page(hand: Hand, tmp_path: Path) -> None:
     window = hand.window
     hand.load(DEMO)

@@ -28,6 +28,7 @@ def judged(hand: Hand, path: Path, trace: bool) -> str:
 @pytest.mark.parametrize(
     "share", [0, *(pytest.param(share, marks=pytest.mark.full) for share in range(1, SHARES))]
 )
+@pytest.mark.full
 def test_a_wrong_model_does_not_pass_in_the_window_and_the_right_one_does(
     hand: Hand, tmp_path: Path, share: int
 ) -> None:

@@ -169,6 +169,7 @@ def test_units_change_no_key_and_are_kept_over_designs() -> None:
 
 
 @pytest.mark.parametrize("place", ["before", "after"])
+@pytest.mark.full
 def test_the_command_line_says_its_figures_in_the_units_that_were_asked_for(
     place: str, tmp_path: Path
 ) -> None:

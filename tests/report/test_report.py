@@ -369,6 +369,7 @@ def test_pages_and_document_hold_the_same_words(content: Content) -> None:
     assert "/StructTreeRoot" in reader.trailer["/Root"]  # tagged, for those who hear it read
 
 
+@pytest.mark.full
 def test_the_command_line_writes_and_checks(tmp_path: Path) -> None:
     model = written(tmp_path, strip(**QUICK))
     done = labilis(

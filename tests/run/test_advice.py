@@ -78,6 +78,7 @@ def wall(thickness: str, **more: Any) -> dict[str, Any]:
     ],
     ids=["strip", "thin strip", "wall", "thicker wall"],
 )
+@pytest.mark.full
 def test_a_thicker_piece_gives_what_was_promised(model: dict[str, Any]) -> None:
     project = load_project(model)
     remedies = [item for item in advised(project) if item.path]

@@ -206,6 +206,7 @@ def test_what_cannot_be_compared_is_refused(model: dict[str, Any], said: str) ->
         Runner().run(Snapshot(project), Plan("cross"))
 
 
+@pytest.mark.full
 def test_on_the_command_line(tmp_path: Path) -> None:
     import json
 
@@ -220,6 +221,7 @@ def test_on_the_command_line(tmp_path: Path) -> None:
     )
 
 
+@pytest.mark.full
 def test_what_cannot_be_compared_keeps_its_verdict_and_says_so(tmp_path: Path) -> None:
     import json
 

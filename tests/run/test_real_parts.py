@@ -61,6 +61,7 @@ HEAVY = [
         *HEAVY,
     ],
 )
+@pytest.mark.full
 def test_shells_and_solids_agree(name: str) -> None:
     """Within 5 %, or the evidence says how far the solid's or the shell's mesh is off."""
     shell, solid = ran(name, "shell"), ran(name, "solid")
@@ -91,6 +92,7 @@ def test_a_square_bar_is_refused_as_shells_in_words() -> None:
     assert found["state"] == "refused" and "thin" in found["what"]
 
 
+@pytest.mark.full
 def test_two_plates_that_touch_in_a_corner_are_told() -> None:
     found = run_part("corner touch", SEED, 0, "shell")
     assert "joints" in found["evidence"] or found["factor"] == pytest.approx(
@@ -125,6 +127,7 @@ def test_bodies_are_proposed_with_a_reason_and_all_carry(tmp_path: Any) -> None:
     assert "tiny" in found["marker"].why_aside and "fastener" in found["screw M6 x 30"].why_aside
 
 
+@pytest.mark.full
 def test_a_gap_under_a_rib_is_bridged_and_told_both_ways() -> None:
     shell, solid = ran("welded tee with gap", "shell"), ran("welded tee with gap", "solid")
     for found in (shell, solid):
@@ -201,6 +204,7 @@ def test_a_tapered_wall_has_a_thickness_for_each_element() -> None:
     assert thickness.mean() == pytest.approx(4.0, rel=0.01)
 
 
+@pytest.mark.full
 def test_solids_beside_thin_round_sheets_keep_a_size_of_their_own() -> None:
     """A tube of R/t above 10 asks for short sides; the block that it stands on does not, and the
     cost says so."""
@@ -267,6 +271,7 @@ def test_a_thin_round_tube_gets_six_elements_to_its_square_half_wave(
 @pytest.mark.parametrize(
     "name", ["lapped plates", "hopper cone", "lug with boss", "welded tee", "t with fillets"]
 )
+@pytest.mark.full
 def test_the_cost_of_a_mesh_is_told_within_a_factor_of_two(name: str, tmp_path: Any) -> None:
     """Swept, filled alone and filled together; with another seed than the one it was fitted to."""
     part = FAMILIES[name](np.random.default_rng([SEED, zlib.crc32(name.encode())]))

@@ -137,6 +137,7 @@ def test_other_holes_are_not_taken_for_those_that_were() -> None:
 
 
 @pytest.mark.parametrize("way", ["shell", "solid"])
+@pytest.mark.full
 def test_picks_made_on_sheets_or_on_the_solid_follow_alike(way: str) -> None:
     """Of a thin part meshed as shells either may have been picked."""
     from validation.corpus.part import end_rows

@@ -105,6 +105,7 @@ def test_a_trace_of_lines_left_off_knows_the_yield_of_what_it_did_before() -> No
         assert again.factors == pytest.approx(whole.factors, rel=1e-9)
 
 
+@pytest.mark.full
 def test_a_trace_of_lines_that_yield_left_off_goes_on_as_if_it_had_not_been() -> None:
     """Left off before and after fibres have yielded."""
     trace = {"mode": 1, "amplitude": "2 mm", "longest": "0.2"}
@@ -122,6 +123,7 @@ def test_a_trace_of_lines_that_yield_left_off_goes_on_as_if_it_had_not_been() ->
         assert again.verified == pytest.approx(whole.verified, rel=1e-7)
 
 
+@pytest.mark.full
 def test_regions_may_come_and_go_between() -> None:
     project = project_of()
     whole, _ = run(project)
@@ -157,6 +159,7 @@ def test_over_the_top_of_a_roof_and_on() -> None:
     assert rest.limit == pytest.approx(all_of_it.limit, rel=1e-12) and last.arc
 
 
+@pytest.mark.full
 def test_the_command_line_goes_on_from_its_checkpoint(tmp_path: Path) -> None:
     (tmp_path / "m.json").write_text(project_of(material="elastic").to_json(), encoding="utf-8")
     first = labilis(

@@ -65,6 +65,7 @@ def plate(openings: Any = (), turns: Any = (), **more: Any) -> dict[str, Any]:
 @pytest.mark.parametrize(
     "turns", [(), (("x", 90.0),), (("y", 33.0), ("z", -70.0))], ids=["flat", "upright", "askew"]
 )
+@pytest.mark.full
 def test_it_stands_along_the_compression_through_the_crest_and_helps(turns: Any) -> None:
     """Bulges of a half wave across become two: about four times as much, k = 4 on half of the
     width (Bryan 1891), less what clamps hold."""

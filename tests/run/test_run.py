@@ -120,6 +120,7 @@ def test_cylindrical_axes_need_an_axis() -> None:
     assert refused(project.changed(supports=[support])).code == "no-axis"
 
 
+@pytest.mark.full
 def test_bore_held_point_by_point_in_its_own_cylinder() -> None:
     """Radial, tangential and axial together hold as much as x, y and z."""
     data = bored_step()
@@ -308,6 +309,7 @@ def test_a_killed_worker_is_an_event_and_the_next_run_works(worker: Worker) -> N
 
 
 @pytest.mark.parametrize("end", ["killed", "stopped"])
+@pytest.mark.full
 def test_a_run_that_ends_while_it_is_held_does_not_hold_its_window(
     worker: Worker, end: str
 ) -> None:

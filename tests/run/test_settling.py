@@ -313,6 +313,7 @@ def test_the_round_before_tells_the_error_only_where_it_is_coarser(
     assert told.first_yield == pytest.approx(0.05 / (24 / 16 - 1.0), rel=0.15)
 
 
+@pytest.mark.full
 def test_round_edges_follow_the_fineness() -> None:
     """A tube as a solid is held fine by its roundness, whatever the size: a finer mesh has to be
     finer there as well."""

@@ -56,6 +56,7 @@ def two(low: str = "1 mm", high: str = "1 mm", **criteria: Any) -> dict[str, Any
     )
 
 
+@pytest.mark.full
 def test_nothing_lighter_of_the_grid_keeps_what_is_asked_for() -> None:
     snapshot = Snapshot(load_project(two()))
     walls = walls_of(snapshot.project)

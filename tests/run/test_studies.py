@@ -62,6 +62,7 @@ def test_amplitudes_to_both_sides() -> None:
     assert "sensitive" in study_words(found) and "0.4 mm" in study_words(found)
 
 
+@pytest.mark.full
 def test_a_tilt_brings_yield_nearer_and_hardly_moves_the_factor() -> None:
     found = study(strip(force("-100 N"), mesh={"size": "20 mm"}, criteria={"modes": 1}), "tilt")
     assert (

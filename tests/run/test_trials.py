@@ -311,6 +311,7 @@ def test_a_goal_is_reached_or_said_not_to_lie_between() -> None:
     assert len(rows) == 2 and "does not reach 800" in best_of(base, far, rows)[1]
 
 
+@pytest.mark.full
 def test_a_plan_that_is_stopped_ends_and_goes_on_later() -> None:
     base, asked = project(), plan(Vary(parameter="t", low="2 mm", high="6 mm", count=5))
     kept: dict[str, TrialFindings] = {}
@@ -419,6 +420,7 @@ def test_a_goal_that_is_stopped_ends_in_silence() -> None:
     assert len(seen) == 2
 
 
+@pytest.mark.full
 def test_thousands_of_trials_are_told_apart_at_once() -> None:
     """The window asks at every event which of them fit what is stated."""
     base, asked = (

@@ -115,6 +115,7 @@ def test_eulers_length_and_force_are_the_same_as_shell_and_as_solid() -> None:
     ],
     ids=["square", "round", "angle"],
 )
+@pytest.mark.full
 def test_hand_checks_take_the_same_numbers_from_a_part_that_is_turned(
     section: dict[str, str], fibre: float, turns: list[tuple[str, float]]
 ) -> None:

@@ -87,6 +87,7 @@ def shells_of(*pieces: dict[str, Any]) -> PartShape:
         "T bracket",
     ],
 )
+@pytest.mark.full
 def test_midsurfaces_keep_thickness_and_volume(
     pieces: list[dict], thickness: list[float], bodies: int
 ) -> None:
@@ -137,6 +138,7 @@ def test_a_solid_that_is_not_thin_is_refused(piece: dict) -> None:
     ids=["tube with bends", "sharp tube", "sharp angle", "channel", "folded", "round tube"],
 )
 @pytest.mark.parametrize("mesh_as", ["shell", "solid"])
+@pytest.mark.full
 def test_walls_of_imported_solids_are_known(
     pieces: list[dict], edges: str, width: float, radius: float, mesh_as: str
 ) -> None:

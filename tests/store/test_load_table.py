@@ -261,6 +261,7 @@ def test_what_is_doubtful_is_refused_with_its_row(tmp_path: Path, text: str, wor
     )
 
 
+@pytest.mark.full
 def test_the_command_writes_a_model_that_runs(tmp_path: Path) -> None:
     write_model(Snapshot(post(), {}), tmp_path / "post.json")
     table = written(tmp_path, 'case,on,"Fz, lbf"\npressed,head,-200\n')

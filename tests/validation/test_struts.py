@@ -30,6 +30,7 @@ def euler(e: float, i: float, k: float, length: float) -> float:
 
 
 @pytest.mark.parametrize(("length", "width", "thickness"), [(240.0, 16.0, 4.0), (400.0, 12.0, 5.0)])
+@pytest.mark.full
 def test_fixed_free_bar(length: float, width: float, thickness: float) -> None:
     data = bar_step(length, width, thickness)
     report = run(cantilever(data), data)
@@ -65,6 +66,7 @@ def test_first_order_is_far_too_high_and_says_so() -> None:
     assert report.cases[0].verdict.meets is not True
 
 
+@pytest.mark.full
 def test_turning_the_load_round_gives_the_negative_factor() -> None:
     data = bar_step()
     both = Criteria(modes=4, sign="both")
@@ -77,6 +79,7 @@ def test_turning_the_load_round_gives_the_negative_factor() -> None:
     assert "reverse" in said.text
 
 
+@pytest.mark.full
 def test_pulling_has_no_positive_factor_in_words() -> None:
     data = bar_step()
     report = run(cantilever(data, "1 kN"), data)
@@ -86,6 +89,7 @@ def test_pulling_has_no_positive_factor_in_words() -> None:
     assert "compression" in evidence(report, "compression").text
 
 
+@pytest.mark.full
 def test_doubling_the_load_halves_the_factor() -> None:
     data = bar_step()
     once = run(cantilever(data, "-1 kN"), data).cases[0].facts.modes.factors
@@ -113,6 +117,7 @@ def test_factors_do_not_change_when_the_part_is_turned_in_space() -> None:
     assert np.allclose(found[0], found[1], rtol=1e-6)
 
 
+@pytest.mark.full
 def test_mode_residuals_in_the_energy_norm() -> None:
     data = bar_step()
     modes = run(cantilever(data, criteria=Criteria(modes=8)), data).cases[0].facts.modes
@@ -121,6 +126,7 @@ def test_mode_residuals_in_the_energy_norm() -> None:
     assert len(modes.factors) == 8
 
 
+@pytest.mark.full
 def test_held_and_growing_parts_add_up_to_the_critical_load() -> None:
     """lambda = (P_cr - P_held) / P_growing."""
     data = bar_step()
@@ -170,6 +176,7 @@ def test_a_load_on_a_held_direction_is_flagged_with_its_share() -> None:
     assert said.figure == "100"
 
 
+@pytest.mark.full
 def test_pressure_equals_a_force_square_to_the_face() -> None:
     data = bar_step()
     project = cantilever(data)
@@ -201,6 +208,7 @@ def test_yield_factor_of_plain_compression() -> None:
     assert strength.reaction[0, 0, :3] == pytest.approx([1000, 0, 0], abs=1e-4)
 
 
+@pytest.mark.full
 def test_second_opinion_agrees_on_a_straight_strut() -> None:
     data = bar_step()
     report = run(cantilever(data, criteria=Criteria(modes=2, second_opinion=True)), data)
