@@ -57,7 +57,7 @@ def test_lines_have_a_page_and_diagrams_on_the_stage(hand: Hand, tmp_path: Path)
     hand.window.run_trace()
     hand.wait_idle()
     trace = hand.session.current("trace")
-    assert trace is not None and trace.end_words == "what a line carries elastically"
+    assert trace is not None and trace.end_words == "its limit"
     stage.show_view("Trace")
     hand.qtbot.wait(30)
     assert "diagram" not in scene.actors

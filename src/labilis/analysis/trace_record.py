@@ -202,7 +202,10 @@ class TraceRecord:
         if self.elastic_ratios[0] >= 1.0:
             return self.factors[0]
         k = _crossing(self.elastic_ratios)
-        return self._between(k, self.elastic_ratios) if k else float("nan")
+        # what comes after a limit bounds nothing
+        if not k or self.factors[k] < max(self.factors[:k]):
+            return float("nan")
+        return self._between(k, self.elastic_ratios)
 
     def first_yield(self) -> float:
         """Factor at which some element first reaches its yield strength, nan if none does."""
