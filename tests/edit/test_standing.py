@@ -17,6 +17,7 @@ from labilis.edit.standing import related, stands_on
 from labilis.model import LabilisError, Project, Stand, load_project
 from labilis.model.renaming import renamed
 from labilis.model.standing import frame_of, turns_of
+from labilis.run import stage_keys
 from labilis.shape.part import build_part
 
 POST = {
@@ -146,6 +147,20 @@ def test_what_is_taken_away_leaves_what_stood_on_it_where_it_was() -> None:
         assert where(less, name)[0] == pytest.approx(turn, abs=1e-6)
         assert where(less, name)[1] == pytest.approx(at, abs=1e-3)
     assert less.named("pieces", "top").place.on.piece == "cap"
+
+
+def test_what_stands_on_a_piece_set_aside_is_not_shown_where_it_was() -> None:
+    """The post carries no load and is in no mesh; what it does moves the cap all the same."""
+    project = put(stand())
+    ghost = project.with_value(("pieces", 0, "set_aside"), True)
+    higher = ghost.changed(parameters={"tall": "500 mm", "lid": "6 mm"})
+    assert stage_keys(ghost).mesh != stage_keys(higher).mesh
+    assert stage_keys(ghost).shape != stage_keys(higher).shape
+    tops = [build_part(one, {}).view.extents[2, 1] for one in (ghost, higher)]
+    assert tops[1] - tops[0] == pytest.approx(200.0 + 200.0)  # the upper post is as tall
+    # a name is no place, and what says nothing of it no other key
+    other = renamed(ghost, "pieces", 0, "mast")
+    assert where(other, "cap")[1] == pytest.approx(where(ghost, "cap")[1])
 
 
 def test_a_new_name_is_followed() -> None:

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from labilis.model import LabilisError, Piece, Project
+from labilis.model.standing import frame_of
 from labilis.results.memo import once_for
 
 STAGES = ("shape", "mesh", "strength", "modes", "trace")
@@ -86,7 +87,17 @@ def _piece_part(project: Project, piece: Piece) -> list[Any]:
         known = _evaluated[id(piece)] = (piece, project.parameters, found)
         while len(_evaluated) > _MOST_PIECES:
             _evaluated.pop(next(iter(_evaluated)))
-    return [known[2], source]
+    return [known[2], source, _standing(project, piece)]
+
+
+def _standing(project: Project, piece: Piece) -> Any:
+    """Where a piece is that stands on another, which may carry no load itself; None for others."""
+    if piece.place.on is None:
+        return None
+    try:
+        return frame_of(project, piece)
+    except LabilisError as error:  # told when the part is built
+        return str(error)
 
 
 _MOST_PIECES = 4096
