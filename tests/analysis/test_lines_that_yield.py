@@ -311,7 +311,7 @@ def portal(span: float, height: float, side: float, down: float, sway: float) ->
     [
         pytest.param(0.0, 1000.0, marks=pytest.mark.full),
         pytest.param(1000.0, 0.0, marks=pytest.mark.full),
-        (1000.0, 700.0),
+        pytest.param(1000.0, 700.0, marks=pytest.mark.full),
     ],
     ids=["sway", "beam", "both"],
 )

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
@@ -99,13 +101,11 @@ def _add_lines(
     """One block for each strut that is a line: its section meshed, its frame turned to the
     principal axes, its hinges."""
     assert part.lines is not None
-    sections: dict[bytes, CrossSection] = {}
     for line in sorted(part.lines.lines, key=lambda line: line.body):
         piece = project.named("pieces", part.pieces[line.body])
-        key = b"".join(path.tobytes() for paths in line.outlines for path in paths)
-        if key not in sections:
-            sections[key] = cross_section(*mesh_section(line.outlines))
-        section = sections[key]
+        section = _section(
+            tuple(tuple(path.tobytes() for path in paths) for paths in line.outlines)
+        )
         rows = np.flatnonzero(cell.body == line.body)
         across = section.axes @ line.frame[1:]
         released = np.zeros((len(rows), 12), dtype=bool)
@@ -128,6 +128,17 @@ def _add_lines(
             )
         )
         bodies.append(cell.body[rows])
+
+
+@lru_cache(maxsize=64)
+def _section(outlines: tuple[tuple[bytes, ...], ...]) -> CrossSection:
+    """Properties of a section by the bytes of its paths (n, 2) mm: a run asks five times for each,
+    and a thin wall is meshed with thousands of triangles."""
+    return cross_section(
+        *mesh_section(
+            [[np.frombuffer(path).reshape(-1, 2) for path in paths] for paths in outlines]
+        )
+    )
 
 
 def _frames(ends: Floats, second: Floats) -> Floats:

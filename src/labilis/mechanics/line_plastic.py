@@ -205,13 +205,14 @@ def _elements(
         np.einsum("mgj,mj->mg", forms.bend[active], local),
         memory.plastic[active][..., 0],
         memory.p[active],
+        memory.law.strength(memory.p[active])[0],
     )
 
 
 @dataclass(frozen=True)
 class _Elements:
     """The elements looked at: parts of `FibreForms`, motion (m, 6), φ'' warped (m, 5), and what
-    their fibres (m, 5, f) remember."""
+    their fibres (m, 5, f) remember, with their strength at it."""
 
     forms: FibreForms
     law: YieldLaw
@@ -223,12 +224,15 @@ class _Elements:
     warped: Floats
     plastic: Floats
     p: Floats
+    strength: Floats
 
     def at(self, strain: Floats, some: Ints | slice = slice(None)) -> _Sections:
         """At strains (m, 5, 3)."""
         forms, modulus = self.forms, self.law.modulus
         fibre = np.concatenate([strain, self.warped[some][..., None]], axis=2) @ forms.rows.T
-        found, slope, more, demand = _along(self.law, fibre, self.plastic[some], self.p[some])
+        found, slope, more, demand = _along(
+            self.law, fibre, self.plastic[some], self.p[some], self.strength[some]
+        )
         yielded = (modulus * forms.areas * (fibre - found / modulus)) @ forms.rows
         resultant = forms.elastic * strain - yielded[..., :3]
         return _Sections(resultant, -yielded[..., 3], found, slope, more, demand, fibre)
@@ -334,13 +338,13 @@ def _shares(here: Ints, way: _Way, most: float) -> Floats:
 
 
 def _along(
-    law: YieldLaw, strain: Floats, plastic: Floats, p: Floats
+    law: YieldLaw, strain: Floats, plastic: Floats, p: Floats, strength: Floats
 ) -> tuple[Floats, Floats, Floats, Floats]:
     """(stress, its slope over the modulus, p, demand), each of the strains' shape, of fibres under
     direct stress."""
     stress = law.modulus * (strain - plastic)
     size = np.abs(stress)
-    demand = size / law.strength(p)[0]
+    demand = size / strength
     slope, more = np.ones_like(stress), p.copy()
     over = demand > 1.0
     if over.any():

@@ -161,14 +161,17 @@ def inside(points: Floats, loops: Sequence[Floats]) -> NDArray[np.bool_]:
 def _within(points: Floats, segments: Floats) -> NDArray[np.bool_]:
     """(k,) whether points lie behind an odd number of segments (s, 2, 2)."""
     count = np.zeros(len(points), dtype=np.int64)
-    for a, b in segments:
-        if a[1] == b[1]:
-            continue
-        rows = (a[1] > points[:, 1]) != (b[1] > points[:, 1])
-        count[rows] += points[rows, 0] < a[0] + (points[rows, 1] - a[1]) * (b[0] - a[0]) / (
-            b[1] - a[1]
-        )
-    return np.asarray(count % 2 == 1)
+    order = np.argsort(points[:, 1])
+    x, y = points[order].T
+    # a segment meets the few points between the heights of its ends, the lower one counted
+    first, last = np.searchsorted(y, np.sort(segments[:, :, 1], axis=1).T)
+    for (a, b), low, high in zip(segments, first, last):
+        if high > low:
+            rows = slice(low, high)
+            count[rows] += x[rows] < a[0] + (y[rows] - a[1]) * (b[0] - a[0]) / (b[1] - a[1])
+    found = np.zeros(len(points), dtype=bool)
+    found[order] = count % 2 == 1
+    return found
 
 
 def _direction(points: Floats, segments: Ints) -> float:
