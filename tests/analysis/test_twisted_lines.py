@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
+from labilis.analysis.trace_stage import _imperfect, _twisted
 from labilis.judge.imperfections import recommended
 from labilis.model import load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
-from tests.mechanics.test_line_path import case_of, column
+from tests.mechanics.test_line_path import block, case_of, column
 
 ANGLE = {"shape": "angle", "width": "40 mm", "height": "70 mm", "thickness": "3 mm"}
 CHANNEL = {"shape": "channel", "width": "30 mm", "height": "60 mm", "thickness": "4 mm"}
@@ -97,3 +101,33 @@ def test_a_coarse_line_starts_from_the_bow_of_a_fine_one() -> None:
             column(rod, 500, 10_000, trace={"mode": 1}, mesh={"size": size})
         ).facts.trace
         assert abs(trace.amplitude) == pytest.approx(0.5, rel=0.1)
+
+
+@dataclass(frozen=True)
+class Nodes:
+    nodes: np.ndarray
+
+
+def test_a_starting_shape_moves_no_point_further_than_its_amplitude_and_turns_lines_with_it() -> (
+    None
+):
+    """Right-handed about each element's own axis; a mode whose points of sections go twice as far
+    as its nodes is taken by half."""
+    project = load_project(column(ANGLE, 700, 1000, trace={"amplitude": "3 mm", "sign": "-"}))
+    modes: Any = SimpleNamespace(
+        factors=np.ones(1),
+        shapes=np.array([[[0.0, 0, 0], [1, 0, 0]]]),
+        twists=np.array([[0.02, -0.1]]),
+        widest=np.array([2.0]),
+        pull=np.zeros(1),
+        skew=np.zeros(1),
+    )
+    mesh, twist, amplitude = _imperfect(project, Nodes(np.zeros((2, 3))), modes, "")  # type: ignore[arg-type]
+    assert amplitude == -3.0
+    assert mesh.nodes[1] == pytest.approx([-1.5, 0, 0]) and twist == pytest.approx([-0.03, 0.15])
+    frames = Rotation.random(2, random_state=3).as_matrix()
+    rod = replace(block(), frames=frames)
+    (turned,) = _twisted((rod,), twist)
+    for before, after, angle in zip(frames, turned.frames, twist):  # type: ignore[attr-defined]
+        about = Rotation.from_rotvec(angle * before[0]).as_matrix()
+        assert after == pytest.approx(before @ about.T)

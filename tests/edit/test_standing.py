@@ -11,14 +11,15 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from labilis.app.session import Session
-from labilis.edit.placing import put_on
+from labilis.edit.placing import place_of, put_on
 from labilis.edit.removing import without
 from labilis.edit.standing import related, stands_on
 from labilis.model import LabilisError, Project, Stand, load_project
 from labilis.model.renaming import renamed
-from labilis.model.standing import frame_of, turns_of
+from labilis.model.standing import frame_of
 from labilis.run import stage_keys
 from labilis.shape.part import build_part
+from tests.frames import STEEL
 
 POST = {
     "kind": "strut",
@@ -36,11 +37,11 @@ CAP = {
 
 def stand(**more: Any) -> Project:
     """A post and a cap that is not on it yet."""
-    piece = {"material": "steel", "mesh_as": "shell"}
+    piece = {"material": STEEL["name"], "mesh_as": "shell"}
     return load_project(
         {
             "parameters": {"tall": "300 mm", "lid": "6 mm"},
-            "materials": [{"name": "steel", "youngs_modulus": "210 GPa", "poisson_ratio": "0.3"}],
+            "materials": [STEEL],
             "pieces": [
                 {"name": "post", "recipe": POST, **piece, **more},
                 {"name": "cap", "recipe": CAP, **piece},
@@ -126,10 +127,7 @@ def test_frames_are_those_of_turns_one_after_the_other(one: Any, two: Any, at: l
     there = base @ (np.array(at[3:]) + [0, 0, 300] - own[:, 2] * 3) + at[:3]
     assert origin == pytest.approx(there, abs=1e-6)
     again = matrix(
-        [
-            (turn.about, float(turn.angle.split()[0]))
-            for turn in turns_of(frame_of(project, project.named("pieces", "cap")).turn)
-        ]
+        [(turn.about, float(turn.angle.split()[0])) for turn in place_of(turn, origin).turns]
     )
     assert again == pytest.approx(turn, abs=1e-6)
     # stated otherwise it is where it was
@@ -173,8 +171,9 @@ def test_nothing_stands_on_itself_or_on_what_has_no_such_end() -> None:
     for row, on in ((0, {"piece": "top"}), (0, {"piece": "post"}), (1, {"piece": "nobody"})):
         with pytest.raises(LabilisError):
             project.with_value(("pieces", row, "place", "on"), on)
-    with pytest.raises(LabilisError, match="has no top"):
-        build_part(project.with_value(("pieces", 1, "place", "on", "end"), "top"), {})
+    for row, leaf, end in ((1, "end", "top"), (1, "by", "end"), (2, "end", "end")):
+        with pytest.raises(LabilisError, match=f"has no {end}"):
+            project.with_value(("pieces", row, "place", "on", leaf), end)
     assert stands_on(project, "post", "top", (0.0, 0.0, 0.0)) == project
 
 

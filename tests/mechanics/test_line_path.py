@@ -521,6 +521,7 @@ def test_lines_yield_where_their_strength_is_first_reached(
     record = object.__new__(TraceRecord)
     record.plan = TracePlan(material="yielding")
     record.factors, record.elastic_ratios = [0.0, 0.5, 1.0], ratios
+    record.negative = [0, 0, 0]
     assert record.elastic_yield() == pytest.approx(expected, nan_ok=True)
     record.plan = TracePlan(material="elastic")
     assert math.isnan(record.elastic_yield())
@@ -530,6 +531,10 @@ def test_what_a_line_reaches_after_a_limit_bounds_nothing() -> None:
     record = object.__new__(TraceRecord)
     record.plan = TracePlan(material="yielding")
     record.factors, record.elastic_ratios = [0.0, 1.0, 0.9], [0.2, 0.9, 1.1]
+    record.negative = [0, 0, 0]
     assert math.isnan(record.elastic_yield())
+    # a dip within what balance is sure of is no limit
+    record.factors = [0.0, 1.0, 0.9995]
+    assert record.elastic_yield() == pytest.approx(0.99975)
     record.factors = [0.0, 0.9, 1.0]
     assert record.elastic_yield() == pytest.approx(0.95)

@@ -203,7 +203,7 @@ class TraceRecord:
             return self.factors[0]
         k = _crossing(self.elastic_ratios)
         # what comes after a limit bounds nothing
-        if not k or self.factors[k] < max(self.factors[:k]):
+        if not k or np.isfinite(ends_of(self.factors[: k + 1], self.negative[: k + 1])[0]):
             return float("nan")
         return self._between(k, self.elastic_ratios)
 

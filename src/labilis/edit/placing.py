@@ -50,10 +50,10 @@ def placed_on(
     if isinstance(recipe, Plate):  # drawn round the middle of its thickness
         lift = 0.5 * project.number(recipe, "thickness", f"pieces/{piece.name}/recipe/thickness")
     at = np.array(point, dtype=float) + lift * n - axes[:, :2] @ np.array(middle, dtype=float)
-    return _place(axes, at)
+    return place_of(axes, at)
 
 
-def _place(axes: np.ndarray, at: np.ndarray) -> Place:
+def place_of(axes: np.ndarray, at: np.ndarray) -> Place:
     """The place of a piece whose own axes are the columns (3, 3), with its origin at (3,) mm."""
     with warnings.catch_warnings():  # where two turns are about one line, one of them is enough
         warnings.simplefilter("ignore", UserWarning)
@@ -90,7 +90,7 @@ def plate_along(
     sized = with_side(
         project.with_item("pieces", piece), piece.name, 0, f"{round(length, 4):.10g} mm"
     )
-    return sized.named("pieces", piece.name).model_copy(update={"place": _place(axes, at)})
+    return sized.named("pieces", piece.name).model_copy(update={"place": place_of(axes, at)})
 
 
 _OF_REACH = 0.6  # of how far the faces go: as long as a rib is to begin with
@@ -105,7 +105,7 @@ def rib_into(piece: Piece, point: Vector, ways: np.ndarray, reaches: Vector) -> 
     return piece.model_copy(
         update={
             "recipe": piece.recipe.model_copy(update={"width": width, "height": height}),
-            "place": _place(axes, np.array(point, dtype=float)),
+            "place": place_of(axes, np.array(point, dtype=float)),
         }
     )
 

@@ -5,19 +5,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from labilis.edit.placing import Vector
-from labilis.model import LabilisError, Piece, Place, Plate, Project, Stand, Strut
-from labilis.model.recipes import End
-from labilis.model.standing import Frame, end_of, frame_of, turns_of
+import numpy as np
+
+from labilis.edit.placing import Vector, place_of
+from labilis.model import LabilisError, Piece, Place, Project, Stand
+from labilis.model.recipes import End, ends_of
+from labilis.model.standing import end_of, frame_of
 
 _NEAR = 1e-3  # mm: a place on an end lies no further from it
-
-
-def ends_of(piece: Piece) -> tuple[End, ...]:
-    """What of a piece others can stand on."""
-    if isinstance(piece.recipe, Strut):
-        return ("itself", "end")
-    return ("itself", "top", "bottom") if isinstance(piece.recipe, Plate) else ("itself",)
 
 
 def stands_on(project: Project, name: str, owner: str, point: Vector) -> Project:
@@ -27,8 +22,7 @@ def stands_on(project: Project, name: str, owner: str, point: Vector) -> Project
     piece, base = project.named("pieces", name), project.named("pieces", owner)
     if base.recipe is None or piece.recipe is None or name in _below(project, owner):
         return project
-    frame = frame_of(project, base)
-    end, by = _at(project, base, frame, point), _at(project, piece, frame_of(project, piece), point)
+    end, by = _at(project, base, point), _at(project, piece, point)
     return related(project, name, Stand(piece=owner, end=end, by=by))
 
 
@@ -78,45 +72,34 @@ def _below(project: Project, name: str) -> list[str]:
     return found
 
 
-def _at(project: Project, piece: Piece, frame: Frame, point: Vector) -> End:
+def _at(project: Project, piece: Piece, point: Vector) -> End:
     """The end of a piece on whose plane a point lies, 'itself' where on none."""
-    height = sum(row[2] * (value - at) for row, value, at in zip(frame.turn, point, frame.at))
-    ends = [end for end in ends_of(piece) if end != "itself"]
+    assert piece.recipe is not None
+    axes, at = _frame(project, piece)
+    height = float(axes[:, 2] @ (np.array(point, dtype=float) - at))
     return next(
-        (end for end in ends if abs(end_of(project, piece, end) - height) < _NEAR), "itself"
+        (
+            end
+            for end in ends_of(piece.recipe)
+            if end != "itself" and abs(end_of(project, piece, end) - height) < _NEAR
+        ),
+        "itself",
     )
+
+
+def _frame(project: Project, piece: Piece) -> tuple[np.ndarray, np.ndarray]:
+    frame = frame_of(project, piece)
+    return np.array(frame.turn), np.array(frame.at)
 
 
 def _stated(project: Project, piece: Piece, stand: Stand | None) -> Place:
     """The place of a piece, where it is now, from what it is to stand on."""
-    now = frame_of(project, piece)
-    turn, at = now.turn, now.at
-    lift = own = 0.0
-    if stand is not None:
-        base = project.named("pieces", stand.piece)
-        if base.recipe is None:
-            raise LabilisError(
-                f"'{stand.piece}' is imported.",
-                f"pieces/{piece.name}/place/on",
-                "Choose a piece of a recipe.",
-                "stand",
-            )
-        frame = frame_of(project, base)
-        lift, own = end_of(project, base, stand.end), end_of(project, piece, stand.by)
-        columns = tuple(zip(*frame.turn))
-        off = tuple(one - two for one, two in zip(at, frame.at))
-        turn = tuple(  # type: ignore[assignment]
-            tuple(sum(a * b for a, b in zip(column, other)) for other in zip(*now.turn))
-            for column in columns
-        )
-        at = tuple(sum(a * b for a, b in zip(column, off)) for column in columns)  # type: ignore[assignment]
-    along = [row[2] for row in turn]
-    at = tuple(value + own * part for value, part in zip(at, along))  # type: ignore[assignment]
-    return Place(
-        turns=turns_of(turn),
-        # to a tenth of a micrometre: nearer than anything is joined by
-        at=tuple(  # type: ignore[arg-type]
-            f"{round(value - lift * (axis == 2), 4) + 0.0:.10g} mm" for axis, value in enumerate(at)
-        ),
-        on=stand,
-    )
+    axes, at = _frame(project, piece)
+    if stand is None:
+        return place_of(axes, at)
+    base = project.named("pieces", stand.piece)
+    turn, origin = _frame(project, base)
+    axes, at = turn.T @ axes, turn.T @ (at - origin)
+    at = at + end_of(project, piece, stand.by) * axes[:, 2]
+    at[2] -= end_of(project, base, stand.end)
+    return place_of(axes, at).model_copy(update={"on": stand})

@@ -32,7 +32,7 @@ from labilis.model.quantities import (
     mentioned,
     where_of,
 )
-from labilis.model.recipes import Copies, Cut, MirrorCopy, Place, Recipe
+from labilis.model.recipes import Copies, Cut, MirrorCopy, Place, Recipe, ends_of
 from labilis.model.regions import Region
 from labilis.model.report import ReportPlan
 from labilis.model.scribes import Scribe
@@ -539,13 +539,18 @@ class Project(Statement):
             self._circle(part.case, (*above, name))
 
     def _check_standing(self) -> None:
-        """Raises ValueError for pieces that stand on each other in a circle or on an imported
-        body."""
+        """Raises ValueError for pieces that stand on each other in a circle, on an imported body,
+        or on an end that is not there."""
         below: dict[str, str] = {}
+        recipes = {piece.name: piece.recipe for piece in self.pieces}
         for piece in self.pieces:
-            if piece.place.on is not None:
-                below[piece.name] = piece.place.on.piece
-        imported = {piece.name for piece in self.pieces if piece.recipe is None}
+            if (on := piece.place.on) is None:
+                continue
+            below[piece.name] = on.piece
+            for name, end in ((on.piece, on.end), (piece.name, on.by)):
+                recipe = recipes[name]
+                if recipe is not None and end not in ends_of(recipe):
+                    raise ValueError(f"pieces/{piece.name}: '{name}' has no {end}")
         free: set[str] = set()
         for name in below:
             chain: dict[str, None] = {}
@@ -556,7 +561,7 @@ class Project(Statement):
                     )
                 chain[name] = None
                 name = below[name]
-            if name in imported:
+            if recipes[name] is None:
                 raise ValueError(
                     f"pieces/{next(iter(chain))}: '{name}' is imported; only what stands on a "
                     "recipe moves with it"

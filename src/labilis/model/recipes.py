@@ -263,3 +263,12 @@ class Cut(Statement):
 
 Recipe = Annotated[Plate | FoldedSheet | Strut | Rib | Block, Field(discriminator="kind")]
 Copies = Annotated[LineCopies | RingCopies | MirrorCopy, Field(discriminator="kind")]
+_ENDS: dict[str, tuple[End, ...]] = {
+    "strut": ("itself", "end"),
+    "plate": ("itself", "top", "bottom"),
+}
+
+
+def ends_of(recipe: Recipe) -> tuple[End, ...]:
+    """What of a recipe others can stand on, and what of it can stand on others."""
+    return _ENDS.get(recipe.kind, ("itself",))

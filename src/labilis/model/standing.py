@@ -5,9 +5,8 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
-from labilis.model.errors import LabilisError
 from labilis.model.project import Piece, Project
-from labilis.model.recipes import Plate, Strut, Turn
+from labilis.model.recipes import End, Plate, Strut
 
 Vector = tuple[float, float, float]
 Rows = tuple[Vector, Vector, Vector]
@@ -27,7 +26,7 @@ class Frame(NamedTuple):
 
 def frame_of(project: Project, piece: Piece) -> Frame:
     """Of a piece of a recipe, its first one where it is repeated. Raises LabilisError where a size
-    has no value, or an end does not exist."""
+    has no value."""
     chain = [piece]
     while chain[-1].place.on is not None:  # the project has no circles
         chain.append(project.named("pieces", chain[-1].place.on.piece))
@@ -37,22 +36,15 @@ def frame_of(project: Project, piece: Piece) -> Frame:
     return frame
 
 
-def end_of(project: Project, piece: Piece, end: str) -> float:
+def end_of(project: Project, piece: Piece, end: End) -> float:
     """How far along its own z (mm) an end of a piece lies from its origin."""
-    recipe = piece.recipe
-    if end == "itself":
-        return 0.0
+    recipe, where = piece.recipe, f"pieces/{piece.name}/recipe"
     if isinstance(recipe, Strut) and end == "end":
-        return project.number(recipe, "length", f"pieces/{piece.name}/recipe/length")
+        return project.number(recipe, "length", f"{where}/length")
     if isinstance(recipe, Plate) and end in ("top", "bottom"):
-        half = 0.5 * project.number(recipe, "thickness", f"pieces/{piece.name}/recipe/thickness")
+        half = 0.5 * project.number(recipe, "thickness", f"{where}/thickness")
         return half if end == "top" else -half
-    raise LabilisError(
-        f"'{piece.name}' has no {end}.",
-        f"pieces/{piece.name}/place/on",
-        "Struts have an end, plates a top and a bottom; of all others take their own place.",
-        "stand",
-    )
+    return 0.0
 
 
 def _within(project: Project, piece: Piece, base: Frame) -> Frame:
@@ -93,17 +85,3 @@ def _times(rows: Rows, vector: Vector) -> Vector:
 
 def _sum(one: Vector, two: Vector) -> Vector:
     return (one[0] + two[0], one[1] + two[1], one[2] + two[2])
-
-
-def turns_of(turn: Rows) -> tuple[Turn, ...]:
-    """The turns about x, y and z, in this order, that make a frame."""
-    y = math.asin(max(-1.0, min(1.0, -turn[2][0])))
-    if abs(turn[2][0]) < 1.0 - 1e-12:
-        x, z = math.atan2(turn[2][1], turn[2][2]), math.atan2(turn[1][0], turn[0][0])
-    else:  # two of the turns are about one line: one is enough
-        x, z = 0.0, math.atan2(-turn[0][1], turn[1][1])
-    return tuple(
-        Turn(about=axis, angle=f"{round(math.degrees(angle), 6):.10g} deg")  # type: ignore[arg-type]
-        for axis, angle in zip("xyz", (x, y, z))
-        if abs(math.degrees(angle)) > 1e-6
-    )

@@ -5,9 +5,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from labilis.edit.placing import place_of
 from labilis.model import Piece, Plate, Project, shown
 from labilis.model.recipes import Corner, Place, Turn
-from labilis.model.standing import frame_of, turns_of
+from labilis.model.standing import frame_of
 from labilis.results.findings import Floats, MeshFindings
 from labilis.results.stress_measures import along
 from labilis.run.report import CaseReport
@@ -79,7 +80,7 @@ def _rib(
     turns = (
         Turn(about="x", angle="90 deg"),
         *((Turn(about="z", angle="90 deg"),) if axis else ()),
-        *(piece.place.turns if piece.place.on is None else turns_of(frame_of(project, piece).turn)),
+        *(piece.place if piece.place.on is None else place_of(*_frame(project, piece))).turns,
     )
     return Piece(
         name=project.free_name("pieces", "rib"),

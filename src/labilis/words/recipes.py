@@ -27,6 +27,7 @@ from labilis.model import (
     shown,
 )
 from labilis.model.expressions import names_in
+from labilis.model.recipes import ends_of
 from labilis.model.standard_sections import standard_of, standard_sections
 from labilis.results.memo import once_for
 
@@ -342,11 +343,10 @@ def _repeat_choices(
 
 def _ends(piece: Piece) -> tuple[tuple[str, str], ...]:
     """(words, end) of what others can stand on, and of what of it can stand on others."""
-    if isinstance(piece.recipe, Strut):
-        return (("start", "itself"), ("end", "end"))
-    if isinstance(piece.recipe, Plate):
-        return (("middle", "itself"), ("top", "top"), ("bottom", "bottom"))
-    return (("place", "itself"),)
+    first = "start" if isinstance(piece.recipe, Strut) else "place"
+    first = "middle" if isinstance(piece.recipe, Plate) else first
+    ends = () if piece.recipe is None else ends_of(piece.recipe)
+    return tuple((first if end == "itself" else end, end) for end in ends)
 
 
 def _stands(project: Project, piece: Piece) -> list[tuple[str, Any]]:
@@ -365,14 +365,12 @@ def _standing_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
         return [Span("At ", detail=True)]
     owner = project.named("pieces", on.piece)
     own, there = _ends(piece), _ends(owner)
-    # an end that a piece does not have is told when the part is built
-    words_own = {"itself": "place", **{end: text for text, end in own}}
-    words_there = {"itself": "place", **{end: text for text, end in there}}
+    words_own, words_there = ({end: text for text, end in ends} for ends in (own, there))
     return [
         Span("With its ", detail=True),
-        Span(words_own.get(on.by, on.by), (*path, "by"), choices=own),
+        Span(words_own[on.by], (*path, "by"), choices=own),
         Span(" on the "),
-        Span(words_there.get(on.end, on.end), (*path, "end"), choices=there),
+        Span(words_there[on.end], (*path, "end"), choices=there),
         Span(" of "),
         Span(
             on.piece,
