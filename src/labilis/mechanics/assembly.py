@@ -1,36 +1,34 @@
 """Element matrices to one sparse symmetric matrix, of which only the upper triangle is kept.
 
-The pattern is found once per mesh, pair of nodes by pair of nodes; each assembly is then one sum
-over known places."""
+The pattern is found once per mesh, pair of nodes by pair of nodes; each assembly then adds to known
+places (compiled)."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Any
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+_compiled: Any = numba.njit(cache=True, nogil=True)
 
 
 @dataclass(frozen=True)
 class BlockPlaces:
     """Where the matrices of one block of like elements (m, n nodes) go.
 
-    rows, columns (u,): entries of an element matrix on and above its diagonal block by block; slot
-    (m, u): where each of them goes in the data (transposed where an element's nodes stand in
-    falling order); left, right (p,): pairs of element nodes, pair (m, p) the pair of mesh nodes
-    each is.
+    pair (m, p): for each pair of element nodes, on and above the diagonal row by row, the pair of
+    mesh nodes it is; -1 less that where the element's nodes stand in falling order, so that its
+    block goes in transposed.
     """
 
-    rows: Ints
-    columns: Ints
-    slot: NDArray[np.int32]
-    left: Ints
-    right: Ints
+    nodes: int
     pair: NDArray[np.int32]
 
 
@@ -40,122 +38,186 @@ class Pattern:
 
     A node of six motions counts as two nodes here: its place and its turn (see `solve.system`).
     n_nodes; indptr, indices: CSR pattern of the matrix; blocks: places of each block of elements;
-    diagonal (pairs, 3) where the xx, yy and zz entries of a pair go, for matrices that act alike on
-    x, y, z.
+    base (pairs, 3): entry (k, l) of a pair's block goes to base[pair, k] + l.
     """
 
     n_nodes: int
-    indptr: Ints
-    indices: Ints
+    indptr: NDArray[np.int32]
+    indices: NDArray[np.int32]
     blocks: tuple[BlockPlaces, ...]
-    diagonal: Ints
+    base: Ints
+
+
+@_compiled
+def _count_pairs(elements: Ints, count: Ints) -> None:
+    """Add how many pairs of different nodes have each node (n,) as their lower one."""
+    for e in range(len(elements)):
+        for i in range(elements.shape[1]):
+            for j in range(i + 1, elements.shape[1]):
+                count[min(elements[e, i], elements[e, j])] += 1
+
+
+@_compiled
+def _list_pairs(elements: Ints, place: Ints, other: Ints) -> None:
+    """Put the higher node of each such pair where `place` (n,), which moves on, says."""
+    for e in range(len(elements)):
+        for i in range(elements.shape[1]):
+            for j in range(i + 1, elements.shape[1]):
+                low = min(elements[e, i], elements[e, j])
+                other[place[low]] = max(elements[e, i], elements[e, j])
+                place[low] += 1
+
+
+@_compiled
+def _unique_rows(start: Ints, other: Ints, first: Ints) -> int:
+    """Sort each row of `other` and keep every node once, with the node itself before them: first
+    (n + 1,) is where the rows begin then, `other` in place but for the nodes themselves, which are
+    not stored. The number of pairs, diagonal ones included, is returned."""
+    total, kept = 0, 0
+    for row in range(len(start) - 1):
+        own = np.sort(other[start[row] : start[row + 1]])
+        first[row] = total
+        total += 1
+        last = -1
+        for value in own:
+            if value != last:
+                other[kept] = value
+                kept += 1
+                total += 1
+                last = value
+    first[len(start) - 1] = total
+    return total
+
+
+@_compiled
+def _pairs_of(elements: Ints, first: Ints, other: Ints, pair: NDArray[np.int32]) -> None:
+    """pair (m, p) as in `BlockPlaces`; row r of `other` begins at first[r] - r."""
+    for e in range(len(elements)):
+        number = 0
+        for i in range(elements.shape[1]):
+            for j in range(i, elements.shape[1]):
+                a, b = elements[e, i], elements[e, j]
+                low, high = min(a, b), max(a, b)
+                found = first[low]
+                if a != b:
+                    begin, end = first[low] - low, first[low + 1] - low - 1
+                    found += 1 + np.searchsorted(other[begin:end], high)
+                pair[e, number] = found if a <= b else -1 - found
+                number += 1
+
+
+@_compiled
+def _columns(
+    first: Ints, other: Ints, indptr: Ints, indices: NDArray[np.int32], base: Ints
+) -> None:
+    """Fill the CSR pattern and base (pairs, 3): row 3r + k holds the rest of its own diagonal block
+    and then three columns of each higher node."""
+    for row in range(len(first) - 1):
+        beside = first[row + 1] - first[row] - 1
+        for k in range(3):
+            at = indptr[3 * row + k]
+            base[first[row], k] = at - k
+            for l in range(k, 3):
+                indices[at + l - k] = 3 * row + l
+            for rank in range(beside):
+                begin = at + 3 - k + 3 * rank
+                base[first[row] + 1 + rank, k] = begin
+                for l in range(3):
+                    indices[begin + l] = 3 * other[first[row] - row + rank] + l
 
 
 def make_pattern(n_nodes: int, *blocks: Ints) -> Pattern:
     """Pattern of blocks of elements (m, n), each of its own n, on `n_nodes` nodes of three
-    unknowns each."""
-    pairs = [np.triu_indices(elements.shape[1]) for elements in blocks]
-    low_high = [
-        (elements[:, left], elements[:, right]) for elements, (left, right) in zip(blocks, pairs)
-    ]
-    alone = np.arange(n_nodes, dtype=np.int64)
-    keys = np.concatenate(
-        [(np.minimum(a, b) * n_nodes + np.maximum(a, b)).ravel() for a, b in low_high]
-        + [alone * n_nodes + alone]
-    )
-    unique, inverse = np.unique(keys, return_inverse=True)
-    row, column = unique // n_nodes, unique % n_nodes
-    first = np.searchsorted(row, alone)
-    rank = (
-        np.arange(len(unique)) - first[row]
-    )  # 0 is the diagonal block: it has the least column of its row
-    count = np.bincount(row, minlength=n_nodes)
-    per_row = (3 * (count[:, None] - 1) + np.array([3, 2, 1])).ravel()
+    unknowns each. Raises ValueError where an element has one node twice."""
+    blocks = tuple(np.ascontiguousarray(block, dtype=np.int64) for block in blocks)
+    for block in blocks:
+        if len(block) and not np.diff(np.sort(block, axis=1), axis=1).all():
+            raise ValueError("an element has one node twice")
+    count = np.zeros(n_nodes, dtype=np.int64)
+    for block in blocks:
+        _count_pairs(block, count)
+    start = np.concatenate([[0], np.cumsum(count)])
+    other, place = np.empty(start[-1], dtype=np.int64), start[:-1].copy()
+    for block in blocks:
+        _list_pairs(block, place, other)
+    first = np.empty(n_nodes + 1, dtype=np.int64)
+    pairs = _unique_rows(start, other, first)
+    per_row = (3 * (np.diff(first)[:, None] - 1) + np.array([3, 2, 1])).ravel()
     indptr = np.concatenate([[0], np.cumsum(per_row)])
-    indices = np.empty(indptr[-1], dtype=np.int32)
-    place = np.full((len(unique), 9), -1, dtype=np.int32)
-    diagonal = rank == 0
-    off = ~diagonal
-    for k in range(3):
-        start = indptr[3 * row + k]
-        for j in range(3):
-            if j >= k:
-                place[diagonal, 3 * k + j] = start[diagonal] + j - k
-            place[off, 3 * k + j] = start[off] + (3 - k) + 3 * (rank[off] - 1) + j
-            there = place[:, 3 * k + j] >= 0
-            indices[place[there, 3 * k + j]] = 3 * column[there] + j
-    # a pair in falling order takes its block transposed
-    both = np.concatenate([place, place[:, [0, 3, 6, 1, 4, 7, 2, 5, 8]]])
-    found, begin = [], 0
-    for elements, (left, right), (a, b) in zip(blocks, pairs, low_high):
-        pair = inverse[begin : begin + a.size].reshape(a.shape).astype(np.int32)
-        begin += a.size
-        found.append(_block_places(len(elements), left, right, pair, a > b, both, len(unique)))
-    return Pattern(n_nodes, indptr, indices, tuple(found), place[:, [0, 4, 8]].astype(np.int64))
-
-
-def _block_places(
-    count: int,
-    left: Ints,
-    right: Ints,
-    pair: NDArray[np.int32],
-    falling: NDArray[np.bool_],
-    both: NDArray[np.int32],
-    n_pairs: int,
-) -> BlockPlaces:
-    entries = [
-        (number, i, j, k, l)
-        for number, (i, j) in enumerate(zip(left, right))
-        for k in range(3)
-        for l in range(k if i == j else 0, 3)
-    ]
-    oriented = pair + np.where(falling, np.int32(n_pairs), np.int32(0))
-    slot = np.empty((count, len(entries)), dtype=np.int32)
-    for u, (number, _, _, k, l) in enumerate(entries):
-        slot[:, u] = both[:, 3 * k + l][oriented[:, number]]
-    return BlockPlaces(
-        np.array([3 * i + k for _, i, _, k, _ in entries]),
-        np.array([3 * j + l for _, _, j, _, l in entries]),
-        slot,
-        left,
-        right,
-        pair,
-    )
+    indices, base = np.empty(indptr[-1], dtype=np.int32), np.empty((pairs, 3), dtype=np.int64)
+    _columns(first, other, indptr, indices, base)
+    found = []
+    for block in blocks:
+        n = block.shape[1]
+        pair = np.empty((len(block), n * (n + 1) // 2), dtype=np.int32)
+        _pairs_of(block, first, other, pair)
+        found.append(BlockPlaces(n, pair))
+    return Pattern(n_nodes, indptr.astype(np.int32), indices, tuple(found), base)
 
 
 Part = tuple[int, slice, Floats]  # number of the block, its elements, their matrices
 
 
-def _matrix(pattern: Pattern, data: Floats) -> sparse.csr_matrix:
-    size = 3 * pattern.n_nodes
-    return sparse.csr_matrix((data, pattern.indices, pattern.indptr), shape=(size, size))
+@_compiled
+def _add(matrices: Floats, pair: NDArray[np.int32], base: Ints, data: Floats) -> None:
+    """data += matrices (m, 3n, 3n) at their places."""
+    n = matrices.shape[1] // 3
+    for e in range(len(matrices)):
+        number = 0
+        for i in range(n):
+            for j in range(i, n):
+                at = pair[e, number]
+                number += 1
+                one, two = (i, j) if at >= 0 else (j, i)
+                row = at if at >= 0 else -1 - at
+                for k in range(3):
+                    begin = base[row, k]
+                    for l in range(k if i == j else 0, 3):
+                        data[begin + l] += matrices[e, 3 * one + k, 3 * two + l]
+
+
+@_compiled
+def _add_alike(matrices: Floats, pair: NDArray[np.int32], base: Ints, data: Floats) -> None:
+    """The same with matrices (m, n, n) that act alike on x, y and z."""
+    n = matrices.shape[1]
+    for e in range(len(matrices)):
+        number = 0
+        for i in range(n):
+            for j in range(i, n):
+                at = pair[e, number]
+                number += 1
+                row = at if at >= 0 else -1 - at
+                for k in range(3):
+                    data[base[row, k] + k] += matrices[e, i, j]
+
+
+class Sum:
+    """A matrix to which element matrices are added, slice by slice."""
+
+    def __init__(self, pattern: Pattern) -> None:
+        self._pattern, self._data = pattern, np.zeros(len(pattern.indices))
+
+    def add(self, number: int, rows: slice, matrices: Floats) -> None:
+        """Add symmetric matrices of some elements of a block: (m, 3n, 3n), or (m, n, n) where a
+        matrix acts alike on x, y and z."""
+        block = self._pattern.blocks[number]
+        add = _add_alike if matrices.shape[1] == block.nodes else _add
+        add(np.ascontiguousarray(matrices), block.pair[rows], self._pattern.base, self._data)
+
+    def matrix(self) -> sparse.csr_matrix:
+        """The upper triangle (3 n_nodes square), always of the same pattern."""
+        size = 3 * self._pattern.n_nodes
+        return sparse.csr_matrix(
+            (self._data, self._pattern.indices, self._pattern.indptr), shape=(size, size)
+        )
 
 
 def assemble(pattern: Pattern, parts: Iterable[Part]) -> sparse.csr_matrix:
-    """Upper triangle (3 n_nodes square) of the sum of symmetric element matrices, given slice by
-    slice: (m, 3n, 3n), or (m, n, n) where a matrix acts alike on x, y and z. The pattern is always
-    the same."""
-    data = np.zeros(len(pattern.indices))
-    alike = np.zeros(0)
-    for number, rows, matrices in parts:
-        block = pattern.blocks[number]
-        if matrices.shape[1] == block.right.max() + 1:
-            if not len(alike):
-                alike = np.zeros(len(pattern.diagonal))
-            alike += np.bincount(
-                block.pair[rows].ravel(),
-                weights=matrices[:, block.left, block.right].ravel(),
-                minlength=len(alike),
-            )
-        else:
-            data += np.bincount(
-                block.slot[rows].ravel(),
-                weights=matrices[:, block.rows, block.columns].ravel(),
-                minlength=len(data),
-            )
-    if len(alike):
-        data[pattern.diagonal] += alike[:, None]
-    return _matrix(pattern, data)
+    """Upper triangle of the sum of `parts`, see `Sum`."""
+    total = Sum(pattern)
+    for part in parts:
+        total.add(*part)
+    return total.matrix()
 
 
 def times(upper: sparse.csr_matrix, x: Floats) -> Floats:

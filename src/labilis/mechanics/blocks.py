@@ -8,10 +8,10 @@ the block's nodes.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Protocol
+from typing import Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,8 +26,8 @@ from labilis.results.stress_measures import von_mises
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Slices = Iterator[tuple[slice, Floats]]
-SHELL_CHUNK = 1024
-_KEPT = 20_000  # shells whose strain matrices are kept: 7 kB each
+SHELL_CHUNK = 256  # whose tangents (1.2 MB) stay near the processor until they are added
+Result = TypeVar("Result")
 ENERGY_PARTS = ("bulk", "membrane", "bending", "twist", "shear")
 
 
@@ -288,65 +288,37 @@ class ShellBlock:
             slice(start, min(start + SHELL_CHUNK, count)) for start in range(0, count, SHELL_CHUNK)
         ]
 
-    def _matrices(self) -> Iterator[tuple[slice, shell.ShellGeometry, Floats]]:
-        """Strain matrices some elements at a time; they are asked for several times a run, so a
-        small block keeps them."""
-        if len(self.elements) <= _KEPT:
-            yield from self._kept
-            return
-        yield from self._made()
-
-    def _made(self) -> Iterator[tuple[slice, shell.ShellGeometry, Floats]]:
-        geometry = self.geometry
-
-        def one(rows: slice) -> tuple[slice, shell.ShellGeometry, Floats]:
-            part = shell.part_of(geometry, rows)
-            return rows, part, shell.strain_matrix_at_rest(part)
-
-        yield from on_cores(one, self._chunks())
+    def _each(self, one: Callable[[slice, shell.ShellGeometry], Result]) -> Iterator[Result]:
+        """`one` of some elements at a time, on all cores."""
+        yield from on_cores(lambda cut: one(*cut), self._parts)
 
     @cached_property
-    def _kept(self) -> list[tuple[slice, shell.ShellGeometry, Floats]]:
-        return list(self._made())
+    def _parts(self) -> list[tuple[slice, shell.ShellGeometry]]:
+        return [(rows, shell.part_of(self.geometry, rows)) for rows in self._chunks()]
 
     def stiffness(self) -> Slices:
         """K_0, some elements at a time."""
         section = self.section
-
-        def one(item: tuple[slice, shell.ShellGeometry, Floats]) -> tuple[slice, Floats]:
-            rows, part, b = item
-            return rows, shell.material_part(b, section[rows], part.area)
-
-        yield from on_cores(one, self._matrices())
+        yield from self._each(lambda rows, part: (rows, shell.at_rest(part, section[rows])[1]))
 
     def linear_strain(self, local: Floats) -> Floats:
         """Strains (m, g, 9, c) of small motions (m, 2k, 3, c), c of them at once."""
-        u = local.reshape(len(self.elements), -1, local.shape[-1])
+
+        u = np.ascontiguousarray(local).reshape(len(self.elements), -1, local.shape[-1])
         return np.concatenate(
-            [
-                (b.reshape(len(b), -1, b.shape[3]) @ u[rows]).reshape(*b.shape[:3], -1)
-                for rows, _, b in self._matrices()
-            ]
+            list(self._each(lambda rows, part: shell.linear_strain(part, u[rows])))
         )
 
     def linear(self, local: Floats) -> Floats:
         """Resultants (m, g, 9) of the linear solution, N/mm and N."""
-        return np.asarray(
-            np.einsum("mjk,mgk->mgj", self.section, self.linear_strain(local[..., None])[..., 0])
-        )
+        return self.linear_strain(local[..., None])[..., 0] @ self.section
 
     def geometric(self, state: Floats) -> Slices:
         """K_G."""
-        geometry, section = self.geometry, self.section
-
-        def one(rows: slice) -> tuple[slice, Floats]:
-            part = shell.part_of(geometry, rows)
-            zero = np.zeros((*part.elements.shape, 3))
-            return rows, shell.residual_and_tangent(
-                part, section[rows], zero, None, state[rows], material=False
-            )[1]
-
-        yield from on_cores(one, self._chunks())
+        section = self.section
+        yield from self._each(
+            lambda rows, part: (rows, shell.at_rest(part, section[rows], state[rows])[1])
+        )
 
     def path_derivative(self, local: Floats) -> Slices:
         """Derivative of the tangent along the linear path, by central differences of the exact
@@ -357,8 +329,8 @@ class ShellBlock:
             float(np.abs(local[:, ::2]).max()) / float(np.abs(self.nodes).max() + 1.0),
             1e-300,
         )
-        for rows in self._chunks():
-            part = shell.part_of(self.geometry, rows)
+
+        def one(rows: slice, part: shell.ShellGeometry) -> tuple[slice, Floats]:
             sides = [
                 shell.residual_and_tangent(
                     part,
@@ -368,15 +340,18 @@ class ShellBlock:
                 )[1]
                 for sign in (1.0, -1.0)
             ]
-            yield rows, (sides[0] - sides[1]) / (2 * step)
+            return rows, (sides[0] - sides[1]) / (2 * step)
+
+        yield from self._each(one)
 
     def forces(self, state: Floats) -> Floats:
         """Nodal forces N and moments N mm (m, 2k, 3) that balance resultants (m, g, 9)."""
-        found = np.empty((*self.members.shape, 3))
-        for rows, part, b in self._matrices():
-            weighted = (state[rows] * part.area[..., None]).reshape(len(b), 1, -1)
-            found[rows] = (weighted @ b.reshape(len(b), -1, b.shape[3])).reshape(found[rows].shape)
-        return found
+        section = self.section
+
+        def one(rows: slice, part: shell.ShellGeometry) -> Floats:
+            return shell.at_rest(part, section[rows], state[rows], with_tangent=False)[0]
+
+        return np.concatenate(list(self._each(one))).reshape(*self.members.shape, 3)
 
     def thermal(self, growth: Floats) -> Floats:
         """Resultants (m, g, 9) that would undo a free growth (m,) in the plane."""
@@ -387,16 +362,6 @@ class ShellBlock:
     def second_state(self, local: Floats) -> Floats:
         """Resultants (m, g, 9) of `second_strain`."""
         return np.asarray(np.einsum("mjk,mgk->mgj", self.section, self.second_strain(local)))
-
-    def _cut(self) -> Iterator[tuple[slice, shell.ShellGeometry]]:
-        for rows in self._chunks():
-            yield rows, shell.part_of(self.geometry, rows)
-
-    @cached_property
-    def _parts(self) -> list[tuple[slice, shell.ShellGeometry]]:
-        """Geometry some elements at a time, with what it makes once and for all: a trace asks
-        hundreds of times."""
-        return list(self._cut())
 
     def remember(self, law: YieldLaw) -> Memory:
         """Memory of a yielding material at five layers of the quadrature points."""
@@ -417,9 +382,8 @@ class ShellBlock:
         local, section = motion[self.elements], self.section
 
         def one(
-            cut: tuple[slice, shell.ShellGeometry],
+            rows: slice, part: shell.ShellGeometry
         ) -> tuple[slice, Floats, Floats | None, Floats]:
-            rows, part = cut
             peaks: list[Floats] = []
 
             def law(strain: Floats) -> tuple[Floats, Floats | None]:
@@ -456,7 +420,7 @@ class ShellBlock:
                 )
             return rows, force.reshape(len(force), -1, 3), matrix, peaks[0]
 
-        yield from on_cores(one, self._parts if len(self.elements) <= _KEPT else self._cut())
+        yield from self._each(one)
 
     def turned_over(self, motion: Floats, rotation: Floats) -> bool:
         """Whether an element looks against its own directors somewhere, at motions (n, 3) and
@@ -479,11 +443,11 @@ class ShellBlock:
     def second_strain(self, local: Floats) -> Floats:
         """Second derivative (m, g, 9) of the strains at rest along a motion (m, 2k, 3): their part
         of second order, twice."""
-        found = np.empty((*self.geometry.area.shape, 9))
-        for rows in self._chunks():
-            part = shell.part_of(self.geometry, rows)
-            found[rows] = shell.second_strain(part, local[rows, ::2], local[rows, 1::2])
-        return found
+
+        u = np.ascontiguousarray(local).reshape(*self.elements.shape, 6)
+        return np.concatenate(
+            list(self._each(lambda rows, part: shell.second_strain(part, u[rows])))
+        )
 
     @cached_property
     def section_slope(self) -> Floats:

@@ -1,15 +1,10 @@
-"""Strains of the shell elements as bilinear forms of nodal vectors.
+"""Shape functions and tying points of the shell elements.
 
 A node carries four vectors: its place x, its director d and two tangents t1, t2 that turn with d.
 With the shape functions of the parent element every strain of the shell is a sum of products of two
-such vectors,
-
-    e_k = ½ Σ_ab q_k[a, b] (y_a · y_b - Y_a · Y_b),
-
-Y at rest. The coefficients q depend on the parent element only, so that one small table serves all
-elements; first and second derivatives to the vectors follow at once. The nine strains are, in
-natural components: membrane 11, 22, 2·12; bending 11, 22, 2·12; transverse shear 1, 2; drilling
-(in-plane rotation of the element less that of its nodes).
+such vectors (`shell_kernels` writes them out). The nine strains are, in natural components:
+membrane 11, 22, 2·12; bending 11, 22, 2·12; transverse shear 1, 2; drilling (in-plane rotation of
+the element less that of its nodes).
 
 Transverse shear is taken where it is free of locking: MITC4 (Dvorkin and Bathe 1984) and MITC3 (Lee
 and Bathe 2004). The drilling strain couples the sixth motion of a node to the in-plane rotation
@@ -19,7 +14,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,18 +22,29 @@ from numpy.typing import NDArray
 Floats = NDArray[np.float64]
 X, D, T1, T2 = range(4)  # the vectors of a node
 STRAINS = 9
+Tying = tuple[list[tuple[float, int, tuple[float, float]]], ...]
 
 
 @dataclass(frozen=True)
 class ShellForms:
-    """q (g, 9, 4n, 4n) symmetric in its last two; weights (g,); values (g, n) and slopes (g, n, 2)
-    of the shape functions at the quadrature points. Vector a of node i has number 4 i + a."""
+    """weights (g,); values (g, n) and slopes (g, n, 2) of the shape functions at the quadrature
+    points; tie_values and tie_slopes (p, n): the same at the tying points of shear, slopes along
+    the one direction that is taken there; tie_share (g, 2, p): how much of each goes into both
+    shear strains of a quadrature point."""
 
     nodes: int
-    q: Floats
     weights: Floats
     values: Floats
     slopes: Floats
+    tie_values: Floats
+    tie_slopes: Floats
+    tie_share: Floats
+
+    @cached_property
+    def tables(self) -> tuple[Floats, Floats, Floats, Floats, Floats]:
+        """What `shell_kernels` asks for; slopes (g, 2, n)."""
+        along = np.ascontiguousarray(np.swapaxes(self.slopes, 1, 2))
+        return self.values, along, self.tie_values, self.tie_slopes, self.tie_share
 
 
 def quad_shape(r: float, s: float) -> tuple[Floats, Floats]:
@@ -54,52 +60,33 @@ def triangle_shape(r: float, s: float) -> tuple[Floats, Floats]:
     return np.array([1 - r - s, r, s]), np.array([[-1.0, -1.0], [1.0, 0.0], [0.0, 1.0]])
 
 
-def _product(n: int, left: tuple[int, Floats], right: tuple[int, Floats]) -> Floats:
-    """Form (4n, 4n) of (Σ a_i u_i) · (Σ b_j v_j), for vectors u, v of the nodes with
-    coefficients a, b."""
-    form = np.zeros((n, 4, n, 4))
-    form[:, left[0], :, right[0]] += np.outer(left[1], right[1])
-    flat = form.reshape(4 * n, 4 * n)
-    return flat + flat.T  # e = ½ q : (products), so the product itself is q = sum of both orders
-
-
-def _point_forms(n: int, values: Floats, slopes: Floats) -> Floats:
-    """Forms (9, 4n, 4n) of all strains at one point, shear taken on the spot."""
-    a1, a2 = slopes[:, 0], slopes[:, 1]
-    forms = np.zeros((STRAINS, 4 * n, 4 * n))
-    forms[0] = 0.5 * _product(n, (X, a1), (X, a1))
-    forms[1] = 0.5 * _product(n, (X, a2), (X, a2))
-    forms[2] = _product(n, (X, a1), (X, a2))
-    forms[3] = _product(n, (X, a1), (D, a1))
-    forms[4] = _product(n, (X, a2), (D, a2))
-    forms[5] = _product(n, (X, a1), (D, a2)) + _product(n, (X, a2), (D, a1))
-    forms[6] = _product(n, (X, a1), (D, values))
-    forms[7] = _product(n, (X, a2), (D, values))
-    return forms
-
-
 def _build(
     n: int,
     shape: Callable[[float, float], tuple[Floats, Floats]],
     points: Floats,
     weights: Floats,
-    shear: Callable[[float, float], tuple[list[tuple[float, int, tuple[float, float]]], ...]],
+    shear: Callable[[float, float], Tying],
 ) -> ShellForms:
-    """Forms at quadrature points, with transverse shear put together from tying points by `shear(r,
-    s)`: for both components a list of (coefficient, component, tying point)."""
-    q = np.zeros((len(points), STRAINS, 4 * n, 4 * n))
-    all_values, all_slopes = [], []
-    for g, (r, s) in enumerate(points):
-        values, slopes = shape(r, s)
-        q[g] = _point_forms(n, values, slopes)
-        for component, terms in enumerate(shear(r, s)):
-            q[g, 6 + component] = sum(
-                coefficient * _point_forms(n, *shape(*place))[6 + which]
-                for coefficient, which, place in terms
-            )
-        all_values.append(values)
-        all_slopes.append(slopes)
-    return ShellForms(n, q, weights, np.array(all_values), np.array(all_slopes))
+    """Tables at quadrature points, with transverse shear put together from tying points by
+    `shear(r, s)`: for both components a list of (coefficient, component, tying point)."""
+    rules = [shear(r, s) for r, s in points]
+    ties = sorted({(which, place) for rule in rules for terms in rule for _, which, place in terms})
+    share = np.zeros((len(points), 2, len(ties)))
+    for g, rule in enumerate(rules):
+        for component, terms in enumerate(rule):
+            for coefficient, which, place in terms:
+                share[g, component, ties.index((which, place))] += coefficient
+    at_ties = [shape(*place) for _, place in ties]
+    at_points = [shape(r, s) for r, s in points]
+    return ShellForms(
+        n,
+        weights,
+        np.array([values for values, _ in at_points]),
+        np.array([slopes for _, slopes in at_points]),
+        np.array([values for values, _ in at_ties]),
+        np.array([slopes[:, which] for (which, _), (_, slopes) in zip(ties, at_ties)]),
+        share,
+    )
 
 
 @lru_cache
@@ -108,7 +95,7 @@ def quad_forms() -> ShellForms:
     g = 1 / np.sqrt(3)
     points = np.array([[-g, -g], [g, -g], [g, g], [-g, g]])
 
-    def shear(r: float, s: float) -> tuple[list[tuple[float, int, tuple[float, float]]], ...]:
+    def shear(r: float, s: float) -> Tying:
         return (
             [(0.5 * (1 + s), 0, (0.0, 1.0)), (0.5 * (1 - s), 0, (0.0, -1.0))],
             [(0.5 * (1 + r), 1, (1.0, 0.0)), (0.5 * (1 - r), 1, (-1.0, 0.0))],
@@ -123,7 +110,7 @@ def triangle_forms() -> ShellForms:
     points = np.array([[1 / 6, 1 / 6], [2 / 3, 1 / 6], [1 / 6, 2 / 3]])
     one, two, three = (0.5, 0.0), (0.0, 0.5), (0.5, 0.5)
 
-    def shear(r: float, s: float) -> tuple[list[tuple[float, int, tuple[float, float]]], ...]:
+    def shear(r: float, s: float) -> Tying:
         c = [
             (1.0, 1, two),
             (-1.0, 0, one),

@@ -642,7 +642,7 @@ class Tracer:
         if surfaces:
             outer = outer + self._pressures(state, surfaces)
         inner = np.zeros((len(self.places), 3))
-        parts: list[assembly.Part] = []
+        total = assembly.Sum(self.system.pattern)
         peaks = []
         for number, block in enumerate(self.system.blocks):
             for rows, force, matrix, peak in block.deformed(
@@ -655,7 +655,7 @@ class Tracer:
                 np.add.at(inner, block.members[rows].ravel(), force.reshape(-1, 3))
                 peaks.append(peak)
                 if matrix is not None:
-                    parts.append((number, rows, matrix))
+                    total.add(number, rows, matrix)
         residual = inner.ravel() - outer
         reduced = ties.reduce_vector(residual)
         held_part = np.linalg.norm(inner)
@@ -664,7 +664,7 @@ class Tracer:
         )
         if not tangent:
             return ties, reduced, sparse.csr_matrix((0, 0)), scale
-        matrix = ties.reduce_matrix(assembly.assemble(self.system.pattern, parts))
+        matrix = ties.reduce_matrix(total.matrix())
         if ties.hubs or ties.follows:
             matrix = sparse.csr_matrix(matrix + ties.geometric(residual))
         if surfaces:
