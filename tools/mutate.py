@@ -213,7 +213,7 @@ def covered(work: Path) -> dict[str, dict[int, list[str]]]:
     data = work / "contexts.json"
     if not data.exists():
         subprocess.run(
-            [sys.executable, "-m", "labilis.mesh.prepare"],
+            [sys.executable, "-m", "labilis.run.prepare"],
             cwd=work,
             env=surroundings(work),
             check=False,

@@ -49,8 +49,8 @@ make_venv() {  # make_venv EXTRA: '' for the program, '[test]' for the checks as
   "$VENV/bin/python" -c '' >/dev/null 2>&1 || { rm -rf "$VENV"; "$PYTHON" -m venv "$VENV"; }
   say "Installing packages into $VENV (first time only)"
   PIP_DISABLE_PIP_VERSION_CHECK=1 "$VENV/bin/python" -m pip install -q -c "$ROOT/constraints.txt" -e "$ROOT$1" >&2
-  say "Compiling the mesher (first time only)"
-  "$VENV/bin/python" -m labilis.mesh.prepare >&2
+  say "Compiling elements and mesher (first time only)"
+  "$VENV/bin/python" -m labilis.run.prepare >&2
   printf '%s' "$wanted $ROOT" > "$stamp"
 }
 PY="$VENV/bin/python"

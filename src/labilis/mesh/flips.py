@@ -46,6 +46,14 @@ def improve(nodes: Floats, tets: Ints, skin: Ints, face: Ints) -> tuple[Ints, In
     return tets, skin, face
 
 
+def compiled() -> None:
+    """What is compiled here, called once on a flat tetrahedron that stands on a good one."""
+    nodes = np.concatenate([np.eye(3), [[1.0, 1.0, 1.0], [0.3, 0.3, 0.38]]])
+    tets = np.array([[0, 1, 2, 3], [0, 2, 1, 4]])
+    skin = np.array([[0, 1, 3], [1, 2, 3], [2, 0, 3], [0, 4, 1], [1, 4, 2], [2, 4, 0]])
+    improve(nodes, tets, skin, np.arange(len(skin)))
+
+
 def shapes(nodes: Floats, tets: Ints) -> Floats:
     """Shape (m,): 72 √3 V over the cubed root mean square edge; 1 for an equal-sided one, below
     nought where it is inside out."""

@@ -1,0 +1,71 @@
+"""Compiles what is compiled, so that nobody waits for it at the first part:
+python -m labilis.run.prepare, at set-up. The compiled code is kept beside the source, or in the
+user's cache."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from labilis.mesh import flips, slivers
+from labilis.mesh.tetrahedra import mesh_body
+from labilis.model import Project
+from labilis.run.plan import Plan, Snapshot
+from labilis.run.runner import Runner
+from labilis.shape import build_part
+from labilis.shape.rays import Rays
+
+_TUBE = {
+    "kind": "strut",
+    "length": "30 mm",
+    "section": {"shape": "square tube", "width": "9 mm", "thickness": "1 mm"},
+}
+
+
+def prepare() -> None:
+    """Mesh a small block and run a small tube as shells, which yield, and as a solid."""
+    block = {"kind": "block", "width": "9 mm", "height": "6 mm", "depth": "3 mm"}
+    pieces = [{"name": "small", "recipe": block, "mesh_as": "solid"}]
+    solid = build_part(Project.model_validate({"pieces": pieces}), {}).solids[0]
+    mesh_body(solid, 2.0)
+    Rays.through(solid.tessellate(1.0, 0.5)).near_faces(np.zeros((1, 3)), len(solid.faces))
+    flips.compiled()
+    slivers.compiled()
+    runner = Runner()
+    runner.run(Snapshot(_tube("shell")), Plan("trace", ("service",)))
+    runner.run(Snapshot(_tube("solid")), Plan("modes", ("service",)))
+
+
+def _tube(mesh_as: str) -> Project:
+    """A tube held at its foot and pushed at its head."""
+    material = {
+        "name": "steel",
+        "youngs_modulus": "210 GPa",
+        "poisson_ratio": "0.3",
+        "yield_strength": "235 MPa",
+    }
+    statement: dict[str, Any] = {
+        "materials": [material],
+        "pieces": [{"name": "tube", "recipe": _TUBE, "material": "steel", "mesh_as": mesh_as}],
+        "regions": [{"name": end, "names": [f"tube/{end}"]} for end in ("start", "end")],
+        "hubs": [{"kind": "stiff", "name": "head", "region": "end"}],
+        "supports": [{"name": "foot", "on": "start", "held": ["x", "y", "z"]}],
+        "loads": [
+            {
+                "kind": "force",
+                "name": "push",
+                "on": "head",
+                "components": ["0 N", "0 N", "-1 kN"],
+            }
+        ],
+        "cases": [{"name": "service", "loads": [{"load": "push"}]}],
+        "mesh": {"size": "6 mm"},
+        "criteria": {"modes": 2},
+        "trace": {"steps": 3},
+    }
+    return Project.model_validate(statement)
+
+
+if __name__ == "__main__":
+    prepare()
