@@ -296,12 +296,14 @@ def _proofs(
     below = -1
     positive = solution.factors[solution.factors > 0]
     if len(positive) and positive.max() < required:
-        below = count_below(base, k_g, required)
+        below = count_below(base, k_g, required, problem.base_factor)
     checks = np.array(
         [[check.sigma, check.counted, check.found] for check in solution.checks]
     ).reshape(-1, 3)
     if not len(positive):  # that there is none has to be proved as well
-        none = [limit, count_below(base, k_g, limit), 0] if np.isfinite(limit) else [0.0, 0.0, 0.0]
+        none = [0.0, 0.0, 0.0]
+        if np.isfinite(limit):
+            none = [limit, count_below(base, k_g, limit, problem.base_factor), 0]
         checks = np.concatenate([checks, [none]])
     return below, checks
 

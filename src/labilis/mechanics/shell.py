@@ -17,7 +17,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.mechanics.shell_forms import STRAINS, T1, T2, D, ShellForms, X, forms_of
-from labilis.mechanics.shell_kernels import forces_and_tangents, linear_strains, strains, turned
+from labilis.mechanics.shell_kernels import (
+    forces_and_tangents,
+    linear_strains,
+    second_strains,
+    strains,
+    turned,
+)
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -189,7 +195,6 @@ class ShellState:
 
 
 Law = Callable[[Floats], tuple[Floats, Floats | None]]
-_NONE = np.zeros((0, 0, 0))
 
 
 def shell_state(
@@ -206,9 +211,7 @@ def shell_state(
     (m,) is what the plane strains would be under heat alone."""
     moved = _moved(geometry, displacement, rotation)
     tables, bulge = geometry.forms.tables, _bulge(geometry)
-    strain, curvature = strains(
-        geometry.rest + 0.5 * moved, moved, tables, geometry.local, bulge, _NONE
-    )
+    strain, curvature = strains(geometry.rest + 0.5 * moved, moved, tables, geometry.local, bulge)
     if free is not None:
         strain[:, :, :2] -= free[:, None, None]
     y, section = geometry.rest + moved, stiffness[:, None]
@@ -230,7 +233,7 @@ def linear_strain(geometry: ShellGeometry, motions: Floats) -> Floats:
     if motions.shape[2] > 1:
         return np.asarray(linear_strains(geometry.rest, motions, tables, local))
     rate, _ = turned(geometry.rest, motions.reshape(*geometry.elements.shape, 6))
-    return np.asarray(strains(geometry.rest, rate, tables, local, 0.0, _NONE)[0])[..., None]
+    return np.asarray(strains(geometry.rest, rate, tables, local, 0.0)[0])[..., None]
 
 
 def second_strain(geometry: ShellGeometry, motion: Floats) -> Floats:
@@ -238,11 +241,8 @@ def second_strain(geometry: ShellGeometry, motion: Floats) -> Floats:
     and turns: twice the quadratic part of the vectors' rates and what is linear in their second
     derivatives, directors turning by θ × d and θ × (θ × d)."""
     rate, bent = turned(geometry.rest, motion)
-    tables, local, bulge = geometry.forms.tables, geometry.local, _bulge(geometry)
-    _, curvature = strains(geometry.rest, rate, tables, local, 0.0, _NONE)
-    linear, _ = strains(geometry.rest, bent, tables, local, 0.0, _NONE)
-    quadratic, _ = strains(0.5 * rate, rate, tables, local, bulge, curvature**2)
-    return np.asarray(linear + 2.0 * quadratic)
+    tables, bulge = geometry.forms.tables, _bulge(geometry)
+    return np.asarray(second_strains(geometry.rest, rate, bent, tables, geometry.local, bulge))
 
 
 def _bulge(geometry: ShellGeometry) -> float:

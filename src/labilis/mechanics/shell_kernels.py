@@ -96,13 +96,24 @@ def _drilled(h: Floats, rates: Floats, values: Floats, y: Floats, room: Floats) 
 
 
 @_compiled
+def _to_local(natural: Floats, drill: float, h: Floats, plane: Floats, out: Floats) -> None:
+    """out (9,): local strains of natural ones (8,) and a drilling strain; plane (3, 3) is room."""
+    _plane(h, plane)
+    for j in range(3):
+        out[j] = _dot(plane[j], natural[:3])
+        out[3 + j] = _dot(plane[j], natural[3:6])
+    for j in range(2):
+        out[6 + j] = h[j, 0] * natural[6] + h[j, 1] * natural[7]
+    out[8] = drill
+
+
+@_compiled
 def strains(
-    middle: Floats, moved: Floats, tables: Any, h: Floats, bulge: float, square: Floats
+    middle: Floats, moved: Floats, tables: Any, h: Floats, bulge: float
 ) -> tuple[Floats, Floats]:
     """(local strains (m, g, 9), natural curvatures (m, g, 2)) of nodal vectors that have moved (m,
     n, 4, 3), by the vectors halfway, which is exact for forms of second degree: those at rest give
-    the linear strains, half of what has moved alone the quadratic ones. The membrane takes `bulge`
-    times `square` (m, g, 2), or times the curvatures squared where that is empty, beside."""
+    the linear strains. The membrane takes `bulge` times the curvatures squared beside."""
     values, slopes, _, _, share = tables
     m, g = h.shape[:2]
     found, curvature = np.empty((m, g, STRAINS)), np.empty((m, g, 2))
@@ -116,19 +127,13 @@ def strains(
             _mixed(a, u, natural)
             for j in range(2):
                 curvature[e, k, j] = natural[3 + j]
-                over = square[e, k, j] if len(square) else natural[3 + j] ** 2
-                natural[j] += bulge * over
+                natural[j] += bulge * natural[3 + j] ** 2
                 natural[6 + j] = 0.0
                 for p in range(len(tied)):
                     natural[6 + j] += share[k, j, p] * tied[p]
-            _plane(h[e, k], plane)
-            for j in range(3):
-                found[e, k, j] = _dot(plane[j], natural[:3])
-                found[e, k, 3 + j] = _dot(plane[j], natural[3:6])
-            for j in range(2):
-                found[e, k, 6 + j] = h[e, k, j, 0] * natural[6] + h[e, k, j, 1] * natural[7]
-            found[e, k, 8] = _drilled(h[e, k], u, values[k], middle[e], room[0])
-            found[e, k, 8] += _drilled(h[e, k], a, values[k], moved[e], room[0])
+            drill = _drilled(h[e, k], u, values[k], middle[e], room[0])
+            drill += _drilled(h[e, k], a, values[k], moved[e], room[0])
+            _to_local(natural, drill, h[e, k], plane, found[e, k])
     return found, curvature
 
 
@@ -310,6 +315,44 @@ def linear_strains(rest: Floats, motions: Floats, tables: Any, h: Floats) -> Flo
                 for x in range(size):
                     for column in range(count):
                         found[e, k, j, column] += local[x] * motions[e, x, column]
+    return found
+
+
+@_compiled
+def second_strains(
+    rest: Floats, rate: Floats, bent: Floats, tables: Any, h: Floats, bulge: float
+) -> Floats:
+    """Second derivative (m, g, 9) of the local strains along nodal vectors rest + s rate + ½ s²
+    bent (m, n, 4, 3): linear in `bent`, of second degree in `rate`."""
+    values, slopes, _, _, share = tables
+    m, g = h.shape[:2]
+    found = np.empty((m, g, STRAINS))
+    a, u, v, plane = np.empty((4, 3)), np.empty((4, 3)), np.empty((4, 3)), np.empty((3, 3))
+    natural, more, room = np.empty(8), np.empty(8), np.empty((4, 3))
+    tied, more_tied = np.empty(share.shape[2]), np.empty(share.shape[2])
+    for e in range(m):
+        _ties(rest[e], bent[e], tables, room, tied)
+        _ties(rate[e], rate[e], tables, room, more_tied)
+        for k in range(g):
+            _rates(slopes[k], rest[e], a)
+            _rates(slopes[k], rate[e], u)
+            _rates(slopes[k], bent[e], v)
+            _mixed(a, u, natural)
+            one, two = natural[3], natural[4]
+            _mixed(a, v, natural)
+            _mixed(u, u, more)
+            for j in range(6):
+                natural[j] += more[j]
+            natural[0] += 2.0 * bulge * one * one
+            natural[1] += 2.0 * bulge * two * two
+            for j in range(2):
+                natural[6 + j] = 0.0
+                for p in range(len(tied)):
+                    natural[6 + j] += share[k, j, p] * (tied[p] + more_tied[p])
+            drill = _drilled(h[e, k], v, values[k], rest[e], room[0])
+            drill += _drilled(h[e, k], a, values[k], bent[e], room[0])
+            drill += 2.0 * _drilled(h[e, k], u, values[k], rate[e], room[0])
+            _to_local(natural, drill, h[e, k], plane, found[e, k])
     return found
 
 

@@ -20,6 +20,7 @@ from labilis.solve.mkl import library
 
 Floats = NDArray[np.float64]
 _EMPTY = np.zeros(1)
+_SHARED = 3  # of K, of K with held loads, and of a shift
 _GROUPED = 20_000  # unknowns from which on the ordering is looked for on groups
 
 
@@ -48,8 +49,8 @@ def back_end() -> str:
 
 
 class _Analysis:
-    """Pattern, ordering and symbolic factorisation by MKL PARDISO, shared by at most two factors
-    whose matrices have one pattern."""
+    """Pattern, ordering and symbolic factorisation by MKL PARDISO, shared by at most _SHARED
+    factors whose matrices have one pattern."""
 
     def __init__(
         self, upper: sparse.csr_matrix, kind: int, ordering: NDArray[np.int32] | None
@@ -69,7 +70,7 @@ class _Analysis:
         settings[17] = -1  # report the factor's entries
         settings[34] = 1  # indices from zero
         self.settings = settings
-        self._free = [1, 2]
+        self._free = list(range(1, _SHARED + 1))
         started = time.perf_counter()
         values = np.ascontiguousarray(upper.data, dtype=np.float64)
         error = self.call(11, 1, values)
@@ -107,7 +108,7 @@ class _Analysis:
     def give(self, place: int) -> None:
         """Free the factor in this place; the analysis goes with the last."""
         self._free.append(place)
-        if len(self._free) == 2:
+        if len(self._free) == _SHARED:
             self._release()
         else:
             self.call(0, place, _EMPTY)
@@ -136,7 +137,7 @@ class _Analysis:
 
         library().pardiso(
             self._handle.ctypes.data_as(ctypes.POINTER(ctypes.c_int64)),
-            number(2),
+            number(_SHARED),
             number(place),
             number(self.kind),
             number(phase),

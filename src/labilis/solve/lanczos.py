@@ -98,6 +98,53 @@ def block_lanczos(
     return Spectrum(values[:count], product(basis.v, s[:, :count]), residuals[:count], solves)
 
 
+def lanczos_below(
+    solve: Callable[[Floats], Floats],
+    times_k: Callable[[Floats], Floats],
+    start: Floats,
+    count: int,
+    wanted: int,
+    tolerance: float = 1e-6,
+    most: int = 10,
+    progress: Callable[[float], None] | None = None,
+) -> Spectrum | None:
+    """The `wanted` smallest of the `count` factors λ below a shift σ, given by S = K + σ K_G, which
+    has so many negative pivots: solve x -> S⁻¹ x. None where they do not converge.
+
+    Of the operator S⁻¹K, in the inner product of K, the factors below σ are the negative
+    eigenvalues ν = λ/(λ - σ) (the buckling transformation of Grimes, Lewis and Simon 1994); all
+    others lie above a half or so, so that a few steps tell them apart. The i-th Ritz value of ν
+    from below is never under the i-th ν (Cauchy): where as many are negative as are counted, no ν
+    lies above the last of them, and those that have converged are the smallest λ, whether the
+    others have or not. start (n, m), m ≥ count: vectors thought to lie near. The spectrum's values
+    are ν, of the largest λ first, its residuals relative to them.
+    """
+    n, width = start.shape
+    basis = _Basis(n, min(n, width * (most + 1)))
+    q, kq, _ = _orthonormal(start, times := times_k(start), basis, _size(start, times))
+    h = np.zeros((0, 0))
+    for step in range(most):
+        if q.shape[1] == 0 or basis.count + q.shape[1] > n:
+            break
+        old = basis.count
+        basis.add(q, kq)
+        z = solve(kq)
+        kz = times_k(z)
+        scale = _size(z, kz)
+        coupling = product(basis.v.T, kz)
+        h = _grown(h, coupling, old)
+        z, kz = take_away(z, basis.v, coupling), take_away(kz, basis.kv, coupling)
+        q, kq, r = _orthonormal(z, kz, basis, scale)
+        values, s = np.linalg.eigh(h)
+        residuals = np.linalg.norm(r @ s[old:], axis=0) / np.maximum(np.abs(values), 1e-300)
+        if progress is not None:
+            progress((step + 1) / most)
+        rows = slice(count - wanted, count)
+        if (values < 0).sum() == count and (residuals[rows] < tolerance).all():
+            return Spectrum(values[rows], product(basis.v, s[:, rows]), residuals[rows], step + 1)
+    return None
+
+
 def _room(n: int, wanted: int, block: int) -> tuple[int, int]:
     """Vectors that are kept before a restart: to begin with, and at most."""
     limit = min(n, max(12 * block, 3 * wanted + 4 * block))

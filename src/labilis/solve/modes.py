@@ -8,7 +8,8 @@ and sigma.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -17,12 +18,16 @@ from scipy import linalg, sparse
 
 from labilis.mechanics.assembly import full
 from labilis.solve.factor import Factor, factor
-from labilis.solve.lanczos import Spectrum, block_lanczos
+from labilis.solve.lanczos import Spectrum, block_lanczos, lanczos_below
 from labilis.solve.mkl import Symmetric
 
 Floats = NDArray[np.float64]
 _ALIKE = 1e-3  # of a factor: those nearer to it are one repeated
-_FIRST, _NEAR = 1e-5, 1e-4  # of a factor that is looked for near others; residual of its mode
+# residual of the modes, by Lanczos from nothing, from which on it goes faster from a shift: the
+# last factor is then some per cent high, which is what the shift is put above
+_NEARLY = 0.1
+_CROWD = 10  # factors below the shift beside the ones that are wanted and as many again
+_RELIABLE = 1e-5  # residual from which on a mode is not reported
 _DENSE = 400  # unknowns under which the whole spectrum is computed at once
 
 
@@ -64,12 +69,30 @@ def _dense(k: sparse.csr_matrix, k_g: sparse.csr_matrix, both: bool, wanted: int
     return Spectrum(values[order], vectors[:, order], np.zeros(len(order)), 1)
 
 
-def _lanczos(
-    k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, wanted: int, **how: Any
-) -> Spectrum:
-    """`how`: of `block_lanczos`."""
-    times_k, times_g = Symmetric(k), Symmetric(k_g)
-    return block_lanczos(lambda x: -times_g(x), k_factor.solve, times_k, k.shape[0], wanted, **how)
+@dataclass(frozen=True)
+class _Pencil:
+    """K (upper triangle) with its factor and K_G, and products with both."""
+
+    k: sparse.csr_matrix
+    k_factor: Factor
+    k_g: sparse.csr_matrix
+
+    @cached_property
+    def times_k(self) -> Symmetric:
+        return Symmetric(self.k)
+
+    @cached_property
+    def times_g(self) -> Symmetric:
+        return Symmetric(self.k_g)
+
+    def pushed(self, x: Floats) -> Floats:
+        """-K_G x."""
+        return -self.times_g(x)
+
+    def lanczos(self, wanted: int, **how: Any) -> Spectrum:
+        """`how`: of `block_lanczos`."""
+        size = self.k.shape[0]
+        return block_lanczos(self.pushed, self.k_factor.solve, self.times_k, size, wanted, **how)
 
 
 def find_modes(
@@ -93,14 +116,18 @@ def find_modes(
     """
     n = k.shape[0]
     extra, solves = min(wanted + 2, n), 0
+    pencil = _Pencil(k, k_factor, k_g)
+    if not both and n > _DENSE:
+        near = pencil.lanczos(wanted + 6, sure=wanted, tolerance=_NEARLY, progress=progress)
+        solves = near.solves
+        proved = _from_shift(pencil, near.values, near.vectors, wanted, largest)
+        if proved is not None:
+            return replace(proved, solves=solves + proved.solves)
     for block in (4, 12):
         if n <= _DENSE:
             found = _dense(k, k_g, both, extra)
         else:
-            found = _lanczos(
-                k,
-                k_factor,
-                k_g,
+            found = pencil.lanczos(
                 extra,
                 both=both,
                 block=block,
@@ -122,23 +149,72 @@ def find_modes(
     return ModesSolution(factors[:wanted], vectors[:, :wanted], residuals[:wanted], checks, solves)
 
 
+def _from_shift(
+    pencil: _Pencil,
+    values: Floats,
+    near: Floats,
+    wanted: int,
+    largest: float,
+) -> ModesSolution | None:
+    """The `wanted` smallest positive factors with the proof that none is missing, from Ritz values
+    1/λ (m,) and vectors (size, m) near them; None where that does not do.
+
+    Ritz values of λ are never too low (Courant and Fischer), so that at least as many factors lie
+    below a shift above the last as are wanted. The pivots there count them, and as many are found:
+    the proof comes with the factor that finds them.
+    """
+    ritz = 1.0 / values[values > 1.0 / largest]
+    if len(ritz) < wanted or not np.all(np.diff(ritz[:wanted]) >= 0):
+        return None
+    last = ritz[wanted - 1]
+    above = ritz[wanted:][ritz[wanted:] > last * (1 + _ALIKE)]
+    sigma = min(0.5 * (last + above[0]), 1.05 * last) if len(above) else last * (1 + _ALIKE)
+    shifted = factor(combined(pencil.k, pencil.k_g, sigma), positive=False, like=pencil.k_factor)
+    try:
+        counted = shifted.negative_pivots
+        if not wanted <= counted <= 2 * wanted + _CROWD:
+            return None
+        start = _widened(near, counted + 2)
+        found = lanczos_below(shifted.solve, pencil.times_k, start, counted, wanted)
+    finally:
+        shifted.free()
+    if found is None:
+        return None
+    # what is reported is measured with K itself: K⁻¹A x against μ x
+    x = found.vectors
+    pushed = pencil.pushed(x)
+    mu = np.einsum("ij,ij->j", x, pushed)
+    off = pencil.k_factor.solve(pushed) - x * mu
+    residuals = np.sqrt(np.abs(np.einsum("ij,ij->j", off, pencil.times_k(off)))) / np.abs(mu)
+    order = np.argsort(1.0 / mu, kind="stable")
+    factors = 1.0 / mu[order]
+    if factors[0] <= 0 or factors[-1] >= sigma or (residuals[order] > _RELIABLE).any():
+        return None
+    check = Completeness(sigma, counted, counted)
+    return ModesSolution(factors, x[:, order], residuals[order], (check,), found.solves + 1)
+
+
+def _widened(near: Floats, width: int) -> Floats:
+    """Vectors (n, width) that begin with those near, the rest at random."""
+    if near.shape[1] >= width:
+        return near[:, :width]
+    more = np.random.default_rng(20260102).standard_normal((len(near), width - near.shape[1]))
+    return np.concatenate([near, more * np.abs(near).max()], axis=1)
+
+
 def first_factor(
     k: sparse.csr_matrix, k_factor: Factor, k_g: sparse.csr_matrix, largest: float, near: Floats
 ) -> float:
     """The smallest positive factor, nan when there is none up to `largest`, of a problem whose
     modes are thought to lie near vectors (size, m). That none lies below is proved by the pivots;
     where one does, or none is found, it is looked for from nothing."""
-    n, scale = k.shape[0], 1.0 - _FIRST
-    if n > _DENSE and near.shape[1]:
-        found = _lanczos(k, k_factor, k_g, 1, tolerance=_NEAR, near=near)
-        value = float(found.values[0]) if len(found.values) else 0.0
-        # an eigenvalue is off by the square of its residual (Parlett 1980, 11.7)
-        if (
-            value > 1.0 / largest
-            and found.residuals[0] < _NEAR
-            and count_below(k, k_g, scale / value, k_factor) == 0
-        ):
-            return 1.0 / value
+    if k.shape[0] > _DENSE and near.shape[1]:
+        pencil = _Pencil(k, k_factor, k_g)
+        values, s = linalg.eigh(near.T @ pencil.pushed(near), near.T @ pencil.times_k(near))
+        order = np.argsort(-values)
+        found = _from_shift(pencil, values[order], near @ s[:, order], 1, largest)
+        if found is not None:
+            return float(found.factors[0])
     solution = find_modes(k, k_factor, k_g, 1, largest=largest, count=False)
     return float(solution.factors[0]) if len(solution.factors) else float("nan")
 
@@ -148,7 +224,7 @@ def _sorted(found: Spectrum, both: bool, largest: float) -> tuple[Floats, Floats
     NotConverged."""
     floor = 1.0 / largest
     good = np.abs(found.values) > max(floor, 1e-300) if both else found.values > max(floor, 1e-300)
-    good &= found.residuals < 1e-5  # what has not converged is not reported
+    good &= found.residuals < _RELIABLE  # what has not converged is not reported
     if not good.any() and (found.values > 1e3 * floor).any():
         raise NotConverged(f"factors crowd near {1.0 / found.values.max():.4g}")
     factors = 1.0 / found.values[good]
