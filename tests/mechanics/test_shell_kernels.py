@@ -104,12 +104,12 @@ def test_linear_strains_of_one_motion_and_of_many(n: int, seed: int, warp: float
     """Against the derivative of the NumPy strains at rest, which are of second degree in motions
     but for the turns of directors: differences of small steps."""
     geometry, c = drawn(n, seed, warp)
-    motions = np.random.default_rng(seed + 3).standard_normal((*geometry.elements.shape, 6, 3))
+    motions = np.random.default_rng(seed + 3).standard_normal((*geometry.elements.shape, 6, 5))
     motions[:, :, 3:] *= 0.1
     still = np.zeros((*geometry.area.shape, 9))
     found = shell.linear_strain(geometry, motions.reshape(len(motions), -1, 3))
     step = 1e-4
-    for column in range(3):
+    for column in range(5):
         u, turn = step * motions[:, :, :3, column], step * motions[:, :, 3:, column]
         plus, minus = (
             shell_by_forms.forces_and_tangent(
