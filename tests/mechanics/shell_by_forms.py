@@ -136,6 +136,50 @@ def _vectors(geometry: ShellGeometry, displacement: Floats, rotation: Floats | N
     return y.reshape(m, 4 * n, 3)
 
 
+def sides(n: int) -> tuple[Floats, ...]:
+    """Of the membrane's places (q,): forms (q, 4n, 4n) of the product of both tangents g_1·g_2, of
+    P = g_1·h_1 + g_2·h_2 and Q = g_1·h_2 + g_2·h_1, h the rates of the director, w, and how
+    much of the square of the change of the last Q."""
+    if n == 4:
+        places = [(0, 0, 0.0, 1.0), (0, 0, 0.0, -1.0), (1, 1, 1.0, 0.0), (1, 1, -1.0, 0.0)]
+        slopes = [quad_shape(r, s)[1][:, [i, j]].T for i, j, r, s in [*places, (0, 1, 0.0, 0.0)]]
+        w = np.array([1 / 12, 1 / 12, 1 / 12, 1 / 12, 1 / 3])
+    else:
+        one, two = triangle_shape(0.0, 0.0)[1].T
+        slopes = [np.array([side, side]) for side in (one, two, one - two)]
+        w = np.full(3, 1 / 48)
+    product = np.array([_product(n, (X, a), (X, b)) for a, b in slopes])
+    p = np.array([_product(n, (X, a), (D, a)) + _product(n, (X, b), (D, b)) for a, b in slopes])
+    q = np.array([_product(n, (X, a), (D, b)) + _product(n, (X, b), (D, a)) for a, b in slopes])
+    return product, p, q, w, np.array([-1, -1, -1, -1, 0]) / 12 if n == 4 else np.zeros(3)
+
+
+def membrane(geometry: ShellGeometry) -> Floats:
+    """(m, g, 3, q): membrane strains of those products, by solving for each element: constant parts
+    from the squares along its sides, and the bilinear one, b, from what the five would make of a
+    plane one (Ko, Lee and Bathe 2017)."""
+    m, n = geometry.elements.shape
+    if n == 3:
+        share = np.array([[0.5, 0, 0], [0, 0.5, 0], [0.5, 0.5, -0.5]])
+        return np.broadcast_to(share, (m, 3, 3, 3))
+    signs = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
+    g, out = 1 / np.sqrt(3), np.zeros((m, 4, 3, 5))
+    for e, x in enumerate(geometry.places):
+        x1, x2, xd = 0.25 * signs[:, 0] @ x, 0.25 * signs[:, 1] @ x, 0.25 * signs.prod(axis=1) @ x
+        d1, d2 = np.linalg.lstsq(np.stack([x1, x2], axis=1), xd, rcond=None)[0]
+        half = np.eye(5) * np.array([0.5, 0.5, 0.5, 0.5, 1.0])  # squares halved are strains
+        even1, odd1 = 0.5 * (half[0] + half[1]), 0.5 * (half[0] - half[1])
+        even2, odd2 = 0.5 * (half[2] + half[3]), 0.5 * (half[2] - half[3])
+        # b = d1 odd1 + d2 odd2 - d1² con1 - d2² con2 - d1 d2 (2·12), con = even - b
+        b = d1 * odd1 + d2 * odd2 - d1**2 * even1 - d2**2 * even2 - d1 * d2 * half[4]
+        b = b / (1 - d1**2 - d2**2)
+        for k, (r, s) in enumerate([(-g, -g), (g, -g), (g, g), (-g, g)]):
+            out[e, k, 0] = (even1 - b) + s * odd1 + s * s * b
+            out[e, k, 1] = (even2 - b) + r * odd2 + r * r * b
+            out[e, k, 2] = half[4] + r * odd1 + s * odd2 + 2 * r * s * b
+    return out
+
+
 def forces_and_tangent(
     geometry: ShellGeometry,
     stiffness: Floats,
@@ -157,8 +201,18 @@ def forces_and_tangent(
     y, rest = _vectors(geometry, displacement, rotation), _vectors(geometry, 0 * displacement, None)
     products = y @ np.swapaxes(y, 1, 2) - rest @ np.swapaxes(rest, 1, 2)
     natural = 0.5 * np.einsum("mgkab,mab->mgk", q, products)
-    curvature, bulge = natural[..., 3:5].copy(), 1.0 / 6.0 if n == 4 else 0.0
-    natural[..., :2] += bulge * curvature**2
+    forms_of_sides, plane = sides(n), membrane(geometry)
+    now, before = (
+        [
+            0.5 * np.einsum("qab,mab->mq", form, v @ np.swapaxes(v, 1, 2))
+            for form in forms_of_sides[:3]
+        ]
+        for v in (y, rest)
+    )
+    w = forms_of_sides[3]
+    made = [product + w * p * r for product, p, r in (now, before)]
+    twist, turned = forms_of_sides[4], (now[2] - before[2])[:, -1:]
+    natural[..., :3] = np.einsum("mgkq,mq->mgk", plane, made[0] - made[1] + twist * turned**2)
     change = change_of(geometry)
     strain = np.einsum("mgjk,mgk->mgj", change, natural)
     weighted = (np.einsum("mjk,mgk->mgj", stiffness, strain) + initial) * geometry.area[..., None]
@@ -172,16 +226,26 @@ def forces_and_tangent(
                 first[:, i, v, :, i, 3 + x] = np.cross(np.eye(3)[x], y.reshape(m, n, 4, 3)[:, i, v])
     first = first.reshape(m, 4 * n, 3, 6 * n)
     slopes = np.einsum("mgkab,mbx,maxs->mgks", q, y, first, optimize=True)
-    slopes[:, :, :2] += 2 * bulge * curvature[..., None] * slopes[:, :, 3:5]
+    d = [
+        np.einsum("qab,mbx,maxs->mqs", form, y, first, optimize=True) for form in forms_of_sides[:3]
+    ]
+    p, r = now[1][..., None], now[2][..., None]
+    side = d[0] + w[:, None] * (p * d[2] + r * d[1])
+    side += 2 * twist[:, None] * turned[..., None] * d[2][:, -1:]
+    slopes[:, :, :3] = np.einsum("mgkq,mqs->mgks", plane, side)
     local = np.einsum("mgjk,mgks->mgjs", change, slopes)
     residual = np.einsum("mgj,mgjs->ms", weighted, local)
-    total = np.einsum("mgk,mgkab->mab", work, q)
-    bent = 2 * bulge * work[..., :2]
-    total += np.einsum("mgk,mgkab->mab", bent * curvature, q[:, :, 3:5])
+    total = np.einsum("mgk,mgkab->mab", work[..., 3:], q[:, :, 3:])
+    push = np.einsum("mgk,mgkq->mq", work[..., :3], plane)
+    total += np.einsum("mq,qab->mab", push, forms_of_sides[0])
+    total += np.einsum("mq,mq,qab->mab", push * w, now[2], forms_of_sides[1])
+    total += np.einsum("mq,mq,qab->mab", push * w, now[1], forms_of_sides[2])
+    twisting = 2 * push @ twist
+    total += (twisting * turned[:, 0])[:, None, None] * forms_of_sides[2][-1]
     tangent = np.einsum("mab,maxs,mbxt->mst", total, first, first, optimize=True)
-    tangent += np.einsum(
-        "mgk,mgks,mgkt->mst", bent, slopes[:, :, 3:5], slopes[:, :, 3:5], optimize=True
-    )
+    tangent += np.einsum("m,ms,mt->mst", twisting, d[2][:, -1], d[2][:, -1])
+    mixed = np.einsum("mq,mqs,mqt->mst", push * w, d[1], d[2], optimize=True)
+    tangent += mixed + np.swapaxes(mixed, 1, 2)
     force = np.einsum("mab,mbx->max", total, y).reshape(m, n, 4, 3)
     apart = tangent.reshape(m, n, 6, n, 6)
     for i in range(n):

@@ -107,7 +107,7 @@ def test_linear_strains_of_one_motion_and_of_many(n: int, seed: int, warp: float
     motions = np.random.default_rng(seed + 3).standard_normal((*geometry.elements.shape, 6, 5))
     motions[:, :, 3:] *= 0.1
     still = np.zeros((*geometry.area.shape, 9))
-    found = shell.linear_strain(geometry, motions.reshape(len(motions), -1, 3))
+    found = shell.linear_strain(geometry, motions.reshape(len(motions), -1, 5))
     step = 1e-4
     for column in range(5):
         u, turn = step * motions[:, :, :3, column], step * motions[:, :, 3:, column]

@@ -104,7 +104,7 @@ def angle_picked(way: str) -> tuple[Project, dict[str, bytes]]:
             }
         ],
         cases=[{"name": "one", "loads": [{"load": "push"}]}],
-        mesh={"within": "50 %"},
+        mesh={"within": "5 %"},
     )
     return project, {sha: data}
 

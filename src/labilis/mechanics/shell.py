@@ -16,7 +16,16 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.mechanics.shell_forms import STRAINS, T1, T2, D, ShellForms, X, forms_of
+from labilis.mechanics.shell_forms import (
+    STRAINS,
+    T1,
+    T2,
+    D,
+    ShellForms,
+    X,
+    bilinear_share,
+    forms_of,
+)
 from labilis.mechanics.shell_kernels import (
     forces_and_tangents,
     linear_strains,
@@ -54,6 +63,25 @@ class ShellGeometry:
     def forms(self) -> ShellForms:
         """Table of the parent element."""
         return forms_of(self.elements.shape[1])
+
+    @cached_property
+    def plane(self) -> Floats:
+        """(m, g, 3, q): how much of the products of tangents goes into the membrane strains."""
+        forms, count = self.forms, len(self.elements)
+        share = np.broadcast_to(forms.plane_share, (count, *forms.plane_share.shape)).copy()
+        if forms.plane_bilinear.any():
+            warped = bilinear_share(self.places)
+            share += forms.plane_bilinear[..., None] * warped[:, None, None]
+        return share
+
+    @cached_property
+    def curved(self) -> Floats:
+        """P and Q of the sides at rest and no change of Q (m, q, 3), see `ShellForms.bend`."""
+        slopes, y = self.forms.plane_slopes, self.rest
+        x, d = (np.einsum("qan,mnx->mqax", slopes, y[:, :, v]) for v in (X, D))
+        both = x @ np.swapaxes(d, 2, 3)
+        p, q = both[..., 0, 0] + both[..., 1, 1], both[..., 0, 1] + both[..., 1, 0]
+        return np.stack([p, q, np.zeros_like(q)], axis=-1)
 
     @cached_property
     def rest(self) -> Floats:
@@ -184,13 +212,13 @@ def _moved(geometry: ShellGeometry, displacement: Floats, rotation: Floats | Non
 @dataclass(frozen=True)
 class ShellState:
     """Strains and resultants (m, g, 9) in local Cartesian components; moved nodal vectors y (m, n,
-    4, 3), natural curvature (m, g, 2) and section tangents (m, 1 or g, 9, 9), of which the
+    4, 3), P and Q of the sides (m, q, 3) and section tangents (m, 1 or g, 9, 9), of which the
     derivatives are made."""
 
     strain: Floats
     resultant: Floats
     y: Floats
-    curvature: Floats
+    bent: Floats
     section: Floats
 
 
@@ -210,19 +238,25 @@ def shell_state(
     `law` gives resultants and section tangents (m, g, 9, 9) from the strains instead of C; `free`
     (m,) is what the plane strains would be under heat alone."""
     moved = _moved(geometry, displacement, rotation)
-    tables, bulge = geometry.forms.tables, _bulge(geometry)
-    strain, curvature = strains(geometry.rest + 0.5 * moved, moved, tables, geometry.local, bulge)
+    tables = geometry.forms.tables
+    strain, bent = strains(
+        geometry.rest + 0.5 * moved,
+        moved,
+        tables,
+        geometry.plane,
+        geometry.local,
+        geometry.curved,
+        1.0,
+    )
     if free is not None:
         strain[:, :, :2] -= free[:, None, None]
     y, section = geometry.rest + moved, stiffness[:, None]
     if law is not None:
         resultant, tangents = law(strain)
-        return ShellState(
-            strain, resultant, y, curvature, section if tangents is None else tangents
-        )
+        return ShellState(strain, resultant, y, bent, section if tangents is None else tangents)
     resultant = strain @ stiffness  # which is symmetric
     return ShellState(
-        strain, resultant if initial is None else resultant + initial, y, curvature, section
+        strain, resultant if initial is None else resultant + initial, y, bent, section
     )
 
 
@@ -231,12 +265,16 @@ def linear_strain(geometry: ShellGeometry, motions: Floats) -> Floats:
     once."""
     tables, local = geometry.forms.tables, geometry.local
     if motions.shape[2] > 3:  # one by one they cost less up to here
-        return np.asarray(linear_strains(geometry.rest, motions, tables, local))
+        return np.asarray(
+            linear_strains(geometry.rest, motions, tables, geometry.plane, local, geometry.curved)
+        )
     found = np.empty((*geometry.area.shape, STRAINS, motions.shape[2]))
     for column in range(motions.shape[2]):
         motion = np.ascontiguousarray(motions[..., column]).reshape(*geometry.elements.shape, 6)
         rate, _ = turned(geometry.rest, motion)
-        found[..., column], _ = strains(geometry.rest, rate, tables, local, 0.0)
+        found[..., column], _ = strains(
+            geometry.rest, rate, tables, geometry.plane, local, geometry.curved, 0.0
+        )
     return found
 
 
@@ -245,16 +283,12 @@ def second_strain(geometry: ShellGeometry, motion: Floats) -> Floats:
     and turns: twice the quadratic part of the vectors' rates and what is linear in their second
     derivatives, directors turning by θ × d and θ × (θ × d)."""
     rate, bent = turned(geometry.rest, motion)
-    tables, bulge = geometry.forms.tables, _bulge(geometry)
-    return np.asarray(second_strains(geometry.rest, rate, bent, tables, geometry.local, bulge))
-
-
-def _bulge(geometry: ShellGeometry) -> float:
-    """A straight side that bends becomes longer than its chord: with x,11·d = -κ the slope varies
-    by κ r within the element, which adds the mean of ½ (κ r)², κ²/6, to the membrane strain 11 (22
-    alike). The bilinear place alone misses it, which makes critical factors of coarse meshes too
-    high. The linear solution is not touched."""
-    return 1.0 / 6.0 if geometry.elements.shape[1] == 4 else 0.0
+    tables = geometry.forms.tables
+    return np.asarray(
+        second_strains(
+            geometry.rest, rate, bent, tables, geometry.plane, geometry.local, geometry.curved
+        )
+    )
 
 
 def residual_and_tangent(
@@ -289,12 +323,12 @@ def forces_and_tangent(
     forces, tangents = forces_and_tangents(
         state.y,
         state.resultant,
-        state.curvature,
+        state.bent,
         state.section,
         geometry.local,
         geometry.area,
         geometry.forms.tables,
-        _bulge(geometry),
+        geometry.plane,
         with_tangent,
         True,
     )
@@ -314,12 +348,12 @@ def at_rest(
     return forces_and_tangents(
         geometry.rest,
         still if resultant is None else resultant,
-        still[..., :2],
+        geometry.curved,
         stiffness[:, None],
         geometry.local,
         geometry.area,
         geometry.forms.tables,
-        _bulge(geometry),
+        geometry.plane,
         with_tangent,
         resultant is None,
     )

@@ -7,8 +7,13 @@ membrane 11, 22, 2·12; bending 11, 22, 2·12; transverse shear 1, 2; drilling (
 the element less that of its nodes).
 
 Transverse shear is taken where it is free of locking: MITC4 (Dvorkin and Bathe 1984) and MITC3 (Lee
-and Bathe 2004). The drilling strain couples the sixth motion of a node to the in-plane rotation
-(Hughes and Brezzi 1989)."""
+and Bathe 2004). So is the membrane of quadrilaterals that are warped, MITC4+ (Ko, Lee and Bathe
+2017): with g_k the tangents, its parts that are constant and linear in r and s are fixed by g_1·g_1
+at the middles of two sides, g_2·g_2 at those of the other two and g_1·g_2 in the middle, and the
+bilinear one, x_d·u_d of the vectors x_d in which the sides differ, is what those five would make
+of it if the element were plane (`bilinear_share`). The displacements' own would make a warped
+element resist bending without strain. The drilling strain couples the sixth motion of a node to
+the in-plane rotation (Hughes and Brezzi 1989)."""
 
 from __future__ import annotations
 
@@ -30,7 +35,27 @@ class ShellForms:
     """weights (g,); values (g, n) and slopes (g, n, 2) of the shape functions at the quadrature
     points; tie_values and tie_slopes (p, n): the same at the tying points of shear, slopes along
     the one direction that is taken there; tie_share (g, 2, p): how much of each goes into both
-    shear strains of a quadrature point."""
+    shear strains of a quadrature point. plane_slopes (q, 2, n): slopes of the
+    two tangents whose product is taken at each of the membrane's places; plane_share (g, 3, q): how
+    much of each goes into the membrane strains; plane_bilinear (g, 3): how much of the bilinear
+    part, as in `bilinear_share`; bend (q,): w of what bulging adds to a product.
+
+    A side that is bent is longer than its chord, which is all that bilinear places know. Where the
+    tangents g_k change by h_k = d,k of the director, a square g·g along a side lacks (g·h)²/3 of a
+    side of length 2, the mean of (κ r)², and (g·h)²/12 of one of length 1. For the product of g_1
+    and g_2 in the middle of a quadrilateral it is (g_1·h_1 + g_2·h_2)(g_1·h_2 + g_2·h_1)/3: what
+    they lack under any bending without strain of a surface of second degree. Both are w P Q with P
+    = g_1·h_1 + g_2·h_2 and Q = g_1·h_2 + g_2·h_1. Without them critical factors of coarse meshes
+    are too high, and what is curved at rest locks: it would not bend without straining its
+    chords.
+
+    twist (q,): times the square of the change of Q in the middle. The squares along the sides of a
+    quadrilateral that twists by κ12 take (κ12 s)² at s = ±1, three times its mean: with them the
+    geometric stiffness of a plate is that of lumped quadrature, exact for whole waves, while its
+    bending is soft by (kh)²/12; with the mean itself it is too small by (kh)²/6. Halfway between
+    both, κ12²/6 less, the factors of square waves have no error of that order (what averaging a
+    lumped and a consistent mass does for vibrations: Hughes 1987, section 7.3). It counts from
+    rest, so that what is twisted there does not lock."""
 
     nodes: int
     weights: Floats
@@ -39,12 +64,18 @@ class ShellForms:
     tie_values: Floats
     tie_slopes: Floats
     tie_share: Floats
+    plane_slopes: Floats
+    plane_share: Floats
+    plane_bilinear: Floats
+    bend: Floats
+    twist: Floats
 
     @cached_property
-    def tables(self) -> tuple[Floats, Floats, Floats, Floats, Floats]:
+    def tables(self) -> tuple[Floats, ...]:
         """What `shell_kernels` asks for; slopes (g, 2, n)."""
         along = np.ascontiguousarray(np.swapaxes(self.slopes, 1, 2))
-        return self.values, along, self.tie_values, self.tie_slopes, self.tie_share
+        ties = self.tie_values, self.tie_slopes, self.tie_share
+        return self.values, along, *ties, self.plane_slopes, self.bend, self.twist
 
 
 def quad_shape(r: float, s: float) -> tuple[Floats, Floats]:
@@ -66,6 +97,7 @@ def _build(
     points: Floats,
     weights: Floats,
     shear: Callable[[float, float], Tying],
+    plane: tuple[Floats, ...],
 ) -> ShellForms:
     """Tables at quadrature points, with transverse shear put together from tying points by
     `shear(r, s)`: for both components a list of (coefficient, component, tying point)."""
@@ -86,7 +118,46 @@ def _build(
         np.array([values for values, _ in at_ties]),
         np.array([slopes[:, which] for (which, _), (_, slopes) in zip(ties, at_ties)]),
         share,
+        *plane,
     )
+
+
+def _quad_plane(points: Floats) -> tuple[Floats, ...]:
+    """plane_slopes, plane_share, plane_bilinear, bend and twist of the quadrilateral. With the
+    products A, B of g_1·g_1 at s = 1, -1, C, D of g_2·g_2 at r = 1, -1, E of g_1·g_2 in the
+    middle, and b the bilinear part: g_1·g_1 = (A + B)/2 + s (A - B)/2 + (s² - 1) b, g_2·g_2 alike
+    in r, and g_1·g_2 = E + r (A - B)/4 + s (C - D)/4 + r s b."""
+    places = [(0, 0, (0.0, 1.0)), (0, 0, (0.0, -1.0)), (1, 1, (1.0, 0.0)), (1, 1, (-1.0, 0.0))]
+    slopes = np.array(
+        [
+            quad_shape(*place)[1][:, [one, two]].T
+            for one, two, place in [*places, (0, 1, (0.0, 0.0))]
+        ]
+    )
+    share, bilinear = np.zeros((len(points), 3, 5)), np.zeros((len(points), 3))
+    for g, (r, s) in enumerate(points):
+        share[g, 0, :2] = 0.25 * (1 + s), 0.25 * (1 - s)  # the strain is half of the change
+        share[g, 1, 2:4] = 0.25 * (1 + r), 0.25 * (1 - r)
+        share[g, 2] = 0.25 * r, -0.25 * r, 0.25 * s, -0.25 * s, 1.0
+        bilinear[g] = 0.5 * (s * s - 1), 0.5 * (r * r - 1), r * s
+    bend, twist = np.array([1, 1, 1, 1, 4]), np.array([-1, -1, -1, -1, 0])
+    return slopes, share, bilinear, bend / 12.0, twist / 12.0
+
+
+def bilinear_share(places: Floats) -> Floats:
+    """(m, 5): how much of the five membrane products of a quadrilateral with corners (m, 4, 3) mm
+    goes into its bilinear part b = x_d·u_d, as far as x_d = d_1 x_1 + d_2 x_2 lies in the plane of
+    x_1 and x_2: b (d_1² + d_2² - 1) = Σ d_1 (d_1 ∓ 1)/2 A, B + Σ d_2 (d_2 ∓ 1)/2 C, D + 2 d_1 d_2 E
+    (Ko, Lee and Bathe 2017)."""
+    signs = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]], dtype=float)
+    sides = 0.25 * np.einsum("na,mnx->max", signs, places)
+    apart = 0.25 * np.einsum("n,mnx->mx", signs.prod(axis=1), places)
+    d = np.linalg.solve(sides @ np.swapaxes(sides, 1, 2), (sides @ apart[..., None]))[..., 0]
+    one, two = d.T
+    parts = [one * (one - 1) / 2, one * (one + 1) / 2, two * (two - 1) / 2, two * (two + 1) / 2]
+    # nought only where two sides that meet lie in one line, and the element has lost a corner
+    whole = np.minimum(one**2 + two**2 - 1, -1e-3)
+    return np.asarray(np.stack([*parts, 2 * one * two], axis=1) / whole[:, None])
 
 
 @lru_cache
@@ -101,7 +172,7 @@ def quad_forms() -> ShellForms:
             [(0.5 * (1 + r), 1, (1.0, 0.0)), (0.5 * (1 - r), 1, (-1.0, 0.0))],
         )
 
-    return _build(4, quad_shape, points, np.ones(4), shear)
+    return _build(4, quad_shape, points, np.ones(4), shear, _quad_plane(points))
 
 
 @lru_cache
@@ -122,7 +193,14 @@ def triangle_forms() -> ShellForms:
             [(1.0, 1, two), *((-r * k, w, p) for k, w, p in c)],
         )
 
-    return _build(3, triangle_shape, points, np.full(3, 1 / 6), shear)
+    # the squares of its three sides: 2·12 is what they make of it
+    along = triangle_shape(0.0, 0.0)[1].T
+    last = along[0] - along[1]
+    plane = np.array([[along[0], along[0]], [along[1], along[1]], [last, last]])
+    share = np.array([[0.5, 0, 0], [0, 0.5, 0], [0.5, 0.5, -0.5]])
+    everywhere = np.broadcast_to(share, (3, 3, 3)).copy()
+    sides = plane, everywhere, np.zeros((3, 3)), np.full(3, 1 / 48), np.zeros(3)
+    return _build(3, triangle_shape, points, np.full(3, 1 / 6), shear, sides)
 
 
 def forms_of(n_nodes: int) -> ShellForms:

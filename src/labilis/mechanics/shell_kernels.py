@@ -4,7 +4,8 @@ written out element by element.
 A node has four vectors y (n, 4, 3): place x, director d, tangents t1, t2. At a quadrature point
 the natural strains of a motion are, with a_k = x,k and d_k = d,k,
 
-    membrane ½ (a_k·a_k - A_k·A_k), a_1·a_2 - A_1·A_2;   bending a_k·d_k, a_1·d_2 + a_2·d_1;
+    membrane Σ_q share_q (a_k·a_l + w_q P Q) at places q, P = a_k·d_k + a_l·d_l, Q = a_k·d_l +
+    a_l·d_k; bending a_k·d_k, a_1·d_2 + a_2·d_1;
     shear Σ_p share_p (a·d) at tying points p;   drilling ½ (x,1·t2 - x,2·t1) in local axes,
 
 each less what it is at rest. Forms of second degree change by their rate halfway: strains are
@@ -62,10 +63,7 @@ def _plane(h: Floats, out: Floats) -> None:
 
 @_compiled
 def _mixed(m: Floats, u: Floats, natural: Floats) -> None:
-    """natural (6,): membrane and bending strains of rates u (4, 3) against rates m (4, 3)."""
-    natural[0] = _dot(m[0], u[0])
-    natural[1] = _dot(m[1], u[1])
-    natural[2] = _dot(m[0], u[1]) + _dot(u[0], m[1])
+    """natural[3:6]: bending strains of rates u (4, 3) against rates m (4, 3)."""
     natural[3] = _dot(m[0], u[2]) + _dot(u[0], m[2])
     natural[4] = _dot(m[1], u[3]) + _dot(u[1], m[3])
     natural[5] = _dot(m[0], u[3]) + _dot(u[0], m[3]) + _dot(m[1], u[2]) + _dot(u[1], m[2])
@@ -74,7 +72,7 @@ def _mixed(m: Floats, u: Floats, natural: Floats) -> None:
 @_compiled
 def _ties(middle: Floats, moved: Floats, tables: Any, room: Floats, out: Floats) -> None:
     """out (p,): shear strains at the tying points; room (4, 3)."""
-    _, _, values, slopes, _ = tables
+    _, _, values, slopes, _, _, _, _ = tables
     a, d, u, v = room[0], room[1], room[2], room[3]
     for p in range(len(values)):
         _sum(slopes[p], middle, X, a)
@@ -82,6 +80,58 @@ def _ties(middle: Floats, moved: Floats, tables: Any, room: Floats, out: Floats)
         _sum(slopes[p], moved, X, u)
         _sum(values[p], moved, D, v)
         out[p] = _dot(a, v) + _dot(u, d)
+
+
+@_compiled
+def _tangents(slopes: Floats, y: Floats, out: Floats) -> None:
+    """out (4, 3): both tangents and the rates of the director along them, slopes (2, n)."""
+    for k in range(2):
+        _sum(slopes[k], y, X, out[k])
+        _sum(slopes[k], y, D, out[2 + k])
+
+
+@_compiled
+def _against(m: Floats, u: Floats, out: Floats) -> None:
+    """out (3,): product of the tangents, P and Q of rates u (4, 3) against rates m (4, 3)."""
+    out[0] = _dot(m[0], u[1]) + _dot(u[0], m[1])
+    out[1] = _dot(m[0], u[2]) + _dot(u[0], m[2]) + _dot(m[1], u[3]) + _dot(u[1], m[3])
+    out[2] = _dot(m[0], u[3]) + _dot(u[0], m[3]) + _dot(m[1], u[2]) + _dot(u[1], m[2])
+
+
+@_compiled
+def _products(
+    middle: Floats,
+    moved: Floats,
+    tables: Any,
+    curved: Floats,
+    squares: float,
+    room: Floats,
+    out: Floats,
+    bent: Floats,
+) -> None:
+    """out (q,): how what the membrane is made of changes at its places; bent (q, 3) becomes P and Q
+    there and the change of Q, from `curved` at rest; room (9, 3)."""
+    slopes, weight, twist = tables[5], tables[6], tables[7]
+    m, u, change = room[:4], room[4:8], room[8]
+    for q in range(len(slopes)):
+        _tangents(slopes[q], middle, m)
+        _tangents(slopes[q], moved, u)
+        _against(m, u, change)
+        bent[q, 0], bent[q, 1] = curved[q, 0] + change[1], curved[q, 1] + change[2]
+        bent[q, 2] = change[2]
+        both = curved[q, 0] * change[2] + change[1] * curved[q, 1] + squares * change[1] * change[2]
+        out[q] = change[0] + weight[q] * both
+    for q in range(len(slopes)):
+        out[q] += squares * twist[q] * bent[-1, 2] ** 2
+
+
+@_compiled
+def _membrane(plane: Floats, products: Floats, natural: Floats) -> None:
+    """natural[:3]: membrane strains of the products (q,), plane (3, q) of each."""
+    for j in range(3):
+        natural[j] = 0.0
+        for q in range(len(products)):
+            natural[j] += plane[j, q] * products[q]
 
 
 @_compiled
@@ -109,40 +159,46 @@ def _to_local(natural: Floats, drill: float, h: Floats, plane: Floats, out: Floa
 
 @_compiled
 def strains(
-    middle: Floats, moved: Floats, tables: Any, h: Floats, bulge: float
+    middle: Floats,
+    moved: Floats,
+    tables: Any,
+    plane: Floats,
+    h: Floats,
+    curved: Floats,
+    squares: float,
 ) -> tuple[Floats, Floats]:
-    """(local strains (m, g, 9), natural curvatures (m, g, 2)) of nodal vectors that have moved (m,
-    n, 4, 3), by the vectors halfway, which is exact for forms of second degree: those at rest give
-    the linear strains. The membrane takes `bulge` times the curvatures squared beside."""
-    values, slopes, _, _, share = tables
+    """(local strains (m, g, 9), P and Q at the membrane's places and the change of Q (m, q, 3),
+    which are `curved` at rest) of nodal vectors that have moved (m, n, 4, 3), by the vectors
+    halfway, which is exact for forms of second degree: those at rest, with `squares` nought
+    instead of one, give the linear strains."""
+    values, slopes, _, _, share, _, _, _ = tables
     m, g = h.shape[:2]
-    found, curvature = np.empty((m, g, STRAINS)), np.empty((m, g, 2))
-    a, u, plane = np.empty((4, 3)), np.empty((4, 3)), np.empty((3, 3))
-    natural, tied, room = np.empty(8), np.empty(share.shape[2]), np.empty((4, 3))
+    found, bent = np.empty((m, g, STRAINS)), np.empty(curved.shape)
+    a, u, change = np.empty((4, 3)), np.empty((4, 3)), np.empty((3, 3))
+    natural, tied, room = np.empty(8), np.empty(share.shape[2]), np.empty((9, 3))
+    products = np.empty(plane.shape[3])
     for e in range(m):
         _ties(middle[e], moved[e], tables, room, tied)
+        _products(middle[e], moved[e], tables, curved[e], squares, room, products, bent[e])
         for k in range(g):
             _rates(slopes[k], middle[e], a)
             _rates(slopes[k], moved[e], u)
             _mixed(a, u, natural)
+            _membrane(plane[e, k], products, natural)
             for j in range(2):
-                curvature[e, k, j] = natural[3 + j]
-                natural[j] += bulge * natural[3 + j] ** 2
                 natural[6 + j] = 0.0
                 for p in range(len(tied)):
                     natural[6 + j] += share[k, j, p] * tied[p]
             drill = _drilled(h[e, k], u, values[k], middle[e], room[0])
             drill += _drilled(h[e, k], a, values[k], moved[e], room[0])
-            _to_local(natural, drill, h[e, k], plane, found[e, k])
-    return found, curvature
+            _to_local(natural, drill, h[e, k], change, found[e, k])
+    return found, bent
 
 
 @_compiled
-def _couple(
-    natural: Floats, h: Floats, values: Floats, slopes: Floats, xx: Floats, xv: Floats
-) -> None:
-    """Add the natural resultants (9,) of a point, but for shear, to the couplings of places with
-    places (n, n) and with the turned vectors (3, n, n)."""
+def _couple(natural: Floats, h: Floats, values: Floats, slopes: Floats, xv: Floats) -> None:
+    """Add the natural resultants (9,) of a point, bending and drilling, to the couplings of places
+    with the turned vectors (3, n, n)."""
     for i in range(len(values)):
         si, ti = slopes[0, i], slopes[1, i]
         along = 0.5 * natural[8] * (h[0, 0] * si + h[0, 1] * ti)
@@ -150,10 +206,32 @@ def _couple(
         for j in range(len(values)):
             sj, tj = slopes[0, j], slopes[1, j]
             mixed = si * tj + ti * sj
-            xx[i, j] += natural[0] * si * sj + natural[1] * ti * tj + natural[2] * mixed
             xv[0, i, j] += natural[3] * si * sj + natural[4] * ti * tj + natural[5] * mixed
             xv[T1 - 1, i, j] -= across * values[j]
             xv[T2 - 1, i, j] += along * values[j]
+
+
+@_compiled
+def _couple_tied(
+    shear: Floats, products: Floats, bent: Floats, tables: Any, xx: Floats, xv: Floats
+) -> None:
+    """The same of what works at the tying points of shear (p,) and on what the membrane is made of
+    (q,), where P, Q and the change of Q are `bent` (q, 3)."""
+    _, _, values, slopes, _, plane, bend, twist = tables
+    twisting = 0.0
+    for q in range(len(products)):
+        twisting += 2.0 * products[q] * twist[q] * bent[-1, 2]
+    for i in range(len(xx)):
+        for j in range(len(xx)):
+            for p in range(len(shear)):
+                xv[0, i, j] += shear[p] * slopes[p, i] * values[p, j]
+            for q in range(len(products)):
+                si, ti, sj, tj = plane[q, 0, i], plane[q, 1, i], plane[q, 0, j], plane[q, 1, j]
+                mixed = si * tj + ti * sj
+                xx[i, j] += products[q] * mixed
+                both = bent[q, 1] * (si * sj + ti * tj) + bent[q, 0] * mixed
+                xv[0, i, j] += products[q] * bend[q] * both
+            xv[0, i, j] += twisting * mixed  # of the last place
 
 
 @_compiled
@@ -224,18 +302,29 @@ def _add_row(
 
 
 @_compiled
+def _add_rows(weights: Floats, rows: Floats, out: Floats) -> None:
+    """out (6n,) += Σ weights_p rows_p."""
+    for p in range(len(weights)):
+        weight = weights[p]
+        if weight:
+            for column in range(len(out)):
+                out[column] += weight * rows[p, column]
+
+
+@_compiled
 def _matrix(
     y: Floats,
     h: Floats,
     values: Floats,
     slopes: Floats,
     share: Floats,
+    plane: Floats,
     tied: Floats,
     room: Floats,
     b: Floats,
 ) -> None:
-    """b (9, 6n): derivatives of the natural strains, drilling local, at one point; tied (p, 6n)
-    those of shear at the tying points; room (8, 3)."""
+    """b (9, 6n): derivatives of the natural strains, drilling local, at one point; tied: see
+    `_tied_rows`, share (2, p) and plane (3, q) of them; room (8, 3)."""
     rates, t1, t2, along, across = room[:4], room[4], room[5], room[6], room[7]
     _rates(slopes, y, rates)
     _sum(values, y, T1, t1)
@@ -247,10 +336,6 @@ def _matrix(
     b[:] = 0.0
     for i in range(len(values)):
         s, t, at, d = slopes[0, i], slopes[1, i], 6 * i, y[i, D]
-        for x in range(3):
-            b[0, at + x] = s * a1[x]
-            b[1, at + x] = t * a2[x]
-            b[2, at + x] = t * a1[x] + s * a2[x]
         _add_row(b, 3, at, d1, s, d, a1, s)
         _add_row(b, 4, at, d2, t, d, a2, t)
         _add_row(b, 5, at, d2, s, d, a1, t)
@@ -259,25 +344,43 @@ def _matrix(
         _add_row(b, 8, at, t2, one, y[i, T2], along, half)
         two = 0.5 * (h[1, 0] * s + h[1, 1] * t)
         _add_row(b, 8, at, t1, -two, y[i, T1], across, -half)
+    ties = share.shape[1]
     for j in range(2):
-        for p in range(len(tied)):
-            weight = share[j, p]
-            if weight:
-                for column in range(b.shape[1]):
-                    b[6 + j, column] += weight * tied[p, column]
+        _add_rows(share[j], tied[:ties], b[6 + j])
+    for j in range(3):
+        _add_rows(plane[j], tied[ties : ties + plane.shape[1]], b[j])
 
 
 @_compiled
-def _tied_rows(y: Floats, tables: Any, room: Floats, tied: Floats) -> None:
-    """tied (p, 6n): derivatives of the shear strains at the tying points; room (2, 3)."""
-    _, _, values, slopes, _ = tables
-    a, d = room[0], room[1]
+def _tied_rows(y: Floats, tables: Any, bent: Floats, room: Floats, tied: Floats) -> None:
+    """tied (p + 3 q, 6n): derivatives of the shear strains at the tying points, of what the
+    membrane is made of at its places, and there of P and Q, which are `bent` (q, 3); room (4,
+    3)."""
+    _, _, values, slopes, _, plane, bend, twist = tables
+    a, d, ones = room[0], room[1], len(values) + len(plane)
     tied[:] = 0.0
     for p in range(len(values)):
         _sum(slopes[p], y, X, a)
         _sum(values[p], y, D, d)
         for i in range(values.shape[1]):
             _add_row(tied, p, 6 * i, d, slopes[p, i], y[i, D], a, values[p, i])
+    for q in range(len(plane)):
+        _tangents(plane[q], y, room)
+        one, two, three = len(values) + q, ones + 2 * q, ones + 2 * q + 1
+        for i in range(values.shape[1]):
+            s, t, at, d = plane[q, 0, i], plane[q, 1, i], 6 * i, y[i, D]
+            _add_row(tied, two, at, room[2], s, d, room[0], s)
+            _add_row(tied, two, at, room[3], t, d, room[1], t)
+            _add_row(tied, three, at, room[3], s, d, room[0], t)
+            _add_row(tied, three, at, room[2], t, d, room[1], s)
+            for x in range(3):
+                tied[one, at + x] = s * room[1, x] + t * room[0, x]
+        for column in range(tied.shape[1]):
+            both = bent[q, 1] * tied[two, column] + bent[q, 0] * tied[three, column]
+            tied[one, column] += bend[q] * both
+    for q in range(len(plane)):
+        for column in range(tied.shape[1]):
+            tied[len(values) + q, column] += 2.0 * twist[q] * bent[-1, 2] * tied[-1, column]
 
 
 @_compiled
@@ -295,22 +398,25 @@ def _local_row(j: int, b: Floats, plane: Floats, h: Floats, out: Floats) -> None
 
 
 @_compiled
-def linear_strains(rest: Floats, motions: Floats, tables: Any, h: Floats) -> Floats:
+def linear_strains(
+    rest: Floats, motions: Floats, tables: Any, plane: Floats, h: Floats, curved: Floats
+) -> Floats:
     """Local strains (m, g, 9, c) of small motions (m, 6n, c), displacements and turns, at nodal
     vectors at rest."""
-    values, slopes, tie_values, _, share = tables
+    values, slopes, tie_values, _, share, _, _, _ = tables
     m, g = h.shape[:2]
     size, count = motions.shape[1:]
     found = np.empty((m, g, STRAINS, count))
-    tied, b, local = np.empty((len(tie_values), size)), np.empty((STRAINS, size)), np.empty(size)
-    room, plane = np.empty((8, 3)), np.empty((3, 3))
+    tied = np.empty((len(tie_values) + 3 * plane.shape[3], size))
+    b, local = np.empty((STRAINS, size)), np.empty(size)
+    room, change = np.empty((8, 3)), np.empty((3, 3))
     for e in range(m):
-        _tied_rows(rest[e], tables, room, tied)
+        _tied_rows(rest[e], tables, curved[e], room, tied)
         for k in range(g):
-            _matrix(rest[e], h[e, k], values[k], slopes[k], share[k], tied, room, b)
-            _plane(h[e, k], plane)
+            _matrix(rest[e], h[e, k], values[k], slopes[k], share[k], plane[e, k], tied, room, b)
+            _plane(h[e, k], change)
             for j in range(STRAINS):
-                _local_row(j, b, plane, h[e, k], local)
+                _local_row(j, b, change, h[e, k], local)
                 found[e, k, j] = 0.0
                 for x in range(size):
                     for column in range(count):
@@ -319,32 +425,59 @@ def linear_strains(rest: Floats, motions: Floats, tables: Any, h: Floats) -> Flo
 
 
 @_compiled
+def _second_products(
+    rest: Floats,
+    rate: Floats,
+    bent: Floats,
+    tables: Any,
+    curved: Floats,
+    room: Floats,
+    out: Floats,
+) -> None:
+    """out (q,): second derivatives of what the membrane is made of at its places; room (16, 3)."""
+    slopes, weight, twist = tables[5], tables[6], tables[7]
+    m, u, v = room[:4], room[4:8], room[8:12]
+    first, second, square = room[12], room[13], room[14]
+    for q in range(len(slopes)):
+        _tangents(slopes[q], rest, m)
+        _tangents(slopes[q], rate, u)
+        _tangents(slopes[q], bent, v)
+        _against(m, u, first)
+        _against(m, v, second)
+        _against(u, u, square)
+        p, r = second[1] + square[1], second[2] + square[2]
+        both = curved[q, 0] * r + p * curved[q, 1] + 2.0 * first[1] * first[2]
+        out[q] = second[0] + square[0] + weight[q] * both
+    for q in range(len(slopes)):  # first is that of the last place
+        out[q] += 2.0 * twist[q] * first[2] ** 2
+
+
+@_compiled
 def second_strains(
-    rest: Floats, rate: Floats, bent: Floats, tables: Any, h: Floats, bulge: float
+    rest: Floats, rate: Floats, bent: Floats, tables: Any, plane: Floats, h: Floats, curved: Floats
 ) -> Floats:
     """Second derivative (m, g, 9) of the local strains along nodal vectors rest + s rate + ½ s²
     bent (m, n, 4, 3): linear in `bent`, of second degree in `rate`."""
-    values, slopes, _, _, share = tables
+    values, slopes, _, _, share, _, _, _ = tables
     m, g = h.shape[:2]
     found = np.empty((m, g, STRAINS))
-    a, u, v, plane = np.empty((4, 3)), np.empty((4, 3)), np.empty((4, 3)), np.empty((3, 3))
-    natural, more, room = np.empty(8), np.empty(8), np.empty((4, 3))
+    a, u, v, change = np.empty((4, 3)), np.empty((4, 3)), np.empty((4, 3)), np.empty((3, 3))
+    natural, more, room = np.empty(8), np.empty(8), np.empty((16, 3))
     tied, more_tied = np.empty(share.shape[2]), np.empty(share.shape[2])
+    products = np.empty(plane.shape[3])
     for e in range(m):
         _ties(rest[e], bent[e], tables, room, tied)
         _ties(rate[e], rate[e], tables, room, more_tied)
+        _second_products(rest[e], rate[e], bent[e], tables, curved[e], room, products)
         for k in range(g):
             _rates(slopes[k], rest[e], a)
             _rates(slopes[k], rate[e], u)
             _rates(slopes[k], bent[e], v)
-            _mixed(a, u, natural)
-            one, two = natural[3], natural[4]
             _mixed(a, v, natural)
             _mixed(u, u, more)
-            for j in range(6):
+            for j in range(3, 6):
                 natural[j] += more[j]
-            natural[0] += 2.0 * bulge * one * one
-            natural[1] += 2.0 * bulge * two * two
+            _membrane(plane[e, k], products, natural)
             for j in range(2):
                 natural[6 + j] = 0.0
                 for p in range(len(tied)):
@@ -352,7 +485,7 @@ def second_strains(
             drill = _drilled(h[e, k], v, values[k], rest[e], room[0])
             drill += _drilled(h[e, k], a, values[k], bent[e], room[0])
             drill += 2.0 * _drilled(h[e, k], u, values[k], rate[e], room[0])
-            _to_local(natural, drill, h[e, k], plane, found[e, k])
+            _to_local(natural, drill, h[e, k], change, found[e, k])
     return found
 
 
@@ -434,30 +567,34 @@ def _stiffen(
     h: Floats,
     plane: Floats,
     area: float,
-    bulge: float,
-    curvature: Floats,
-    natural: Floats,
     c: Floats,
     work: Floats,
     tangent: Floats,
 ) -> None:
-    """Add what one point with the matrix b makes of the tangent: its material on an area, which may
-    be nought, and what the natural membrane forces do where sides bulge."""
-    if area == 0.0:
-        for k in range(2):
-            force = 2.0 * bulge * natural[k]
-            for row in range(b.shape[1]):
-                factor = force * b[3 + k, row]
-                for column in range(b.shape[1]):
-                    tangent[row, column] += factor * b[3 + k, column]
-        return
+    """Add the material of one point with the matrix b on an area."""
     _natural_section(section, h, plane, c)
     c *= area
-    for k in range(2):
-        for column in range(b.shape[1]):
-            b[k, column] += 2.0 * bulge * curvature[k] * b[3 + k, column]
-        c[3 + k, 3 + k] += 2.0 * bulge * natural[k]
     _add_material(b, c, work, tangent)
+
+
+@_compiled
+def _add_bulging(products: Floats, tables: Any, tied: Floats, tangent: Floats) -> None:
+    """Add what the membrane's forces (q,) do where sides bulge, w (dP dQᵀ + dQ dPᵀ), and where the
+    element twists, 2 dQ dQᵀ in its middle, tied the rows of P and Q, see `_tied_rows`."""
+    bend, twist, twisting = tables[6], tables[7], 0.0
+    for q in range(len(products)):
+        twisting += products[q] * twist[q]
+    for q in range(len(products)):
+        force = products[q] * bend[q]
+        for row in range(len(tangent)):
+            one, two = force * tied[2 * q, row], force * tied[2 * q + 1, row]
+            for column in range(len(tangent)):
+                tangent[row, column] += one * tied[2 * q + 1, column] + two * tied[2 * q, column]
+    if twisting:
+        for row in range(len(tangent)):
+            one = 2.0 * twisting * tied[-1, row]
+            for column in range(len(tangent)):
+                tangent[row, column] += one * tied[-1, column]
 
 
 @_compiled
@@ -475,21 +612,21 @@ def _resultants(r: Floats, area: float, h: Floats, plane: Floats, natural: Float
 def forces_and_tangents(
     y: Floats,
     resultant: Floats,
-    curvature: Floats,
+    bent: Floats,
     section: Floats,
     h: Floats,
     area: Floats,
     tables: Any,
-    bulge: float,
+    plane: Floats,
     wanted: bool,
     material: bool,
 ) -> tuple[Floats, Floats]:
     """(forces (m, 6n), tangents (m, 6n, 6n), none of them unless `wanted`) at nodal vectors y (m,
-    n, 4, 3) under resultants (m, g, 9), with natural curvatures (m, g, 2) and section tangents (m,
-    1 or g, 9, 9); without `material` what is left of the tangent is the part of the forces."""
-    values, slopes, tie_values, tie_slopes, share = tables
+    n, 4, 3) under resultants (m, g, 9), with P and Q of its sides (m, q, 3) and section tangents
+    (m, 1 or g, 9, 9); without `material` what is left of the tangent is the part of the forces."""
+    values, slopes, _, _, share, _, _, _ = tables
     m, g = h.shape[:2]
-    n, ties = values.shape[1], len(tie_values)
+    n, ties, products = values.shape[1], share.shape[2], plane.shape[3]
     forces, tangents = np.empty((m, n, 6)), np.empty((m if wanted else 0, 6 * n, 6 * n))
     xx, xv, force, room = (
         np.empty((n, n)),
@@ -497,36 +634,37 @@ def forces_and_tangents(
         np.empty((n, 4, 3)),
         np.empty((8, 3)),
     )
-    plane, natural, tied_force = np.empty((3, 3)), np.empty(STRAINS), np.empty(ties)
-    tied, b, c = np.empty((ties, 6 * n)), np.empty((STRAINS, 6 * n)), np.empty((STRAINS, STRAINS))
+    change, natural = np.empty((3, 3)), np.empty(STRAINS)
+    tied_force, plane_force = np.empty(ties), np.empty(products)
+    tied, b, c = (
+        np.empty((ties + 3 * products, 6 * n)),
+        np.empty((STRAINS, 6 * n)),
+        np.empty((STRAINS, STRAINS)),
+    )
     work = np.empty((STRAINS, 6 * n))
     for e in range(m):
-        xx[:], xv[:], tied_force[:] = 0.0, 0.0, 0.0
+        xx[:], xv[:], tied_force[:], plane_force[:] = 0.0, 0.0, 0.0, 0.0
         if wanted:
             tangents[e] = 0.0
-            _tied_rows(y[e], tables, room, tied)
+            _tied_rows(y[e], tables, bent[e], room, tied)
         for k in range(g):
-            _plane(h[e, k], plane)
-            _resultants(resultant[e, k], area[e, k], h[e, k], plane, natural)
+            _plane(h[e, k], change)
+            _resultants(resultant[e, k], area[e, k], h[e, k], change, natural)
             for j in range(2):
-                natural[3 + j] += 2.0 * bulge * curvature[e, k, j] * natural[j]
                 for p in range(ties):
                     tied_force[p] += natural[6 + j] * share[k, j, p]
-            _couple(natural, h[e, k], values[k], slopes[k], xx, xv)
-            if wanted and (material or bulge):
-                _matrix(y[e], h[e, k], values[k], slopes[k], share[k], tied, room, b)
-                weight = material * area[e, k]
+            for j in range(3):
+                for q in range(products):
+                    plane_force[q] += natural[j] * plane[e, k, j, q]
+            _couple(natural, h[e, k], values[k], slopes[k], xv)
+            if wanted and material:
+                _matrix(y[e], h[e, k], values[k], slopes[k], share[k], plane[e, k], tied, room, b)
                 part = section[e, min(k, section.shape[1] - 1)]
-                bent = curvature[e, k]
-                _stiffen(
-                    b, part, h[e, k], plane, weight, bulge, bent, natural, c, work, tangents[e]
-                )
-        for p in range(ties):
-            for i in range(n):
-                for j in range(n):
-                    xv[0, i, j] += tied_force[p] * tie_slopes[p, i] * tie_values[p, j]
+                _stiffen(b, part, h[e, k], change, area[e, k], c, work, tangents[e])
+        _couple_tied(tied_force, plane_force, bent[e], tables, xx, xv)
         _push(y[e], xx, xv, force)
         _moments(y[e], force, forces[e])
         if wanted:
             _geometric(y[e], xx, xv, force, tangents[e])
+            _add_bulging(plane_force, tables, tied[ties + products :], tangents[e])
     return forces.reshape(m, 6 * n), tangents

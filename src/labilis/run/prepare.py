@@ -61,7 +61,7 @@ def _tube(mesh_as: str) -> Project:
         ],
         "cases": [{"name": "service", "loads": [{"load": "push"}]}],
         "mesh": {"size": "6 mm"},
-        "criteria": {"modes": 2},
+        "criteria": {"modes": 5},
         "trace": {"steps": 3},
     }
     return Project.model_validate(statement)
