@@ -165,10 +165,10 @@ def pinched_cylinder() -> Direct:
     return Direct(float(-u[corner, 2]), len(elements), u.size)
 
 
-def hemisphere() -> Direct:
+def hemisphere(n: int = 16, distort: float = 0.0) -> Direct:
     """R 10, t 0.04, hole of 18 degrees, radial forces 2; a quarter."""
-    n, radius = 16, 10.0
-    flat, elements = grid(n, n, np.pi / 2, np.radians(72))
+    radius = 10.0
+    flat, elements = grid(n, n, np.pi / 2, np.radians(72), distort)
     a, b = flat[:, 0], flat[:, 1]
     model = Shells(
         radius * np.stack([np.cos(b) * np.cos(a), np.cos(b) * np.sin(a), np.sin(b)], 1),
@@ -283,6 +283,14 @@ CASES = [
         "hemisphere with a hole",
         "16 × 16 shells on a quarter",
         hemisphere,
+        0.0924,
+        "Simo, Fox and Rifai 1989",
+        0.02,
+    ),
+    row(
+        "hemisphere with a hole, irregular",
+        "12 × 12 shells on a quarter, nodes moved by up to a quarter of a side",
+        lambda: hemisphere(12, 0.25),
         0.0924,
         "Simo, Fox and Rifai 1989",
         0.02,

@@ -220,6 +220,20 @@ def assemble(pattern: Pattern, parts: Iterable[Part]) -> sparse.csr_matrix:
     return total.matrix()
 
 
+@_compiled
+def _add_forces(members: Ints, forces: Floats, total: Floats) -> None:
+    for e in range(len(members)):
+        for i in range(members.shape[1]):
+            for x in range(3):
+                total[members[e, i], x] += forces[e, i, x]
+
+
+def add_forces(members: Ints, forces: Floats, total: Floats) -> None:
+    """total (n, 3) += forces (m, k, 3) on the nodes of elements (m, k)."""
+    if len(members):
+        _add_forces(np.ascontiguousarray(members), np.ascontiguousarray(forces), total)
+
+
 def times(upper: sparse.csr_matrix, x: Floats) -> Floats:
     """Product of the symmetric matrix whose upper triangle is given with x (n,) or (n, k)."""
     diagonal = upper.diagonal()

@@ -12,11 +12,11 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from labilis.mechanics.plastic_kernels import return_layers
+
 Floats = NDArray[np.float64]
 LAYERS = np.array([-1.0, -np.sqrt(3 / 7), 0.0, np.sqrt(3 / 7), 1.0])  # of half the thickness
 LAYER_WEIGHTS = np.array([1 / 20, 49 / 180, 16 / 45, 49 / 180, 1 / 20])  # of the thickness
-_P = np.array([[2.0, -1.0, 0.0], [-1.0, 2.0, 0.0], [0.0, 0.0, 6.0]]) / 3.0
-_HARD, _MOST = 1e-12, 60
 
 
 @dataclass(frozen=True)
@@ -41,13 +41,15 @@ class YieldLaw:
         """Shear modulus, MPa."""
         return self.modulus / (2 * (1 + self.ratio))
 
+    @property
+    def curve(self) -> tuple[Floats, Floats, Floats]:
+        """Strains, stresses and the slopes (k,) after them, MPa."""
+        slopes = np.append(np.diff(self.stress) / np.diff(self.strain), self.beyond)
+        return np.asarray(self.strain, float), np.asarray(self.stress, float), slopes
+
     def strength(self, p: Floats) -> tuple[Floats, Floats]:
         """(yield stress, its slope) at equivalent plastic strains of any shape."""
-        slopes = (
-            np.append(np.diff(self.stress) / np.diff(self.strain), self.beyond)
-            if len(self.strain) > 1
-            else np.array([self.beyond])
-        )
+        slopes = self.curve[2]
         piece = np.clip(np.searchsorted(self.strain, p, side="right") - 1, 0, len(self.strain) - 1)
         return self.stress[piece] + slopes[piece] * (p - self.strain[piece]), slopes[piece]
 
@@ -139,40 +141,6 @@ def hardening_step(law: YieldLaw, q: Floats, p: Floats, stiff: float) -> Floats:
     return step
 
 
-def return_in_plane(
-    law: YieldLaw, strain: Floats, plastic: Floats, p: Floats, tangent: bool
-) -> tuple[Floats, Floats | None, Floats, Floats, Floats]:
-    """The same in plane stress: strain, plastic and stress (n, 3) xx yy xy, tangent (n, 3, 3)."""
-    e, nu, g = law.modulus, law.ratio, law.shear
-    elastic = e / (1 - nu**2) * np.array([[1, nu, 0], [nu, 1, 0], [0, 0, (1 - nu) / 2]])
-    trial = (strain - plastic) @ elastic
-    demand = _plane_mises(trial) / law.strength(p)[0]
-    moduli = np.broadcast_to(elastic, (len(strain), 3, 3)).copy() if tangent else None
-    stress, new_plastic, new_p = trial.copy(), plastic.copy(), p.copy()
-    rows = np.flatnonzero(demand > 1.0)
-    if len(rows) == 0:
-        return stress, moduli, new_plastic, new_p, demand
-    s = trial[rows]
-    gamma, slope = _plane_multiplier(law, s, p[rows])
-    a, b = 1 / (1 + gamma * e / (3 * (1 - nu))), 1 / (1 + 2 * g * gamma)
-    total, difference = a * (s[:, 0] + s[:, 1]), b * (s[:, 0] - s[:, 1])
-    found = np.stack([0.5 * (total + difference), 0.5 * (total - difference), b * s[:, 2]], axis=1)
-    flow = found @ _P
-    stress[rows] = found
-    new_plastic[rows] += gamma[:, None] * flow
-    new_p[rows] += gamma * (2 / 3) * _plane_mises(found)
-    if moduli is not None:
-        middle = np.linalg.inv(np.linalg.inv(elastic) + gamma[:, None, None] * _P)
-        n = np.einsum("kij,kj->ki", middle, flow)
-        size = (found * flow).sum(axis=1)
-        harder = (2 / 3) * slope * size / np.maximum(1 - (2 / 3) * slope * gamma, 1e-12)
-        moduli[rows] = (
-            middle
-            - n[:, :, None] * n[:, None, :] / ((flow * n).sum(axis=1) + harder)[:, None, None]
-        )
-    return stress, moduli, new_plastic, new_p, demand
-
-
 def in_space(
     strain: Floats, elasticity: Floats, memory: Memory, rows: slice, tangent: bool
 ) -> tuple[Floats, Floats | None]:
@@ -193,37 +161,6 @@ def in_space(
     return stress.reshape(m, points, 6), None if moduli is None else moduli.reshape(m, points, 6, 6)
 
 
-def _plane_mises(stress: Floats) -> Floats:
-    x, y, xy = np.moveaxis(stress, -1, 0)
-    return np.asarray(np.sqrt(x**2 + y**2 - x * y + 3 * xy**2))
-
-
-def _plane_multiplier(law: YieldLaw, trial: Floats, p: Floats) -> tuple[Floats, Floats]:
-    """(γ, slope of the curve) with the returned stress on the yield surface, by Newton's method
-    kept inside a bracket."""
-    e, nu, g = law.modulus, law.ratio, law.shear
-    c1, c2 = e / (3 * (1 - nu)), 2 * g
-    first = 0.25 * (trial[:, 0] + trial[:, 1]) ** 2
-    second = 0.75 * (trial[:, 0] - trial[:, 1]) ** 2 + 3 * trial[:, 2] ** 2
-    low, high = np.zeros(len(p)), np.full(len(p), np.inf)
-    gamma = np.zeros(len(p))
-    slope = np.zeros(len(p))
-    for _ in range(_MOST):
-        a, b = 1 / (1 + c1 * gamma), 1 / (1 + c2 * gamma)
-        mises = np.sqrt(first * a**2 + second * b**2)
-        strength, slope = law.strength(p + (2 / 3) * gamma * mises)
-        off = mises - strength
-        d_mises = -(first * c1 * a**3 + second * c2 * b**3) / mises
-        d_off = d_mises - slope * (2 / 3) * (mises + gamma * d_mises)
-        low, high = np.where(off > 0, gamma, low), np.where(off > 0, high, gamma)
-        if np.abs(off).max() < _HARD * float(strength.max()):
-            break
-        newton = gamma - off / np.where(d_off < 0, d_off, -1e-300)
-        middle = np.where(np.isfinite(high), 0.5 * (low + high), 2 * low + 1 / c2)
-        gamma = np.where((newton > low) & (newton < high) & (d_off < 0), newton, middle)
-    return gamma, slope
-
-
 def layered(
     strain: Floats,
     stiffness: Floats,
@@ -237,37 +174,20 @@ def layered(
     of shells whose strains (m, g, 9) are membrane, curvature, shear and drill; shear and drill stay
     elastic by `stiffness` (m, 9, 9). The trial goes into `memory`."""
     law = memory.law
-    m, points = strain.shape[:2]
-    height = offset[:, None] + 0.5 * thickness[:, None] * LAYERS  # (m, l)
-    plane = strain[:, :, None, :3] + height[:, None, :, None] * strain[:, :, None, 3:6]
-    shape = plane.shape[:3]
-    stress, moduli, plastic, p, demand = return_in_plane(
-        law,
-        plane.reshape(-1, 3),
-        memory.plastic[rows].reshape(-1, 3),
-        memory.p[rows].ravel(),
+    resultant, sections, peak, plastic, p, demand = return_layers(
+        law.modulus,
+        law.ratio,
+        law.curve,
+        LAYERS,
+        LAYER_WEIGHTS,
+        strain,
+        stiffness,
+        thickness,
+        offset,
+        memory.plastic[rows],
+        memory.p[rows],
         tangent,
     )
-    memory.trial_plastic[rows] = plastic.reshape(*shape, 3)
-    memory.trial_p[rows] = p.reshape(shape)
-    memory.demand[rows] = demand.reshape(m, -1).max(axis=1)
-    weight = thickness[:, None] * LAYER_WEIGHTS
-    stress = stress.reshape(*shape, 3)
-    resultant = np.einsum("mjk,mgk->mgj", stiffness, strain)
-    resultant[:, :, :3] = np.einsum("ml,mglk->mgk", weight, stress)
-    resultant[:, :, 3:6] = np.einsum("ml,ml,mglk->mgk", weight, height, stress)
-    peak = _plane_mises(stress).reshape(m, -1).max(axis=1)
-    if moduli is None:
-        return resultant, None, peak
-    c = np.broadcast_to(stiffness[:, None], (m, points, 9, 9)).copy()
-    moduli = moduli.reshape(*shape, 3, 3)
-    zeroth = np.einsum("ml,mglij->mgij", weight, moduli)
-    first = np.einsum("ml,mglij->mgij", weight * height, moduli)
-    second = np.einsum("ml,mglij->mgij", weight * height**2, moduli)
-    c[:, :, :3, :3], c[:, :, :3, 3:6], c[:, :, 3:6, :3], c[:, :, 3:6, 3:6] = (
-        zeroth,
-        first,
-        first,
-        second,
-    )
-    return resultant, c, peak
+    memory.trial_plastic[rows], memory.trial_p[rows] = plastic, p
+    memory.demand[rows] = demand
+    return resultant, sections if tangent else None, peak

@@ -18,7 +18,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.mechanics.assembly import times
+from labilis.mechanics.assembly import add_forces, times
 from labilis.mechanics.blocks import ShellBlock, SolidBlock
 from labilis.mechanics.solid_families import family
 from labilis.solve.factor import Factor
@@ -93,7 +93,7 @@ def _of_mode(
             state = block.second_state(at_phi)
             own.append(None)
             scale -= block.work(state, at_grow)
-        np.add.at(pulled.reshape(-1, 3), block.members.ravel(), block.forces(state).reshape(-1, 3))
+        add_forces(block.members, block.forces(state), pulled.reshape(-1, 3))
     scale -= float(motion @ growing.internal)
     pulled += times(system.stiffness, motion)
     z = system.ties.expand(factor.solve(system.ties.reduce_vector(pulled)))

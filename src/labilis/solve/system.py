@@ -148,7 +148,7 @@ class System:
         """Nodal forces (3n,) that balance the states of all blocks, turns counted."""
         result = np.zeros((self.ties.n_nodes, 3))
         for block, state in zip(self.blocks, states):
-            np.add.at(result, block.members.ravel(), block.forces(state).reshape(-1, 3))
+            assembly.add_forces(block.members, block.forces(state), result)
         return result.ravel()
 
     def body_force(
@@ -161,5 +161,5 @@ class System:
             force = block.body_force(acceleration)
             if members is not None and number < len(members):
                 force = force * members[number][:, None, None]
-            np.add.at(result, block.members.ravel(), force.reshape(-1, 3))
+            assembly.add_forces(block.members, force, result)
         return result.ravel()

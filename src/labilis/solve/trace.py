@@ -652,7 +652,7 @@ class Tracer:
                 self.memory[number],
                 self._free(number, value),
             ):
-                np.add.at(inner, block.members[rows].ravel(), force.reshape(-1, 3))
+                assembly.add_forces(block.members[rows], force, inner)
                 peaks.append(peak)
                 if matrix is not None:
                     total.add(number, rows, matrix)
