@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from scipy import linalg, sparse
 
 from labilis.solve import factor as factor_module
@@ -262,3 +264,37 @@ def test_factors_that_would_not_fit_are_refused_before_they_are_made(
     monkeypatch.setattr(factor_module, "available_memory", lambda: told + 1)
     b = np.ones(n)
     assert np.allclose(factor(k).solve(b), made.solve(b))
+
+
+@settings(max_examples=12, deadline=None)
+@given(
+    seed=st.integers(0, 10_000),
+    wanted=st.integers(1, 12),
+    crowd=st.integers(0, 9),
+    apart=st.sampled_from([0.0, 1e-9, 1e-5, 1e-3, 0.02]),
+    few=st.booleans(),
+    stiff=st.floats(0, 6),
+)
+def test_factors_of_any_spectrum_come_with_their_proof(
+    seed: int, wanted: int, crowd: int, apart: float, few: bool, stiff: float
+) -> None:
+    """Crowded, repeated, few or many positive ones, K of any condition: those that are there, the
+    smallest first, none missing."""
+    random, n = np.random.default_rng(seed), 450
+    own = np.concatenate(
+        [2.0 * (1 + apart * np.arange(crowd)), 2.0 + 40 * np.abs(random.standard_normal(n))]
+    )[:n]
+    sign = np.where(random.uniform(size=n) < (0.9 if few else 0.5), -1, 1)
+    sign[:crowd] = 1
+    factors, scale = own * sign, 10.0 ** random.uniform(0, stiff, n)
+    turn, _ = np.linalg.qr(random.standard_normal((40, 40)))
+    mix = sparse.block_diag([turn] * (n // 40) + [np.eye(n % 40)], format="csr")
+    k = sparse.csr_matrix(sparse.triu(mix @ sparse.diags(scale) @ mix.T))
+    k_g = sparse.csr_matrix(sparse.triu(mix @ sparse.diags(-scale / factors) @ mix.T))
+    found = find_modes(k, factor(k), k_g, wanted)
+    positive = np.sort(factors[factors > 0])[:wanted]
+    assert len(found.factors) == len(positive)
+    assert found.factors == pytest.approx(positive, rel=1e-7)
+    assert all(check.holds for check in found.checks)
+    for check in found.checks:
+        assert check.counted == (np.sort(factors[factors > 0]) < check.sigma).sum()

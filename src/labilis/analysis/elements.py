@@ -16,8 +16,9 @@ from labilis.analysis.unknowns import Numbering
 from labilis.mechanics.blocks import ElementBlock, ShellBlock, SolidBlock
 from labilis.mechanics.cross_section import CrossSection, cross_section
 from labilis.mechanics.line_block import LineBlock
-from labilis.mechanics.shell import smooth_triads
+from labilis.mechanics.shell import smoothed
 from labilis.mesh import Cells, Mesh, mesh_section
+from labilis.mesh.mesh import packed
 from labilis.model import LabilisError, Material, Project
 from labilis.shape import PartShape
 
@@ -25,6 +26,35 @@ Ints = NDArray[np.int64]
 # rad between neighbouring shells over which directors are not averaged: bends have up to 30° per
 # element
 _FOLD = 0.56
+
+
+def _directors(part: PartShape, mesh: Mesh) -> dict[int, Floats]:
+    """Triads (m, k, 3, 3) of each block of shells by its number."""
+    shells = {number: cell.elements for number, cell in enumerate(mesh.cells) if cell.shell}
+    if not shells:
+        return {}
+    places = [mesh.nodes[elements] for elements in shells.values()]
+    planes = [_plane_of(part, mesh, elements) for elements in shells.values()]
+    return dict(zip(shells, smoothed(places, list(shells.values()), _FOLD, planes)))
+
+
+def _plane_of(part: PartShape, mesh: Mesh, elements: Ints) -> Ints:
+    """(m,) the plane face that each shell lies on, -1 for none: that of one of the triangles that a
+    quadrilateral is cut into."""
+    stride, faces = len(mesh.nodes), part.view.faces
+    keys = packed(mesh.triangles[:, :3], stride)
+    order = np.argsort(keys)
+    keys, face = keys[order], mesh.triangle_face[order]
+    found = np.full(len(elements), -1, dtype=np.int64)
+    ways = [[0, 1, 2]] if elements.shape[1] == 3 else [[0, 1, 2], [0, 2, 3], [0, 1, 3], [1, 2, 3]]
+    for way in ways if len(keys) else []:
+        wanted = packed(elements[:, way], stride)
+        at = np.minimum(np.searchsorted(keys, wanted), len(keys) - 1)
+        there = (keys[at] == wanted) & (found < 0)
+        found[there] = face[at[there]]
+    plane = np.zeros(len(found), dtype=bool)
+    plane[found >= 0] = faces.kind[found[found >= 0]] == "plane"
+    return np.where(plane, found, -1)
 
 
 def make_blocks(
@@ -35,15 +65,14 @@ def make_blocks(
     names = np.array([materials[piece].name for piece in part.pieces])
     blocks: list[ElementBlock] = []
     bodies: list[Ints] = []
+    directors = _directors(part, mesh)
     for number, cell in enumerate(mesh.cells):
         if cell.line:
             _add_lines(
                 project, part, mesh, numbering, numbering.warp_of[number], cell, blocks, bodies
             )  # in the order of `element_order`
             continue
-        triads = (
-            smooth_triads(mesh.nodes[cell.elements], cell.elements, _FOLD) if cell.shell else None
-        )
+        triads = directors.get(number)
         for name in np.unique(names[cell.body]):
             rows = np.flatnonzero(names[cell.body] == name)
             material: Material = project.named("materials", str(name))

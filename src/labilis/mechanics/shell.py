@@ -9,7 +9,7 @@ are updated multiplicatively: R <- exp(ω) R.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -110,28 +110,61 @@ def flat_triads(places: Floats) -> Floats:
 
 
 def smooth_triads(places: Floats, elements: Ints, fold: float = 0.35) -> Floats:
-    """Triads with d averaged at nodes over neighbouring elements whose normals lie within `fold`
-    rad of each other; across a sharper fold each side keeps its own."""
-    flat = flat_triads(places)
-    normals = flat[:, 0, 2]
-    count = elements.shape[1]
-    order = np.argsort(elements.ravel(), kind="stable")
-    nodes = elements.ravel()[order]
-    first = np.searchsorted(
-        nodes, nodes
-    )  # where the corners at the same node begin, for each corner
+    """Triads of like elements (m, n) at places (m, n, 3), see `smoothed`."""
+    return smoothed([places], [elements], fold)[0]
+
+
+def smoothed(
+    places: Sequence[Floats],
+    elements: Sequence[Ints],
+    fold: float,
+    planes: Sequence[Ints] | None = None,
+) -> list[Floats]:
+    """Triads of kinds of elements (m, n) at places (m, n, 3), with d averaged at nodes, by the
+    angle each takes up there, over neighbouring elements of any kind whose normals lie within
+    `fold` rad of each other; across a sharper fold each side keeps its own.
+
+    `planes` (m,) of each kind: the plane face that an element lies on, -1 for none. Elements on one
+    average among themselves, however shallow the fold beside them is, and where others meet them
+    within `fold` they take their normals: a bend leaves its walls along their tangents."""
+    flat = [flat_triads(at) for at in places]
+    of = [np.repeat(np.arange(len(nodes)), nodes.shape[1]) for nodes in elements]
+    own = np.concatenate([triads[rows, 0, 2] for triads, rows in zip(flat, of)])
+    along = np.concatenate([triads[rows, 0, 0] for triads, rows in zip(flat, of)])
+    plane = np.concatenate(
+        [np.full(len(rows), -1) if planes is None else planes[k][rows] for k, rows in enumerate(of)]
+    )
+    corners = np.concatenate([nodes.ravel() for nodes in elements])
+    weight = np.concatenate([_corner_angles(at).ravel() for at in places])
+    order = np.argsort(corners, kind="stable")
+    nodes, own, along, plane, weight = (
+        values[order] for values in (corners, own, along, plane, weight)
+    )
+    first = np.searchsorted(nodes, nodes)  # where the corners at the same node begin
     many = np.searchsorted(nodes, nodes, side="right") - first
-    mean = np.zeros((len(nodes), 3))
-    own = normals[order // count]
-    for step in range(int(many.max())):
+    mean, walls = np.zeros((2, len(nodes), 3))
+    for step in range(int(many.max(initial=0))):
         there = np.flatnonzero(step < many)
-        other = own[first[there] + step]
-        near = np.einsum("ki,ki->k", own[there], other) > np.cos(fold)
-        mean[there] += near[:, None] * other
+        other = first[there] + step
+        near = np.einsum("ki,ki->k", own[there], own[other]) > np.cos(fold)
+        alike = plane[there] == plane[other]
+        share = (weight[other] * near)[:, None] * own[other]
+        mean[there] += alike[:, None] * share
+        walls[there] += ((plane[there] < 0) & ~alike)[:, None] * share
+    against = np.einsum("ki,ki->k", walls, walls) > 0
+    mean[against] = walls[against]
     mean /= np.linalg.norm(mean, axis=1, keepdims=True)
     result = np.empty((len(order), 3, 3))
-    result[order] = _around(mean, flat[order // count, 0, 0])
-    return result.reshape(*elements.shape, 3, 3)
+    result[order] = _around(mean, along)
+    parts = np.split(result, np.cumsum([nodes.size for nodes in elements])[:-1])
+    return [part.reshape(*kind.shape, 3, 3) for part, kind in zip(parts, elements)]
+
+
+def _corner_angles(places: Floats) -> Floats:
+    """(m, n) rad at the corners of elements at places (m, n, 3)."""
+    on, back = np.roll(places, -1, axis=1) - places, np.roll(places, 1, axis=1) - places
+    across = np.linalg.norm(np.cross(on, back), axis=2)
+    return np.asarray(np.arctan2(across, np.einsum("mnx,mnx->mn", on, back)))
 
 
 def _around(d: Floats, towards: Floats) -> Floats:

@@ -120,27 +120,35 @@ def lanczos_below(
     are ν, of the largest λ first, its residuals relative to them.
     """
     n, width = start.shape
-    basis = _Basis(n, min(n, width * (most + 1)))
+    basis, random = _Basis(n, min(n, (width + 2) * (most + 1))), np.random.default_rng(20260103)
     q, kq, _ = _orthonormal(start, times := times_k(start), basis, _size(start, times))
     h = np.zeros((0, 0))
     for step in range(most):
-        if q.shape[1] == 0 or basis.count + q.shape[1] > n:
+        if q.shape[1] == 0 or basis.count + q.shape[1] > basis.room:
             break
-        old = basis.count
+        old, block = basis.count, q.shape[1]
         basis.add(q, kq)
         z = solve(kq)
         kz = times_k(z)
         scale = _size(z, kz)
         coupling = product(basis.v.T, kz)
         h = _grown(h, coupling, old)
-        z, kz = take_away(z, basis.v, coupling), take_away(kz, basis.kv, coupling)
-        q, kq, r = _orthonormal(z, kz, basis, scale)
         values, s = np.linalg.eigh(h)
-        residuals = np.linalg.norm(r @ s[old:], axis=0) / np.maximum(np.abs(values), 1e-300)
+        z, kz = take_away(z, basis.v, coupling), take_away(kz, basis.kv, coupling)
+        lacking = count - int((values < 0).sum())
+        if step and lacking > 0:
+            # vectors of one Krylov space have but as many in common with a repeated factor as the
+            # block it began with: it needs new ones
+            new = random.standard_normal((n, lacking + 1))
+            new *= scale / np.sqrt(np.einsum("ij,ij->j", new, times_k(new)))
+            z, kz = np.hstack([z, new]), np.hstack([kz, times_k(new)])
+        q, kq, r = _orthonormal(z, kz, basis, scale)
+        off = np.linalg.norm(r[:, :block] @ s[old:], axis=0)
+        residuals = off / np.maximum(np.abs(values), 1e-300)
         if progress is not None:
             progress((step + 1) / most)
         rows = slice(count - wanted, count)
-        if (values < 0).sum() == count and (residuals[rows] < tolerance).all():
+        if lacking == 0 and (residuals[rows] < tolerance).all():
             return Spectrum(values[rows], product(basis.v, s[:, rows]), residuals[rows], step + 1)
     return None
 
@@ -188,6 +196,7 @@ class _Basis:
     """Vectors V, orthonormal in K, and K V, in arrays that are allocated once."""
 
     def __init__(self, n: int, room: int) -> None:
+        self.room = room
         self._v, self._kv = np.empty((n, room), order="F"), np.empty((n, room), order="F")
         self.count = 0
 

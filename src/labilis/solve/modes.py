@@ -26,7 +26,7 @@ _ALIKE = 1e-3  # of a factor: those nearer to it are one repeated
 # residual of the modes, by Lanczos from nothing, from which on it goes faster from a shift: the
 # last factor is then some per cent high, which is what the shift is put above
 _NEARLY = 0.1
-_CROWD = 10  # factors below the shift beside the ones that are wanted and as many again
+_CROWD = 30  # factors below the shift beside the ones that are wanted and as many again
 _RELIABLE = 1e-5  # residual from which on a mode is not reported
 _DENSE = 400  # unknowns under which the whole spectrum is computed at once
 
