@@ -211,10 +211,10 @@ def test_a_line_that_twists_has_a_verdict(
 
 
 def test_a_crowd_under_what_is_needed_leaves_the_count_open() -> None:
-    """Factors 2, then 5 thirty times over, more than is asked for: below 5 it is complete, at 6
+    """Factors 2, then 5 sixty times over, more than is looked for: below 5 it is complete, at 6
     nobody knows."""
     k, n = sparse.eye(600, format="csr"), 600
-    values = np.concatenate([[1 / 2.0], np.full(30, 1 / 5.0), 1 / np.linspace(7, 90, n - 31)])
+    values = np.concatenate([[1 / 2.0], np.full(60, 1 / 5.0), 1 / np.linspace(7, 90, n - 61)])
     k_g = sparse.csr_matrix(sparse.diags(-values))
     for needed, holds in ((4.0, True), (6.0, False)):
         found = find_modes(k, factor(k), k_g, 4, needed=needed)
