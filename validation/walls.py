@@ -188,7 +188,7 @@ def tipping() -> list[Case]:
         "regions": [region("foot", "strip/side.4"), region("head", "strip/side.2")],
         "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")],
         **case_of(line("head", y=1 / width)),
-        "mesh": {"size": "5 mm"},
+        "mesh": {"size": "2.5 mm"},
         "criteria": {"modes": 1},
     }
     narrow = Case(

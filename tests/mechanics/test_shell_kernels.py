@@ -122,25 +122,3 @@ def test_linear_strains_of_one_motion_and_of_many(n: int, seed: int, warp: float
         )
         alone = shell.linear_strain(geometry, motions[..., column].reshape(len(motions), -1, 1))
         assert near(alone[..., 0], found[..., column], 1.0)
-
-
-@pytest.mark.parametrize("n", [3, 4])
-def test_the_tangent_after_a_correction_is_under_what_the_correction_was_to_give(n: int) -> None:
-    """The resultants of the place before plus C times the linear strain of the correction, but for
-    what directors turn in second order, which is small for a correction of displacements."""
-    geometry, c = drawn(n, 5, 1.0)
-    random, zero = np.random.default_rng(6), np.zeros((*geometry.elements.shape, 3))
-    u = 0.05 * random.standard_normal(zero.shape)
-    still = np.broadcast_to(np.eye(3), (*geometry.elements.shape, 3, 3))
-    exact = shell.forces_and_tangent(geometry, c, u, still)
-    after = shell.forces_and_tangent(geometry, c, u, still, before=(zero, still))
-    assert np.array_equal(after[0], exact[0]) and np.array_equal(after[2], exact[2])
-    motion = np.concatenate([u, zero], axis=2).reshape(len(u), -1, 1)
-    given = shell.linear_strain(geometry, motion)[..., 0] @ c
-    expected = shell_by_forms.forces_and_tangent(geometry, c, u, still, given - exact[2])[2]
-    assert after[1] is not None and exact[1] is not None
-    bulging = np.abs(after[1] - expected).max() / np.abs(exact[1] - expected).max()
-    assert bulging < 0.1
-    assert shell.forces_and_tangent(geometry, c, u, still, before=(u, still))[1] == pytest.approx(
-        exact[1], abs=1e-9 * np.abs(exact[1]).max()
-    )

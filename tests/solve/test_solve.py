@@ -298,3 +298,13 @@ def test_factors_of_any_spectrum_come_with_their_proof(
     assert all(check.holds for check in found.checks)
     for check in found.checks:
         assert check.counted == (np.sort(factors[factors > 0]) < check.sigma).sum()
+
+
+def test_a_factor_repeated_far_more_often_than_a_block_is_wide_is_proved() -> None:
+    """Twenty alike walls: vectors of one Krylov space have four of them in common."""
+    n = 600
+    k = sparse.csr_matrix(sparse.eye(n))
+    mu = np.concatenate([[0.5], np.full(20, 0.2), 1 / np.linspace(7, 90, n - 21)])
+    found = find_modes(k, factor(k), sparse.csr_matrix(sparse.diags(-mu)), 4)
+    assert found.factors == pytest.approx([2.0, 5.0, 5.0, 5.0])
+    assert [(check.counted, check.found) for check in found.checks] == [(21, 21)]

@@ -26,7 +26,6 @@ from labilis.results.stress_measures import von_mises
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Slices = Iterator[tuple[slice, Floats]]
-State = tuple[Floats, Floats]  # motions (n, 3) and rotations (n, 3, 3) of all nodes
 SHELL_CHUNK = 256  # whose tangents (1.2 MB) stay near the processor until they are added
 Result = TypeVar("Result")
 ENERGY_PARTS = ("bulk", "membrane", "bending", "twist", "shear")
@@ -34,8 +33,7 @@ ENERGY_PARTS = ("bulk", "membrane", "bending", "twist", "shear")
 
 class StiffBlock(Protocol):
     """What a system asks of its elements. `members` (m, k): the nodes, turns counted; `state`:
-    what `linear` gave; `before`: motions and rotations from which a correction led to those that
-    are `deformed`, for a tangent that is not thrown off by them (`shell.forces_and_tangent`)."""
+    what `linear` gave."""
 
     @property
     def members(self) -> Ints: ...
@@ -56,7 +54,6 @@ class StiffBlock(Protocol):
         tangent: bool,
         memory: Memory | None = None,
         free: Floats | None = None,
-        before: State | None = None,
     ) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]: ...
     def turned_over(self, motion: Floats, rotation: Floats) -> bool: ...
     def body_force(self, acceleration: Floats) -> Floats: ...
@@ -136,7 +133,16 @@ class SolidBlock:
     def second_state(self, local: Floats) -> Floats:
         """Stress (m, g, 6) of the second derivative of the strain along a motion (m, k, 3),
         (∇u)ᵀ∇u."""
-        return 2.0 * solid.quadratic_strain(self.geometry.gradient, local) @ self.elasticity
+        h = np.swapaxes(local, 1, 2)[:, None] @ self.geometry.gradient
+        product = np.swapaxes(h, -1, -2) @ h
+        strain = np.stack(
+            [
+                product[..., i, j] * (1.0 if i == j else 2.0)
+                for i, j in ((0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0))
+            ],
+            axis=-1,
+        )
+        return strain @ self.elasticity
 
     def remember(self, law: YieldLaw) -> Memory:
         """Memory of a yielding material at the quadrature points."""
@@ -149,7 +155,6 @@ class SolidBlock:
         tangent: bool,
         memory: Memory | None = None,
         free: Floats | None = None,
-        before: State | None = None,
     ) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """Some elements at a time at large motions (n, 3): (rows, forces (m, k, 3), tangent or
         None, largest von Mises stress (m,)); with a `memory` the material yields; `free` (m,) is
@@ -173,13 +178,8 @@ class SolidBlock:
             force = (weighted @ b.reshape(m, points * 6, columns)).reshape(local[rows].shape)
             matrix = None
             if tangent and moduli is not None:
-                pushing = stress
-                if before is not None:
-                    gone = local[rows] - before[0][self.members[rows]]
-                    second = solid.quadratic_strain(g.gradient[rows], gone)
-                    pushing = stress - (second[..., None, :] @ moduli)[..., 0, :]
                 matrix = solid.material_part(b, g.weight[rows], moduli) + solid.on_each_axis(
-                    solid.geometric_block(g.gradient[rows], g.weight[rows], pushing)
+                    solid.geometric_block(g.gradient[rows], g.weight[rows], stress)
                 )
             return rows, force, matrix, von_mises(stress).max(axis=1)
 
@@ -374,14 +374,12 @@ class ShellBlock:
         tangent: bool,
         memory: Memory | None = None,
         free: Floats | None = None,
-        before: State | None = None,
     ) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """Some elements at a time at large motions (n, 3) and rotations (n, 3, 3) of all nodes:
         (rows, forces (m, 2k, 3), tangent or None, largest von Mises stress (m,) at top and bottom,
         of all layers where a `memory` lets the material yield); `free` as in solids."""
-        local, section, turns = motion[self.elements], self.section, self.turn_of[self.elements]
-        turned = rotation[turns]
-        past = None if before is None else (before[0][self.elements], before[1][turns])
+        turned = rotation[self.turn_of[self.elements]]
+        local, section = motion[self.elements], self.section
 
         def one(
             rows: slice, part: shell.ShellGeometry
@@ -404,7 +402,6 @@ class ShellBlock:
                 tangent,
                 law=None if memory is None else law,
                 free=None if free is None else free[rows],
-                before=None if past is None else (past[0][rows], past[1][rows]),
             )
             if memory is None:
                 top, _, bottom = shell.surface_stress(state, part.thickness, part.offset)
@@ -606,7 +603,6 @@ class SpringBlock(WithoutSubstance):
         tangent: bool,
         memory: Memory | None = None,
         free: Floats | None = None,
-        before: State | None = None,
     ) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """Springs stay linear in motions and in rotation vectors."""
         everything = slice(0, len(self.members))

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.mechanics import shell
-from labilis.mechanics.blocks import ENERGY_PARTS, Slices, State, WithoutSubstance
+from labilis.mechanics.blocks import ENERGY_PARTS, Slices, WithoutSubstance
 from labilis.mechanics.plastic import Memory
 from labilis.mechanics.ties import cross_matrix
 
@@ -72,7 +72,6 @@ class BoltBlock(WithoutSubstance):
         tangent: bool,
         memory: Memory | None = None,
         free: Floats | None = None,
-        before: State | None = None,
     ) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """At large motions (n, 3) and rotations (n, 3, 3), in the frame of the first bore. In the
         tangent what goes with force times relative motion is left out: it is to the rest as that

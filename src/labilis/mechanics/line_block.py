@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.mechanics import line, line_path, line_plastic
-from labilis.mechanics.blocks import ENERGY_PARTS, Slices, State
+from labilis.mechanics.blocks import ENERGY_PARTS, Slices
 from labilis.mechanics.cross_section import CrossSection
 from labilis.mechanics.plastic import Memory, YieldLaw
 
@@ -138,7 +138,6 @@ class LineBlock:
         tangent: bool,
         memory: Memory | None = None,
         free: Floats | None = None,
-        before: State | None = None,
     ) -> Iterator[tuple[slice, Floats, Floats | None, Floats]]:
         """At motions (n, 3) and rotations (n, 3, 3) of all nodes, of a warping node the rate of
         twist first: (rows, forces (m, 6, 3), tangent or None, largest combined stress (m,) at an

@@ -255,7 +255,6 @@ class ShellState:
     section: Floats
 
 
-_NONE = np.zeros((0, 0, 0))
 Law = Callable[[Floats], tuple[Floats, Floats | None]]
 
 
@@ -350,31 +349,10 @@ def forces_and_tangent(
     initial: Floats | None = None,
     law: Law | None = None,
     free: Floats | None = None,
-    before: tuple[Floats, Floats] | None = None,
 ) -> tuple[Floats, Floats | None, Floats]:
     """(internal forces (m, 6n), their derivative (m, 6n, 6n) when asked for, resultants (m, g,
-    9)); see `residual_and_tangent`.
-
-    `before`: displacements and rotations before the correction that led here. The tangent then
-    takes the resultants that this correction was to give, without what is of second order in it:
-    Newton's method with stresses that are unknowns of their own (Magisano, Leonetti and Garcea
-    2017), which is not thrown off by the membrane forces of turns that are put right anyway.
-    """
+    9)); see `residual_and_tangent`."""
     state = shell_state(geometry, stiffness, displacement, rotation, initial, law, free)
-    pushing = _NONE
-    if before is not None and with_tangent:
-        gone = state.y - geometry.rest - _moved(geometry, *before)
-        second, _ = strains(
-            0.5 * gone,
-            gone,
-            geometry.forms.tables,
-            geometry.plane,
-            geometry.local,
-            np.zeros_like(geometry.curved),
-            0.0,
-        )
-        more = state.section @ second[..., None]
-        pushing = state.resultant - more[..., 0]
     forces, tangents = forces_and_tangents(
         state.y,
         state.resultant,
@@ -386,7 +364,6 @@ def forces_and_tangent(
         geometry.plane,
         with_tangent,
         True,
-        pushing,
     )
     return forces, tangents if with_tangent else None, state.resultant
 
@@ -412,7 +389,6 @@ def at_rest(
         geometry.plane,
         with_tangent,
         resultant is None,
-        _NONE,
     )
 
 

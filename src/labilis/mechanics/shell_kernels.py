@@ -609,39 +609,6 @@ def _resultants(r: Floats, area: float, h: Floats, plane: Floats, natural: Float
 
 
 @_compiled
-def _couplings(
-    resultant: Floats,
-    area: Floats,
-    h: Floats,
-    plane: Floats,
-    bent: Floats,
-    tables: Any,
-    room: Floats,
-    shear: Floats,
-    products: Floats,
-    xx: Floats,
-    xv: Floats,
-) -> None:
-    """xx (n, n) and xv (3, n, n): couplings of places with places and with the turned vectors of an
-    element under resultants (g, 9); shear (p,) and products (q,) what works on its tying points and
-    the membrane's places; room (6, 9)."""
-    values, slopes, _, _, share, _, _, _ = tables
-    change, natural = room[:3, :3], room[3]
-    xx[:], xv[:], shear[:], products[:] = 0.0, 0.0, 0.0, 0.0
-    for k in range(len(area)):
-        _plane(h[k], change)
-        _resultants(resultant[k], area[k], h[k], change, natural)
-        for j in range(2):
-            for p in range(len(shear)):
-                shear[p] += natural[6 + j] * share[k, j, p]
-        for j in range(3):
-            for q in range(len(products)):
-                products[q] += natural[j] * plane[k, j, q]
-        _couple(natural, h[k], values[k], slopes[k], xv)
-    _couple_tied(shear, products, bent, tables, xx, xv)
-
-
-@_compiled
 def forces_and_tangents(
     y: Floats,
     resultant: Floats,
@@ -653,41 +620,51 @@ def forces_and_tangents(
     plane: Floats,
     wanted: bool,
     material: bool,
-    pushing: Floats,
 ) -> tuple[Floats, Floats]:
     """(forces (m, 6n), tangents (m, 6n, 6n), none of them unless `wanted`) at nodal vectors y (m,
     n, 4, 3) under resultants (m, g, 9), with P and Q of its sides (m, q, 3) and section tangents
-    (m, 1 or g, 9, 9); without `material` what is left of the tangent is the part of the forces.
-    That is under resultants `pushing` (m, g, 9) where they are given."""
+    (m, 1 or g, 9, 9); without `material` what is left of the tangent is the part of the forces."""
     values, slopes, _, _, share, _, _, _ = tables
     m, g = h.shape[:2]
     n, ties, products = values.shape[1], share.shape[2], plane.shape[3]
     forces, tangents = np.empty((m, n, 6)), np.empty((m if wanted else 0, 6 * n, 6 * n))
-    xx, xv, force = np.empty((n, n)), np.empty((3, n, n)), np.empty((n, 4, 3))
-    room, some = np.empty((8, 3)), np.empty((6, STRAINS))
-    shear, push, change = np.empty(ties), np.empty(products), np.empty((3, 3))
-    tied, b = np.empty((ties + 3 * products, 6 * n)), np.empty((STRAINS, 6 * n))
-    c, work = np.empty((STRAINS, STRAINS)), np.empty((STRAINS, 6 * n))
+    xx, xv, force, room = (
+        np.empty((n, n)),
+        np.empty((3, n, n)),
+        np.empty((n, 4, 3)),
+        np.empty((8, 3)),
+    )
+    change, natural = np.empty((3, 3)), np.empty(STRAINS)
+    tied_force, plane_force = np.empty(ties), np.empty(products)
+    tied, b, c = (
+        np.empty((ties + 3 * products, 6 * n)),
+        np.empty((STRAINS, 6 * n)),
+        np.empty((STRAINS, STRAINS)),
+    )
+    work = np.empty((STRAINS, 6 * n))
     for e in range(m):
-        _couplings(
-            resultant[e], area[e], h[e], plane[e], bent[e], tables, some, shear, push, xx, xv
-        )
+        xx[:], xv[:], tied_force[:], plane_force[:] = 0.0, 0.0, 0.0, 0.0
+        if wanted:
+            tangents[e] = 0.0
+            _tied_rows(y[e], tables, bent[e], room, tied)
+        for k in range(g):
+            _plane(h[e, k], change)
+            _resultants(resultant[e, k], area[e, k], h[e, k], change, natural)
+            for j in range(2):
+                for p in range(ties):
+                    tied_force[p] += natural[6 + j] * share[k, j, p]
+            for j in range(3):
+                for q in range(products):
+                    plane_force[q] += natural[j] * plane[e, k, j, q]
+            _couple(natural, h[e, k], values[k], slopes[k], xv)
+            if wanted and material:
+                _matrix(y[e], h[e, k], values[k], slopes[k], share[k], plane[e, k], tied, room, b)
+                part = section[e, min(k, section.shape[1] - 1)]
+                _stiffen(b, part, h[e, k], change, area[e, k], c, work, tangents[e])
+        _couple_tied(tied_force, plane_force, bent[e], tables, xx, xv)
         _push(y[e], xx, xv, force)
         _moments(y[e], force, forces[e])
-        if not wanted:
-            continue
-        tangents[e] = 0.0
-        _tied_rows(y[e], tables, bent[e], room, tied)
-        for k in range(g if material else 0):
-            _plane(h[e, k], change)
-            _matrix(y[e], h[e, k], values[k], slopes[k], share[k], plane[e, k], tied, room, b)
-            part = section[e, min(k, section.shape[1] - 1)]
-            _stiffen(b, part, h[e, k], change, area[e, k], c, work, tangents[e])
-        if len(pushing):
-            _couplings(
-                pushing[e], area[e], h[e], plane[e], bent[e], tables, some, shear, push, xx, xv
-            )
-            _push(y[e], xx, xv, force)
-        _geometric(y[e], xx, xv, force, tangents[e])
-        _add_bulging(push, tables, tied[ties + products :], tangents[e])
+        if wanted:
+            _geometric(y[e], xx, xv, force, tangents[e])
+            _add_bulging(plane_force, tables, tied[ties + products :], tangents[e])
     return forces.reshape(m, 6 * n), tangents

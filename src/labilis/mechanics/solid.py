@@ -66,14 +66,6 @@ def green_strain(f: Floats) -> Floats:
     )
 
 
-def quadratic_strain(gradient: Floats, displacement: Floats) -> Floats:
-    """Part of second degree, ½ (∇u)ᵀ∇u, of the Green-Lagrange strain (m, g, 6) of displacements (m,
-    n, 3)."""
-    h = np.swapaxes(displacement, 1, 2)[:, None] @ gradient
-    product = np.swapaxes(h, -1, -2) @ h
-    return np.stack([product[..., i, j] * (0.5 if i == j else 1.0) for i, j in _PAIRS], axis=-1)
-
-
 def strain_matrix(gradient: Floats, f: Floats) -> Floats:
     """B (m, g, 6, 3n): variation of the Green-Lagrange strain with nodal displacements at
     deformation F."""

@@ -36,11 +36,6 @@ _SOFTER = 0.3  # of the slope before: a step that moves the part so much further
 TiesAt = Callable[[Floats], Ties]  # places of all nodes (total, 3) -> ties about them
 
 
-# residual over the loads above which a correction was far: what it does to the membrane in second
-# order is then left out of the next tangent
-_FAR = 1e-3
-
-
 @dataclass(frozen=True)
 class TraceControl:
     """first, least and largest step of the factor (or of what it stands for on the arc); target:
@@ -117,14 +112,12 @@ class _State:
 @dataclass(frozen=True)
 class _Looked:
     """What the last balance with a tangent found: the state and factor it belongs to, ties,
-    tangent, whether it is the exact one, largest stress of each element (m,), inner forces (total,
-    3)."""
+    tangent, largest stress of each element (m,), inner forces (total, 3)."""
 
     state: _State
     value: float
     ties: Ties
     tangent: sparse.csr_matrix
-    exact: bool
     peaks: Floats
     inner: Floats
 
@@ -540,9 +533,8 @@ class Tracer:
                 raise _NotConverged
             energy, most = min(energy, work), max(most, work)
             last = (state, total, dq, work) if total is not None else None
-            after = self._moved(state, ties, dq)
-            self._came = (after, state) if size > _FAR * scale else None
-            state, total = after, dq if total is None else total + dq
+            state = self._moved(state, ties, dq)
+            total = dq if total is None else total + dq
         raise _NotConverged
 
     def _shortened(self, state: _State, value: float, dq: Floats, work: float) -> float:
@@ -590,17 +582,13 @@ class Tracer:
                 options = [(-b + sign * np.sqrt(root)) / (2 * a) for sign in (1.0, -1.0)]
                 change = max(options, key=lambda d: float(total @ (total + rest + d * along)))
                 dq = rest + change * along
-            after = self._moved(state, ties, dq)
-            far = count == 1 or np.linalg.norm(residual) > _FAR * scale
-            self._came = (after, state) if far else None
-            state, total = after, total + dq
+            state = self._moved(state, ties, dq)
+            total = total + dq
             value += change
         raise _NotConverged
 
     # --- balance
     # ----------------------------------------------------------------------------------------------
-    # the state after a large correction, and before it
-    _came: tuple[_State, _State] | None = None
     _loose = False  # the last tangent had a pivot that is nothing
 
     def _factor(self, tangent: sparse.csr_matrix, ties: Ties) -> Factor:
@@ -655,9 +643,6 @@ class Tracer:
             outer = outer + self._pressures(state, surfaces)
         inner = np.zeros((len(self.places), 3))
         total = assembly.Sum(self.system.pattern)
-        before = None
-        if tangent and self._came is not None and self._came[0] is state:
-            before = self._came[1].motion, self._came[1].rotation
         peaks = []
         for number, block in enumerate(self.system.blocks):
             for rows, force, matrix, peak in block.deformed(
@@ -666,7 +651,6 @@ class Tracer:
                 tangent,
                 self.memory[number],
                 self._free(number, value),
-                before,
             ):
                 assembly.add_forces(block.members[rows], force, inner)
                 peaks.append(peak)
@@ -690,9 +674,7 @@ class Tracer:
                     surfaces
                 )[0]
             )
-        self._last = _Looked(
-            state, value, ties, matrix, before is None, np.concatenate(peaks), inner
-        )
+        self._last = _Looked(state, value, ties, matrix, np.concatenate(peaks), inner)
         return ties, reduced, matrix, scale
 
     def _moved(self, state: _State, ties: Ties, dq: Floats) -> _State:
@@ -730,9 +712,7 @@ class Tracer:
 
     def _point(self, state: _State, value: float, iterations: int, arc: bool) -> TracePoint:
         """What is kept of a converged state."""
-        last = self._last
-        if last is None or last.state is not state or last.value != value or not last.exact:
-            self._came = None
+        if self._last is None or self._last.state is not state or self._last.value != value:
             self._balance(state, value)
         last = self._last
         assert last is not None
