@@ -41,7 +41,8 @@ def _sum(weights: Floats, y: Floats, vector: int, out: Floats) -> None:
 
 @_compiled
 def _rates(slopes: Floats, y: Floats, out: Floats) -> None:
-    """out (4, 3): a_1, a_2, d_1, d_2 at a point with slopes (2, n)."""
+    """out (4, 3): two tangents and the rates of the director along them, slopes (2, n): a_1, a_2,
+    d_1, d_2 at a point."""
     for direction in range(2):
         _sum(slopes[direction], y, X, out[direction])
         _sum(slopes[direction], y, D, out[2 + direction])
@@ -83,14 +84,6 @@ def _ties(middle: Floats, moved: Floats, tables: Any, room: Floats, out: Floats)
 
 
 @_compiled
-def _tangents(slopes: Floats, y: Floats, out: Floats) -> None:
-    """out (4, 3): both tangents and the rates of the director along them, slopes (2, n)."""
-    for k in range(2):
-        _sum(slopes[k], y, X, out[k])
-        _sum(slopes[k], y, D, out[2 + k])
-
-
-@_compiled
 def _against(m: Floats, u: Floats, out: Floats) -> None:
     """out (3,): product of the tangents, P and Q of rates u (4, 3) against rates m (4, 3)."""
     out[0] = _dot(m[0], u[1]) + _dot(u[0], m[1])
@@ -114,8 +107,8 @@ def _products(
     slopes, weight, twist = tables[5], tables[6], tables[7]
     m, u, change = room[:4], room[4:8], room[8]
     for q in range(len(slopes)):
-        _tangents(slopes[q], middle, m)
-        _tangents(slopes[q], moved, u)
+        _rates(slopes[q], middle, m)
+        _rates(slopes[q], moved, u)
         _against(m, u, change)
         bent[q, 0], bent[q, 1] = curved[q, 0] + change[1], curved[q, 1] + change[2]
         bent[q, 2] = change[2]
@@ -365,7 +358,7 @@ def _tied_rows(y: Floats, tables: Any, bent: Floats, room: Floats, tied: Floats)
         for i in range(values.shape[1]):
             _add_row(tied, p, 6 * i, d, slopes[p, i], y[i, D], a, values[p, i])
     for q in range(len(plane)):
-        _tangents(plane[q], y, room)
+        _rates(plane[q], y, room)
         one, two, three = len(values) + q, ones + 2 * q, ones + 2 * q + 1
         for i in range(values.shape[1]):
             s, t, at, d = plane[q, 0, i], plane[q, 1, i], 6 * i, y[i, D]
@@ -439,9 +432,9 @@ def _second_products(
     m, u, v = room[:4], room[4:8], room[8:12]
     first, second, square = room[12], room[13], room[14]
     for q in range(len(slopes)):
-        _tangents(slopes[q], rest, m)
-        _tangents(slopes[q], rate, u)
-        _tangents(slopes[q], bent, v)
+        _rates(slopes[q], rest, m)
+        _rates(slopes[q], rate, u)
+        _rates(slopes[q], bent, v)
         _against(m, u, first)
         _against(m, v, second)
         _against(u, u, square)

@@ -118,9 +118,10 @@ def find_modes(
     extra, solves = min(wanted + 2, n), 0
     pencil = _Pencil(k, k_factor, k_g)
     if not both and n > _DENSE:
-        near = pencil.lanczos(wanted + 6, sure=wanted, tolerance=_NEARLY, progress=progress)
+        first, then = (None, None) if progress is None else _halves(progress)
+        near = pencil.lanczos(wanted + 6, sure=wanted, tolerance=_NEARLY, progress=first)
         solves = near.solves
-        proved = _from_shift(pencil, near.values, near.vectors, wanted, largest)
+        proved = _from_shift(pencil, near.values, near.vectors, wanted, largest, then)
         if proved is not None:
             return replace(proved, solves=solves + proved.solves)
     for block in (4, 12):
@@ -155,6 +156,7 @@ def _from_shift(
     near: Floats,
     wanted: int,
     largest: float,
+    progress: Callable[[float], None] | None = None,
 ) -> ModesSolution | None:
     """The `wanted` smallest positive factors with the proof that none is missing, from Ritz values
     1/λ (m,) and vectors (size, m) near them; None where that does not do.
@@ -175,7 +177,9 @@ def _from_shift(
         if not wanted <= counted <= 2 * wanted + _CROWD:
             return None
         start = _widened(near, counted + 2)
-        found = lanczos_below(shifted.solve, pencil.times_k, start, counted, wanted)
+        found = lanczos_below(
+            shifted.solve, pencil.times_k, start, counted, wanted, progress=progress
+        )
     finally:
         shifted.free()
     if found is None:
@@ -192,6 +196,13 @@ def _from_shift(
         return None
     check = Completeness(sigma, counted, counted)
     return ModesSolution(factors, x[:, order], residuals[order], (check,), found.solves + 1)
+
+
+def _halves(
+    progress: Callable[[float], None],
+) -> tuple[Callable[[float], None], Callable[[float], None]]:
+    """What tells of the first half of the work, and of the second."""
+    return lambda done: progress(0.5 * done), lambda done: progress(0.5 + 0.5 * done)
 
 
 def _widened(near: Floats, width: int) -> Floats:
