@@ -50,7 +50,7 @@ def buckling_problem(system: System, solved: SolvedCase, stiffness: Factor) -> B
     unsymmetric = 0.0
     if solved.following["growing"]:
         load_part, unsymmetric = system.following(solved.following["growing"])
-        geometric = (geometric + load_part).tocsr()
+        geometric = system.plus(geometric, load_part)
     base, base_factor = system.reduced_stiffness, stiffness
     typical = typical_stress(system.blocks, solved.growing_states)
     modulus = min(
@@ -60,10 +60,11 @@ def buckling_problem(system: System, solved: SolvedCase, stiffness: Factor) -> B
     )
     limit = MOST_STRESS * modulus / typical if typical > 0 else np.inf
     if np.any(solved.held.u):
-        base = (base + system.geometric(solved.held_states, solved.held.internal)).tocsr()
+        held = system.geometric(solved.held_states, solved.held.internal)
+        base = system.plus(base, held)
         if solved.following["held"]:
             load_part, rest = system.following(solved.following["held"])
-            base, unsymmetric = (base + load_part).tocsr(), max(unsymmetric, rest)
+            base, unsymmetric = system.plus(base, load_part), max(unsymmetric, rest)
         try:
             base_factor = factor(base, like=stiffness)
         except NotPositive:
@@ -353,10 +354,11 @@ def _together(
 ) -> float:
     """First positive factor of the held and the growing loads as one, from the unloaded part;
     nan when there is none. `near` (size, m): modes of the growing loads beside the held ones."""
-    everything = growing + system.geometric(solved.held_states, solved.held.internal)
+    held = system.geometric(solved.held_states, solved.held.internal)
+    everything = system.plus(growing, held)
     if solved.following["held"]:
-        everything = everything + system.following(solved.following["held"])[0]
-    return first_factor(system.reduced_stiffness, stiffness, everything.tocsr(), limit, near)
+        everything = system.plus(everything, system.following(solved.following["held"])[0])
+    return first_factor(system.reduced_stiffness, stiffness, everything, limit, near)
 
 
 def _energies(scene: LoadScene, vectors: Any) -> tuple[Any, Any, Any, Any]:

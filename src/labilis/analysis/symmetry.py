@@ -50,16 +50,16 @@ def _first(
     system = System(scene.system.nodes, scene.system.blocks, tied.ties)
     base = system.reduced_stiffness
     if np.any(solved.held.u):
-        base = base + system.geometric(solved.held_states, solved.held.internal)
+        held = system.geometric(solved.held_states, solved.held.internal)
+        base = system.plus(base, held)
         if solved.following["held"]:
-            base = base + system.following(solved.following["held"])[0]
+            base = system.plus(base, system.following(solved.following["held"])[0])
     k_g = system.geometric(solved.growing_states, solved.growing.internal)
     if solved.following["growing"]:
-        k_g = k_g + system.following(solved.following["growing"])[0]
-    base = base.tocsr()
+        k_g = system.plus(k_g, system.following(solved.following["growing"])[0])
     try:
         base_factor = factor(base, groups=tied.ties.groups)
     except NotPositive:
         return 0.0
-    found = find_modes(base, base_factor, k_g.tocsr(), 1, largest=limit, count=False)
+    found = find_modes(base, base_factor, k_g, 1, largest=limit, count=False)
     return float(found.factors[0]) if len(found.factors) else float("inf")

@@ -38,7 +38,8 @@ class Pattern:
 
     A node of six motions counts as two nodes here: its place and its turn (see `solve.system`).
     n_nodes; indptr, indices: CSR pattern of the matrix; blocks: places of each block of elements;
-    base (pairs, 3): entry (k, l) of a pair's block goes to base[pair, k] + l.
+    base (pairs, 3): entry (k, l) of a pair's block goes to base[pair, k] + l; used (n_nodes,):
+    nodes that have an element.
     """
 
     n_nodes: int
@@ -46,6 +47,7 @@ class Pattern:
     indices: NDArray[np.int32]
     blocks: tuple[BlockPlaces, ...]
     base: Ints
+    used: NDArray[np.bool_]
 
 
 @_compiled
@@ -152,7 +154,10 @@ def make_pattern(n_nodes: int, *blocks: Ints) -> Pattern:
         pair = np.empty((len(block), n * (n + 1) // 2), dtype=np.int32)
         _pairs_of(block, first, other, pair)
         found.append(BlockPlaces(n, pair))
-    return Pattern(n_nodes, indptr.astype(np.int32), indices, tuple(found), base)
+    used = np.zeros(n_nodes, dtype=bool)
+    for block in blocks:
+        used[block.ravel()] = True
+    return Pattern(n_nodes, indptr.astype(np.int32), indices, tuple(found), base, used)
 
 
 Part = tuple[int, slice, Floats]  # number of the block, its elements, their matrices
@@ -232,6 +237,19 @@ def add_forces(members: Ints, forces: Floats, total: Floats) -> None:
     """total (n, 3) += forces (m, k, 3) on the nodes of elements (m, k)."""
     if len(members):
         _add_forces(np.ascontiguousarray(members), np.ascontiguousarray(forces), total)
+
+
+def added(
+    one: sparse.csr_matrix, other: sparse.csr_matrix, share: float = 1.0
+) -> sparse.csr_matrix:
+    """one + share * other; where both have one pattern, the sum has it too, entries that cancel
+    included, so that it can be factorised like them."""
+    if one.indices is other.indices or (
+        np.array_equal(one.indptr, other.indptr) and np.array_equal(one.indices, other.indices)
+    ):
+        data = one.data + share * other.data
+        return sparse.csr_matrix((data, one.indices, one.indptr), shape=one.shape)
+    return sparse.csr_matrix(one + share * other)
 
 
 def times(upper: sparse.csr_matrix, x: Floats) -> Floats:

@@ -79,6 +79,14 @@ class Follow:
         by a complex step (Squire and Trapp 1998). Raises ValueError for a tie without a rule."""
         return np.asarray(self.about(places + 1j * _STEP * motion).weights.imag / _STEP)
 
+    def bending(self, internal: Floats) -> Floats:
+        """Geometric stiffness (k, 3p, 3p) of the arms on their masters, under nodal forces
+        `internal` (3n,)."""
+        bent = _arm_matrix(internal.reshape(-1, 3)[self.nodes], self.arms)
+        k, p = self.masters.shape
+        turning = np.swapaxes(self.turning, 1, 2).reshape(k, 3, 3 * p)
+        return np.asarray(np.swapaxes(turning, 1, 2) @ bent @ turning)
+
     def matrix(self, values: Floats, n_nodes: int) -> sparse.csr_matrix:
         """(3k, 3 n_nodes) matrix of `values` (k, p, 3, 3)."""
         k, _p = self.masters.shape
@@ -280,6 +288,14 @@ class Ties:
         on the node. Its second derivative is (g rᵀ + r gᵀ)/2 - (g·r) 1 (Argyris, 1982, on finite
         rotations).
         """
+        total = self.hub_geometric(internal)
+        for follow in self.follows:
+            if len(follow.nodes):
+                total = total + self.follow_geometric(follow, internal)
+        return sparse.csr_matrix(total)
+
+    def hub_geometric(self, internal: Floats) -> sparse.csr_matrix:
+        """The part of `geometric` that stiff hubs bring."""
         rows, columns, values = [_NONE], [_NONE], [np.zeros(0)]
         forces = internal.reshape(-1, 3)
         for hub, where, basis in zip(self.hubs, self.hub_slices, self.hub_bases):
@@ -289,25 +305,18 @@ class Ties:
             rows.append(where.start + i)
             columns.append(where.start + j)
             values.append(local[i, j])
-        total = sparse.csr_matrix(
+        return sparse.csr_matrix(
             (np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))),
             shape=(self.size, self.size),
         )
-        for follow in self.follows:
-            turning = follow.matrix(follow.turning, self.n_nodes)
-            k = len(follow.nodes)
-            middle = (
-                sparse.block_diag(
-                    list(_arm_matrix(forces[follow.nodes], follow.arms)), format="csr"
-                )
-                if k
-                else None
-            )
-            if middle is not None:
-                total = total + self.reduce_matrix(
-                    sparse.csr_matrix(sparse.triu(turning.T @ middle @ turning, format="csr"))
-                )
-        return sparse.csr_matrix(total)
+
+    def follow_geometric(self, follow: Follow, internal: Floats) -> sparse.csr_matrix:
+        """The part of `geometric` that one tie of `follows` brings."""
+        turning = follow.matrix(follow.turning, self.n_nodes)
+        bent = _arm_matrix(internal.reshape(-1, 3)[follow.nodes], follow.arms)
+        middle = sparse.block_diag(list(bent), format="csr")
+        whole = sparse.triu(turning.T @ middle @ turning, format="csr")
+        return self.reduce_matrix(sparse.csr_matrix(whole))
 
     def second_motion(self, q: Floats) -> Floats:
         """Second-order displacement (3n,) of nodes on arms, θ×(θ×r), for a motion q: the work of

@@ -18,7 +18,9 @@ class PathState:
     before: the last step in reduced unknowns, empty at the start; slopes and `scale` that steer the
     steps; length: of the path so far; past: over the limit; negative pivots and largest plastic
     strain;
-    plastic, p: memory of the material, flat; factors (s,) so far; cut_backs."""
+    plastic, p: memory of the material, flat; factors (s,) so far; cut_backs; bend (q,), bend_value:
+    how the last step and its change of the factor differ from what the tangent said of them, empty
+    where it was not asked; bend_step: that change."""
 
     motion: Floats
     rotation: Floats
@@ -38,6 +40,9 @@ class PathState:
     factors: Floats
     cut_backs: int
     length: float
+    bend: Floats
+    bend_value: float
+    bend_step: float
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,10 @@ from typing import Any
 
 import numpy as np
 
+from labilis.mechanics.assembly import assemble, make_pattern
+from labilis.mechanics.bonds import bond_follows
+from labilis.mechanics.reduction import Reduction
+from labilis.mechanics.ties import make_ties
 from labilis.mesh import flips, slivers
 from labilis.mesh.tetrahedra import mesh_body
 from labilis.model import Project
@@ -35,6 +39,18 @@ def prepare() -> None:
     runner = Runner()
     runner.run(Snapshot(_tube("shell")), Plan("trace", ("service",)))
     runner.run(Snapshot(_tube("solid")), Plan("modes", ("service",)))
+    _bonded()
+
+
+def _bonded() -> None:
+    """The stiffness of a triangle with a node bonded to it."""
+    places = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0.3, 0.3, 0.1]])
+    turn_of = np.full(4, -1)
+    bonds = bond_follows(places, np.array([3]), np.array([[0, 1, 2]]), np.ones((1, 3)) / 3, turn_of)
+    ties = make_ties(places, [], follows=bonds)
+    pattern = make_pattern(4, np.array([[0, 1, 2]]))
+    k = assemble(pattern, [(0, slice(None), np.eye(9)[None])])
+    Reduction(pattern, ties).matrix(k, ties, np.ones(12))
 
 
 def _tube(mesh_as: str) -> Project:

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import linalg, sparse
 
-from labilis.mechanics.assembly import full
+from labilis.mechanics.assembly import added, full
 from labilis.solve.factor import Factor, factor
 from labilis.solve.lanczos import Spectrum, block_lanczos, lanczos_below
 from labilis.solve.mkl import Symmetric
@@ -171,7 +171,7 @@ def _from_shift(
     last = ritz[wanted - 1]
     above = ritz[wanted:][ritz[wanted:] > last * (1 + _ALIKE)]
     sigma = min(0.5 * (last + above[0]), 1.05 * last) if len(above) else last * (1 + _ALIKE)
-    shifted = factor(combined(pencil.k, pencil.k_g, sigma), positive=False, like=pencil.k_factor)
+    shifted = factor(added(pencil.k, pencil.k_g, sigma), positive=False, like=pencil.k_factor)
     try:
         counted = shifted.negative_pivots
         if not wanted <= counted <= 2 * wanted + _CROWD:
@@ -314,23 +314,11 @@ def _below_crowd(
     return lower if lower.holds else check
 
 
-def combined(k: sparse.csr_matrix, k_g: sparse.csr_matrix, sigma: float) -> sparse.csr_matrix:
-    """K + sigma K_G; both have one pattern as a rule, so that their values can be added as they
-    stand."""
-    if (
-        k.nnz == k_g.nnz
-        and np.array_equal(k.indices, k_g.indices)
-        and np.array_equal(k.indptr, k_g.indptr)
-    ):
-        return sparse.csr_matrix((k.data + sigma * k_g.data, k.indices, k.indptr), shape=k.shape)
-    return sparse.csr_matrix(k + sigma * k_g)
-
-
 def count_below(
     k: sparse.csr_matrix, k_g: sparse.csr_matrix, sigma: float, like: Factor | None = None
 ) -> int:
     """Number of factors between 0 and sigma: negative pivots of K + sigma K_G."""
-    shifted = factor(combined(k, k_g, sigma), positive=False, like=like)
+    shifted = factor(added(k, k_g, sigma), positive=False, like=like)
     count = shifted.negative_pivots
     shifted.free()
     return count

@@ -17,6 +17,7 @@ from scipy import sparse
 
 from labilis.mechanics import assembly, loads
 from labilis.mechanics.blocks import StiffBlock
+from labilis.mechanics.reduction import Reduction
 from labilis.mechanics.ties import Ties
 
 Floats = NDArray[np.float64]
@@ -52,7 +53,16 @@ class System:
     @cached_property
     def reduced_stiffness(self) -> sparse.csr_matrix:
         """Tᵀ K_0 T, upper triangle."""
-        return self.ties.reduce_matrix(self.stiffness)
+        return self.reduction.matrix(self.stiffness, self.ties)
+
+    @cached_property
+    def reduction(self) -> Reduction:
+        """Makes Tᵀ K T of matrices of the pattern."""
+        return Reduction(self.pattern, self.ties)
+
+    def plus(self, one: sparse.csr_matrix, other: sparse.csr_matrix) -> sparse.csr_matrix:
+        """Sum of two upper triangles in reduced unknowns, the first of which was made here."""
+        return self.reduction.plus(one, other)
 
     def local(self, u: Floats) -> list[Floats]:
         """Values (m, k, 3) of each block's nodes from u."""
@@ -78,12 +88,7 @@ class System:
                 for rows, part in block.geometric(state)
             ),
         )
-        return self._with_ties(self.ties.reduce_matrix(k_g), internal)
-
-    def _with_ties(self, reduced: sparse.csr_matrix, internal: Floats) -> sparse.csr_matrix:
-        if not self.ties.hubs and not self.ties.follows:
-            return reduced
-        return sparse.csr_matrix(reduced + self.ties.geometric(internal))
+        return self.reduction.matrix(k_g, self.ties, internal)
 
     def following(self, surfaces: Sequence[tuple[Ints, float]]) -> tuple[sparse.csr_matrix, float]:
         """Load stiffness of following pressures on surface triangles: (upper triangle of its
@@ -116,10 +121,11 @@ class System:
                 for rows, part in block.path_derivative(values)
             ),
         )
-        reduced = self.ties.reduce_matrix(full)
+        reduced = self.reduction.matrix(full, self.ties, internal)
         if self.ties.hubs or self.ties.follows:
-            reduced = sparse.csr_matrix(reduced + self.ties.reduce_turning(self.stiffness, q))
-        return self._with_ties(reduced, internal)
+            turning = self.ties.reduce_turning(self.stiffness, q)
+            reduced = self.reduction.plus(reduced, turning)
+        return reduced
 
     def nodal_stress(self, states: States) -> Floats:
         """Stress (3, n, 6) MPa at the nodes, top, middle and bottom (alike in solids): extrapolated

@@ -20,6 +20,7 @@ from scipy import sparse
 
 from labilis.mechanics import assembly, loads
 from labilis.mechanics.plastic import Memory, YieldLaw
+from labilis.mechanics.reduction import Reduction
 from labilis.mechanics.shell import exponential
 from labilis.mechanics.ties import Ties
 from labilis.results.checkpoint import PathState
@@ -31,7 +32,13 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 # of the size of all places: motions that are nothing but rounding
 _STILL = 1e-13
+# residual beside the load from which on the last factor is used again, and how much smaller each
+# correction by it must leave the residual. Of the stand's path: from 0.1 on tangents change the
+# result of a correction by a few per cent, and a correction without one costs a third
+_CLOSE, _SERVES = 0.1, 0.1
 _SHARP = 0.002  # by how much the first point after a limit may lie under the one before it
+_MOST_AHEAD = 2.0  # steps longer than this many of the last are begun along the tangent only
+_MOST_BEND = 0.5  # of a step: more than that is no curvature of a smooth path
 _SOFTER = 0.3  # of the slope before: a step that moves the part so much further has snapped
 TiesAt = Callable[[Floats], Ties]  # places of all nodes (total, 3) -> ties about them
 
@@ -152,6 +159,9 @@ class _Walk:
     negative: int
     strain: float
     length: float
+    bend: Floats
+    bend_value: float
+    bend_step: float
 
     @classmethod
     def of(cls, kept: PathState) -> _Walk:
@@ -168,27 +178,86 @@ class _Walk:
             kept.negative,
             kept.strain,
             kept.length,
+            kept.bend,
+            kept.bend_value,
+            kept.bend_step,
         )
+
+    def ahead(self, line: Floats) -> tuple[Floats, float]:
+        """(step, change of the factor) that the path's curvature adds to what the tangent says of
+        the next step, `line` (q,): as much as in the step before, by the square of their lengths;
+        nothing where it is not known, or too much to be taken for a curvature."""
+        if self.before is None or not len(self.bend):
+            return 0.0 * line, 0.0
+        last = float(np.linalg.norm(self.before)) if self.arc else self.bend_step
+        ratio = self.step / last if last > 0.0 else np.inf
+        if ratio > _MOST_AHEAD or self.bend.shape != line.shape:
+            return 0.0 * line, 0.0
+        bend = ratio**2 * self.bend
+        if np.linalg.norm(bend) > _MOST_BEND * np.linalg.norm(line):
+            return 0.0 * line, 0.0
+        return bend, ratio**2 * self.bend_value
 
 
 class _Tried(NamedTuple):
-    """A state in balance at the factor `value`: the step to it in reduced unknowns, iterations."""
+    """A state in balance at the factor `value`: the step to it in reduced unknowns, iterations;
+    line: what the tangent alone said of the step and of the factor's change, None where it was not
+    asked."""
 
     state: _State
     moved: Floats
     value: float
     iterations: int
+    line: tuple[Floats, float] | None
+    tangents: int  # that were factorised on the way
+
+
+class _Near(NamedTuple):
+    """The factor that the last correction was found with, and what the residual was then: its
+    size, and beside the load."""
+
+    solver: Factor
+    size: float
+    part: float
 
 
 class _Found(NamedTuple):
     """A `_Tried` that stays: slope of the path up to it, and the point."""
 
-    state: _State
-    moved: Floats
-    value: float
-    iterations: int
+    tried: _Tried
     slope: float
     point: TracePoint
+
+
+@dataclass(frozen=True)
+class _Stand:
+    """Where the walk stands, for the first correction of the next step: state, ties, inner forces
+    (total, 3), factor of the tangent."""
+
+    state: _State
+    ties: Ties
+    inner: Floats
+    solver: Factor
+
+
+def _first_along(along: Floats, walk: _Walk) -> tuple[Floats, float]:
+    """(step, change of the factor) of the walk's next step along the tangent (q,) per factor, on
+    the side to which the last step went."""
+    assert walk.before is not None
+    way = 1.0 if float(along @ walk.before) >= 0 else -1.0
+    change = way * walk.step / float(np.linalg.norm(along))
+    return change * along, change
+
+
+def _on_the_arc(there: Floats, along: Floats, total: Floats, length: float) -> float:
+    """Change of the factor that makes there + change * along as long as the step is to be, on the
+    side of `total`, the step so far."""
+    a, b = float(along @ along), 2 * float(along @ there)
+    root = b * b - 4 * a * (float(there @ there) - length**2)
+    if root < 0:
+        raise _NotConverged
+    options = [(-b + sign * np.sqrt(root)) / (2 * a) for sign in (1.0, -1.0)]
+    return max(options, key=lambda change: float(total @ (there + change * along)))
 
 
 class Tracer:
@@ -220,7 +289,10 @@ class Tracer:
         self.control = control or TraceControl()
         self._rates = np.zeros(0, dtype=np.int64) if rates is None else rates
         self._like: Factor | None = None
+        self._reduction = system.reduction
         self._last: _Looked | None = None
+        self._stand: _Stand | None = None
+        self._solver: Factor | None = None  # of the last point
         self.walk: PathState
         # factor and tangent of the last two points
         self._tangents: list[tuple[float, sparse.csr_matrix]] = []
@@ -269,19 +341,16 @@ class Tracer:
         control = self.control
         if walk.arc:
             assert walk.before is not None
-            new, moved, value, count = self._arc_step(
-                walk.state, walk.value, walk.step, walk.before
-            )
-            if walk.value < control.target < value:  # end where it was asked for
-                new, moved, count = self._load_step(walk.state, control.target)
-                value = control.target
+            tried = self._arc_step(walk)
+            if walk.value < control.target < tried.value:  # end where it was asked for
+                tried = self._load_step(walk.state, control.target)
         else:
             walk.step = min(walk.step, control.target - walk.value)
-            value = walk.value + walk.step
-            new, moved, count = self._load_step(walk.state, value)
+            tried = self._load_step(walk.state, walk.value + walk.step, walk)
+        new = tried.state
         if any(block.turned_over(new.motion, new.rotation) for block in self.system.blocks):
             raise _Inverted
-        return _Tried(new, moved, value, count)
+        return tried
 
     def _shorter(self, walk: _Walk) -> bool:
         """Half the step; False where none is left that is worth a try."""
@@ -337,19 +406,26 @@ class Tracer:
             result.cut_backs += 1
             walk.step *= 0.5
             return None
-        return _Found(*tried, slope, point)
+        return _Found(tried, slope, point)
 
     def _go_on(self, walk: _Walk, found: _Found, result: TraceResult) -> str:
         """Stands at the point and steers the next step; gives why the path ends there, '' where it
         goes on."""
         control = self.control
         self._accept()
+        self._stay(found.tried.state)
         assert self._last is not None
-        self._tangents = [*self._tangents[-1:], (found.value, self._last.tangent)]
-        went = float(np.linalg.norm(found.moved))
+        self._tangents = [*self._tangents[-1:], (found.tried.value, self._last.tangent)]
+        tried, before = found.tried, walk.value
+        went = float(np.linalg.norm(tried.moved))
         if not walk.arc:
             self._scale = went
-        walk.state, walk.value, walk.before = found.state, found.value, found.moved
+        walk.state, walk.value, walk.before = tried.state, tried.value, tried.moved
+        walk.bend, walk.bend_value = np.zeros(0), 0.0
+        if tried.line is not None:
+            walk.bend = tried.moved - tried.line[0]
+            walk.bend_value = tried.value - before - tried.line[1] if walk.arc else 0.0
+        walk.bend_step = tried.value - before
         walk.negative = found.point.negative
         walk.strain = float(found.point.plastic.max(initial=0.0))
         result.points.append(found.point)
@@ -362,7 +438,7 @@ class Tracer:
             ended = ended or "limit"
         if not walk.arc and self.given is None and found.slope < 0.35 * walk.first_slope:
             walk.arc, walk.step = True, went
-        grow = 1.5 if found.iterations <= 5 else 1.0 if found.iterations <= 9 else 0.6
+        grow = 1.5 if tried.tangents <= 3 else 1.0 if tried.tangents <= 6 else 0.6
         if walk.arc and not walk.past and found.slope < 0.6 * walk.last_slope:
             grow = min(grow, 0.7)  # the top comes near
         walk.last_slope = found.slope
@@ -393,6 +469,9 @@ class Tracer:
             result.factors,
             result.cut_backs,
             walk.length,
+            walk.bend,
+            walk.bend_value,
+            walk.bend_step,
         )
 
     _scale = 1.0
@@ -406,10 +485,10 @@ class Tracer:
         (before, first), (now, last) = self._tangents
         if now <= before or first.shape != last.shape:
             return np.zeros(0)
-        slope = sparse.csr_matrix((last - first) / (now - before))
+        slope = assembly.added(last, first, -1.0) / (now - before)
         try:
-            solver = factor(sparse.csr_matrix(last), positive=True)
-            found = find_modes(sparse.csr_matrix(last), solver, slope, wanted, count=False)
+            solver = factor(last, positive=True)
+            found = find_modes(last, solver, slope, wanted, count=False)
         except (NotPositive, NotConverged):
             return np.zeros(0)
         return np.sort(now + found.factors[found.factors > 0])
@@ -429,6 +508,7 @@ class Tracer:
         else:
             point = self._point(state, 0.0, 0, False)
         self._accept()
+        self._stay(state)
         self.walk = PathState(
             state.motion,
             state.rotation,
@@ -447,6 +527,9 @@ class Tracer:
             np.array([0.0]),
             0,
             0.0,
+            np.zeros(0),
+            0.0,
+            0.0,
         )
         return point
 
@@ -463,6 +546,10 @@ class Tracer:
                 )
                 memory.p, p = p[:count].reshape(memory.p.shape).copy(), p[count:]
                 memory.__post_init__()
+        state = _Walk.of(start).state
+        if self.given is None and self.heat[0] is None:
+            self._point(state, start.value, 0, start.arc)
+            self._stay(state)
 
     def _remembered(self) -> tuple[Floats, Floats]:
         """(plastic strain, equivalent plastic strain) of all blocks at the last accepted point,
@@ -488,7 +575,8 @@ class Tracer:
                     self._warm = part / parts
                     if self.put is not None:
                         now = replace(now, motion=now.motion + self.put / parts)
-                    now, _, count = self._load_step(now, 0.0)
+                    tried = self._load_step(now, 0.0)
+                    now, count = tried.state, tried.iterations
                 return now, self._point(now, 0.0, count, False)
             except (_NotConverged, ArithmeticError):
                 continue
@@ -496,19 +584,36 @@ class Tracer:
 
     # --- steps
     # ----------------------------------------------------------------------------------------------
-    def _load_step(self, state: _State, value: float) -> tuple[_State, Floats, int]:
-        """(state, sum of the corrections in reduced unknowns, iterations) at a given factor."""
+    def _standing(self, state: _State) -> _Stand | None:
+        """What is known since the walk stands at this state; None elsewhere, or where more than
+        forces grows."""
+        stand = self._stand
+        if stand is None or stand.state.motion is not state.motion:
+            return None
+        return stand if self.given is None and self.heat[0] is None else None
+
+    def _load_step(self, state: _State, value: float, walk: _Walk | None = None) -> _Tried:
+        """The step to balance at a given factor, the next one of the `walk` if there is one."""
         control = self.control
         if self.given is not None:
             state = replace(
                 state, motion=state.motion + (value - state.moved) * self.given, moved=value
             )
         total: Floats | None = None
-        energy, most = np.inf, 0.0
+        energy, most, first, line = np.inf, 0.0, 1, None
+        if (stand := self._standing(state)) is not None:
+            residual = stand.ties.reduce_vector(stand.inner.ravel() - self._outer(state, value)[0])
+            total = line = np.asarray(-stand.solver.solve(residual))
+            most, first = abs(float(line @ residual)), 2
+            if walk is not None:
+                total = line + walk.ahead(line)[0]
+            state = self._moved(state, stand.ties, total)
         # state, total and correction of the step before, its work
         last: tuple[_State, Floats, Floats, float] | None = None
-        for count in range(1, control.iterations + 1):
-            ties, residual, tangent, scale = self._balance(state, value)
+        near: _Near | None = None
+        tangents = 0
+        for count in range(first, control.iterations + 1):
+            ties, residual, tangent, scale = self._looked(state, value, near)
             if last is not None and (
                 ties.size != len(last[2]) or abs(float(last[2] @ residual)) > 0.8 * last[3]
             ):
@@ -525,9 +630,11 @@ class Tracer:
                 size <= control.tolerance * scale
                 or (energy <= 1e-16 * most and size <= 1e-3 * scale)
             ):
-                return state, total, count - 1
-            solver = self._factor(tangent, ties)
-            dq = -solver.solve(residual)
+                found = None if line is None else (line, 0.0)
+                return _Tried(state, total, value, count - 1, found, tangents)
+            near = self._nearer(near, tangent, ties, size, scale)
+            tangents += tangent is not None
+            dq = -near.solver.solve(residual)
             work = abs(float(dq @ residual))
             if not np.isfinite(work) or (count > 6 and work > 1e6 * energy):
                 raise _NotConverged
@@ -536,6 +643,30 @@ class Tracer:
             state = self._moved(state, ties, dq)
             total = dq if total is None else total + dq
         raise _NotConverged
+
+    def _looked(
+        self, state: _State, value: float, near: _Near | None
+    ) -> tuple[Ties, Floats, sparse.csr_matrix | None, float]:
+        """`_balance`, without a tangent where balance is near and the last factor serves."""
+        if near is not None and near.part <= _CLOSE:
+            ties, residual, _, scale = self._balance(state, value, tangent=False)
+            if float(np.linalg.norm(residual)) <= _SERVES * near.size:
+                return ties, residual, None, scale
+        return self._balance(state, value)
+
+    def _nearer(
+        self,
+        near: _Near | None,
+        tangent: sparse.csr_matrix | None,
+        ties: Ties,
+        size: float,
+        scale: float,
+    ) -> _Near:
+        """The factor for the next correction: of the tangent, or else the last one."""
+        if tangent is not None:
+            return _Near(self._factor(tangent, ties), size, size / scale)
+        assert near is not None
+        return near._replace(size=size, part=size / scale)
 
     def _shortened(self, state: _State, value: float, dq: Floats, work: float) -> float:
         """Line search: share of a correction that made the residual's work larger than it was."""
@@ -548,40 +679,41 @@ class Tracer:
                 return share
         return 0.5
 
-    def _arc_step(
-        self, state: _State, value: float, length: float, before: Floats
-    ) -> tuple[_State, Floats, float, int]:
-        """One step of cylindrical arc length: the corrections' sum has the given length."""
-        control = self.control
-        total = np.zeros_like(before)
-        for count in range(1, control.iterations + 1):
-            ties, residual, tangent, scale = self._balance(state, value)
-            if count > 1 and np.linalg.norm(residual) <= control.tolerance * scale:
-                return state, total, value, count - 1
-            solver = self._factor(tangent, ties)
-            both = solver.solve(
+    def _arc_step(self, walk: _Walk) -> _Tried:
+        """One step of cylindrical arc length: the corrections' sum has the length of the step."""
+        control, state, value, length = self.control, walk.state, walk.value, walk.step
+        assert walk.before is not None
+        total, first = np.zeros_like(walk.before), 1
+        line: tuple[Floats, float] | None = None
+        if (stand := self._standing(state)) is not None:
+            load = self._load(stand.ties, state, value, np.zeros(0))
+            along, first = stand.solver.solve(load), 2
+            line = _first_along(along, walk)
+            bend, more = walk.ahead(line[0])
+            total = line[0] + bend
+            total = total * (length / float(np.linalg.norm(total)))
+            state, value = self._moved(state, stand.ties, total), value + line[1] + more
+        near: _Near | None = None
+        tangents = 0
+        for count in range(first, control.iterations + 1):
+            ties, residual, tangent, scale = self._looked(state, value, near)
+            size = float(np.linalg.norm(residual))
+            if count > 1 and size <= control.tolerance * scale:
+                return _Tried(state, total, value, count - 1, line, tangents)
+            near = self._nearer(near, tangent, ties, size, scale)
+            tangents += tangent is not None
+            both = near.solver.solve(
                 np.stack([-residual, self._load(ties, state, value, residual)], axis=1)
             )
             if not np.isfinite(both).all():
                 raise _NotConverged
             rest, along = both[:, 0], both[:, 1]
-            if count == 1:
-                change = (
-                    length
-                    / float(np.linalg.norm(along))
-                    * (1.0 if float(along @ before) >= 0 else -1.0)
-                )
-                dq = rest + change * along
-            else:
-                a = float(along @ along)
-                b = 2 * float(along @ (total + rest))
-                c = float((total + rest) @ (total + rest)) - length**2
-                root = b * b - 4 * a * c
-                if root < 0:
-                    raise _NotConverged
-                options = [(-b + sign * np.sqrt(root)) / (2 * a) for sign in (1.0, -1.0)]
-                change = max(options, key=lambda d: float(total @ (total + rest + d * along)))
-                dq = rest + change * along
+            change = (
+                _first_along(along, walk)[1]
+                if count == 1
+                else _on_the_arc(total + rest, along, total, length)
+            )
+            dq = rest + change * along
             state = self._moved(state, ties, dq)
             total = total + dq
             value += change
@@ -631,16 +763,21 @@ class Tracer:
             total += loads.pressure(nodes, triangles, pressure)
         return total.ravel()
 
+    def _outer(self, state: _State, value: float) -> tuple[Floats, list[tuple[Ints, float]]]:
+        """(nodal forces (3 total,) of all loads at a state, surfaces with their pressures)."""
+        outer = value * self.growing + self.held
+        surfaces = [(cells, value * p) for cells, p in self.following[0]] + self.following[1]
+        if surfaces:
+            outer = outer + self._pressures(state, surfaces)
+        return outer, surfaces
+
     def _balance(
         self, state: _State, value: float, tangent: bool = True
     ) -> tuple[Ties, Floats, sparse.csr_matrix, float]:
         """(ties, reduced residual, reduced tangent, size of the loads) at a state."""
         now = self.places + state.motion
         ties = self.ties_at(now)
-        outer = value * self.growing + self.held
-        surfaces = [(cells, value * p) for cells, p in self.following[0]] + self.following[1]
-        if surfaces:
-            outer = outer + self._pressures(state, surfaces)
+        outer, surfaces = self._outer(state, value)
         inner = np.zeros((len(self.places), 3))
         total = assembly.Sum(self.system.pattern)
         peaks = []
@@ -664,16 +801,12 @@ class Tracer:
         )
         if not tangent:
             return ties, reduced, sparse.csr_matrix((0, 0)), scale
-        matrix = ties.reduce_matrix(total.matrix())
-        if ties.hubs or ties.follows:
-            matrix = sparse.csr_matrix(matrix + ties.geometric(residual))
+        if not self._reduction.fits(ties):
+            self._reduction = Reduction(self.system.pattern, ties)
+        matrix = self._reduction.matrix(total.matrix(), ties, residual)
         if surfaces:
-            matrix = sparse.csr_matrix(
-                matrix
-                + replace(self.system, nodes=now[: len(self.system.nodes)], ties=ties).following(
-                    surfaces
-                )[0]
-            )
+            there = replace(self.system, nodes=now[: len(self.system.nodes)], ties=ties)
+            matrix = self._reduction.plus(matrix, there.following(surfaces)[0])
         self._last = _Looked(state, value, ties, matrix, np.concatenate(peaks), inner)
         return ties, reduced, matrix, scale
 
@@ -710,13 +843,20 @@ class Tracer:
             if memory is not None:
                 memory.accept()
 
+    def _stay(self, state: _State) -> None:
+        """The walk stands at the point that was looked at last."""
+        assert self._last is not None and self._solver is not None
+        self._like = self._solver
+        self._stand = _Stand(state, self._last.ties, self._last.inner, self._solver)
+
     def _point(self, state: _State, value: float, iterations: int, arc: bool) -> TracePoint:
         """What is kept of a converged state."""
         if self._last is None or self._last.state is not state or self._last.value != value:
             self._balance(state, value)
         last = self._last
         assert last is not None
-        solver = self._factor(last.tangent, last.ties)
+        self._solver = None
+        self._solver = solver = self._factor(last.tangent, last.ties)
         demand = [
             np.zeros(len(block.members)) if memory is None else memory.demand.copy()
             for block, memory in zip(self.system.blocks, self.memory)
