@@ -15,6 +15,7 @@ from labilis.mechanics.ties import HeldNodes, Ties, make_ties
 from labilis.model import LabilisError, load_project
 from labilis.results.trace_ends import ENDS, ends_of, what_to_try
 from labilis.run import Plan, Runner, Snapshot, judge_project
+from labilis.solve import trace as tracing
 from labilis.solve.system import System
 from labilis.solve.trace import TraceControl, Tracer
 from labilis.words.trace import trace_sentences
@@ -145,6 +146,31 @@ def test_newton_converges_quadratically() -> None:
     next(points)
     small = [(a, b) for a, b in pairwise(norms[1:]) if 1e-6 < a < 1e-1]
     assert small and all(b < 50 * a**2 + 1e-9 for a, b in small)
+
+
+def test_what_a_step_begins_with_changes_no_point(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Along the curvature and by the last factor, against Newton's method alone: the same path, for
+    little over half of the factors."""
+
+    def path() -> tuple[np.ndarray, int]:
+        tracer = roof(TraceControl(first=0.2, largest=0.2, target=3.0, steps=12))
+        made: list[int] = []
+        factor_of = tracer._factor
+        tracer._factor = lambda *known: (made.append(1), factor_of(*known))[1]  # type: ignore
+        *_, (result, _) = tracer.run()
+        sink = [point.motion[tracer.middle, 2] for point in result.points]  # type: ignore
+        return np.stack([result.factors, sink]), len(made)
+
+    quick, few = path()
+    monkeypatch.setattr(tracing, "_MOST_BEND", 0.0)
+    monkeypatch.setattr(tracing, "_CLOSE", 0.0)
+    monkeypatch.setattr(Tracer, "_standing", lambda *_: None)
+    slow, many = path()
+    under = slow[0] < 2.0  # along the arc steps are as long as Newton's method finds them easy
+    count = int(np.argmin(under)) or len(under)
+    assert count > 6
+    assert np.allclose(quick[:, :count], slow[:, :count], rtol=1e-6)
+    assert few < 0.56 * many
 
 
 def test_rotation_vectors_and_back() -> None:
