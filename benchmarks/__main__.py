@@ -253,10 +253,11 @@ def trace_table(found: dict[str, Any]) -> str:
         ("one iteration, s", f"{found['per_iteration_s']:.2f}"),
         ("one bare factorisation, s", f"{found['bare_factorisation_s']:.2f}"),
         (
-            "one iteration over one factorisation (asked: at most 1.5)",
+            "one iteration with a tangent, its share of the others included, over one "
+            "factorisation (asked: at most 2.0)",
             f"**{found['per_iteration_s'] / found['bare_factorisation_s']:.1f}**",
         ),
-        ("forty such steps, s (asked: at most 300)", f"**{found['forty_steps_s']:.0f}**"),
+        ("forty such steps, s (asked: at most 100)", f"**{found['forty_steps_s']:.0f}**"),
     ]
     head = (
         "\n## A trace\n\nThe cabinet stand, elastic-plastic, five layers through the sheet, "
@@ -298,15 +299,18 @@ def table(results: list[dict[str, Any]]) -> str:
     row("one bare factorisation, s", [f"{r['bare_factorisation_s']:.2f}" for r in results])
     for name in results[0]["parts_s"]:
         row(name, [f"{r['parts_s'][name] / r['bare_factorisation_s']:.2f}" for r in results])
-    row("**whole modes run** (asked: at most 3.0)", [f"**{r['multiple']:.2f}**" for r in results])
+    row(
+        "**whole modes run** (asked: at most 4.0 of solids, 6.0 of shells)",
+        [f"**{r['multiple']:.2f}**" for r in results],
+    )
     row("block solves of the Lanczos process", [str(r["solves"]) for r in results])
     row(
-        "peak memory over factors and matrices (asked: at most 1.6)",
+        "peak memory over factors and matrices (asked: at most 1.5)",
         [f"{r['memory_multiple']:.2f}" if r["memory_multiple"] else "–" for r in results],
     )
     row("peak memory, GiB", [f"{r['peak_bytes'] / 2**30:.1f}" for r in results])
     row(
-        "times faster than plain SciPy (asked: 8 at 270,000)",
+        "times faster than plain SciPy (asked: 20 of solids, 15 of shells, at 270,000)",
         [f"{r['faster_than_plain']:.1f}" if "plain_s" in r else "not run" for r in results],
     )
     return "\n".join(lines) + "\n"

@@ -320,7 +320,7 @@ class Session(Document):
 
     def _run_died(self, job: Job, sentence: str) -> None:
         self._keep_checkpoint(force=True)
-        self.last_error = LabilisError(sentence, "run", code="died")
+        self.last_error = LabilisError(sentence, "run", "Run it again.", "died")
         self.note(sentence)
         self.problem.emit(self.last_error)
 

@@ -44,7 +44,7 @@ def as_parameter(project: Project, path: Path, shown: str) -> tuple[Project, str
     if text in project.parameters:
         return project, text
     evaluate(text, project.parameters)  # says what it is not
-    name = _free(project, _name_for(project, path))
+    name = free_parameter(project, _name_for(project, path))
     named = project.changed(parameters={**project.parameters, name: text})
     return named.with_value(path, name), name
 
@@ -95,9 +95,9 @@ def range_about(project: Project, parameter: str) -> tuple[str, str]:
     try:
         for one in short:
             if evaluate(one, {}).dimensionality != value.dimensionality:
-                raise LabilisError(one)
+                raise ValueError(one)
         return short
-    except LabilisError:  # a unit that is not written like that
+    except (LabilisError, ValueError):  # a unit that is not written like that
         return (
             f"0.5 * ({project.parameters[parameter]})",
             f"1.5 * ({project.parameters[parameter]})",
@@ -130,7 +130,7 @@ def _name_for(project: Project, path: Path) -> str:
     return "_".join(words)
 
 
-def _free(project: Project, base: str) -> str:
+def free_parameter(project: Project, base: str) -> str:
     """A name that the grammar takes and that nothing has: no parameter, unit or function."""
     base = re.sub(r"[^A-Za-z0-9]+", "_", base).strip("_") or "value"
     base = base if base[0].isalpha() else f"value_{base}"

@@ -329,7 +329,9 @@ def _kernel(value: Any, text: str, kind: str) -> float:
             return 0.0  # nothing is nothing in any unit
         problem = "has no unit" if is_number else f"is {describe_dimension(value)}"
         raise LabilisError(
-            f"'{text}' {problem}; {words} is needed here, such as {example}.", code="unit"
+            f"'{text}' {problem}; {words} is needed here.",
+            remedy=f"Write it like {example}.",
+            code="unit",
         )
     return float(value.to_base_units().magnitude)
 

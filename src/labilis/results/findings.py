@@ -310,10 +310,31 @@ class ModesFindings(Findings):
 
     @property
     def first_error(self) -> float:
-        """Mesh error of the first positive factor, nan when it is not known."""
+        """How far the least positive factor can be off for its mesh, relative: its own mesh error,
+        or what another mode, known less well, could come to lie under it; nan when not known.
+
+        A local mode on a coarse mesh comes out stiff, above an overall one that is told well: a
+        tube of solids 10 mm wide told 93.7 within 13 %, with the mode that fails it at 93.72 within
+        132 %, and goes at 71."""
         if len(self.positive) == 0 or len(self.mesh_error) != len(self.factors):
             return float("nan")
-        return float(self.mesh_error[self.first])
+        first, own = self.factors[self.first], float(self.mesh_error[self.first])
+        known = (self.factors > 0) & np.isfinite(self.mesh_error)
+        if not math.isfinite(own):
+            return own
+        lowest = float((self.factors[known] / (1.0 + self.mesh_error[known])).min())
+        return max(own, 1.0 - lowest / first)
+
+    @property
+    def least_known(self) -> int:
+        """Number, from 0, of the mode that says how far the least positive factor can be off."""
+        if math.isnan(self.first_error):
+            return self.first
+        own = float(self.mesh_error[self.first])
+        if self.first_error <= own:
+            return self.first
+        known = (self.factors > 0) & np.isfinite(self.mesh_error)
+        return int(np.where(known, self.factors / (1.0 + self.mesh_error), np.inf).argmin())
 
     @property
     def first(self) -> int:

@@ -71,7 +71,9 @@ def error_that_counts(project: Project, modes: Sequence[ModesFindings]) -> tuple
                 project.required_of(name) if name in names else math.inf
                 for name in found.bending(number, NEARLY)
             )
-            if factor == first or 0 < factor * (1.0 - error) < required:
+            if factor == first:
+                errors.append((found.first_error, first))
+            elif 0 < factor * (1.0 - error) < required:
                 errors.append((float(error), float(factor)))
     return max(errors, key=lambda item: -1.0 if math.isnan(item[0]) else item[0])
 

@@ -57,7 +57,9 @@ class Printer(QObject):
                     self.failed.emit(
                         event.content[0]
                         if event.kind == "error"
-                        else LabilisError(event.content, "report", code="died")
+                        else LabilisError(
+                            event.content, "report", "Ask for the page again.", "died"
+                        )
                     )
                 return
 

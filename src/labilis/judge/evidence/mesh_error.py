@@ -35,6 +35,12 @@ def mesh_error(facts: CaseFacts) -> Evidence | None:
         )
     state = "good" if error <= LIMIT else "caution" if error <= MOST else "bad"
     more = "" if state == "good" else " Mesh finer, or study convergence over several meshes."
+    other = modes.least_known
+    if other != modes.first:
+        more = (
+            f" Mode {other + 1} at {float(modes.factors[other]):.4g} is known within "
+            f"{error_text(float(modes.mesh_error[other]))} only and may come first.{more}"
+        )
     return Evidence(
         "mesh error",
         f"{100 * error:.2g}",

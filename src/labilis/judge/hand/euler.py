@@ -159,7 +159,12 @@ def euler_check(
     column is solved with it and the load is the largest that it carries. Raises LabilisError with
     code 'no-euler' when the part is not a strut with two ends, or nothing pushes along it."""
     if len(sections.station) == 0:
-        raise LabilisError("The part has no section between its ends.", "euler", code="no-euler")
+        raise LabilisError(
+            "The part has no section between its ends.",
+            "euler",
+            "Check it by its modes; Euler's load is of struts.",
+            "no-euler",
+        )
     growing, held = _compression(strength)
     smallest = int(np.argmin(sections.i_min))
     lower, upper, between = _two_ends(strength, sections.axis, span)
