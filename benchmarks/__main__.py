@@ -32,12 +32,13 @@ def _solids(unknowns: int) -> tuple[Any, Any, Any, Any]:
     from labilis.shape import build_body
 
     body = build_body(BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), 300.0, 200.0, 6.0).Solid())
-    size = 3.35 * (427_650 / unknowns) ** 0.4
-    for _ in range(4):  # aim at the number of unknowns asked for
-        mesh = mesh_body(body, size)
-        if abs(3 * len(mesh.nodes) / unknowns - 1) < 0.06:
-            break
-        size *= (3 * len(mesh.nodes) / unknowns) ** 0.4
+    low, high = 1.5, 12.0  # mm; the count jumps where another layer fits into the thickness
+    tried = []
+    for _ in range(6):
+        size = (low * high) ** 0.5
+        tried.append(mesh_body(body, size))
+        low, high = (size, high) if 3 * len(tried[-1].nodes) > unknowns else (low, size)
+    mesh = min(tried, key=lambda made: abs(3 * len(made.nodes) / unknowns - 1))
     ends = [int(np.argmin(body.faces.direction[:, 0])), int(np.argmax(body.faces.direction[:, 0]))]
     foot = mesh.region_nodes(np.array(ends[:1]), np.array([], dtype=int))
     tied = ties.make_ties(

@@ -93,3 +93,24 @@ def test_an_edit_makes_lines_of_before_old(hand: Hand, tmp_path: Path) -> None:
     hand.wait_idle()
     hand.click(drawer.tabs["Lines"])
     assert not drawer.old.isVisible()
+
+
+def test_a_strut_is_divided_in_its_sentence(hand: Hand, tmp_path: Path) -> None:
+    """One choice; the place of the division is a parameter, and undo puts the strut together."""
+    path = tmp_path / "portal.json"
+    path.write_text(json.dumps(portal()))
+    hand.load(path)
+    session = hand.session
+    hand.wait_idle()
+    before, names = session.project, [piece.name for piece in session.project.pieces]
+    hand.choose("Part", ("pieces", 0, "divide"), "in its middle")
+    assert session.project.pieces[1].name == f"{names[0]}-2"
+    assert f"With its start on the end of {names[0]}" in hand.text("Part")
+    split = f"{names[0].replace(' ', '_')}_split"
+    assert split in session.project.parameters and split in hand.text("Part")
+    hand.run()
+    report = session.case_report
+    assert report is not None and report.facts.modes is not None
+    session.undo()
+    hand.wait_idle()
+    assert session.project == before

@@ -13,6 +13,7 @@ from labilis.app.recovery import is_unsaved, recovery_path, remove_file
 from labilis.edit.removing import without
 from labilis.edit.retyping import retyped
 from labilis.edit.sides import with_side
+from labilis.edit.splitting import split_strut
 from labilis.edit.standing import with_stand
 from labilis.model import LabilisError, Project, StoredFile, grade, shown, statements_of
 from labilis.model.renaming import renamed, renamed_parameter
@@ -213,6 +214,10 @@ class Document:
         elif path[0] == "pieces" and path[2:3] == ("side",):
             piece = self.project.pieces[int(path[1])].name
             self.edit(with_side(self.project, piece, int(path[3]), str(value or "")), title)
+        elif path[0] == "pieces" and path[2:] == ("divide",):
+            piece = self.project.pieces[int(path[1])].name
+            changed, further = split_strut(self.project, piece, float(value))
+            self.edit(changed, f"{piece} divided, {further} from there on")
         elif path[0] == "pieces" and path[2:4] == ("place", "on"):
             self.edit(with_stand(self.project, int(path[1]), path[4:], value), title)
         else:

@@ -381,6 +381,13 @@ def _standing_spans(project: Project, piece: Piece, path: Path) -> list[Span]:
     ]
 
 
+def _divided(piece: Piece) -> list[tuple[str, Any]]:
+    """Where a strut can be divided into two, as shares of its length; its place is a parameter
+    from then on."""
+    shares = ((0.5, "in its middle"), (1 / 3, "at a third"), (2 / 3, "at two thirds"))
+    return [(words, share) for share, words in shares] if isinstance(piece.recipe, Strut) else []
+
+
 def _more(project: Project, piece: Piece, path: Path) -> list[Span]:
     """What else can be done with a recipe in its place: turn it, repeat it, drill it; and each
     undone."""
@@ -406,7 +413,10 @@ def _more(project: Project, piece: Piece, path: Path) -> list[Span]:
         ("turn", ("place", "turns"), turn, turns),
         ("repeat", ("copies",), repeat, copies),
         ("drill", ("cuts",), drill, cuts),
+        ("divide", ("divide",), _divided(piece), []),
     ):
+        if not choices:
+            continue
         if stated:
             choices.append((f"undo the last: {words}", stated[:-1]))
         found += [
