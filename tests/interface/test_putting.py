@@ -85,7 +85,10 @@ def test_on_an_edge_a_plate_stands_and_nothing_else(hand: Hand, tmp_path: Path) 
     stage.select((("edge", edge),))
     stage.fill_menus()
     assert stage.footing() is None
-    assert [action.text() for action in stage.put_menu.actions()] == ["a plate along it"]
+    assert [action.text() for action in stage.put_menu.actions()] == [
+        "a plate along it",
+        "copies along it, its length apart",
+    ]
     before = hand.session.project
     hand.window.put_picked("new:plate")
     assert hand.session.project == before and "one plane face" in hand.window.banner_text.text()
@@ -173,3 +176,81 @@ def test_what_was_put_on_a_face_goes_with_it_until_it_is_let_go(hand: Hand, tmp_
     hand.wait_idle()
     assert "With its start on the start of post" in hand.text("Part")
     assert foot() == pytest.approx(kept, abs=1e-3)
+
+
+def test_copies_by_what_is_picked(hand: Hand, tmp_path: Path) -> None:
+    """Mirrored in a plane face, along an edge, round a tube: one pick and one choice each; the
+    copies stand where the picked thing says."""
+    post = {
+        "name": "post",
+        "recipe": {
+            "kind": "strut",
+            "length": "90 mm",
+            "section": {"shape": "round tube", "diameter": "20 mm", "thickness": "2 mm"},
+        },
+        "material": STEEL["name"],
+        "mesh_as": "solid",
+        "place": {"at": ["50 mm", "30 mm", "0 mm"]},
+    }
+    lug = {
+        "name": "lug",
+        "recipe": {"kind": "block", "width": "8 mm", "height": "6 mm", "depth": "12 mm"},
+        "material": STEEL["name"],
+        "place": {"at": ["64 mm", "30 mm", "40 mm"]},
+    }
+    path = tmp_path / "pieces.json"
+    path.write_text(json.dumps({"name": "p", "materials": [STEEL], "pieces": [post, lug]}))
+    hand.load(path)
+    stage, session = hand.window.stage, hand.session
+
+    def pick(of: str, wanted: Any) -> str:
+        view = session.current("shape")
+        table = {"face": view.faces, "edge": view.edges}[of]
+        row = next(row for row in range(len(table.kind)) if wanted(table, row))
+        stage.select(((of, row),))
+        stage.fill_menus()
+        return next(
+            action.text()
+            for action in stage.put_menu.actions()
+            if action.text().startswith("copies")
+        )
+
+    def places(name: str) -> list[tuple[float, ...]]:
+        view = session.current("shape")
+        found = []
+        for number, body in enumerate(view.bodies):
+            if session.project.piece_of(str(body)) == name:
+                rows = view.faces.body == number
+                middle = np.average(
+                    view.faces.centroid[rows], axis=0, weights=view.faces.area[rows]
+                )
+                found.append(tuple(round(float(value), 3) + 0.0 for value in middle))
+        return sorted(found)
+
+    words = pick("face", lambda t, row: t.kind[row] == "cylinder" and t.radius[row] == 10.0)
+    assert words == "copies in a ring round it"
+    entry(stage.put_menu, words, "of lug").trigger()
+    hand.wait_idle()
+    assert places("lug") == sorted(
+        [(64.0, 30.0, 46.0), (50.0, 44.0, 46.0), (36.0, 30.0, 46.0), (50.0, 16.0, 46.0)]
+    )
+    assert "4 in a ring about z through (50 mm, 30 mm, 0 mm)" in hand.text("Part")
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    hand.wait_idle()
+    words = pick("face", lambda t, row: t.kind[row] == "plane" and t.direction[row, 0] > 0.9)
+    assert words == "copies mirrored in it"
+    entry(stage.put_menu, words, "of post").trigger()
+    hand.wait_idle()
+    assert places("post") == [(50.0, 30.0, 45.0), (86.0, 30.0, 45.0)]  # in x = 68
+    hand.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    hand.wait_idle()
+    words = pick("edge", lambda t, row: t.kind[row] == "line" and abs(t.length[row] - 12) < 0.1)
+    assert words == "copies along it, its length apart"
+    entry(stage.put_menu, words, "of lug").trigger()
+    hand.wait_idle()
+    one, two = places("lug")
+    assert two[2] - one[2] == pytest.approx(12.0) and one[:2] == two[:2]
+    stage.select(())
+    before = session.project
+    hand.window.put_picked("repeat:lug")
+    assert session.project == before

@@ -7,7 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from labilis.analysis.regions import circle_centre
+from labilis.edit.repeating import along_edge, in_mirror, round_axis
 from labilis.model import Pick, Piece, Project, Region, Strut, shown
+from labilis.model.recipes import Copies
 from labilis.shape import (
     RegionMatch,
     ShapeView,
@@ -25,6 +27,7 @@ __all__ = [
     "RegionMatch",
     "ShapeView",
     "circle_centre",
+    "copies_by",
     "describe_edge",
     "describe_face",
     "edge_footing",
@@ -81,6 +84,30 @@ class EdgeFooting:
     normal: np.ndarray
     inside: np.ndarray
     sheet: bool
+
+
+def copies_by(view: ShapeView, of: str, row: int) -> tuple[str, Copies] | None:
+    """(words, copies) that a picked face or edge gives a piece: along a straight edge, round a
+    cylinder or circle whose axis runs along x, y or z, mirrored in a plane square to one. None of
+    anything else."""
+    if of == "edge" and str(view.edges.kind[row]) == "line":
+        step = view.edges.length[row] * view.edges.direction[row]
+        return "along it, its length apart", along_edge([float(value) for value in step])
+    found: Copies | None = None
+    if of == "edge" and str(view.edges.kind[row]) == "circle":
+        words = "in a ring round it"
+        found = round_axis(_floats(circle_centre(view, row)), _floats(view.edges.direction[row]))
+    elif of == "face" and str(view.faces.kind[row]) in ("cylinder", "cone", "torus"):
+        words = "in a ring round it"
+        found = round_axis(_floats(view.faces.origin[row]), _floats(view.faces.direction[row]))
+    elif of == "face" and str(view.faces.kind[row]) == "plane":
+        words = "mirrored in it"
+        found = in_mirror(_floats(view.faces.centroid[row]), _floats(view.faces.direction[row]))
+    return None if found is None else (words, found)
+
+
+def _floats(vector: np.ndarray) -> list[float]:
+    return [float(value) for value in vector]
 
 
 def edge_footing(

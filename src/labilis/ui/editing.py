@@ -22,6 +22,7 @@ from labilis.edit.new_pieces import (
     with_strut_between,
 )
 from labilis.edit.placing import put_on
+from labilis.edit.repeating import repeated
 from labilis.edit.retyping import retyped
 from labilis.edit.standing import stands_on
 from labilis.model import CaseLoad, LabilisError, LoadCase, Project, shown
@@ -147,7 +148,8 @@ class Editing:
         """A new piece of a recipe ('new:' and its name), or one that is there ('move:' and its
         name), stands on the plane face that is picked; a new strut ('between:' and its section)
         runs between the two places that are; a plate stands along the edge ('along:'), a rib in
-        the corner of two faces ('corner:')."""
+        the corner of two faces ('corner:'); a piece is repeated by the edge, axis or plane that is
+        picked ('repeat:' and its name)."""
         if not self._picked():
             return
         way, _, name = key.partition(":")
@@ -155,6 +157,7 @@ class Editing:
             "between": self._put_between,
             "along": self._put_along,
             "corner": self._put_into_corner,
+            "repeat": self._repeat,
         }.get(way, lambda name: self._put_on_face(way, name))
 
         def act() -> None:
@@ -171,6 +174,19 @@ class Editing:
             raise LabilisError("A strut runs between two places.", "part", "Pick two.", "between")
         changed, made = with_strut_between(self.session.project, section, *ends, section_middle)
         self.session.make(changed, f"{made} from one place to another")
+
+    def _repeat(self, name: str) -> None:
+        found = self.stage.copies_by_pick()
+        if found is None:
+            raise LabilisError(
+                "A piece is repeated along a straight edge, round an axis along x, y or z, or "
+                "mirrored in a plane square to one.",
+                "part",
+                "Pick such an edge or face, and only that one.",
+                "repeat",
+            )
+        words, copies = found
+        self.session.edit(repeated(self.session.project, name, copies), f"{name} {words}")
 
     def _put_along(self, _: str) -> None:
         foot = self.stage.edge_footing()

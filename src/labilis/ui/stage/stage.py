@@ -21,10 +21,11 @@ from labilis.app.joining import join_offers
 from labilis.edit.placing import movable
 from labilis.edit.variants import design_names
 from labilis.judge.line_forces import BY_NAME, diagram
-from labilis.model import LabilisError, shown
+from labilis.model import Copies, LabilisError, shown
 from labilis.run.picking import (
     EdgeFooting,
     InnerCorner,
+    copies_by,
     describe_edge,
     describe_face,
     edge_footing,
@@ -1224,6 +1225,13 @@ class Stage(QWidget):
             return None
         return edge_footing(view, self.selection[0][1], self._toward())
 
+    def copies_by_pick(self) -> tuple[str, Copies] | None:
+        """(words, copies) that the one face or edge that is picked gives a piece, if any."""
+        view = self.session.current("shape")
+        if view is None or len(self.selection) != 1:
+            return None
+        return copies_by(view, *self.selection[0])
+
     def inner_corner(self) -> InnerCorner | None:
         """The corner of the two plane faces that are picked, None where something else is."""
         view = self.session.current("shape")
@@ -1255,7 +1263,10 @@ class Stage(QWidget):
         project, there = self.session.project, self.footing() is not None
         between = self.two_places() is not None
         edge, corner = self.edge_footing() is not None, self.inner_corner() is not None
-        self.bar_buttons["Put"].setVisible((there or between or edge) and bool(project.materials))
+        repeat = self.copies_by_pick()
+        self.bar_buttons["Put"].setVisible(
+            (there or between or edge or repeat is not None) and bool(project.materials)
+        )
         for offered, words, key in (
             (edge, "a plate along it", "along:"),
             (corner, "a rib into their corner", "corner:"),
@@ -1268,6 +1279,13 @@ class Stage(QWidget):
             struts = self.put_menu.addMenu("a strut from the first to the second")
             assert struts is not None
             fill_struts(struts, lambda key: self._wanted(self.put_wanted, f"between:{key}"))
+        if repeat is not None and (names := movable(project)):
+            again = self.put_menu.addMenu(f"copies {repeat[0]}")
+            assert again is not None
+            for name in names:
+                again.addAction(f"of {name}").triggered.connect(  # type: ignore[union-attr]
+                    lambda _=False, name=name: self._wanted(self.put_wanted, f"repeat:{name}")
+                )
         if not there:
             return
         new = self.put_menu.addMenu("a new piece")
