@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -16,6 +17,7 @@ from labilis.store.demos import start_model, start_names
 from labilis.ui.begin import starts
 
 full = pytest.mark.full
+JOBS = Path(__file__).parents[2] / "docs/guide/jobs.md"
 
 
 def report_of(project: Project, upto: Any = "modes") -> Any:
@@ -28,6 +30,24 @@ def test_there_is_one_for_each_job_and_the_window_offers_them() -> None:
     assert [path for _, _, path in offered] != [] and all(words for _, words, _ in offered)
     assert {path for _, _, path in offered} == {start_model(name) for name in start_names()}
     assert len({name for name, _, _ in offered}) == 6
+
+
+def test_each_has_a_worked_job_with_a_picture() -> None:
+    page = JOBS.read_text(encoding="utf-8")
+    for name in start_names():
+        assert f"## {load_model(start_model(name)).project.name}\n" in page
+        assert f"(pictures/{name}.png)" in page
+        assert (JOBS.parent / f"pictures/{name}.png").stat().st_size > 50_000
+
+
+@full
+@pytest.mark.parametrize("name", start_names())
+def test_the_figures_of_a_worked_job_are_today_s(name: str) -> None:
+    project = load_model(start_model(name)).project
+    told = JOBS.read_text(encoding="utf-8").split(f"## {project.name}\n")[1].split("\n## ")[0]
+    case = report_of(project).cases[0]
+    first = float(case.facts.modes.positive[0])
+    assert f"**{case.verdict.headline}**" in told and f"comes at {first:.3g} × the load" in told
 
 
 @pytest.mark.parametrize("name", start_names())
