@@ -438,7 +438,9 @@ class Tracer:
             ended = ended or "limit"
         if not walk.arc and self.given is None and found.slope < 0.35 * walk.first_slope:
             walk.arc, walk.step = True, went
-        grow = 1.5 if tried.tangents <= 3 else 1.0 if tried.tangents <= 6 else 0.6
+        # where the tangent of the point before was not there to begin with, one more was made
+        hard = tried.tangents - (tried.line is None)
+        grow = 1.5 if hard <= 3 else 1.0 if hard <= 6 else 0.6
         if walk.arc and not walk.past and found.slope < 0.6 * walk.last_slope:
             grow = min(grow, 0.7)  # the top comes near
         walk.last_slope = found.slope
