@@ -290,7 +290,7 @@ CASES = [
     roof(False),
     roof(True),
     snap_back(),
-    tube(lambda: _collapse(5.0).result, "the same with elements of 5 mm instead of 8", 0.03),
+    tube(lambda: _collapse(5.0).result, "the same with elements of 5 mm instead of 8", 0.01),
     tube(winter(), "effective widths, Winter 1947; EN 1993-1-5, 4.4", 0.08),
     length_kept(),
 ]
