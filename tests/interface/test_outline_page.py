@@ -124,6 +124,33 @@ def test_what_cannot_be_made_is_not_kept(hand: Hand, page: Any) -> None:
     assert stated(hand).openings[0].diameter == "20 mm"
 
 
+def test_a_dimension_is_typed_where_it_stands(hand: Hand, page: Any) -> None:
+    """A click on what is written at a side or a hole, and its value is there to be typed over; what
+    lies under the words stays where it is."""
+    before = stated(hand)
+    page.view.repaint()
+    for part, field, text in (
+        (Part("opening", 0), "diameter", "13 mm"),
+        (Part("side", 1), "side", "57 mm"),
+    ):
+        box = next(box for box, of in page.view._dimensions if of == part)
+        hand.qtbot.mouseClick(page.view, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+        line = page.lines[field]
+        assert page.view.selected == part and line.hasFocus()
+        assert line.selectedText() == line.text() != ""
+        hand.qtbot.keyClicks(line, text)
+        hand.qtbot.keyClick(line, Qt.Key.Key_Return)
+        hand.qtbot.wait(30)
+        page.view.repaint()
+    after = stated(hand)
+    assert after.openings[0].diameter == "13 mm" != before.openings[0].diameter
+    assert after.corners[2].y == "57 mm" != before.corners[2].y
+    assert (after.openings[0].x, after.openings[0].y) == (
+        before.openings[0].x,
+        before.openings[0].y,
+    )
+
+
 def test_a_corner_in_a_side_a_slot_and_both_gone_again(hand: Hand, page: Any) -> None:
     """The region on the hole, the supports and the load stay where they are."""
     regions = hand.session.project.regions

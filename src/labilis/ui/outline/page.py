@@ -60,6 +60,7 @@ class OutlinePage(QFrame):
         self.view.dropped.connect(self._dropped)
         self.view.split.connect(self._split)
         self.view.removed.connect(self._remove)
+        self.view.asked.connect(self._type_dimension)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 8, 14, 8)
         layout.setSpacing(6)
@@ -167,7 +168,8 @@ class OutlinePage(QFrame):
     def _say(self, text: str, tone: str = "quiet") -> None:
         self.said.setText(
             text
-            or "Drag corners and openings; double-click a side for a corner; Delete takes away; "
+            or "Drag corners and openings; click a dimension to type it; double-click a side for a "
+            "corner; Delete takes away; "
             "arrow keys move; the wheel magnifies."
         )
         self.said.setStyleSheet(f"color: {PAPER.tone(tone)}; font-size: 12px;")
@@ -231,6 +233,14 @@ class OutlinePage(QFrame):
             button.clicked.connect(lambda _=False: self._remove(part))
             self._grid.addWidget(button, 0, 1 + 2 * min(len(texts), _IN_A_ROW))
         self._grid.setRowStretch(2, 1)
+
+    def _type_dimension(self, part: Part) -> None:
+        """Have the dimension typed that was clicked on the plan."""
+        line = self.lines.get("side" if part.kind == "side" else "diameter")
+        if line is not None:
+            line.show()  # it was made at this very press
+            line.setFocus()
+            line.selectAll()
 
     def _typed(self, field: str, line: QLineEdit) -> None:
         part, text = self.view.selected, line.text().strip()

@@ -48,6 +48,7 @@ class PlanView(QWidget):
     dropped = pyqtSignal(object, float, float)  # when it is let go
     split = pyqtSignal(int, float, float)  # a side, where
     removed = pyqtSignal(object)
+    asked = pyqtSignal(object)  # the part whose dimension was clicked, to be typed
 
     def __init__(self) -> None:
         super().__init__()
@@ -64,6 +65,7 @@ class PlanView(QWidget):
         self._dragging = False
         self._guides: list[tuple[str, float]] = []
         self._own_view = False
+        self._dimensions: list[tuple[QRectF, Part]] = []  # where they are drawn
 
     def show_outline(self, outline: Outline, drawn: Drawn, wrong: bool = False) -> None:
         """Draw this; `wrong` where no piece can be made of it."""
@@ -123,6 +125,10 @@ class PlanView(QWidget):
                 return Part("opening", number)
         return None
 
+    def dimension_at(self, pixel: QPointF) -> Part | None:
+        """What the dimension that is written there is of."""
+        return next((part for box, part in self._dimensions if box.contains(pixel)), None)
+
     def _ends(self, side: int) -> tuple[QPointF, QPointF]:
         assert self.drawn is not None
         corners = self.drawn.corners
@@ -158,11 +164,15 @@ class PlanView(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self.setFocus()
-        part = self.part_at(event.position())
+        dimension = self.dimension_at(event.position())
+        part = dimension or self.part_at(event.position())
         self._press, self._dragging = (event.position(), part), False
         self.selected = part
         self.picked.emit(part)
         self.update()
+        if dimension is not None:
+            self._press = None
+            self.asked.emit(dimension)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -170,7 +180,9 @@ class PlanView(QWidget):
             part = self.part_at(event.position())
             takes = part is not None and part.kind != "side"
             self.setCursor(
-                Qt.CursorShape.SizeAllCursor
+                Qt.CursorShape.IBeamCursor
+                if self.dimension_at(event.position()) is not None
+                else Qt.CursorShape.SizeAllCursor
                 if takes
                 else Qt.CursorShape.PointingHandCursor
                 if part is not None
@@ -261,6 +273,7 @@ class PlanView(QWidget):
         font = QFont(self.font())
         font.setPixelSize(11)
         painter.setFont(font)
+        self._dimensions = []
         self._paint_axes(painter)
         self._paint_shape(painter)
         self._paint_whole(painter)
@@ -342,6 +355,7 @@ class PlanView(QWidget):
                 (first + last) / 2 + outward,
                 PAPER.accent if mine else PAPER.ink,
                 abs(step.y()) > 0.8,
+                Part("side", number),
             )
 
     def _paint_openings(self, painter: QPainter) -> None:
@@ -360,7 +374,8 @@ class PlanView(QWidget):
             )
             words = f"Ø {item.diameter}" + ("" if item.length is None else f", {item.length} slot")
             colour = PAPER.accent if mine else PAPER.ink
-            self._word(painter, words, QPointF(there.x(), below), colour)
+            part = Part("opening", number)
+            self._word(painter, words, QPointF(there.x(), below), colour, part=part)
 
     def _paint_corners(self, painter: QPainter) -> None:
         assert self.drawn is not None
@@ -376,9 +391,16 @@ class PlanView(QWidget):
                 self._word(painter, words, there + QPointF(0, -18), PAPER.accent)
 
     def _word(
-        self, painter: QPainter, text: str, middle: QPointF, colour: str, upright: bool = False
+        self,
+        painter: QPainter,
+        text: str,
+        middle: QPointF,
+        colour: str,
+        upright: bool = False,
+        part: Part | None = None,
     ) -> None:
-        """Words about a place, on a ground of their own."""
+        """Words about a place, on a ground of their own; with a part they are its dimension, which
+        a click opens for typing."""
         metrics = painter.fontMetrics()
         wide, tall = metrics.horizontalAdvance(text) + 6, metrics.height()
         painter.save()
@@ -386,6 +408,9 @@ class PlanView(QWidget):
         if upright:
             painter.rotate(-90)
         box = QRectF(-wide / 2, -tall / 2, wide, tall)
+        if part is not None:
+            lying = box if not upright else QRectF(box.y(), box.x(), tall, wide)
+            self._dimensions.append((lying.translated(middle), part))
         ground = QColor(PAPER.ground)
         ground.setAlpha(220)
         painter.fillRect(box, ground)
