@@ -15,6 +15,7 @@ import pytest
 from labilis.judge.evidence import Evidence, as_asked, collect
 from labilis.judge.evidence.base import CaseFacts
 from labilis.judge.evidence.material_figures import material_figures
+from labilis.judge.evidence.mesh_error import mesh_error
 from labilis.judge.figures import force_text
 from labilis.judge.gates import COMPUTED, STATED
 from labilis.judge.verdict import verdict_of_case
@@ -368,6 +369,19 @@ def test_every_mode_is_held_against_what_its_driver_needs_with_its_error(strip_f
         strip_facts, modes=dataclasses.replace(modes, checks=np.zeros((0, 3)))
     )
     assert verdict_of_case(unproved, ()).gates[1].state == "void"
+
+
+def test_a_mode_that_may_come_first_is_named_in_the_first_one_s_error(strip_facts: Any) -> None:
+    """The second factor is known so badly that it may lie under the first, which is known well."""
+    modes = strip_facts.modes
+    first, second = (float(factor) for factor in modes.positive[:2])
+    ratio = second / first
+    for error, told in ((0.5 * (ratio - 1), 0.01), (2 * ratio, 1 - ratio / (1 + 2 * ratio))):
+        changed = dataclasses.replace(modes, mesh_error=np.array([0.01, error]))
+        said = mesh_error(dataclasses.replace(strip_facts, modes=changed))
+        assert said is not None and changed.first_error == pytest.approx(told)
+        assert ("Mode 2" in said.text) == (told > 0.01)
+        assert said.state == ("good" if told == 0.01 else "bad")
 
 
 def test_of_pieces_that_bend_alike_the_stricter_class_decides_the_verdict(strip_facts: Any) -> None:
