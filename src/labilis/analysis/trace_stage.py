@@ -18,6 +18,7 @@ from labilis.analysis.trace_record import TraceRecord, probes_of
 from labilis.mechanics.blocks import ElementBlock, StiffBlock
 from labilis.mechanics.line_block import LineBlock
 from labilis.mechanics.plastic import YieldLaw
+from labilis.mechanics.residual import rolled_i
 from labilis.mesh import Bonds, Mesh
 from labilis.model import LabilisError, Project, TracePlan
 from labilis.results.checkpoint import TraceCheckpoint
@@ -115,6 +116,8 @@ def _made(
     yielding = project.trace.material == "yielding"
     laws = _laws(project, part, bodies, system.blocks) if yielding else []
     tracer = _tracer(scene, tied, acting, _control(project, ideal), laws)
+    if project.trace.residual != "none" and laws:
+        _put_residual(project, part, bodies, tracer)
     gathered = _record(project, case, part, scene, tied, tracer, modes, yields, amplitude, ideal)
     return tracer, gathered, bool(laws)
 
@@ -370,6 +373,37 @@ def _imperfect(
         if len(twist):
             twist += size * modes.twists[mode - 1]
     return replace(mesh, nodes=mesh.nodes + shape), twist, amplitude
+
+
+def _put_residual(
+    project: Project, part: PartShape, bodies: tuple[Ints, ...], tracer: Tracer
+) -> None:
+    """Give the lines of I sections that yield their residual stresses, as plastic strain that was
+    there before. Raises LabilisError where there is none."""
+    found = False
+    for memory, block, body in zip(tracer.memory, tracer.system.blocks, bodies):
+        if memory is None or not isinstance(block, LineBlock):
+            continue
+        piece = project.named("pieces", part.pieces[int(body[0])])
+        if piece.line_shape != "I":
+            continue
+        found = True
+        section = piece.recipe.section  # type: ignore[union-attr]
+        where = f"pieces/{piece.name}/recipe/section"
+        width, height, flange = (
+            project.number(section, name, f"{where}/{name}")
+            for name in ("width", "height", "thickness")
+        )
+        stress = rolled_i(block.section, width, height, flange)
+        memory.begin((-stress / block.modulus)[:, None])
+    if not found:
+        raise LabilisError(
+            "Residual stresses are put into lines of I sections that yield; there are none here.",
+            "trace/residual",
+            "Trace without them, or mesh a strut of such a section as a line; its walls have to be "
+            "stout enough to yield.",
+            "residual",
+        )
 
 
 def _laws(

@@ -151,7 +151,8 @@ class LineBlock:
             twisted = np.einsum("mij,mjk,mk->mi", g.twisting, self._forms.ends, c)
             peak = self._peak(np.concatenate([force, twisted], axis=1))
             memory.demand[:] = peak / memory.law.stress[0]
-            touched: NDArray[np.bool_] = memory.p.max(axis=(1, 2)) > 0
+            # those that have yielded, and those with residual stresses
+            touched: NDArray[np.bool_] = (memory.plastic != 0.0).any(axis=(1, 2, 3))
             rows = np.flatnonzero(touched | (memory.demand > _NEARLY))
             fresh = rows[~touched[rows]]
             still = np.setdiff1d(np.arange(len(peak)), rows)

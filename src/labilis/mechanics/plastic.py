@@ -73,6 +73,11 @@ class Memory:
         self.trial_plastic, self.trial_p = self.plastic.copy(), self.p.copy()
         self.demand, self.shear = np.zeros(len(self.p)), np.zeros(len(self.p))
 
+    def begin(self, plastic: Floats) -> None:
+        """Start from a plastic strain that was there before, without hardening by it."""
+        self.plastic = np.broadcast_to(plastic, self.plastic.shape).copy()
+        self.trial_plastic = self.plastic.copy()
+
     def accept(self) -> None:
         """The trial becomes the memory."""
         self.plastic, self.p = self.trial_plastic.copy(), self.trial_p.copy()

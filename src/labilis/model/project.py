@@ -32,7 +32,7 @@ from labilis.model.quantities import (
     mentioned,
     where_of,
 )
-from labilis.model.recipes import Copies, Cut, MirrorCopy, Place, Recipe, ends_of
+from labilis.model.recipes import Copies, Cut, MirrorCopy, Place, Recipe, Strut, ends_of
 from labilis.model.regions import Region
 from labilis.model.report import ReportPlan
 from labilis.model.scribes import Scribe
@@ -117,6 +117,12 @@ class Piece(Statement):
         if self.warping != "found" and self.mesh_as != "line":
             raise ValueError("warping is stated of struts that are lines")
         return self
+
+    @property
+    def line_shape(self) -> str:
+        """Shape of the section of a strut that is meshed as a line; '' of anything else."""
+        line = self.mesh_as == "line" and isinstance(self.recipe, Strut)
+        return self.recipe.section.shape if line else ""  # type: ignore[union-attr]
 
     @property
     def count(self) -> int:
@@ -308,6 +314,11 @@ class TracePlan(Statement):
     )
     plastic_strain: Number = Field(
         default="5 %", description="largest plastic strain allowed, where pieces yield"
+    )
+    residual: Literal["none", "rolled"] = Field(
+        default="none",
+        description="residual stresses that lines of I sections that yield have to begin with: "
+        "those of rolled ones",
     )
     beyond_yield: float = Field(
         default=1.5,

@@ -89,7 +89,7 @@ def _mix_spans(plan: TracePlan, count: int) -> list[Span]:
     return spans
 
 
-def _material_sentence(plan: TracePlan) -> Sentence:
+def _material_sentence(project: Project, plan: TracePlan) -> Sentence:
     """Whether the material yields, and the strain up to which it is followed."""
     material = [
         Span("The material "),
@@ -108,6 +108,23 @@ def _material_sentence(plan: TracePlan) -> Sentence:
             value_span(plan.plastic_strain, ("trace", "plastic_strain"), "number"),
             Span(" of plastic strain"),
         ]
+        if plan.residual != "none" or any(
+            piece.line_shape == "I" for piece in project.active_pieces
+        ):
+            material += [
+                Span(", "),
+                Span(
+                    {
+                        "none": "free of residual stress",
+                        "rolled": "with residual stresses of rolled I sections",
+                    }[plan.residual],
+                    ("trace", "residual"),
+                    choices=(
+                        ("free of residual stress: the bow stands for it", "none"),
+                        ("with residual stresses of rolled I sections (ECCS 1984)", "rolled"),
+                    ),
+                ),
+            ]
     else:
         material += [
             Span(", up to "),
@@ -136,7 +153,7 @@ def _plan_sentences(project: Project, facts: CaseFacts | None) -> list[Sentence]
             Span("."),
         )
     )
-    found.append(_material_sentence(plan))
+    found.append(_material_sentence(project, plan))
     if plan.material == "yielding" and any(p.mesh_as == "line" for p in project.active_pieces):
         found.append(
             (
