@@ -178,6 +178,22 @@ def test_rotation_vectors_and_back() -> None:
     assert np.allclose(logarithm(exponential(vectors)), vectors, atol=1e-9)
 
 
+@pytest.mark.parametrize("first", ["0.4", "1.3"])
+def test_what_is_verified_keeps_to_the_motion_that_is_allowed(first: str) -> None:
+    """A cantilever strip pushed across: its path is nearly straight, so that the factor at 5 mm is
+    known, however long the step is that goes past it."""
+    model = {
+        **STRIP,
+        "supports": [hold("foot", "x", "y", "z", "turn_x", "turn_y", "turn_z")],
+        **case_of(force("head", z=-0.1)),
+    }
+    plan = {"mode": 0, "target": "40", "first": first, "longest": first, "deflection": "5 mm"}
+    trace = traced(model, material="elastic", **plan).facts.trace
+    assert trace.reason.startswith("the deflection allowed") and trace.largest[-1] > 5.0
+    assert trace.verified == pytest.approx(5.0 * 3 * EI / L**3 / 0.1, rel=0.01)
+    assert trace.verified < trace.factors[-1]
+
+
 def test_a_bowed_strut_loses_little_and_yields_where_the_secant_formula_says() -> None:
     case = traced(PINNED, amplitude="0.3 mm", material="elastic")
     trace = case.facts.trace

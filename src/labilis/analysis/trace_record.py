@@ -107,6 +107,8 @@ class TraceRecord:
         self.negative: list[int] = []
         self.ratios: list[float] = []
         self.elastic_ratios: list[float] = []
+        # what the plan allows: the largest motion, mm, and plastic strain
+        self.deflection = self.plastic_strain = float("inf")
         self.peaks: list[float] = []
         self.frames: list[Floats] = []
         self.about_at, self.about = float("nan"), np.zeros(0)
@@ -207,6 +209,22 @@ class TraceRecord:
             return float("nan")
         return self._between(k, self.elastic_ratios)
 
+    def allowed(self) -> list[float]:
+        """Factors at which the path passes what the plan allows of motion and plastic strain; none
+        behind a limit, where nothing is verified any more."""
+        found = []
+        for values, most in (
+            (self.largest, self.deflection),
+            (self.plastic, self.plastic_strain if self.yielding else float("inf")),
+        ):
+            ratios = [value / most for value in values]
+            k = _crossing(ratios)
+            if ratios and ratios[0] >= 1.0:
+                found.append(self.factors[0])
+            elif k and not np.isfinite(ends_of(self.factors[: k + 1], self.negative[: k + 1])[0]):
+                found.append(self._between(k, ratios))
+        return found
+
     def first_yield(self) -> float:
         """Factor at which some element first reaches its yield strength, nan if none does."""
         k = _crossing(self.ratios)
@@ -242,6 +260,9 @@ class TraceRecord:
                 bifurcation,
                 self.elastic_yield(),
                 float("nan") if self.yielding else self.first_yield(),
+                *self.allowed(),
+                # of strains only the last is known to be too large
+                self.factors[-2] if result.reason == "strain" else float("nan"),
             )
             if np.isfinite(value)
         ]

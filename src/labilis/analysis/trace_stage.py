@@ -75,7 +75,7 @@ def trace_stage(
             if _modes_wanted(project, gathered, point):
                 gathered.about_at, gathered.about = point.factor, tracer.modes_about()
             tell(gathered.findings(result, False), gathered.checkpoint(tracer.walk))
-            if reason := _beyond(project, part, gathered, point, laws):
+            if reason := _beyond(project, gathered, point, laws):
                 result.reason = reason
                 break
     except ArithmeticError as error:
@@ -119,6 +119,7 @@ def _made(
     if project.trace.residual != "none" and laws:
         _put_residual(project, part, bodies, tracer)
     gathered = _record(project, case, part, scene, tied, tracer, modes, yields, amplitude, ideal)
+    gathered.deflection, gathered.plastic_strain = _allowed(project, part)
     return tracer, gathered, bool(laws)
 
 
@@ -256,23 +257,25 @@ def _record(
     )
 
 
-def _beyond(
-    project: Project, part: PartShape, gathered: TraceRecord, point: TracePoint, laws: bool
-) -> str:
+def _allowed(project: Project, part: PartShape) -> tuple[float, float]:
+    """(largest motion, mm, largest plastic strain) that the plan allows."""
+    plan = project.trace
+    stated = plan.deflection is not None
+    return (
+        project.number(plan, "deflection", "trace/deflection") if stated else 0.05 * part.view.size,
+        project.number(plan, "plastic_strain", "trace/plastic_strain"),
+    )
+
+
+def _beyond(project: Project, gathered: TraceRecord, point: TracePoint, laws: bool) -> str:
     """The bound of the plan that the last point has passed, '' while it keeps to all."""
     plan, yielding = project.trace, gathered.yielding
-    allowed = (
-        0.05 * part.view.size
-        if plan.deflection is None
-        else project.number(plan, "deflection", "trace/deflection")
-    )
-    plastic = project.number(plan, "plastic_strain", "trace/plastic_strain")
     ends = (
-        ("plastic", gathered.plastic[-1] > plastic),
+        ("plastic", gathered.plastic[-1] > gathered.plastic_strain),
         ("line", gathered.elastic_ratios[-1] > plan.beyond_yield and laws),
         ("yield", not yielding and gathered.ratios[-1] > plan.beyond_yield),
         ("strain", not yielding and gathered.strained(point) > project.number(plan, "strain")),
-        ("deflection", gathered.largest[-1] > allowed),
+        ("deflection", gathered.largest[-1] > gathered.deflection),
     )
     return next((name for name, reached in ends if reached), "")
 
