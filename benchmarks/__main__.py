@@ -335,11 +335,10 @@ def main() -> None:
     if options.trace:
         found = measure_trace("7.2 mm")
         print(json.dumps(found, indent=2))
+        before, _, after = page.read_text(encoding="utf-8").partition("\n## A trace")
+        window = after.partition("\n## The window")
         page.write_text(
-            page.read_text(encoding="utf-8").split("\n## A trace")[0].rstrip()
-            + "\n"
-            + trace_table(found),
-            encoding="utf-8",
+            before.rstrip() + "\n" + trace_table(found) + window[1] + window[2], encoding="utf-8"
         )
         return
     results = []
