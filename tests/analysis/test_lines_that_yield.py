@@ -120,6 +120,16 @@ def test_residual_stresses_are_offered_where_they_can_be(shape: str, offered: bo
     assert (("trace", "residual") in [span.path for span in spans]) == offered
 
 
+def test_residual_stresses_beyond_yield_are_refused() -> None:
+    shape = {"shape": "I", "width": "100 mm", "height": "100 mm", "thickness": "10 mm"}
+    model = column(
+        {**shape, "web": "8 mm"}, 1500.0, 10_000, trace={"mode": 1, "residual": "rolled"}
+    )
+    model["materials"][0]["yield_strength"] = "110 MPa"
+    with pytest.raises(LabilisError, match="they are of steel"):
+        case_of(model)
+
+
 def test_residual_stresses_ask_for_a_rolled_section() -> None:
     plan = {"mode": 1, "amplitude": "1 mm", "residual": "rolled"}
     with pytest.raises(LabilisError, match="lines of I sections"):

@@ -192,6 +192,9 @@ def test_what_is_verified_keeps_to_the_motion_that_is_allowed(first: str) -> Non
     assert trace.reason.startswith("the deflection allowed") and trace.largest[-1] > 5.0
     assert trace.verified == pytest.approx(5.0 * 3 * EI / L**3 / 0.1, rel=0.01)
     assert trace.verified < trace.factors[-1]
+    # nothing is allowed: nothing is verified
+    plan["deflection"] = "0 mm"
+    assert traced(model, material="elastic", **plan).facts.trace.verified == 0.0
 
 
 def test_a_bowed_strut_loses_little_and_yields_where_the_secant_formula_says() -> None:

@@ -9,18 +9,12 @@ from labilis.model import LabilisError, Project, load_project
 from labilis.model.standing import frame_of
 from labilis.results.findings import ModesFindings
 from labilis.run import Plan, Runner, Snapshot, stage_keys
+from tests.frames import STEEL
 
-STEEL = {
-    "name": "steel",
-    "youngs_modulus": "210 GPa",
-    "poisson_ratio": "0.3",
-    "yield_strength": "235 MPa",
-    "density": "7850 kg/m^3",
-}
 LEG = {
     "name": "leg",
     "mesh_as": "line",
-    "material": "steel",
+    "material": STEEL["name"],
     "recipe": {
         "kind": "strut",
         "length": "tall",
@@ -104,7 +98,7 @@ def test_each_part_takes_what_is_its_own() -> None:
     cap = {
         "name": "cap",
         "mesh_as": "line",
-        "material": "steel",
+        "material": STEEL["name"],
         "recipe": {
             "kind": "strut",
             "length": "90 mm",
@@ -141,6 +135,37 @@ def test_each_part_takes_what_is_its_own() -> None:
     assert next(load for load in parts.loads if load.name == "own").pieces == ("leg", "leg-2")  # type: ignore[union-attr]
     thirds, last = split_strut(parts, "leg-2", 0.5)
     assert last == "leg-2-2" and thirds.named("pieces", "cap").place.on.piece == last  # type: ignore[union-attr]
+
+
+def test_what_holds_of_the_whole_holds_of_both_parts() -> None:
+    """A joint that was released stays so, whichever part it is at; numbers typed for a hand check
+    are of both."""
+    base = pair().model_dump()
+    cap = {**base["pieces"][0], "name": "cap", "copies": []}
+    cap["place"] = {"on": {"piece": "leg", "end": "end"}}
+    check = {"kind": "euler", "member": "leg.1", "values": {"K": "0.7"}, "on_ladder": True}
+    released = [("leg", "cap"), ("leg.1", "leg.2")]
+    more = {"pieces": [*base["pieces"], cap], "released": released, "checks": [check]}
+    parts, _ = split_strut(load_project({**base, **more}), "leg", 0.5)
+    assert parts.released == (*released, ("leg-2", "cap"), ("leg-2.1", "leg-2.2"))
+    assert [item.member for item in parts.checks] == ["leg.1", "leg-2.1"]
+    assert [item.on_ladder for item in parts.checks] == [True, False]
+
+
+@pytest.mark.parametrize(
+    "plan",
+    [
+        {"vary": [{"parameter": "pieces/leg/recipe/section/width", "values": ["30 mm", "40 mm"]}]},
+        {"limits": [{"response": "first factor", "of": "leg", "at_least": "3"}]},
+    ],
+    ids=["varied", "limited"],
+)
+def test_a_plan_that_means_the_whole_is_asked_about(plan: dict[str, Any]) -> None:
+    vary = {"vary": [{"parameter": "tall", "values": ["600 mm", "700 mm"]}]}
+    base = pair().model_dump()
+    project = load_project({**base, "plans": [{"name": "try", **vary, **plan}]})
+    with pytest.raises(LabilisError, match="which is divided"):
+        split_strut(project, "leg", 0.5)
 
 
 def test_a_strut_placed_by_its_end_stays_where_it_is() -> None:

@@ -80,10 +80,11 @@ class TraceRecord:
         order: Ints,
         modulus: Floats,
         elastic: Bools,
+        allowed: tuple[float, float],
     ) -> None:
         """strength, modulus (m,) MPa of the elements in the blocks' order; order (m,): from there
         to the mesh's; unit: size of the growing load; elastic (m,): which elements stay elastic
-        whatever their stress."""
+        whatever their stress; allowed: the largest motion, mm, and the largest plastic strain."""
         self.elastic = elastic
         self.probes, self.order, self.modulus = probes, order, modulus
         self.at_places: list[Floats] = []
@@ -107,8 +108,7 @@ class TraceRecord:
         self.negative: list[int] = []
         self.ratios: list[float] = []
         self.elastic_ratios: list[float] = []
-        # what the plan allows: the largest motion, mm, and plastic strain
-        self.deflection = self.plastic_strain = float("inf")
+        self.deflection, self.plastic_strain = allowed
         self.peaks: list[float] = []
         self.frames: list[Floats] = []
         self.about_at, self.about = float("nan"), np.zeros(0)
@@ -217,12 +217,12 @@ class TraceRecord:
             (self.largest, self.deflection),
             (self.plastic, self.plastic_strain if self.yielding else float("inf")),
         ):
-            ratios = [value / most for value in values]
-            k = _crossing(ratios)
-            if ratios and ratios[0] >= 1.0:
-                found.append(self.factors[0])
-            elif k and not np.isfinite(ends_of(self.factors[: k + 1], self.negative[: k + 1])[0]):
-                found.append(self._between(k, ratios))
+            k = next((k for k, value in enumerate(values) if value > most), -1)
+            if k < 0 or np.isfinite(ends_of(self.factors[: k + 1], self.negative[: k + 1])[0]):
+                continue
+            share = 0.0 if k == 0 else (most - values[k - 1]) / (values[k] - values[k - 1])
+            before = self.factors[max(k - 1, 0)]
+            found.append(before + share * (self.factors[k] - before))
         return found
 
     def first_yield(self) -> float:

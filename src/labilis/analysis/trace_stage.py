@@ -20,7 +20,7 @@ from labilis.mechanics.line_block import LineBlock
 from labilis.mechanics.plastic import YieldLaw
 from labilis.mechanics.residual import rolled_i
 from labilis.mesh import Bonds, Mesh
-from labilis.model import LabilisError, Project, TracePlan
+from labilis.model import LabilisError, Project, TracePlan, shown
 from labilis.results.checkpoint import TraceCheckpoint
 from labilis.results.findings import ModesFindings, TraceFindings
 from labilis.results.section_class import compact_section
@@ -119,7 +119,6 @@ def _made(
     if project.trace.residual != "none" and laws:
         _put_residual(project, part, bodies, tracer)
     gathered = _record(project, case, part, scene, tied, tracer, modes, yields, amplitude, ideal)
-    gathered.deflection, gathered.plastic_strain = _allowed(project, part)
     return tracer, gathered, bool(laws)
 
 
@@ -254,6 +253,7 @@ def _record(
             ]
         )
         & np.isfinite(strength),
+        _allowed(project, part),
     )
 
 
@@ -398,6 +398,15 @@ def _put_residual(
             for name in ("width", "height", "thickness")
         )
         stress = rolled_i(block.section, width, height, flange)
+        most = float(np.abs(stress).max())
+        if most >= memory.law.stress[0]:
+            raise LabilisError(
+                f"The residual stresses of rolled sections, up to {shown.stress(most)}, reach what "
+                f"the material of '{piece.name}' yields at: they are of steel.",
+                "trace/residual",
+                "Trace without them.",
+                "residual",
+            )
         memory.begin((-stress / block.modulus)[:, None])
     if not found:
         raise LabilisError(

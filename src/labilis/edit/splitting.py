@@ -12,8 +12,10 @@ from labilis.model import LabilisError, Piece, Place, Project, Stand
 from labilis.model.project import load_project, put_at
 from labilis.model.quantities import Names
 from labilis.model.recipes import Strut
-from labilis.model.trials import is_choice
+from labilis.model.renaming import mentions
 
+# what holds of the whole strut holds of both parts
+_OF_BOTH = ("loads", "released", "checks")
 _PLACES = 6  # digits of a length that is stated in mm
 
 
@@ -82,17 +84,6 @@ def _refuse(project: Project, piece: Piece, share: float) -> None:
             "Let it be found, and divide it then.",
             "split",
         )
-    for plan in project.plans:
-        for vary in plan.vary:
-            told = vary.parameter.split("/")
-            if is_choice(vary.parameter) and told[:2] == ["pieces", name]:
-                raise LabilisError(
-                    f"The plan '{plan.name}' varies {vary.parameter}, which is of one part only "
-                    "when the strut is divided.",
-                    f"plans/{plan.name}",
-                    "Make the value a parameter and vary that.",
-                    "split",
-                )
 
 
 def _free_piece(project: Project, name: str) -> str:
@@ -104,33 +95,55 @@ def _free_piece(project: Project, name: str) -> str:
 
 
 def _renamed(project: Project, name: str, further: str) -> dict[str, Any]:
-    """The statements with all that names the strut naming the part that is meant."""
+    """The statements with all that names the strut naming the part that is meant. Raises
+    LabilisError for a mention of the whole that neither part can stand for."""
     data = project.model_dump()
     for number, region in enumerate(project.regions):
         told = [item for text in region.names for item in _parts_of(text, name, further)]
         data["regions"][number]["names"] = list(dict.fromkeys(told))
-    for leaf in project.names():
-        if not isinstance(leaf.mark, Names) or leaf.path[0] == "regions":
+    for leaf in mentions(project, "pieces", name):
+        if leaf.path[0] == "regions" or leaf.path[0] in _OF_BOTH or leaf.path[-1] == "piece":
             continue
-        if leaf.mark.form == "face" and "/" in leaf.text:
-            now = _parts_of(leaf.text, name, further)
-            if len(now) > 1:
-                raise LabilisError(
-                    f"Something of {leaf.path[0]} stands on {leaf.text}, which is divided.",
-                    str(leaf.path[0]),
-                    "Put it on something else first, or take it away.",
-                    "split",
-                )
-            data = put_at(data, leaf.path, now[0])
+        assert isinstance(leaf.mark, Names)
+        whole = leaf.mark.form != "face"
+        now = [] if whole else _parts_of(leaf.text, name, further)
+        if len(now) != 1:
+            raise LabilisError(
+                f"Something of {leaf.path[0]} names {leaf.text}, which is divided.",
+                str(leaf.path[0]),
+                "Put it on something else first, make a value that is varied a parameter, or take "
+                "it away.",
+                "split",
+            )
+        data = put_at(data, leaf.path, now[0])
     for piece in data["pieces"]:
         on = piece["place"]["on"]
         if on is not None and on["piece"] == name and on["end"] == "end":
             on["piece"] = further
+    _give_to_both(data, name, further)
+    return data
+
+
+def _give_to_both(data: dict[str, Any], name: str, further: str) -> None:
+    """Loads by pieces, joints that are released and hand checks: of both parts."""
+
+    def other(text: str) -> str:
+        own = re.fullmatch(rf"{re.escape(name)}(\.\d+)?", text)
+        return further + text[len(name) :] if own else text
+
     for load in data["loads"]:
         if name in load.get("pieces", ()):
             at = list(load["pieces"]).index(name) + 1
             load["pieces"] = [*load["pieces"][:at], further, *load["pieces"][at:]]
-    return data
+    pairs = [tuple(pair) for pair in data["released"]]
+    more = [tuple(other(text) for text in pair) for pair in pairs]
+    data["released"] = list(dict.fromkeys([*pairs, *more]))
+    checks = list(data["checks"])
+    data["checks"] = checks + [
+        {**check, "member": other(check["member"]), "on_ladder": False}
+        for check in checks
+        if other(check["member"]) != check["member"]
+    ]
 
 
 def _parts_of(text: str, name: str, further: str) -> list[str]:

@@ -312,11 +312,14 @@ class Ties:
 
     def follow_geometric(self, follow: Follow, internal: Floats) -> sparse.csr_matrix:
         """The part of `geometric` that one tie of `follows` brings."""
-        turning = follow.matrix(follow.turning, self.n_nodes)
-        bent = _arm_matrix(internal.reshape(-1, 3)[follow.nodes], follow.arms)
-        middle = sparse.block_diag(list(bent), format="csr")
-        whole = sparse.triu(turning.T @ middle @ turning, format="csr")
-        return self.reduce_matrix(sparse.csr_matrix(whole))
+        local = follow.bending(internal)
+        dofs = (3 * follow.masters[:, :, None] + np.arange(3)).reshape(len(local), -1)
+        rows = np.broadcast_to(dofs[:, :, None], local.shape)
+        columns = np.broadcast_to(dofs[:, None, :], local.shape)
+        whole = sparse.csr_matrix(
+            (local.ravel(), (rows.ravel(), columns.ravel())), shape=2 * (3 * self.n_nodes,)
+        )
+        return self.reduce_matrix(sparse.csr_matrix(sparse.triu(whole)))
 
     def second_motion(self, q: Floats) -> Floats:
         """Second-order displacement (3n,) of nodes on arms, θ×(θ×r), for a motion q: the work of

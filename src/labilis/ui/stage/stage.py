@@ -1263,7 +1263,8 @@ class Stage(QWidget):
         project, there = self.session.project, self.footing() is not None
         between = self.two_places() is not None
         edge, corner = self.edge_footing() is not None, self.inner_corner() is not None
-        repeat = self.copies_by_pick()
+        names = movable(project)
+        repeat = self.copies_by_pick() if names else None
         self.bar_buttons["Put"].setVisible(
             (there or between or edge or repeat is not None) and bool(project.materials)
         )
@@ -1279,7 +1280,7 @@ class Stage(QWidget):
             struts = self.put_menu.addMenu("a strut from the first to the second")
             assert struts is not None
             fill_struts(struts, lambda key: self._wanted(self.put_wanted, f"between:{key}"))
-        if repeat is not None and (names := movable(project)):
+        if repeat is not None:
             again = self.put_menu.addMenu(f"copies {repeat[0]}")
             assert again is not None
             for name in names:
@@ -1292,7 +1293,7 @@ class Stage(QWidget):
         assert new is not None
         fill_recipes(new, lambda key: self._wanted(self.put_wanted, f"new:{key}"))
         own = self.owner_of_pick()
-        for name in movable(project):
+        for name in names:
             if name != own:
                 self.put_menu.addAction(f"{name}, from where it is").triggered.connect(  # type: ignore[union-attr]
                     lambda _=False, name=name: self._wanted(self.put_wanted, f"move:{name}")
