@@ -6,13 +6,12 @@ xvfb-run -s "-screen 0 1280x800x24" python tools/make_jobs.py [NAME ...]
 
 from __future__ import annotations
 
-import os
 import sys
-import tempfile
-import time
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+from real_window import RealWindow
 
 ROOT = Path(__file__).parents[1]
 PAGE = ROOT / "docs/guide/jobs.md"
@@ -87,51 +86,6 @@ JOBS = {
 }
 
 
-class Work:
-    """The real window, and what is read from it."""
-
-    def __init__(self) -> None:
-        from PyQt6.QtWidgets import QApplication
-
-        from labilis.app import Session
-        from labilis.ui.app import make_application
-        from labilis.ui.window import Window
-
-        self.application = make_application()
-        self.window = Window(Session())
-        self.process = QApplication.processEvents
-        self.window.move(0, 0)
-        self.window.show()
-        self.wait(1.0)
-
-    def wait(self, seconds: float) -> None:
-        end = time.monotonic() + seconds
-        while time.monotonic() < end:
-            self.process()
-            time.sleep(0.01)
-
-    def idle(self) -> None:
-        self.wait(0.3)
-        while self.window.session.running is not None or self.window._picture_timer.isActive():
-            self.wait(0.05)
-        self.wait(0.4)
-
-    def run(self) -> None:
-        self.window.run_or_stop()
-        self.idle()
-
-    def picture(self, name: str) -> str:
-        PICTURES.mkdir(parents=True, exist_ok=True)
-        screen = self.window.screen()
-        assert screen is not None
-        self.window.stage.playback.set_playing(False)
-        self.window.stage.playback.phase = 0.25
-        self.window.stage._frame()
-        self.wait(0.3)
-        screen.grabWindow(0, 0, 0, 1280, 800).save(str(PICTURES / f"{name}.png"))  # type: ignore[call-overload]
-        return f"![{name}](pictures/{name}.png)"
-
-
 def found_words(case: Any) -> str:
     """What a run found, in a sentence or two, with the figures of the window."""
     facts, verdict = case.facts, case.verdict
@@ -147,7 +101,15 @@ def found_words(case: Any) -> str:
     return text + (f" In the evidence: {', '.join(cautions)}." if cautions else "")
 
 
-def job_page(work: Work, name: str) -> list[str]:
+def picture(work: RealWindow, name: str) -> str:
+    """Take one, and the line of the page that shows it."""
+    PICTURES.mkdir(parents=True, exist_ok=True)
+    work.freeze()
+    work.take(PICTURES / f"{name}.png")
+    return f"![{name}](pictures/{name}.png)"
+
+
+def job_page(work: RealWindow, name: str) -> list[str]:
     """The page's part of one starting shape."""
     from labilis.store.demos import start_model
 
@@ -165,12 +127,14 @@ def job_page(work: Work, name: str) -> list[str]:
         f"Press *{window.run_button.text()}*.",
         "",
     ]
-    work.run()
-    parts += [f"{found_words(session.case_report)}", "", work.picture(name), "", job.look, ""]
+    window.run_or_stop()
+    work.idle()
+    parts += [f"{found_words(session.case_report)}", "", picture(work, name), "", job.look, ""]
     key, value = job.change
     before = project.parameters[key]
     session.set_value(("parameters", key), value, f"{key} set to {value}")
-    work.run()
+    window.run_or_stop()
+    work.idle()
     parts += [
         f"Now click {before} behind `{key}`, type {value} and press the button again: "
         f"{job.why} {found_words(session.case_report)}",
@@ -184,8 +148,8 @@ def job_page(work: Work, name: str) -> list[str]:
 
 
 def main() -> None:
-    os.environ["LABILIS_STATE"] = tempfile.mkdtemp(prefix="labilis-jobs-")
-    work = Work()
+    work = RealWindow()
+    work.wait(1.0)
     names = sys.argv[1:] or list(JOBS)
     page = [
         "# A job for each starting shape",

@@ -4,13 +4,11 @@
 xvfb-run -s "-screen 0 1280x800x24" python tools/make_screenshots.py [FOLDER]
 """
 
-import os
 import sys
-import tempfile
-import time
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
+
+from real_window import RealWindow
 
 ROOT = Path(__file__).parents[1]
 DEMOS = ROOT / "src/labilis/demos"
@@ -78,46 +76,15 @@ def frame_model(project: Any) -> Any:
     )
 
 
-def _take(window: Any, wait: Callable[[float], None], path: Path) -> None:
-    """The screen as it is once the small pictures of the ladder, which come one by one, are
-    there."""
-    wait(0.4)
-    while window._picture_timer.isActive():
-        wait(0.05)
-    screen = window.screen()
-    assert screen is not None
-    screen.grabWindow(0, 0, 0, 1280, 800).save(str(path))  # type: ignore[call-overload]
-
-
 def main() -> None:
-    os.environ["LABILIS_STATE"] = tempfile.mkdtemp(prefix="labilis-pictures-")
     folder = Path(sys.argv[1]) if len(sys.argv) > 1 else ROOT / "docs/screenshots"
     folder.mkdir(parents=True, exist_ok=True)
-    from PyQt6.QtWidgets import QApplication
-
-    from labilis.app import Session
-    from labilis.ui.app import make_application
-    from labilis.ui.window import Window
-
-    application = make_application()
-    window = Window(Session())
-    window.move(0, 0)
-    window.show()
-
-    def wait(seconds: float) -> None:
-        end = time.monotonic() + seconds
-        while time.monotonic() < end:
-            QApplication.processEvents()
-            time.sleep(0.01)
-
-    def idle() -> None:
-        wait(0.3)
-        while window.session.running is not None:
-            wait(0.05)
-        wait(0.4)
+    real = RealWindow()
+    window, wait, idle, freeze = real.window, real.wait, real.idle, real.freeze
+    from labilis.ui.stage.picking import world_to_display
 
     def picture(name: str) -> None:
-        _take(window, wait, folder / f"{name}.png")
+        real.take(folder / f"{name}.png")
 
     wait(1.5)
     picture("begin")
@@ -132,7 +99,9 @@ def main() -> None:
     window.tour.go(1)  # Supports
     wait(0.3)
     window.stage.select((("face", bore),))
-    window.stage._place_bar(470, 300)
+    renderer = window.stage.plotter.renderer
+    x, y, _ = world_to_display(renderer, view.faces.centroid[bore][None])[0]
+    window.stage._place_bar(x, y)
     picture("picking")
     window.stage.select(())
     window.tour.go(-1)
@@ -140,9 +109,7 @@ def main() -> None:
     idle()
     window.sheet.open_station("Modes")
     window.drawer.show_page("Modes")
-    window.stage.playback.set_playing(False)
-    window.stage.playback.phase = 0.25
-    window.stage._frame()
+    freeze()
     picture("modes")
     window.drawer.show_page("Hand checks")
     window.drawer.hand.table.selectRow(4)
@@ -153,11 +120,6 @@ def main() -> None:
     window.sheet.open_station("Mesh")
     window.drawer.set_open(False)
     picture("mesh")
-
-    def freeze() -> None:
-        window.stage.playback.set_playing(False)
-        window.stage.playback.phase = 0.25
-        window.stage._frame()
 
     def modes(name: str) -> None:
         window.run_or_stop()
@@ -303,7 +265,7 @@ def main() -> None:
     window.stage.playback.phase = 0.25
     picture("assembly")
     window.close()
-    application.quit()
+    real.application.quit()
 
 
 if __name__ == "__main__":

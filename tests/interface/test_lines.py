@@ -114,3 +114,25 @@ def test_a_strut_is_divided_in_its_sentence(hand: Hand, tmp_path: Path) -> None:
     session.undo()
     hand.wait_idle()
     assert session.project == before
+
+
+@pytest.mark.parametrize("zoom", [1.0, 1.6, 4.0])
+def test_what_is_written_at_a_load_keeps_off_the_border(
+    hand: Hand, tmp_path: Path, zoom: float
+) -> None:
+    """However near the border its arrow stands, or beyond it, a tag is whole."""
+    path = tmp_path / "portal.json"
+    path.write_text(json.dumps(portal()))
+    hand.load(path)
+    stage = hand.window.stage
+    stage.plotter.camera.zoom(zoom)
+    stage.render()
+    renderer = stage.plotter.renderer
+    size, tags = renderer.GetSize(), stage.glyphs._tags
+    assert tags
+    for tag in tags:
+        box = [0.0, 0.0, 0.0, 0.0]
+        tag.GetBoundingBox(renderer, box)
+        (x, y), (left, right, low, high) = tag.GetPosition(), box
+        assert x + left > 0 and x + right < size[0], tag.GetInput()
+        assert y + low > 0 and y + high < size[1], tag.GetInput()

@@ -12,7 +12,7 @@ from PyQt6.QtCore import Qt
 
 from tests.edit.test_placing import NEW, base
 from tests.frames import STEEL, portal
-from tests.interface.conftest import Hand
+from tests.interface.conftest import DEMO, Hand
 
 
 def entry(menu: Any, *words: str) -> Any:
@@ -254,3 +254,16 @@ def test_copies_by_what_is_picked(hand: Hand, tmp_path: Path) -> None:
     before = session.project
     hand.window.put_picked("repeat:lug")
     assert session.project == before
+
+
+def test_nothing_is_put_where_there_is_nothing_to_put(hand: Hand) -> None:
+    """A bore of an imported part: no recipe could be repeated round it, so that Put is not there
+    with an empty menu."""
+    hand.load(DEMO)
+    stage = hand.window.stage
+    view = hand.session.current("shape")
+    bore = next(row for row in range(len(view.faces)) if view.faces.inner[row])
+    stage.select((("face", bore),))
+    stage.fill_menus()
+    assert stage.copies_by_pick() is not None
+    assert stage.bar_buttons["Put"].isHidden() and not stage.put_menu.actions()

@@ -505,7 +505,7 @@ def test_extrapolation_finds_limit_order_and_doubt() -> None:
 
 def test_reactions_are_written_out() -> None:
     words = ["".join(span.text for span in sentence) for sentence in strength_sentences(facts())]
-    assert "foot pushes back with x 1 kN." in words
+    assert "Reaction of foot: x 1 kN." in words
     many = np.zeros((6, 2, 6))
     many[:, 0, 2] = [500.0, 0.0, 250.0, 1.0, 2.0, 3.0]
     several = strength_sentences(
@@ -524,7 +524,7 @@ def test_reactions_are_written_out() -> None:
     assert (
         "b carries no force." in words
         and "2 more supports." in words
-        and "c pushes back with z 250 N." in words
+        and "Reaction of c: z 250 N." in words
     )
 
 

@@ -85,6 +85,7 @@ _PLACES = {
     "limits": ("Report", ""),
 }
 PARTS = "Parts (*.step *.stp *.stl *.STEP *.STP *.STL)"
+_DESIGN_WIDE, _ARROW_WIDE = 190, 36  # of the box of designs, and what its arrow takes
 _TICK = 25  # ms between looks at what runs
 
 
@@ -275,7 +276,7 @@ class Window(Editing, QMainWindow):
         self.design_box = QComboBox()
         self.design_box.setAccessibleName("Design")
         self.design_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        self.design_box.setMaximumWidth(190)
+        self.design_box.setMaximumWidth(_DESIGN_WIDE)
         self.design_box.activated.connect(self._design_chosen)
         row.addWidget(self.design_box)
         row.addStretch(1)
@@ -578,7 +579,13 @@ class Window(Editing, QMainWindow):
         designs = design_names(project)
         self.design_box.blockSignals(True)
         self.design_box.clear()
-        self.design_box.addItems([f"Design: {name}" for name in designs])
+        metrics = self.design_box.fontMetrics()
+        for number, name in enumerate(designs):
+            words = metrics.elidedText(
+                f"Design: {name}", Qt.TextElideMode.ElideRight, _DESIGN_WIDE - _ARROW_WIDE
+            )
+            self.design_box.addItem(words)
+            self.design_box.setItemData(number, plain_tip(name), Qt.ItemDataRole.ToolTipRole)
         self.design_box.blockSignals(False)
         self.design_box.setToolTip(plain_tip(f"Design that is shown: {project.design}"))
         self.design_box.setVisible(len(designs) > 1)

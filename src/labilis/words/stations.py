@@ -545,7 +545,7 @@ _LISTED = 4  # supports whose reactions are written out
 
 
 def _reactions(strength: StrengthFindings) -> list[Sentence]:
-    """'foot pushes with z 1 kN' for each support under the service load; parts that are nothing
+    """'Reaction of foot: z 1 kN' for each support under the service load; parts that are nothing
     beside the whole are left out."""
     forces = strength.reaction[:, :, :3].sum(axis=1)
     scale = max((float(abs(force).max()) for force in forces), default=0.0)
@@ -560,7 +560,7 @@ def _reactions(strength: StrengthFindings) -> list[Sentence]:
         found.append(
             (
                 said.span(
-                    f"{name} pushes back with {', '.join(parts)}."
+                    f"Reaction of {name}: {', '.join(parts)}."
                     if parts
                     else f"{name} carries no force."
                 ),

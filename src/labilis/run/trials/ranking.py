@@ -173,10 +173,10 @@ def best_of(
                 f"The {plan.objective_words} does not reach {plan.goal} between the ends; the "
                 f"nearest is {value}.",
             )
-        return best, f"Its {plan.objective_words} is {value}, asked for {plan.goal}."
+        return best, f"The {plan.objective_words} is {value}, asked for {plan.goal}."
     others = sum(1 for trial in rows if keeps(project, plan, trial))
     words = (
-        f"Of {len(rows)} trials {len(good)} keep to the limits; it has the {plan.best} "
+        f"Of {len(rows)} trials {len(good)} keep to the limits; the best has the {plan.best} "
         f"{plan.objective_words}, {value}."
     )
     second = good[1] if len(good) > 1 else None

@@ -329,11 +329,15 @@ class ImprovePage(QWidget):
         # a long name is cut, so that all designs are seen beside each other; the last one, which
         # has the changes against the first, takes what is left
         for column, name in enumerate(names, 1):
-            most = 128 if column < len(names) else 170
+            most = 100 if column < len(names) else 190
             hint = self.designs.sizeHintForColumn(column) + 2
-            self.designs.setColumnWidth(column, min(max(hint, 118), most))
+            wide = min(max(hint, 100), most)
+            self.designs.setColumnWidth(column, wide)
             head = self.designs.horizontalHeaderItem(column)
             assert head is not None
+            # a header would be broken into lines of which the first alone is seen
+            metrics = self.designs.fontMetrics()
+            head.setText(metrics.elidedText(head.text(), Qt.TextElideMode.ElideRight, wide - 8))
             head.setToolTip(plain_tip(name))
         self.designs.resizeColumnToContents(0)
         self.designs.setColumnWidth(0, min(self.designs.columnWidth(0), 92))

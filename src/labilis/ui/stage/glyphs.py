@@ -15,12 +15,11 @@ from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor2D, vtkCoordinate, vtkPolyDataMapper2D, vtkTextActor
 
 from labilis.run.glyphs import HubMark, JointMark, LoadMark, SupportMark
+from labilis.ui.stage.lettering import letter, rgb
 from labilis.ui.stage.picking import world_to_display
 from labilis.ui.theme import PAPER
 
-
-def _rgb(colour: str) -> tuple[float, float, float]:
-    return tuple(int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))  # type: ignore[return-value]
+_TAG, _BORDER = 12, 6  # size of letters; pixels that a tag keeps off the border
 
 
 class _Lines:
@@ -35,7 +34,7 @@ class _Lines:
         mapper.SetInputData(self.data)
         self.actor = vtkActor2D()
         self.actor.SetMapper(mapper)
-        self.actor.GetProperty().SetColor(*_rgb(colour))
+        self.actor.GetProperty().SetColor(*rgb(colour))
         self.actor.GetProperty().SetLineWidth(width)
         renderer.AddViewProp(self.actor)
 
@@ -179,31 +178,28 @@ class Glyphs:
         length = max(58.0 * min(share, 1.0), 20.0)
         tip = tip - 8 * direction
         tail = tip - length * direction
+        colour = PAPER.accent if load.reaction else PAPER.caution
+        pushed = self._tag(load.tag, tail - 8 * direction, direction, colour)
+        # where the border keeps the tag nearer, the arrow is shorter
+        tail = tail + min(max(float(pushed @ direction), 0.0), length - 14.0) * direction
         side = np.array([-direction[1], direction[0]])
         neck = tip - 12 * direction
         ochre.append([tuple(tail), tuple(neck)])
         heads.append([tuple(tip), tuple(neck + 5.5 * side), tuple(neck - 5.5 * side)])
         if load.held:
             ochre.append([tuple(tail + 6 * side), tuple(tail - 6 * side)])
-        self._tag(
-            load.tag,
-            tail - 8 * direction,
-            direction,
-            PAPER.accent if load.reaction else PAPER.caution,
-        )
 
-    def _tag(self, text: str, at: np.ndarray, direction: np.ndarray, colour: str) -> None:
+    def _tag(self, text: str, at: np.ndarray, direction: np.ndarray, colour: str) -> np.ndarray:
+        """Write on a ground behind an arrow's tail, at a pixel (2,); how far the border pushed it
+        from there."""
         tag = vtkTextActor()
         tag.SetInput(text)
         style = tag.GetTextProperty()
-        style.SetFontFamilyToArial()
-        style.SetFontSize(14)
-        style.SetBold(True)
-        style.SetColor(*_rgb(colour))
-        style.SetBackgroundColor(*_rgb(PAPER.card))
+        letter(style, _TAG, colour)
+        style.SetBackgroundColor(*rgb(PAPER.card))
         style.SetBackgroundOpacity(1.0)
         style.SetFrame(True)
-        style.SetFrameColor(*_rgb(colour))
+        style.SetFrameColor(*rgb(colour))
         if abs(direction[0]) > abs(direction[1]):
             style.SetVerticalJustificationToCentered()
             (style.SetJustificationToRight if direction[0] > 0 else style.SetJustificationToLeft)()
@@ -216,14 +212,15 @@ class Glyphs:
             )()
         size = [0.0, 0.0, 0.0, 0.0]
         tag.GetBoundingBox(self.renderer, size)
-        width, height = self.renderer.GetSize()
-        wide = size[1] - size[0] + 8
-        left, right = (
-            {True: (wide, 8), False: (8, wide)}[bool(direction[0] > 0)]
-            if abs(direction[0]) > abs(direction[1])
-            else (wide / 2 + 8, wide / 2 + 8)
-        )
-        x = float(np.clip(at[0], left, max(width - right, left)))
-        tag.SetPosition(x, float(np.clip(at[1], 14, height - 14)))
+        extent = np.array([size[1] - size[0], size[3] - size[2]])
+        # how far it reaches from its place: away from the arrow, to both sides across it
+        along = int(abs(direction[1]) >= abs(direction[0]))
+        low, high = 0.5 * extent, 0.5 * extent
+        back, ahead = (low, high) if direction[along] > 0 else (high, low)
+        back[along], ahead[along] = extent[along], 0.0
+        least, most = low + _BORDER, np.array(self.renderer.GetSize()) - high - _BORDER
+        there = np.clip(at, least, np.maximum(most, least))
+        tag.SetPosition(*there)
         self.renderer.AddViewProp(tag)
         self._tags.append(tag)
+        return np.asarray(there - at)

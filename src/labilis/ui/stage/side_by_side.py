@@ -11,6 +11,7 @@ from vtkmodules.vtkRenderingCore import vtkTextActor
 
 from labilis.results.findings import MeshFindings
 from labilis.ui.stage.fields import Field, colour_map
+from labilis.ui.stage.lettering import letter
 from labilis.ui.stage.picking import world_to_display
 from labilis.ui.stage.scene import moving_surface
 from labilis.ui.theme import PAPER
@@ -58,11 +59,8 @@ class Beside:
             label = vtkTextActor()
             label.SetInput(field.story)
             style = label.GetTextProperty()
-            style.SetFontFamilyToArial()
-            style.SetFontSize(15)
-            style.SetBold(True)
+            letter(style, 13, PAPER.ink)
             style.SetJustificationToCentered()
-            style.SetColor(*(int(PAPER.ink[i : i + 2], 16) / 255 for i in (1, 3, 5)))
             self.plotter.renderer.AddViewProp(label)
             self._labels.append(label)
         low = np.min([mesh.nodes.min(axis=0) for mesh, _ in parts], axis=0)
