@@ -9,9 +9,11 @@ from typing import Any
 import numpy as np
 
 from labilis.mechanics.assembly import assemble, make_pattern
+from labilis.mechanics.blocks import ShellBlock
 from labilis.mechanics.bonds import bond_follows
 from labilis.mechanics.reduction import Reduction
-from labilis.mechanics.ties import make_ties
+from labilis.mechanics.shell import smooth_triads
+from labilis.mechanics.ties import HeldNodes, make_ties
 from labilis.mesh import flips, slivers
 from labilis.mesh.tetrahedra import mesh_body
 from labilis.model import Project
@@ -19,6 +21,7 @@ from labilis.run.plan import Plan, Snapshot
 from labilis.run.runner import Runner
 from labilis.shape import build_part
 from labilis.shape.rays import Rays
+from labilis.solve.system import System
 
 _TUBE = {
     "kind": "strut",
@@ -34,12 +37,47 @@ def prepare() -> None:
     solid = build_part(Project.model_validate({"pieces": pieces}), {}).solids[0]
     mesh_body(solid, 2.0)
     Rays.through(solid.tessellate(1.0, 0.5)).near_faces(np.zeros((1, 3)), len(solid.faces))
-    flips.compiled()
     slivers.compiled()
     runner = Runner()
     runner.run(Snapshot(_tube("shell")), Plan("trace", ("service",)))
     runner.run(Snapshot(_tube("solid")), Plan("modes", ("service",)))
+    load_kernels()
+
+
+def load_kernels() -> None:
+    """Call what a run of shells needs of the compiled code, on matrices so small that no thread is
+    started: a process that is forked may do it first."""
+    flips.compiled()
     _bonded()
+    _two_shells()
+
+
+def _two_shells() -> None:
+    """K, K_G and the derivative along the path of a quadrilateral and a triangle of shells."""
+    nodes = np.array([[0.0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [2, 0, 0]])
+    held = [HeldNodes(np.array([0, 3]), np.broadcast_to(np.eye(3), (2, 3, 3)), 0)]
+    turn_of = 5 + np.arange(5)
+    ties = make_ties(np.concatenate([nodes, nodes]), held, [], (), np.tile(np.arange(5), 2))
+    blocks = tuple(
+        ShellBlock(
+            nodes,
+            elements,
+            turn_of,
+            np.ones(1),
+            smooth_triads(nodes[elements], elements),
+            1.0,
+            0.3,
+        )
+        for elements in (np.array([[0, 1, 2, 3]]), np.array([[1, 4, 2]]))
+    )
+    system = System(nodes, blocks, ties)
+    assert system.reduced_stiffness.shape[0]
+    u = np.zeros(3 * ties.n_nodes)
+    states = system.stress(u)
+    system.geometric(states, u)
+    system.path_derivative(ties.reduce_vector(u), u)
+    for block, state in zip(blocks, states):
+        block.forces(state)
 
 
 def _bonded() -> None:
