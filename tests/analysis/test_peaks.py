@@ -211,3 +211,82 @@ def test_where_hardly_anything_would_be_left_nothing_is_set_aside() -> None:
     assert len(spared(near, np.arange(100))) == 100 and len(spared(near[::2], np.arange(50))) == 50
     assert list(spared(np.array([0, -1, -1]), np.arange(3))) == [1, 2]
     assert strip()["mesh"] == {"size": "5 mm"}
+
+
+def fin(size: float, height: float = 120.0, base: float = 12.0, wide: float = 20.0) -> Any:
+    """A strip of 4 mm that stands on a plate held at its back, bent about its weak axis."""
+    strip_up = {
+        "name": "fin",
+        "material": "steel",
+        "mesh_as": "shell",
+        "recipe": {
+            "kind": "plate",
+            "thickness": "4 mm",
+            "outline": [
+                {"x": f"{x} mm", "y": f"{y} mm"}
+                for x, y in ((0, 0), (wide, 0), (wide, height), (0, height))
+            ],
+        },
+        "place": {
+            "at": ["0 mm", "0 mm", f"{base / 2} mm"],
+            "turns": [{"about": "x", "angle": "90 deg"}],
+        },
+    }
+    foot = {
+        "name": "foot",
+        "material": "steel",
+        "mesh_as": "shell",
+        "recipe": {
+            "kind": "plate",
+            "thickness": f"{base} mm",
+            "outline": [
+                {"x": f"{x} mm", "y": f"{y} mm"}
+                for x, y in ((-30, -40), (wide + 30, -40), (wide + 30, 40), (-30, 40))
+            ],
+        },
+    }
+    model = {
+        "materials": [STEEL],
+        "pieces": [foot, strip_up],
+        "regions": [
+            {"name": "edges", "names": [f"foot/side.{number}" for number in range(1, 5)]},
+            {"name": "head", "names": ["fin/side.3"]},
+        ],
+        "supports": [{"name": "base", "on": "edges", "held": ALL}],
+        "loads": [
+            {
+                "kind": "force",
+                "name": "push",
+                "on": "head",
+                "components": ["0 N", "20 N", "-10 N"],
+            }
+        ],
+        "cases": [{"name": "one", "loads": [{"load": "push"}]}],
+        "criteria": {"required_factor": "1", "modes": 1},
+        "mesh": {"size": f"{size} mm"},
+    }
+    project = load_project(model)
+    return judge_project(project, Runner().run(Snapshot(project), Plan("modes"))).cases[0]
+
+
+def test_a_joint_s_toe_counts_as_first_yield_and_its_sections_are_read_beside_it() -> None:
+    """M / W of the strip a wall from where it is welded on; at the corners of its foot the stress
+    grows with every mesh, and the error that is told of it."""
+    coarse, fine = fin(4.0), fin(1.0)
+    one, two = coarse.facts.strength, fine.facts.strength
+    bending = 235 / (20 * 120 / (20 * 16 / 6) + 10 / 80)
+    assert two.strength_factor < 0.97 * two.sections_yield
+    assert bending < two.sections_yield < 1.08 * bending
+    assert one.sections_yield == pytest.approx(two.sections_yield, rel=0.05)
+    assert fine.facts.modes.section_error < fine.facts.modes.yield_error
+    from labilis.judge.overall import overall_checks
+
+    check = overall_checks(fine.facts)[0][0]
+    assert check.factor == pytest.approx(check.reduction * two.sections_yield)
+
+
+def test_without_a_joint_the_sections_yield_where_the_walls_do() -> None:
+    strength = pulled(
+        plate(ELL), 4.0, "plate/side.6", "plate/side.2", ("0 N", "1 kN", "0 N")
+    ).facts.strength
+    assert strength.sections_yield == strength.strength_factor > strength.yield_factor

@@ -320,10 +320,8 @@ def test_a_path_that_ended_early_has_lost_nothing_yet(
     assert TraceFindings.loss_words.fget(trace) == words  # type: ignore[attr-defined]
 
 
-def test_the_evidence_tells_what_first_yield_at_its_low_end_leaves() -> None:
-    """The check stands on first yield, which knows no better than its mesh."""
-    import dataclasses
-
+def test_what_it_stands_on_counts_at_its_low_end() -> None:
+    """The check knows no better than its mesh: neither when the sections yield, nor the modes."""
     from labilis.judge.evidence.overall import overall
     from labilis.judge.overall import least_overall
 
@@ -333,16 +331,31 @@ def test_the_evidence_tells_what_first_yield_at_its_low_end_leaves() -> None:
         criteria={"modes": 2, "required_factor": "1", "capacity": "1"},
     )
 
-    def at(off: float) -> object:
-        modes = dataclasses.replace(case.facts.modes, yield_error=off)
+    def at(off: float, of_modes: float = 0.0) -> Any:
+        count = len(case.facts.modes.factors)
+        modes = dataclasses.replace(
+            case.facts.modes, section_error=off, mesh_error=np.full(count, of_modes)
+        )
         return dataclasses.replace(case.facts, modes=modes)
 
-    whole = least_overall(at(float("nan")), low=True)  # type: ignore[arg-type]
+    whole = least_overall(at(float("nan")), low=True)
     assert whole == least_overall(case.facts)
-    low = least_overall(at(0.3), low=True)  # type: ignore[arg-type]
+    low = least_overall(at(0.3), low=True)
     assert whole is not None and low is not None and low.factor < whole.factor
     assert low.factor / low.reduction == pytest.approx(0.7 * whole.factor / whole.reduction)
-    sure, unsure, hollow = (overall(at(off)) for off in (0.01, 0.6, 1.5))  # type: ignore[arg-type]
+    soft = least_overall(at(0.0, 0.5), low=True)
+    assert soft is not None and soft.slenderness == pytest.approx(whole.slenderness * 2**0.5)
+    assert least_overall(at(0.3, 0.5)) == whole  # told as it was found
+    sure, unsure, hollow = (overall(at(off)) for off in (0.01, 0.6, 1.5))
     assert sure is not None and unsure is not None and hollow is not None
     assert (sure.state, unsure.state, hollow.state) == ("good", "caution", "caution")
-    assert "60 % for its mesh" in unsure.text and sure.figure == unsure.figure
+    assert "± 60 %" in unsure.text and sure.figure == unsure.figure
+    for off, of_modes, state in (
+        (0.01, 0.01, "passes"),
+        (0.6, 0.0, "open"),
+        (0.0, 0.95, "open"),
+        (1.5, 0.0, "open"),
+    ):
+        found = _capacity(at(off, of_modes), ())
+        assert found.state == state, (off, of_modes)
+        assert state == "passes" or ("as low as" in found.reason and "Trace" in found.reason)

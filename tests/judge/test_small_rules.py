@@ -198,12 +198,12 @@ def test_what_is_said_of_turns_depends_on_whether_there_are_any(mesh_as: str, sa
         (2.0, 2.2, [1.01], 0.1 / 0.12),  # meshes that hardly differ
         (float("inf"), 2.0, [1.5], None),
         (2.0, float("inf"), [1.5], None),
-        (2.0, None, [1.5], None),
+        (2.0, float("nan"), [1.5], None),
         (0.0, 2.0, [1.5], None),
     ],
 )
 def test_the_error_of_first_yield(
-    own: float, other: float | None, ratios: list[float], error: float | None
+    own: float, other: float, ratios: list[float], error: float | None
 ) -> None:
     from labilis.analysis.mesh_error import _yield_error
 

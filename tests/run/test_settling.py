@@ -297,20 +297,26 @@ def test_the_round_before_tells_the_error_only_where_it_is_coarser(
     part, none = build_part(project, {}), {"plate": None}
     same = mesh_error.OtherMesh(
         project, part, mesh, mesh_error.Before(mesh, {"one": modes}, {})
-    ).errors("one", modes, 2.0, none)
-    fresh = mesh_error.OtherMesh(project, part, mesh).errors("one", modes, 2.0, none)
+    ).errors("one", modes, mesh_error.Yields(2.0, 4.0), none)
+    fresh = mesh_error.OtherMesh(project, part, mesh).errors(
+        "one", modes, mesh_error.Yields(2.0, 4.0), none
+    )
     assert same.factors == pytest.approx(fresh.factors) and same.factors[0] > 0
     monkeypatch.setattr(
         mesh_error, "mesh_stage", lambda *_: pytest.fail("no further mesh is needed")
     )
     modes = dataclasses.replace(modes, recovered=np.zeros(len(modes.factors)))
     told = mesh_error.OtherMesh(
-        project, part, mesh, mesh_error.Before(coarse, {"one": before}, {"one": 1.9})
-    ).errors("one", modes, 2.0, none)
+        project,
+        part,
+        mesh,
+        mesh_error.Before(coarse, {"one": before}, {"one": mesh_error.Yields(1.9, 4.4)}),
+    ).errors("one", modes, mesh_error.Yields(2.0, 4.0), none)
     assert told.factors[0] == pytest.approx(
         abs(before.factors[0] / modes.factors[0] - 1.0) / (24 / 16 - 1.0), rel=0.15
     )
-    assert told.first_yield == pytest.approx(0.05 / (24 / 16 - 1.0), rel=0.15)
+    assert told.yields.first == pytest.approx(0.05 / (24 / 16 - 1.0), rel=0.15)
+    assert told.yields.sections == pytest.approx(0.1 / (24 / 16 - 1.0), rel=0.15)
 
 
 @pytest.mark.full

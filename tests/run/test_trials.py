@@ -506,3 +506,19 @@ def test_first_yield_keeps_to_its_limit_with_its_mesh_error(
     assert ("±" in response_text("first yield", value, tried.error_of("first yield"))) == (
         off == off
     )
+
+
+def test_capacity_keeps_to_its_limit_with_its_own_error() -> None:
+    """What it stands on may be known less well than the first factor."""
+    from labilis.run.trials.ranking import error_in
+    from labilis.run.trials.running import figures_of_trial
+
+    asked = plan(limits=(Limit(response="capacity", at_least="1.5"),))
+    tried = trial({"first factor": 9.0, "mass": 0.001, "capacity": 1.6}, error=0.01)
+    assert keeps(project(), asked, tried) == "" and tried.error_of("capacity") == 0.01
+    unsure = dataclasses.replace(tried, capacity_error=0.2)
+    assert "within its mesh error" in keeps(project(), asked, unsure)
+    assert unsure.error_of("first factor") == 0.01
+    for one, off in ((tried, 0.01), (unsure, 0.2)):
+        found = figures_of_trial(one)
+        assert found is not None and error_in(found, "capacity") == off

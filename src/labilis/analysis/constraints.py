@@ -68,6 +68,7 @@ class Tied:
         HeldNodes, ...
         # motions of warping nodes that are none, or that a support or the piece's statement holds
     ] = ()
+    bonds: Bonds | None = None
 
     @property
     def bolts(self) -> tuple[BoltBlock, ...]:
@@ -384,7 +385,14 @@ def make_tied(
             "tie-conflict",
         ) from conflict
     tied = Tied(
-        ties, tuple(held), tuple(hubs), tuple(names), numbering, (*springs, *bolts), tuple(idle)
+        ties,
+        tuple(held),
+        tuple(hubs),
+        tuple(names),
+        numbering,
+        (*springs, *bolts),
+        tuple(idle),
+        bonds,
     )
     _check_free(mesh, tied)
     return tied

@@ -17,7 +17,7 @@ from labilis.analysis.modes_stage import buckling_problem
 from labilis.analysis.strength_stage import strength_stage
 from labilis.analysis.system_stage import system_stage
 from labilis.model import Project
-from labilis.results.findings import MeshFindings, ModesFindings
+from labilis.results.findings import MeshFindings, ModesFindings, StrengthFindings
 from labilis.shape import PartShape
 from labilis.solve.factor import Factor
 from labilis.solve.modes import find_modes
@@ -42,21 +42,31 @@ _MOST = 3  # factors that are followed
 _APART = 0.2  # of the sides, that a mesh made before must be coarser to be taken as the other one
 
 
+class Yields(NamedTuple):
+    """Of first yield and of that of sections: their factors, or how far these can be off."""
+
+    first: float
+    sections: float
+
+
+_UNKNOWN = Yields(float("nan"), float("nan"))
+
+
 class Before(NamedTuple):
-    """A coarser mesh of the same part that a run made before, the modes of its cases, and the
-    factors at which they yield first."""
+    """A coarser mesh of the same part that a run made before, the modes of its cases, and when they
+    yield."""
 
     mesh: MeshFindings
     modes: Mapping[str, ModesFindings]
-    yields: Mapping[str, float]
+    yields: Mapping[str, Yields]
 
 
 class MeshErrors(NamedTuple):
-    """Relative errors of the factors (k,), and of the factor of first yield; nan where they are not
+    """Relative errors of the factors (k,), and of those of yielding; nan where they are not
     known."""
 
     factors: np.ndarray
-    first_yield: float
+    yields: Yields
 
 
 class OtherMesh:
@@ -83,34 +93,34 @@ class OtherMesh:
         raise ValueError("no mesh differs enough")
 
     def errors(
-        self, case: str, modes: ModesFindings, yields: float, limits: dict[str, float | None]
+        self, case: str, modes: ModesFindings, yields: Yields, limits: dict[str, float | None]
     ) -> MeshErrors:
-        """Errors of the modes of a case that `yields` first at a factor; nan where no other mesh
-        can be made or solved.
+        """Errors of the modes of a case and of the factors at which it yields; nan where no other
+        mesh can be made or solved.
 
         Of the modes the larger of two figures: by Richardson's rule with errors in proportion to
         the sides, and by the jumps of stress of the mode's own shape (`solve.recovery`). Two
         factors of two meshes may lie near each other by chance where both are coarse; the jumps
         know nothing of what the mesh does to the stress before buckling. Modes beyond those that
         are followed have at least the error of these. First yield by Richardson's rule alone."""
-        compared, first_yield = self._compared(case, modes, yields, limits)
+        compared, yielding = self._compared(case, modes, yields, limits)
         known = compared[np.isfinite(compared)]
         if len(known) == 0:
-            return MeshErrors(compared, first_yield)
+            return MeshErrors(compared, yielding)
         compared[~np.isfinite(compared) & (modes.factors > 0)] = known.max()
         if len(modes.recovered) == len(compared):
             compared = np.maximum(compared, modes.recovered)
-        return MeshErrors(compared, first_yield)
+        return MeshErrors(compared, yielding)
 
     def _compared(
-        self, case: str, modes: ModesFindings, yields: float, limits: dict[str, float | None]
+        self, case: str, modes: ModesFindings, yields: Yields, limits: dict[str, float | None]
     ) -> MeshErrors:
         """From two meshes, of the first few positive factors."""
-        nothing = MeshErrors(np.full(len(modes.factors), np.nan), float("nan"))
+        nothing = MeshErrors(np.full(len(modes.factors), np.nan), _UNKNOWN)
         count = min(len(modes.positive), _MOST)
         if count == 0:
-            alone = float("nan") if modes.held_unstable else self._alone(case, yields, limits)
-            return nothing._replace(first_yield=alone)
+            alone = _UNKNOWN if modes.held_unstable else self._alone(case, yields, limits)
+            return nothing._replace(yields=alone)
         earlier = None if self.before is None else self.before.modes.get(case)
         if self.before is not None and earlier is not None and len(earlier.positive) >= count:
             ratios = sides_between(self.own, modes.energy, self.before.mesh)
@@ -119,7 +129,7 @@ class OtherMesh:
             ):
                 return MeshErrors(
                     errors_between(modes, earlier.positive[:count], ratios),
-                    _yield_error(yields, self.before.yields.get(case), ratios),
+                    _yield_errors(yields, self.before.yields.get(case, _UNKNOWN), ratios),
                 )
         try:
             findings, scene, tied, stiffness = self._made
@@ -140,20 +150,20 @@ class OtherMesh:
             return nothing
         return MeshErrors(
             errors_between(modes, other, ratios),
-            _yield_error(yields, strength.strength_factor, ratios),
+            _yield_errors(yields, yields_of(strength), ratios),
         )
 
-    def _alone(self, case: str, yields: float, limits: dict[str, float | None]) -> float:
-        """Error of first yield where nothing buckles: of a part that is pulled it is all there is.
+    def _alone(self, case: str, yields: Yields, limits: dict[str, float | None]) -> Yields:
+        """Errors of yielding where nothing buckles: of a part that is pulled it is all there is.
         The meshes are compared by their counts, as there is no mode to say where they count."""
-        if not np.isfinite(yields):
-            return float("nan")
+        if not np.isfinite(yields.first):
+            return _UNKNOWN
         try:
             findings, scene, tied, stiffness = self._made
-            other = strength_stage(scene, case, tied, stiffness, limits)[0].strength_factor
+            other = strength_stage(scene, case, tied, stiffness, limits)[0]
         except Exception:
-            return float("nan")
-        return _yield_error(yields, other, np.array([self._sides(findings)]))
+            return _UNKNOWN
+        return _yield_errors(yields, yields_of(other), np.array([self._sides(findings)]))
 
     def _sides(self, other: MeshFindings) -> float:
         """Sides of another mesh over those of the own one, by their unknowns."""
@@ -161,11 +171,21 @@ class OtherMesh:
         return float(times ** (1.0 / dimensions(self.own)))
 
 
-def _yield_error(own: float, other: float | None, ratios: np.ndarray) -> float:
+def yields_of(strength: StrengthFindings) -> Yields:
+    """Its factors."""
+    return Yields(strength.strength_factor, strength.sections_yield)
+
+
+def _yield_errors(own: Yields, other: Yields, ratios: np.ndarray) -> Yields:
+    """Of both factors."""
+    return Yields(*(_yield_error(one, two, ratios) for one, two in zip(own, other)))
+
+
+def _yield_error(own: float, other: float, ratios: np.ndarray) -> float:
     """Relative error of a factor of first yield, from that of a mesh whose sides are `ratios` times
     as long where modes have their energy: the least apart counts, as nobody knows where it yields
     there. Errors of stress fall with the sides, as those of factors do at the least."""
-    if other is None or not (np.isfinite(own) and np.isfinite(other) and own > 0):
+    if not (np.isfinite(own) and np.isfinite(other) and own > 0):
         return float("nan")
     apart = max(float(np.abs(ratios**_ORDER - 1.0).min(initial=np.inf)), _LEAST_APART)
     return abs(other / own - 1.0) / apart

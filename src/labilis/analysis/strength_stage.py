@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from labilis.analysis.case_loads import CaseForces, LoadScene, load_forces
 from labilis.analysis.constraints import Tied
 from labilis.analysis.line_results import line_peaks, line_results, line_yield
-from labilis.analysis.stress_peaks import find_peaks, spared
+from labilis.analysis.stress_peaks import find_peaks, near_joints, spared
 from labilis.model import LabilisError
 from labilis.results.findings import StrengthFindings
 from labilis.results.stress_measures import first_yield, von_mises
@@ -192,7 +192,8 @@ class _Answer:
 @dataclass(frozen=True, kw_only=True)
 class _Stressed:
     """Stress states of the blocks; nodal stress MPa under growing and held loads; von Mises of
-    each side; factor, node and body of first yield anywhere, and within walls away from peaks."""
+    each side; factor, node and body of first yield anywhere, and within walls away from peaks;
+    factor of the sections, away from joints as well."""
 
     states: list[list[Floats]]
     stress: list[Floats]
@@ -202,6 +203,7 @@ class _Stressed:
     yield_body: str
     wall_factor: float
     wall_node: int
+    section_factor: float
     peak: str
 
 
@@ -292,6 +294,7 @@ def _stressed(
     nowhere = np.full(len(mesh.nodes), -1)
     factor_yield, node, body = min(_first_yield(scene, stress, yields, nowhere), lines)
     wall_factor, wall_node, _ = min(_first_yield(scene, stress, yields, near), lines)
+    beside = np.where(near_joints(mesh, tied.bonds) & (near < 0), len(sources), near)
     peak = (
         sources[near[node]] if node >= 0 and near[node] >= 0 and wall_factor > factor_yield else ""
     )
@@ -304,6 +307,7 @@ def _stressed(
         yield_body=body,
         wall_factor=wall_factor,
         wall_node=wall_node,
+        section_factor=min(_first_yield(scene, stress, yields, beside), lines)[0],
         peak=peak,
     )
 
@@ -356,6 +360,7 @@ def strength_stage(
         peak=stressed.peak,
         wall_factor=stressed.wall_factor,
         wall_node=stressed.wall_node,
+        section_factor=stressed.section_factor,
         **_bolts(scene, tied, states),
         **line_results(scene, states),
     )

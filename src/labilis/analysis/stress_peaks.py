@@ -3,6 +3,9 @@ that is loaded, of a re-entrant corner.
 
 There the stress of linear elasticity grows without bound as elements become smaller; a real part
 yields a little and goes on. What the wall beside it carries is judged instead.
+
+So it does along the border of where pieces are bonded, which is a weld's toe: there first yield
+counts as such, and what the sections carry (EN 1993-1-1, 6.3.4) is read a wall farther on.
 """
 
 from __future__ import annotations
@@ -15,7 +18,7 @@ from scipy.spatial import cKDTree
 
 from labilis.analysis.constraints import Tied
 from labilis.analysis.regions import Floats, Ints, match_region
-from labilis.mesh import Mesh
+from labilis.mesh import Bonds, Mesh
 from labilis.mesh.quality import mean_wall
 from labilis.model import LabilisError, LineLoad, MomentLoad, Project, SymmetryAxes
 from labilis.shape import ShapeView
@@ -40,6 +43,28 @@ def find_peaks(project: Project, view: ShapeView, mesh: Mesh, tied: Tied) -> tup
             found[(found < 0) & (distance <= wall * (1 + 1e-6))] = len(words)
             words.append(what)
     return found, words
+
+
+def near_joints(mesh: Mesh, bonds: Bonds | None) -> NDArray[np.bool_]:
+    """(n,): whether a node is within a wall of the border of where two pieces are bonded, or of
+    where that lies on the other piece."""
+    if bonds is None or len(bonds.nodes) == 0:
+        return np.zeros(len(mesh.nodes), dtype=bool)
+    corners = mesh.triangles[:, :3]
+    bonded = np.zeros(len(mesh.nodes), dtype=bool)
+    bonded[bonds.nodes] = True
+    inside = bonded[corners]
+    ends = np.zeros(len(mesh.nodes), dtype=bool)
+    ends[corners[inside.any(axis=1) & ~inside.all(axis=1)].ravel()] = True
+    rows = ends[bonds.nodes]
+    there = mesh.nodes[corners[bonds.triangle[rows]]]
+    places = np.concatenate(
+        [mesh.nodes[bonds.nodes[rows]], np.einsum("kc,kcx->kx", bonds.weights[rows], there)]
+    )
+    if len(places) == 0:
+        return np.zeros(len(mesh.nodes), dtype=bool)
+    distance, _ = cKDTree(places).query(mesh.nodes)
+    return np.asarray(distance <= node_walls(mesh) * (1 + 1e-6))
 
 
 def spared(near: Ints, nodes: Ints) -> Ints:

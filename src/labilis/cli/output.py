@@ -101,6 +101,10 @@ def _strength_json(facts: CaseFacts, strength: StrengthFindings) -> dict[str, An
         "yield_factor": _number(strength.yield_factor),
         "wall_yield_factor": _number(strength.strength_factor),
         "yield_mesh_error": _number(facts.yield_error),
+        "sections_yield_factor": _number(strength.sections_yield),
+        "sections_mesh_error": _number(
+            math.nan if facts.modes is None else facts.modes.section_error
+        ),
         "peak": strength.peak,
         "bolts": _bolts_json(facts),
     }

@@ -16,9 +16,9 @@ import numpy as np
 from labilis.judge.bolts import bolt_checks, bolts_without_load
 from labilis.judge.evidence.base import CaseFacts, Evidence, EvidenceName
 from labilis.judge.figures import error_text
-from labilis.judge.overall import least_overall, overall_checks
+from labilis.judge.overall import least_overall, mesh_errors, overall_checks
 from labilis.model import Doubt
-from labilis.results.findings import ModesFindings, TraceFindings
+from labilis.results.findings import TraceFindings
 
 GateState = Literal["passes", "fails", "open", "void"]
 _WORDS = {
@@ -234,15 +234,6 @@ def _computed(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
     return gate
 
 
-def mesh_errors(modes: ModesFindings) -> list[float]:
-    """Mesh error of each mode, of those that were not followed the largest that was; noughts
-    where there is none."""
-    known = modes.mesh_error
-    largest = float(known[np.isfinite(known)].max()) if np.isfinite(known).any() else 0.0
-    own = [float(error) if math.isfinite(error) else largest for error in known]
-    return own if len(own) == len(modes.factors) else [0.0] * len(modes.factors)
-
-
 def _strength(facts: CaseFacts) -> Gate:
     factor = facts.strength.strength_factor if facts.strength is not None else math.nan
     if math.isnan(factor):
@@ -350,8 +341,19 @@ def _capacity(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
         return Gate(
             "capacity", "open", f"Ideal only: {overall_checks(facts)[1]}. Trace the part.", "trace"
         )
-    if least.factor >= needed:
+    low = least_overall(facts, low=True)
+    if low is not None and low.factor >= needed:
         return Gate("capacity", "passes", "", "trace")
+    if least.factor >= needed:
+        return Gate(
+            "capacity",
+            "open",
+            f"By the overall check an imperfect part carries {least.factor:.4g} × the service "
+            f"load, but with the mesh errors of its modes and of the factor at which its sections "
+            f"yield it may be as low as {0.0 if low is None else low.factor:.4g}; {needed:.4g} is "
+            "asked for. Trace the part, or mesh finer.",
+            "trace",
+        )
     return Gate(
         "capacity",
         "open",

@@ -3,12 +3,13 @@ EN 1993-1-5:2006, 10.
 
     λ̄ = √(α_ult / α_cr),   factor = χ(λ̄) α_ult / γM1
 
-α_ult: factor at which the most stressed point of the perfect part yields; α_cr: factor of a mode;
+α_ult: factor at which the most stressed section of the perfect part yields, read a wall away from
+the toes of joints, where the stress of linear elasticity knows no end; α_cr: factor of a mode;
 χ: the column curve c (6.49) where a member bows or sways, d where it twists, a where a plate by
 itself and c where a stiffener buckles, which may behave as columns (EN 1993-1-5, 4.5.3), and the
 plate curve (B.1) of annex B for welded or cold formed plates where walls of a section buckle, which
-have a reserve. The code takes α_ult over the section; the first point that yields is on the safe
-side of it.
+have a reserve. The code takes α_ult over the section; the first point of one that yields is on the
+safe side of it.
 
 Walls that are curved and buckle by themselves may carry a small share of their ideal load: the
 least that tests of spherical caps gave, 0.14 (Weingarten and Seide 1968, NASA SP-8032; of cylinders
@@ -23,7 +24,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from labilis.judge.hand.ec3 import reduction
-from labilis.results.findings import Floats, MeshFindings
+from labilis.results.findings import Floats, MeshFindings, ModesFindings
 
 if TYPE_CHECKING:
     from labilis.judge.evidence.base import CaseFacts
@@ -70,15 +71,24 @@ def plate_reduction(slenderness: float) -> float:
     )
 
 
+def mesh_errors(modes: ModesFindings) -> list[float]:
+    """Mesh error of each mode, of those that were not followed the largest that was; noughts
+    where there is none."""
+    known = modes.mesh_error
+    largest = float(known[np.isfinite(known)].max()) if np.isfinite(known).any() else 0.0
+    own = [float(error) if math.isfinite(error) else largest for error in known]
+    return own if len(own) == len(modes.factors) else [0.0] * len(modes.factors)
+
+
 def overall_checks(facts: CaseFacts, low: bool = False) -> tuple[tuple[OverallCheck, ...], str]:
-    """(checks of all positive modes, '') or ((), why there is none). `low`: with first yield at the
-    low end of its mesh error."""
+    """(checks of all positive modes, '') or ((), why there is none). `low`: with first yield and
+    the modes at the low ends of their mesh errors."""
     modes, strength, mesh = facts.modes, facts.strength, facts.mesh
     if modes is None or strength is None or mesh is None or len(modes.positive) == 0:
         return (), "there are no modes"
-    ultimate = strength.strength_factor
-    if low and not math.isnan(facts.yield_error):
-        ultimate *= max(1.0 - facts.yield_error, _NOTHING)
+    ultimate = strength.sections_yield
+    if low and not math.isnan(modes.section_error):
+        ultimate *= max(1.0 - modes.section_error, _NOTHING)
     if not math.isfinite(ultimate) or ultimate <= 0 or facts.yield_strength is None:
         return (), "there is no yield strength, or nothing yields"
     acting = {str(name) for name in strength.loads}
@@ -87,8 +97,12 @@ def overall_checks(facts: CaseFacts, low: bool = False) -> tuple[tuple[OverallCh
     if facts.without_yield:
         return (), f"the material of {facts.without_yield[0]} has no yield strength"
     curved = thin_curved_share(mesh) > _CURVED
+    critical = [
+        float(factor) * max(1.0 - (error if low else 0.0), _NOTHING)
+        for factor, error in zip(modes.factors, mesh_errors(modes))
+    ]
     found = []
-    for number, (factor, kind, driver) in enumerate(zip(modes.factors, facts.kinds, modes.drivers)):
+    for number, (factor, kind, driver) in enumerate(zip(critical, facts.kinds, modes.drivers)):
         if factor <= 0:
             continue
         if facts.trace_decides(driver):
@@ -100,7 +114,7 @@ def overall_checks(facts: CaseFacts, low: bool = False) -> tuple[tuple[OverallCh
         found.append(
             _check(
                 number,
-                float(factor),
+                factor,
                 ultimate,
                 "curved wall" if curved and kind in _WALLS else kind,
             )
@@ -109,7 +123,7 @@ def overall_checks(facts: CaseFacts, low: bool = False) -> tuple[tuple[OverallCh
     # seventh of it
     if curved:
         number = int(np.argmax(modes.factors))
-        beyond = _check(number, float(modes.factors[number]), ultimate, "curved wall")
+        beyond = _check(number, critical[number], ultimate, "curved wall")
         found.append(
             replace(
                 beyond,

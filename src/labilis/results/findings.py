@@ -155,8 +155,9 @@ class StrengthFindings(Findings):
     of the moments that each load puts on nodes that turn. peak: what the most stressed point is
     within a wall of ('' for nothing: the wall itself yields there); wall_factor, wall_node: the
     same as yield_factor and yield_node without all such peaks, nan and -1 where none were looked
-    for. Of bolts, a row for each plane
-    between two pieces: bolts (b,) names; bolt_pieces (b, 2); bolt_depths (b, 2), bolt_bores (b, 2)
+    for; section_factor: the same, and farther than a wall from the border of each joint. Of bolts,
+    a row for each plane between two pieces: bolts (b,) names; bolt_pieces (b, 2); bolt_depths
+    (b, 2), bolt_bores (b, 2)
     mm: depth and diameter of the bores beside it; bolt_axes (b, 3) from the first piece to the
     second; bolt_growing, bolt_held (b, 6): force N and moment N mm with which the second piece
     draws on the bolt there. Of line elements, by members: line_names (i,), line_nodes (i, 2),
@@ -194,6 +195,7 @@ class StrengthFindings(Findings):
     peak: str = ""
     wall_factor: float = float("nan")
     wall_node: int = -1
+    section_factor: float = float("nan")
     bolts: Annotated[Texts, Dims("b")] = field(default_factory=lambda: np.zeros(0, dtype="U1"))
     bolt_pieces: Annotated[Texts, Dims("b", 2)] = field(
         default_factory=lambda: np.zeros((0, 2), dtype="U1")
@@ -228,6 +230,11 @@ class StrengthFindings(Findings):
             if np.isnan(self.wall_factor) or np.isnan(self.yield_factor)
             else self.wall_factor
         )
+
+    @property
+    def sections_yield(self) -> float:
+        """Factor at which a section yields, away from the toes of joints as well."""
+        return self.strength_factor if np.isnan(self.section_factor) else self.section_factor
 
     @property
     def max_displacement(self) -> float:
@@ -272,7 +279,8 @@ class ModesFindings(Findings):
     of each factor's error, relative; skin (j, n) 1/mm³: relative rise of the first j factors per mm
     by which the skin of a solid moves outwards, per mm² of it, at the nodes, nought where it is
     held, tied or loaded; empty without solids; yield_error: how far the factor of first yield can
-    be off for its mesh, relative, nan where that was not found; twists (k, l) 1/mm: turn of each
+    be off for its mesh, relative, nan where that was not found; section_error: the same of that at
+    which sections yield; twists (k, l) 1/mm: turn of each
     element of lines about its own axis, in the blocks' order, beside the shape; widest (k,):
     largest motion of a point of any line's section beside the shape's largest, at least one. What
     only twists has a shape of noughts, and a largest motion of one at its sections' points.
@@ -305,6 +313,7 @@ class ModesFindings(Findings):
     recovered: Annotated[Floats, Dims("k")] = field(default_factory=lambda: np.zeros(0))
     skin: Annotated[Floats, Dims("i", "n")] = field(default_factory=lambda: np.zeros((0, 0)))
     yield_error: float = math.nan
+    section_error: float = math.nan
     twists: Annotated[Floats, Dims("k", "l")] = field(default_factory=lambda: np.zeros((0, 0)))
     widest: Annotated[Floats, Dims("k")] = field(default_factory=lambda: np.zeros(0))
 
@@ -557,7 +566,8 @@ class TrialFindings(Findings):
     driver, kind: of the first mode; reason: why there is no answer, in words, '' where there is
     one; whose, least (m,): the first factor of every driver and of every kind of mode that was
     found; beyond: the largest factor up to which all modes of all cases are known, so that what is
-    not among them lies above it; yield_error: of first yield, as mesh_error."""
+    not among them lies above it; yield_error, capacity_error: of first yield and of the overall
+    check, as mesh_error."""
 
     parameters: Annotated[Texts, Dims("p")]
     texts: Annotated[Texts, Dims("p")]
@@ -575,10 +585,14 @@ class TrialFindings(Findings):
     least: Annotated[Floats, Dims("m")] = field(default_factory=lambda: np.zeros(0))
     beyond: float = math.nan
     yield_error: float = math.nan
+    capacity_error: float = math.nan
 
     def error_of(self, name: str) -> float:
         """How far a response can be off for the mesh, relative, nan where that is not known."""
-        return self.yield_error if name == "first yield" else self.mesh_error
+        if name == "first yield":
+            return self.yield_error
+        known = name == "capacity" and not math.isnan(self.capacity_error)
+        return self.capacity_error if known else self.mesh_error
 
     def response(self, name: str, of: str = "") -> float:
         """A response by its name; the first factor `of` a driver or a kind, nan where no mode

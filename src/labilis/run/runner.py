@@ -14,7 +14,8 @@ from labilis.analysis.case_loads import LoadScene
 from labilis.analysis.constraints import Tied, make_tied
 from labilis.analysis.materials import material_of
 from labilis.analysis.members_stage import members_stage
-from labilis.analysis.mesh_error import Before, OtherMesh, dimensions
+from labilis.analysis.mesh_error import Before, OtherMesh, Yields, dimensions
+from labilis.analysis.mesh_error import yields_of as yields_at
 from labilis.analysis.mesh_stage import mesh_stage
 from labilis.analysis.modes_stage import modes_stage
 from labilis.analysis.strength_stage import SolvedCase, strength_stage
@@ -247,11 +248,11 @@ class Runner:
             give(keys.mesh, findings)
         on = self._meshed(project, part, mesh, bonds, findings, keys, progress, before)
         names = [case.name for case in project.cases]
-        yields: dict[str, float] = {}
+        yields: dict[str, Yields] = {}
 
         def keep(key: str, result: Any) -> None:
             if isinstance(result, StrengthFindings):
-                yields[result.case] = result.strength_factor
+                yields[result.case] = yields_at(result)
             if first:
                 give(key, result)
 
@@ -341,11 +342,16 @@ class Runner:
             )
             if project.criteria.mesh_error and on.findings.order == 2:
                 progress(0.95, "Checking the mesh with another one")
-                yields = strength.strength_factor
+                yields = yields_at(strength)
                 errors = self._timed(
                     "mesh error", lambda: on.other.errors(case, modes, yields, yields_of(project))
                 )
-                modes = replace(modes, mesh_error=errors.factors, yield_error=errors.first_yield)
+                modes = replace(
+                    modes,
+                    mesh_error=errors.factors,
+                    yield_error=errors.yields.first,
+                    section_error=errors.yields.sections,
+                )
             made[keys.modes] = modes
         give(keys.modes, made[keys.modes])
 

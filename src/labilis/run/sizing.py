@@ -17,7 +17,8 @@ from typing import Any
 import numpy as np
 from scipy.optimize import Bounds, LinearConstraint, milp
 
-from labilis.judge.gates import mesh_errors, soundness
+from labilis.judge.gates import soundness
+from labilis.judge.overall import mesh_errors
 from labilis.model import LabilisError, Project, shown
 from labilis.run.advice import GAUGES, Wall, powers_of, thickness_of, walls_of
 from labilis.run.keys import stage_keys

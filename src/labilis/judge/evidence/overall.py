@@ -23,13 +23,14 @@ def overall(facts: CaseFacts) -> Evidence | None:
         )
     needed = facts.capacity_required
     low = least_overall(facts, low=True)
-    assert low is not None
+    assert low is not None and facts.strength is not None
     enough = low.factor >= needed
     off = (
         ""
-        if math.isnan(facts.yield_error)
-        else f" First yield is known within {error_text(facts.yield_error)} for its mesh: "
-        f"{low.factor:.4g} at its low end."
+        if math.isnan(facts.modes.section_error)
+        else f" The sections yield, a wall away from joints, at "
+        f"{facts.strength.sections_yield:.4g} ± {error_text(facts.modes.section_error)}: "
+        f"{low.factor:.4g} at the low end."
     )
     more = "" if enough else " Trace the part: a trace knows more than the curve."
     return Evidence(

@@ -19,7 +19,7 @@ _OF_FACTOR = (
 )  # what the mesh error of the first factor counts for
 
 
-_WITH_BAND = ("first factor", "first yield")  # told with their errors
+_WITH_BAND = ("first factor", "first yield", "capacity")  # told with their errors
 
 
 def _band(response: str, value: float, trial: TrialFindings) -> float:
@@ -31,7 +31,7 @@ def _band(response: str, value: float, trial: TrialFindings) -> float:
 
 
 def response_text(name: str, value: float, error: float = math.nan) -> str:
-    """A response with its unit, and first factor and first yield with how far they can be off."""
+    """A response with its unit, and those of `_WITH_BAND` with how far they can be off."""
     kind = RESPONSE_KINDS[name][0]
     if math.isnan(value):
         return "–"
@@ -45,7 +45,10 @@ def response_text(name: str, value: float, error: float = math.nan) -> str:
 def error_in(found: Mapping[str, Any], name: str) -> float:
     """How far a response of `figures_of` can be off for the mesh, relative, nan where that is not
     known."""
-    return float(found.get("yield_error" if name == "first yield" else "mesh_error", math.nan))
+    if name == "first yield":
+        return float(found.get("yield_error", math.nan))
+    own = float(found.get("capacity_error", math.nan)) if name == "capacity" else math.nan
+    return float(found.get("mesh_error", math.nan)) if math.isnan(own) else own
 
 
 def limit_words(project: Project, limit: Limit) -> str:

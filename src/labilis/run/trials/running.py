@@ -171,6 +171,7 @@ def trial_of(project: Project, point: Point, answer: Mapping[str, Any]) -> Trial
         least=np.array(list(answer.get("least", {}).values()), dtype=float),
         beyond=float(answer.get("beyond", math.nan)),
         yield_error=float(answer.get("yield_error", math.nan)),
+        capacity_error=float(answer.get("capacity_error", math.nan)),
     )
 
 
@@ -250,6 +251,7 @@ def figures_of_trial(trial: TrialFindings | None) -> dict[str, Any] | None:
         "responses": {name: trial.response(name) for name in RESPONSES},
         "mesh_error": trial.mesh_error,
         "yield_error": trial.yield_error,
+        "capacity_error": trial.capacity_error,
         "driver": trial.driver,
         "kind": trial.kind,
     }
@@ -287,6 +289,7 @@ def figures_of(
         "beyond": beyond,
         "mesh_error": math.nan if modes is None else modes.first_error,
         "yield_error": _yield_error(report),
+        "capacity_error": _capacity_error(report),
         "unsound": next(
             (why for case in report.cases for why in soundness(case.facts, case.evidence)), ""
         ),
@@ -356,6 +359,17 @@ def _yield_error(report: ProjectReport) -> float:
 def _capacity(case: CaseReport) -> float:
     least = least_overall(case.facts)
     return math.nan if least is None else float(least.factor)
+
+
+def _capacity_error(report: ProjectReport) -> float:
+    """How much lower the least overall check lies with what it stands on at its low end; nan where
+    that has no error."""
+    known = [case for case in report.cases if not math.isnan(_capacity(case))]
+    first = min(known, key=_capacity, default=None)
+    if first is None or first.facts.modes is None or math.isnan(first.facts.modes.section_error):
+        return math.nan
+    low = least_overall(first.facts, low=True)
+    return 1.0 if low is None else 1.0 - low.factor / _capacity(first)
 
 
 def _verified(case: CaseReport) -> float:
