@@ -290,8 +290,14 @@ def test_a_trace_is_taken_before_the_curve() -> None:
         (0.9, 0.9, "fails"),
         (0.9, float("nan"), "open"),
     ):
-        found = _capacity(dataclasses.replace(case.facts, trace=Trace(verified, limit)), ())  # type: ignore[arg-type]
-        assert found.state == state
+        traced = dataclasses.replace(case.facts, trace=Trace(verified, limit))  # type: ignore[arg-type]
+        assert _capacity(traced, ()).state == state
+    for error, state in ((0.1, "passes"), (0.2, "open"), (float("nan"), "passes")):
+        count = len(case.facts.modes.factors)
+        modes = dataclasses.replace(case.facts.modes, mesh_error=np.full(count, error))
+        traced = dataclasses.replace(case.facts, modes=modes, trace=Trace(1.2, float("nan")))  # type: ignore[arg-type]
+        found = _capacity(traced, ())
+        assert found.state == state and (state == "passes" or "Mesh finer" in found.reason)
 
 
 @pytest.mark.parametrize(

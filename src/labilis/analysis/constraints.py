@@ -384,16 +384,8 @@ def make_tied(
             "Let each face belong to one hub or one support only.",
             "tie-conflict",
         ) from conflict
-    tied = Tied(
-        ties,
-        tuple(held),
-        tuple(hubs),
-        tuple(names),
-        numbering,
-        (*springs, *bolts),
-        tuple(idle),
-        bonds,
-    )
+    tied = Tied(ties, tuple(held), tuple(hubs), tuple(names), numbering, (*springs, *bolts))
+    tied = replace(tied, idle=tuple(idle), bonds=bonds)
     _check_free(mesh, tied)
     return tied
 

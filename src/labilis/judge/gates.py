@@ -282,7 +282,8 @@ def _yields(facts: CaseFacts, factor: float) -> Gate:
     if factor * (1.0 - off) >= 1.0:
         return Gate("strength", "passes", "", "strength")
     trace = facts.trace
-    if trace is not None and trace.done and trace.yielding and trace.verified >= 1.0:
+    verified = 0.0 if trace is None or not trace.done else trace.verified * (1.0 - _off(facts))
+    if trace is not None and trace.yielding and verified >= 1.0:
         return Gate("strength", "passes", "", "strength")
     if factor >= 1.0:
         return Gate(
@@ -321,7 +322,7 @@ def _capacity(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
     """What a trace verified, else the overall check, against what is asked of an imperfect part."""
     trace, needed, perfect = facts.trace, facts.capacity_required, perfect_trace(facts, evidence)
     if trace is not None and trace.done and (perfect is None or trace.limit < needed):
-        return _by_trace(trace, needed)
+        return _by_trace(trace, needed, _off(facts))
     if facts.modes is None or len(facts.modes.positive) == 0:
         return Gate(
             "capacity", "passes", "", "trace"
@@ -364,10 +365,26 @@ def _capacity(facts: CaseFacts, evidence: Sequence[Evidence]) -> Gate:
     )
 
 
-def _by_trace(trace: TraceFindings, needed: float) -> Gate:
-    """What the trace of an imperfect part verified, against what is asked for."""
-    if trace.verified >= needed:
+def _off(facts: CaseFacts) -> float:
+    """How far a verified factor can be off for its mesh: as far as the first mode's, as the trace
+    goes on that mesh; nought where that is not asked for."""
+    error = math.nan if facts.modes is None else facts.modes.first_error
+    return 0.0 if math.isnan(error) else error
+
+
+def _by_trace(trace: TraceFindings, needed: float, off: float) -> Gate:
+    """What the trace of an imperfect part verified, within its mesh error, against what is asked
+    for."""
+    if trace.verified * (1.0 - off) >= needed:
         return Gate("capacity", "passes", "", "trace")
+    if trace.verified >= needed:
+        return Gate(
+            "capacity",
+            "open",
+            f"The trace is verified to {trace.verified:.4g} ± {error_text(off)} × the service load "
+            f"for its mesh; {needed:.4g} is asked for. Mesh finer.",
+            "mesh",
+        )
     if trace.limit < needed:
         return Gate(
             "capacity",
