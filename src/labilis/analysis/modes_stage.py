@@ -127,11 +127,23 @@ def modes_stage(
         skew=drawn.skew,
         holds=drawn.holds,
         together=together,
-        recovered=recovered_errors(system, motions),
+        recovered=recovered_errors(system, motions) * _left_by_held(system, problem, solution),
         skin=skin,
         twists=drawn.twists,
         widest=drawn.widest,
     )
+
+
+def _left_by_held(system: System, problem: BucklingProblem, solution: ModesSolution) -> Floats:
+    """(k,) strain energy of each mode over what of it the held loads leave for the growing ones,
+    λ = φᵀ (K + G_h) φ / (-φᵀ G φ): an error of the energy counts so many times in the factor. One
+    where the held loads stiffen the part, and none could be told of their own error."""
+    vectors = solution.vectors
+    energy, left = (
+        np.einsum("uk,uk->k", vectors, Symmetric(matrix)(vectors))
+        for matrix in (system.reduced_stiffness, problem.base)
+    )
+    return np.asarray(np.maximum(energy / np.maximum(left, 1e-300), 1.0))
 
 
 def _resultant(strength: StrengthFindings) -> float:
@@ -244,10 +256,6 @@ def _drawn(
     pull, skew = buckling_sides(
         system, solved.growing, solved.held, solution.factors, solution.vectors
     )
-    reach = max(
-        (float(np.linalg.norm(block.section.points, axis=1).max()) for block in lines),
-        default=0.0,
-    )
     for index in range(len(solution.factors)):
         motion = system.ties.expand(solution.vectors[:, index])
         shape = system.places(motion)
@@ -258,7 +266,7 @@ def _drawn(
         turned = float(np.abs(solution.vectors[:, index]).max())
         # a line that twists about its shear centre moves no node, but for what its section's own
         # mesh puts that centre off; what moves less than a thousandth of the section does is that
-        if size[largest] > max(1e-7, 1e-3 * reach) * turned:
+        if size[largest] > max(1e-7 * turned, 1e-3 * furthest):
             shapes[index] = sign * shape / size[largest]
             # λ = φᵀ (K + k b bᵀ) φ / (-φᵀ K_G φ): a spring k along b raises it by (bᵀ φ)² / (-φᵀ
             # K_G φ) per k

@@ -1,0 +1,62 @@
+"""The same model said another way: theory knows what becomes of its results."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from labilis.model import Project, load_project
+from labilis.run import Plan, Runner, Snapshot, judge_project
+from tests import drawn_recipes
+from tests.frames import portal
+from validation.restated import differences, larger, split, summary, totals
+
+
+def drawn(kind: str, seed: int, **more: Any) -> Project:
+    return load_project(drawn_recipes.KINDS[kind](np.random.default_rng(seed)) | more)
+
+
+WEB = drawn("sheared web", 11, mesh={"size": "20 mm"})
+RIBBED = drawn("ribbed cantilever", 7, mesh={"size": "10 mm"})
+FRAME = load_project(portal())
+# what is said of sizes, weights and materials may change, and the verdict with it
+_OF_SIZE = ("proportions", "weight", "material figures", "stated right", "/meets")
+
+
+@pytest.mark.parametrize("project", [WEB, FRAME], ids=["shells", "lines"])
+@pytest.mark.parametrize("size", [0.01, 100.0])
+def test_a_part_of_another_size_has_the_same_factors(project: Project, size: float) -> None:
+    """All lengths times s, all forces times s²: nothing without a unit changes. The mesh of a
+    line's section is made anew, which leaves a hundred thousandth."""
+    first, other = (summary(one, {}) for one in (project, larger(project, size, size**2)))
+    changed = differences(first, other, 1e-4)
+    assert [line for line in changed if not any(word in line for word in _OF_SIZE)] == []
+    assert first["cases"]
+
+
+@pytest.mark.parametrize("project", [WEB, RIBBED, FRAME], ids=["shells", "joined", "lines"])
+def test_what_is_held_counts_as_much_as_what_grows(project: Project) -> None:
+    """λ₀ = a + (1 - a) λ, for a part that is held and one that pulls the other way."""
+    whole = totals(summary(project, {}), 0.0)
+    for held in (0.3, -0.5):
+        found = totals(summary(split(project, held), {}), held)
+        for case, factors in whole.items():
+            count = min(len(factors), len(found[case]), 2)
+            assert count and found[case][:count] == pytest.approx(factors[:count], rel=1e-7)
+
+
+@pytest.mark.parametrize("held", [0.3, 0.7, -1.0])
+def test_near_what_held_loads_bear_a_mesh_error_counts_for_more(held: float) -> None:
+    """The jumps of stress tell an error of λ₀: of λ = (λ₀ - a) / (1 - a) it is λ₀ / (λ₀ - a) times
+    as large, and never told smaller."""
+
+    def modes(project: Project) -> Any:
+        found = Runner().run(Snapshot(project), Plan("modes"))
+        return judge_project(project, found).cases[0].facts.modes
+
+    whole, left = modes(RIBBED), modes(split(RIBBED, held))
+    times = np.maximum(whole.factors / (whole.factors - held), 1.0)
+    assert left.recovered == pytest.approx(whole.recovered * times, rel=1e-6)
+    assert (left.mesh_error >= left.recovered).all()

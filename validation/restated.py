@@ -1,0 +1,185 @@
+"""The same thing said another way: a model is restated so that theory knows what becomes of its
+results, whatever they are. No reference is needed, so that any model will do.
+
+`larger` (s, f): all lengths times s and all forces times f, stiffness and strength with them
+(stress times f/s², springs f/s, foundations f/s³): factors stay (Buckingham 1914). `split` (a): of
+every growing load the part a is held, so that the total that goes unstable stays,
+a + (1 - a) λ = λ₀, where the part is stable under a."""
+
+from __future__ import annotations
+
+import json
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from labilis.model import LabilisError, Project
+from labilis.model.units import KINDS
+
+# powers of length and of force in a kind of quantity
+POWERS: dict[str, tuple[int, int]] = {
+    "number": (0, 0),
+    "length": (1, 0),
+    "area": (2, 0),
+    "angle": (0, 0),
+    "force": (0, 1),
+    "moment": (1, 1),
+    "stress": (-2, 1),
+    "density": (-2, 1),
+    "mass": (1, 1),
+    "line force": (-1, 1),
+    "stiffness": (-1, 1),
+    "turn stiffness": (1, 1),
+    "second moment": (4, 0),
+    "foundation": (-3, 1),
+    "acceleration": (-1, 0),
+    "temperature": (0, 0),
+    "expansion": (0, 0),
+}
+_UNITS = {
+    "area": "mm^2",
+    "density": "tonne/mm^3",
+    "second moment": "mm^4",
+    "foundation": "N/mm^3",
+    "acceleration": "mm/s^2",
+    "number": "",
+}
+
+
+def stated(value: float, kind: str) -> str:
+    """A quantity in the kernel's unit, to the last digit."""
+    return f"{value!r} {_UNITS.get(kind, KINDS[kind][0])}".strip()
+
+
+def restated(project: Project, change: Callable[[float, str], float]) -> Project:
+    """A project whose quantities are what `change` makes of their kernel numbers and kinds;
+    parameters stay, and stand for nothing."""
+    data = project.model_dump(mode="json")
+    for leaf, kind in project.quantities():
+        place: Any = data
+        for step in leaf.path[:-1]:
+            place = place[step]
+        place[leaf.path[-1]] = stated(change(project.value(leaf.text, kind), kind), kind)
+    return Project.model_validate(data)
+
+
+def larger(project: Project, s: float, f: float) -> Project:
+    """All lengths times s, all forces times f."""
+
+    def change(value: float, kind: str) -> float:
+        length, force = POWERS[kind]
+        return float(value * s**length * f**force)
+
+    return restated(project, change)
+
+
+def split(project: Project, held: float) -> Project:
+    """Of each growing load the part `held` acts from the beginning."""
+    data = project.model_dump(mode="json")
+    growing = {load.name for load in project.loads if load.growth == "growing"}
+    data["loads"] += [
+        {**load, "name": f"{load['name']} held", "growth": "held"}
+        for load in data["loads"]
+        if load["name"] in growing
+    ]
+    for case in data["cases"]:
+        more = []
+        for part in case["loads"]:
+            if part["load"] in growing:
+                factor = part["factor"]
+                part["factor"] = f"({factor})*{1.0 - held!r}"
+                more.append({"load": f"{part['load']} held", "factor": f"({factor})*{held!r}"})
+        case["loads"] += more
+    return Project.model_validate(data)
+
+
+def summary(project: Project, files: Any) -> dict[str, Any]:
+    """What a run of the modes says of each case, in numbers and words without units."""
+    from labilis.run import Plan, Runner, judge_project
+    from labilis.run.plan import Snapshot
+    from labilis.run.trials.running import _yield
+
+    started = time.perf_counter()
+    try:
+        report = judge_project(project, Runner().run(Snapshot(project, files), Plan("modes")))
+    except LabilisError as error:
+        return {"refused": str(error), "seconds": time.perf_counter() - started}
+    assert report.mesh is not None
+    found: dict[str, Any] = {"unknowns": report.mesh.unknowns, "meets": report.meets, "cases": {}}
+    for case in report.cases:
+        facts, modes = case.facts, case.facts.modes
+        row: dict[str, Any] = {
+            "evidence": {item.name: item.state for item in case.evidence},
+            "texts": {item.name: item.text for item in case.evidence},
+            "gates": {gate.name: gate.state for gate in case.verdict.gates},
+            "headline": case.verdict.headline,
+        }
+        if modes is not None:
+            row["factors"] = [float(value) for value in modes.factors]
+            row["drivers"] = list(modes.drivers)
+            row["kinds"] = [str(kind) for kind in modes.kinds]
+            row["error"] = modes.first_error
+        if facts.strength is not None:
+            row["yield"] = _yield(case)
+        found["cases"][facts.case] = row
+    found["seconds"] = time.perf_counter() - started
+    return found
+
+
+def differences(first: dict[str, Any], other: dict[str, Any], within: float = 1e-5) -> list[str]:
+    """What differs between two summaries; floats by more than a ratio."""
+    found: list[str] = []
+
+    def compare(a: Any, b: Any, where: str) -> None:
+        if isinstance(a, dict) and isinstance(b, dict):
+            for key in sorted({*a, *b}, key=str):
+                if key not in ("seconds", "texts", "headline"):
+                    compare(a.get(key), b.get(key), f"{where}/{key}")
+        elif isinstance(a, list) and isinstance(b, list) and len(a) == len(b):
+            for number, (x, y) in enumerate(zip(a, b)):
+                compare(x, y, f"{where}/{number}")
+        elif isinstance(a, float) and isinstance(b, float):
+            if abs(a - b) > within * max(abs(a), abs(b), 1e-9):
+                found.append(f"{where}: {a:.6g} {b:.6g}")
+        elif a != b:
+            found.append(f"{where}: {a} {b}")
+
+    compare(first, other, "")
+    return found
+
+
+SIZES = (0.1, 10.0, 0.01, 100.0)
+# of a held part that is no more than what the part bears; of one that pulls the other way
+PARTS = (0.3, -0.5)
+
+
+def totals(found: dict[str, Any], held: float) -> dict[str, list[float]]:
+    """What goes unstable of each case, held part included, rising: positive factors only."""
+    return {
+        case: sorted(held + (1.0 - held) * value for value in row["factors"] if value > 0)
+        for case, row in found.get("cases", {}).items()
+    }
+
+
+def main() -> None:
+    """python -m validation.restated MODEL...: what differs where nothing should."""
+    from labilis.store import load_model
+
+    for name in sys.argv[1:]:
+        snapshot = load_model(Path(name))
+        project, files = snapshot.project, snapshot.files
+        first = summary(project, files)
+        print(name, json.dumps({k: v for k, v in first.items() if k != "cases"}), flush=True)
+        for s in () if files else SIZES:  # an imported part is as large as it is
+            other = summary(larger(project, s, s * s), files)
+            for line in differences(first, other, 1e-3):
+                print(f"  {s:g} times as large {line}", flush=True)
+        for held in PARTS:
+            other = summary(split(project, held), files)
+            print(f"  {held:g} held", totals(first, 0.0), totals(other, held), flush=True)
+
+
+if __name__ == "__main__":
+    main()
