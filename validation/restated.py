@@ -2,7 +2,8 @@
 results, whatever they are. No reference is needed, so that any model will do.
 
 `larger` (s, f): all lengths times s and all forces times f, stiffness and strength with them
-(stress times f/s², springs f/s, foundations f/s³): factors stay (Buckingham 1914). `split` (a): of
+(stress times f/s², springs f/s, foundations f/s³): factors stay (Buckingham 1914). `turned`:
+nothing changes. `split` (a): of
 every growing load the part a is held, so that the total that goes unstable stays,
 a + (1 - a) λ = λ₀, where the part is stable under a."""
 
@@ -95,6 +96,65 @@ def split(project: Project, held: float) -> Project:
     return Project.model_validate(data)
 
 
+_NEXT = {"x": "y", "y": "z", "z": "x"}
+
+
+def turned(project: Project) -> Project:
+    """The whole turned by a third about the line x = y = z: x to y, y to z, z to x. For parts of
+    recipes whose regions are named."""
+    data = project.model_dump(mode="json")
+    for piece in data["pieces"]:
+        _turn_piece(piece)
+    for support in data["supports"]:
+        axes = support["axes"]
+        if axes["kind"] == "global":
+            support["held"] = [_named(motion) for motion in support["held"]]
+        _roll(axes, ("x_axis", "xy_plane", "origin", "axis"))
+        if "normal" in axes:
+            axes["normal"] = _NEXT[axes["normal"]]
+    for hub in data["hubs"]:
+        _roll(hub, ("at",))
+    for spring in data["springs"]:
+        for head in ("", "turn_"):
+            x, y, z = (spring[f"{head}{axis}"] for axis in "xyz")
+            spring |= {f"{head}x": z, f"{head}y": x, f"{head}z": y}
+    for load in data["loads"]:
+        _roll(load, ("components", "acceleration", "offset"))
+        if load.get("tilt"):
+            load["tilt"]["toward"] = _NEXT[load["tilt"]["toward"]]
+    return Project.model_validate(data)
+
+
+def _rolled(three: list[Any]) -> list[Any]:
+    return [three[2], three[0], three[1]]
+
+
+def _roll(owner: dict[str, Any], fields: tuple[str, ...]) -> None:
+    for field in fields:
+        if owner.get(field) is not None:
+            owner[field] = _rolled(owner[field])
+
+
+def _named(motion: str) -> str:
+    return motion[:-1] + _NEXT.get(motion[-1], motion[-1])
+
+
+def _turn_piece(piece: dict[str, Any]) -> None:
+    place = piece["place"]
+    if place["on"] is None:
+        place["at"] = _rolled(place["at"])
+        place["turns"] += [{"about": axis, "angle": "90 deg"} for axis in "xz"]
+    for cut in piece["cuts"]:
+        x, y, z = (cut[axis] for axis in "xyz")
+        cut |= {"x": z, "y": x, "z": y, "along": _NEXT[cut["along"]]}
+    for copies in piece["copies"]:
+        _roll(copies, ("step", "centre"))
+        for field in ("about", "across"):
+            if field in copies:
+                copies[field] = _NEXT[copies[field]]
+        # a mirror's `at` is a place along one axis, which goes with it
+
+
 def summary(project: Project, files: Any) -> dict[str, Any]:
     """What a run of the modes says of each case, in numbers and words without units."""
     from labilis.run import Plan, Runner, judge_project
@@ -176,6 +236,9 @@ def main() -> None:
             other = summary(larger(project, s, s * s), files)
             for line in differences(first, other, 1e-3):
                 print(f"  {s:g} times as large {line}", flush=True)
+        if not files:
+            for line in differences(first, summary(turned(project), files), 1e-3):
+                print(f"  turned {line}", flush=True)
         for held in PARTS:
             other = summary(split(project, held), files)
             print(f"  {held:g} held", totals(first, 0.0), totals(other, held), flush=True)

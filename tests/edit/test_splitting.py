@@ -72,6 +72,7 @@ def test_what_is_divided_buckles_as_before(way: str, within: float) -> None:
     assert modes_of(parts).factors == pytest.approx(modes_of(whole).factors, rel=within)
 
 
+@pytest.mark.full
 def test_solids_that_are_too_coarse_for_what_fails_them_say_so() -> None:
     """A wall's local mode comes out stiff, next to an overall mode that is told well: what is told
     of the first factor has to reach down to where the wall really goes (70.9, shells of 2.5 mm)."""

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from labilis.mechanics import shell
@@ -99,6 +99,7 @@ def test_a_section_that_yields_is_taken_point_by_point(n: int) -> None:
 
 
 @pytest.mark.parametrize("n", [3, 4])
+@settings(max_examples=30)  # five columns and two ways each
 @given(seed=st.integers(0, 10_000), warp=st.floats(0, 3))
 def test_linear_strains_of_one_motion_and_of_many(n: int, seed: int, warp: float) -> None:
     """Against the derivative of the NumPy strains at rest, which are of second degree in motions

@@ -5,6 +5,7 @@ does. 5,000 of each with ./test --full."""
 from __future__ import annotations
 
 import hashlib
+import importlib
 import re
 import struct
 from collections import Counter
@@ -137,6 +138,11 @@ def outcome(data: bytes, name: str) -> str:
         return "endless" if "long" in str(ended) else "died"
 
 
+def load() -> None:
+    """What each of the child processes would load by itself."""
+    importlib.import_module("labilis.run.preload")
+
+
 @pytest.mark.parametrize(
     ("kind", "count"),
     [
@@ -151,7 +157,7 @@ def outcome(data: bytes, name: str) -> str:
 def test_spoilt_geometry_is_told(kind: str, count: int) -> None:
     rng, counts = np.random.default_rng(count), Counter[str]()
     # a fork of this process would take along the windows and threads of the tests before it
-    with ProcessPoolExecutor(1, get_context("spawn")) as clean:
+    with ProcessPoolExecutor(1, get_context("spawn"), initializer=load) as clean:
         for number in range(count):
             name, data = whole(kind)[int(rng.integers(len(whole(kind))))]
             found = clean.submit(outcome, spoilt(data, rng), name).result()

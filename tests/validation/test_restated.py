@@ -9,9 +9,11 @@ import pytest
 
 from labilis.model import Project, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
+from labilis.store import load_model
+from labilis.store.demos import demo_model, start_model
 from tests import drawn_recipes
 from tests.frames import portal
-from validation.restated import differences, larger, split, summary, totals
+from validation.restated import differences, larger, split, summary, totals, turned
 
 
 def drawn(kind: str, seed: int, **more: Any) -> Project:
@@ -34,6 +36,23 @@ def test_a_part_of_another_size_has_the_same_factors(project: Project, size: flo
     changed = differences(first, other, 1e-4)
     assert [line for line in changed if not any(word in line for word in _OF_SIZE)] == []
     assert first["cases"]
+
+
+@pytest.mark.parametrize(
+    "project",
+    [
+        RIBBED,
+        FRAME,
+        pytest.param(load_model(start_model("stand")).project, marks=pytest.mark.full),
+        pytest.param(load_model(demo_model("antenna-mast")).project, marks=pytest.mark.full),
+    ],
+    ids=["joined", "lines", "copies", "hub and weight"],
+)
+def test_a_part_that_is_turned_has_the_same_results(project: Project) -> None:
+    """x to y, y to z, z to x, loads, supports, copies and all: nothing changes, verdict and
+    evidence included."""
+    first, other = (summary(one, {}) for one in (project, turned(project)))
+    assert first["cases"] and differences(first, other, 1e-3) == []
 
 
 @pytest.mark.parametrize("project", [WEB, RIBBED, FRAME], ids=["shells", "joined", "lines"])
