@@ -16,7 +16,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from labilis.model import LabilisError, Project
+from labilis.model import LabilisError, Project, load_project
 from labilis.model.units import KINDS
 
 # powers of length and of force in a kind of quantity
@@ -51,6 +51,8 @@ _UNITS = {
 
 def stated(value: float, kind: str) -> str:
     """A quantity in the kernel's unit, to the last digit."""
+    if kind == "expansion":
+        return f"{value!r}/K"
     return f"{value!r} {_UNITS.get(kind, KINDS[kind][0])}".strip()
 
 
@@ -63,7 +65,7 @@ def restated(project: Project, change: Callable[[float, str], float]) -> Project
         for step in leaf.path[:-1]:
             place = place[step]
         place[leaf.path[-1]] = stated(change(project.value(leaf.text, kind), kind), kind)
-    return Project.model_validate(data)
+    return load_project(data)
 
 
 def larger(project: Project, s: float, f: float) -> Project:
@@ -93,7 +95,7 @@ def split(project: Project, held: float) -> Project:
                 part["factor"] = f"({factor})*{1.0 - held!r}"
                 more.append({"load": f"{part['load']} held", "factor": f"({factor})*{held!r}"})
         case["loads"] += more
-    return Project.model_validate(data)
+    return load_project(data)
 
 
 _NEXT = {"x": "y", "y": "z", "z": "x"}
@@ -122,7 +124,7 @@ def turned(project: Project) -> Project:
         _roll(load, ("components", "acceleration", "offset"))
         if load.get("tilt"):
             load["tilt"]["toward"] = _NEXT[load["tilt"]["toward"]]
-    return Project.model_validate(data)
+    return load_project(data)
 
 
 def _rolled(three: list[Any]) -> list[Any]:

@@ -400,3 +400,15 @@ def test_tables_hold_no_formulas_and_no_case_takes_the_file_of_another(tmp_path:
 )
 def test_a_cell_is_text_or_a_number(cell: object, kept: object) -> None:
     assert plain_cell(cell) == kept
+
+
+def test_a_quantity_without_a_value_runs_nothing() -> None:
+    """A project that was made past its checks: results under no key would be those of any case."""
+    from tests.judge.test_mistakes import STEEL, force, strip
+
+    data = strip(force("-100 N"), materials=[STEEL | {"expansion": "1.2e-05 1/K"}])
+    unchecked = Project.model_validate(
+        load_project(strip(force("-100 N"))).model_dump() | {"materials": data["materials"]}
+    )
+    with pytest.raises(LabilisError, match="no value"):
+        Runner().run(Snapshot(unchecked), Plan("modes"))

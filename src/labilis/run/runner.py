@@ -316,6 +316,13 @@ class Runner:
         """Strength of a case, and its modes with their mesh errors unless they are `made`
         already."""
         project = on.scene.project
+        if not keys.modes:  # results of one case could then be taken for those of another
+            raise LabilisError(
+                "A quantity of this case, its supports or its materials has no value.",
+                f"cases/{case}",
+                "Correct the quantity that the model is refused for when it is opened.",
+                "no-value",
+            )
         progress(0.02, "Solving")
         strength, solved = self._strength(on.scene, case, on.tied, on.stiffness, keys)
         give(keys.strength, strength)
