@@ -57,9 +57,12 @@ def test_check_writes_the_promised_json(tmp_path: Path) -> None:
         "max_displacement_mm",
         "max_von_mises_mpa",
         "reaction_n",
+        "spring_reaction_n",
         "yield_factor",
         "wall_yield_factor",
         "yield_mesh_error",
+        "sections_yield_factor",
+        "sections_mesh_error",
         "peak",
         "bolts",
     }

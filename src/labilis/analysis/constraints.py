@@ -64,10 +64,10 @@ class Tied:
     hub_names: tuple[str, ...]
     numbering: Numbering
     springs: tuple[SpringBlock | BoltBlock, ...]
-    idle: tuple[
-        HeldNodes, ...
-        # motions of warping nodes that are none, or that a support or the piece's statement holds
-    ] = ()
+    # which statement each of the springs that are no bolts is of
+    spring_names: tuple[str, ...] = ()
+    # motions of warping nodes that are none, or that a support or the piece's statement holds
+    idle: tuple[HeldNodes, ...] = ()
     bonds: Bonds | None = None
 
     @property
@@ -257,9 +257,10 @@ def hub_centre(hub: Hub, project: Project, view: ShapeView, mesh: Mesh) -> Float
 
 def make_springs(
     project: Project, view: ShapeView, mesh: Mesh, numbering: Numbering
-) -> tuple[SpringBlock, ...]:
-    """Springs of all statements, on nodes and on hubs."""
-    found = []
+) -> list[tuple[str, SpringBlock]]:
+    """Springs of all statements with their names, on nodes and on hubs, where one is of motions
+    and one of turns."""
+    found: list[tuple[str, SpringBlock]] = []
     for spring in project.springs:
         values = {
             motion: project.value(text, kind, f"springs/{spring.name}/{motion}")
@@ -285,10 +286,10 @@ def make_springs(
                 )
             for node, matrix in zip(numbering.hubs[spring.on], (linear, turning)):
                 if matrix.any():
-                    found.append(SpringBlock(np.array([[node]]), matrix[None]))
+                    found.append((spring.name, SpringBlock(np.array([[node]]), matrix[None])))
             continue
-        found.append(_spread_spring(project, spring, values, linear, view, mesh))
-    return tuple(found)
+        found.append((spring.name, _spread_spring(project, spring, values, linear, view, mesh)))
+    return found
 
 
 def _spread_spring(
@@ -357,7 +358,8 @@ def make_tied(
     )
     idle = warping.idle(numbering.total)
     held, hub_rows = _held_by_supports(project, view, mesh, numbering, flipped)
-    springs = make_springs(project, view, mesh, numbering)
+    stated = make_springs(project, view, mesh, numbering)
+    springs = tuple(spring for _, spring in stated)
     if not project.supports and not springs:
         raise LabilisError(
             "The part has no support: it can move freely in all six ways.",
@@ -385,7 +387,9 @@ def make_tied(
             "tie-conflict",
         ) from conflict
     tied = Tied(ties, tuple(held), tuple(hubs), tuple(names), numbering, (*springs, *bolts))
-    tied = replace(tied, idle=tuple(idle), bonds=bonds)
+    tied = replace(
+        tied, idle=tuple(idle), bonds=bonds, spring_names=tuple(name for name, _ in stated)
+    )
     _check_free(mesh, tied)
     return tied
 

@@ -12,10 +12,11 @@ from labilis.analysis.case_loads import CaseForces, LoadScene, load_forces
 from labilis.analysis.constraints import Tied
 from labilis.analysis.line_results import line_peaks, line_results, line_yield
 from labilis.analysis.stress_peaks import find_peaks, near_joints, spared
+from labilis.mechanics.blocks import SpringBlock
 from labilis.mechanics.bricks import HEX_SIDES, WEDGE_SIDES
 from labilis.mesh import Mesh
 from labilis.mesh.mesh import TET_SIDES
-from labilis.model import LabilisError
+from labilis.model import LabilisError, Project
 from labilis.results.findings import StrengthFindings
 from labilis.results.stress_measures import first_yield, von_mises
 from labilis.solve.factor import Factor
@@ -110,6 +111,17 @@ def _swallowed(forces: CaseForces, tied: Tied, lumped: _Lumped) -> float:
             )
             gone += float(np.linalg.norm(on_hub - slides @ (slides.T @ on_hub)))
     return gone / total
+
+
+def _of_springs(project: Project, tied: Tied, solution: LinearSolution) -> Floats:
+    """Force and moment about the origin (t, 6) that each spring to ground puts on the part."""
+    names = [spring.name for spring in project.springs]
+    result, u = np.zeros((len(names), 6)), solution.u.reshape(-1, 3)
+    for name, spring in zip(tied.spring_names, tied.springs):
+        assert isinstance(spring, SpringBlock)
+        forces = spring.linear(u[spring.members])
+        result[names.index(name)] -= tied.numbering.resultant(spring.members[:, 0], forces[:, 0])
+    return result
 
 
 def _reactions(tied: Tied, solution: LinearSolution, count: int) -> Floats:
@@ -224,6 +236,7 @@ class _Answer:
     solutions: list[LinearSolution] = field(default_factory=list)
     applied: list[Floats] = field(default_factory=list)
     reactions: list[Floats] = field(default_factory=list)
+    sprung: list[Floats] = field(default_factory=list)
     axial: list[float] = field(default_factory=list)
 
 
@@ -286,6 +299,7 @@ def _answer(scene: LoadScene, tied: Tied, factor: Factor, acting: _Acting) -> _A
         )
         answer.applied.append(numbering.resultant(everyone, nodal.reshape(-1, 3)))
         answer.reactions.append(_reactions(tied, solution, len(project.supports)))
+        answer.sprung.append(_of_springs(project, tied, solution))
         answer.axial.append(
             -float((solution.internal + nodal).reshape(-1, 3)[above].sum(axis=0) @ axis)
         )
@@ -380,6 +394,8 @@ def strength_stage(
         applied=np.array(answer.applied),
         supports=np.array([support.name for support in project.supports]),
         reaction=np.stack(answer.reactions, axis=1),
+        springs=np.array([spring.name for spring in project.springs], dtype=str),
+        spring_reaction=np.stack(answer.sprung, axis=1),
         loads=np.array(acting.names),
         swallowed=np.array(acting.swallowed),
         grips=grips,

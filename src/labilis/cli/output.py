@@ -90,14 +90,20 @@ def _case_json(report: CaseReport) -> dict[str, Any]:
     return data
 
 
+def _forces(names: Any, reactions: Any) -> dict[str, list[float]]:
+    """Force under the service load by name."""
+    return {
+        str(name): [float(c) for c in force[:, :3].sum(axis=0)]
+        for name, force in zip(names, reactions)
+    }
+
+
 def _strength_json(facts: CaseFacts, strength: StrengthFindings) -> dict[str, Any]:
     return {
         "max_displacement_mm": strength.max_displacement,
         "max_von_mises_mpa": float(von_mises(strength.stress).max()),
-        "reaction_n": {
-            str(name): [float(c) for c in force[:, :3].sum(axis=0)]
-            for name, force in zip(strength.supports, strength.reaction)
-        },
+        "reaction_n": _forces(strength.supports, strength.reaction),
+        "spring_reaction_n": _forces(strength.springs, strength.spring_reaction),
         "yield_factor": _number(strength.yield_factor),
         "wall_yield_factor": _number(strength.strength_factor),
         "yield_mesh_error": _number(facts.yield_error),

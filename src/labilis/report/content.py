@@ -352,17 +352,17 @@ def _strength(
         Words(f"{case.facts.case}: {plain(sentence)}")
         for sentence in stations.strength_sentences(case.facts)
     ]
-    total = strength.reaction.sum(axis=1)[:, :3]
-    largest = float(abs(total).max(initial=0.0))
+    total = [(name, row[:3]) for name, row in strength.holding]
+    largest = max((float(abs(row).max()) for _, row in total), default=0.0)
     rows = [
         (
-            str(name),
+            name,
             *(
                 f"{0.0 if abs(value) < _LITTLE * largest else shown.value(value, 'force'):.5g}"
                 for value in row
             ),
         )
-        for name, row in zip(strength.supports, total)
+        for name, row in total
     ]
     rows.append(
         (

@@ -143,7 +143,8 @@ class StrengthFindings(Findings):
     displacement_* (n, 3) mm; stress_* (n, 6) MPa at nodes, of shells on the side where the service
     load's is larger; layers (3, n) von Mises stress under the service load at top, middle and
     bottom, empty without shells; applied (2, 6): force N and moment N mm about the origin of the
-    growing and the held loads; reaction (s, 2, 6): the same for each support in `supports`;
+    growing and the held loads; reaction (s, 2, 6): the same for each support in `supports`,
+    spring_reaction (t, 2, 6) for each spring to ground in `springs`;
     swallowed (l,): share of each load in `loads` that acts straight on held motions; grips (s, 6,
     6): for each support, what it holds of rigid motion about its centre, as Cᵀ C with turns scaled
     by its radius; centres (s, 3); radii (s,) mm; reach (s, 2): extent along the long axis;
@@ -192,6 +193,10 @@ class StrengthFindings(Findings):
     yield_body: str
     load_sizes: Annotated[Floats, Dims("l")]
     moment_sizes: Annotated[Floats, Dims("l")] = field(default_factory=lambda: np.zeros(0))
+    springs: Annotated[Texts, Dims("t")] = field(default_factory=lambda: np.zeros(0, dtype="U1"))
+    spring_reaction: Annotated[Floats, Dims("t", 2, 6)] = field(
+        default_factory=lambda: np.zeros((0, 2, 6))
+    )
     peak: str = ""
     wall_factor: float = float("nan")
     wall_node: int = -1
@@ -230,6 +235,14 @@ class StrengthFindings(Findings):
             if np.isnan(self.wall_factor) or np.isnan(self.yield_factor)
             else self.wall_factor
         )
+
+    @property
+    def holding(self) -> list[tuple[str, Floats]]:
+        """(name, force and moment (6,) on the part under the service load) of each support and
+        each spring to ground."""
+        names = [*self.supports, *self.springs]
+        both = np.concatenate([self.reaction, self.spring_reaction]).sum(axis=1)
+        return [(str(name), row) for name, row in zip(names, both)]
 
     @property
     def sections_yield(self) -> float:

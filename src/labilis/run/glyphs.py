@@ -193,17 +193,18 @@ def marks_of(
 
 
 def reaction_marks(project: Project, view: ShapeView, strength: StrengthFindings) -> list[LoadMark]:
-    """Reactions of the service load as arrows at their supports; those that are nothing beside
-    the largest are left out."""
-    forces = strength.reaction[:, :, :3].sum(axis=1)
+    """Reactions of the service load as arrows at their supports and springs; those that are
+    nothing beside the largest are left out."""
+    forces = np.array([row[:3] for _, row in strength.holding]).reshape(-1, 3)
     sizes = np.linalg.norm(forces, axis=1)
+    on = [{item.name: item.on for item in project.supports}.get(str(n)) for n in strength.supports]
+    on += [{item.name: item.on for item in project.springs}.get(str(n)) for n in strength.springs]
     found = []
-    for name, force, size in zip(strength.supports, forces, sizes):
-        support = next((item for item in project.supports if item.name == name), None)
-        if support is not None and size > 1e-3 * max(float(sizes.max()), 1e-300):
+    for target, force, size in zip(on, forces, sizes):
+        if target is not None and size > 1e-3 * max(float(sizes.max()), 1e-300):
             found.append(
                 LoadMark(
-                    _place(project.target_region(support.on), view),
+                    _place(project.target_region(target), view),
                     force / size,
                     force_text(float(size)),
                     False,

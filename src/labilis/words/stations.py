@@ -545,12 +545,12 @@ _LISTED = 4  # supports whose reactions are written out
 
 
 def _reactions(strength: StrengthFindings) -> list[Sentence]:
-    """'Reaction of foot: z 1 kN' for each support under the service load; parts that are nothing
-    beside the whole are left out."""
-    forces = strength.reaction[:, :, :3].sum(axis=1)
-    scale = max((float(abs(force).max()) for force in forces), default=0.0)
+    """'Reaction of foot: z 1 kN' for each support and spring under the service load; parts that
+    are nothing beside the whole are left out."""
+    forces = [(name, row[:3]) for name, row in strength.holding]
+    scale = max((float(abs(force).max()) for _, force in forces), default=0.0)
     found: list[Sentence] = []
-    for name, force in list(zip(strength.supports, forces))[:_LISTED]:
+    for name, force in forces[:_LISTED]:
         said = Figures()
         parts = [
             f"{axis} {said.of(float(value), 'force')}"
@@ -567,7 +567,8 @@ def _reactions(strength: StrengthFindings) -> list[Sentence]:
             )
         )
     if len(forces) > _LISTED:
-        found.append((Span(f"{len(forces) - _LISTED} more supports."),))
+        more = "supports and springs" if len(strength.springs) else "supports"
+        found.append((Span(f"{len(forces) - _LISTED} more {more}."),))
     return found
 
 
