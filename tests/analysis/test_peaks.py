@@ -10,6 +10,8 @@ import numpy as np
 import pytest
 
 from labilis.analysis.stress_peaks import spared
+from labilis.judge.ladder import rungs
+from labilis.judge.overall import overall_checks
 from labilis.judge.verdict import verdict_of_case
 from labilis.model import load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
@@ -279,8 +281,8 @@ def test_a_joint_s_toe_counts_as_first_yield_and_its_sections_are_read_beside_it
     assert bending < two.sections_yield < 1.08 * bending
     assert one.sections_yield == pytest.approx(two.sections_yield, rel=0.05)
     assert fine.facts.modes.section_error < fine.facts.modes.yield_error
-    from labilis.judge.overall import overall_checks
-
+    (rung,) = (item for item in rungs(fine.facts, "22 N") if item.kind == "yield")
+    assert rung.note == f"at a joint; sections at {two.sections_yield:.4g}"
     check = overall_checks(fine.facts)[0][0]
     assert check.factor == pytest.approx(check.reduction * two.sections_yield)
 

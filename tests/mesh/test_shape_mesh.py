@@ -308,3 +308,27 @@ def test_free_motions_in_words() -> None:
     about_origin = np.array([[*np.cross(turn, centre), *turn]]) / 50
     assert describe_motions(np.eye(6)[[0, 5]], centre) == "slides along x, turns about z"
     assert describe_motions(about_origin, centre) == "turns about y through (0, 3, 0) mm"
+
+
+@pytest.mark.parametrize(("share", "skins"), [(0.5, 1), (0.05, 3)])
+def test_a_surface_that_runs_through_itself_is_not_made_finer(
+    monkeypatch: pytest.MonkeyPatch, share: float, skins: int
+) -> None:
+    """Where half of the skin crosses itself finer ones do as well, and took minutes; where a
+    twentieth does, two finer ones are tried."""
+    from labilis.mesh import tetrahedra
+
+    made: list[int] = []
+    make = tetrahedra.make_skin
+
+    def counted(*given: Any, **more: Any) -> Any:
+        made.append(1)
+        return make(*given, **more)
+
+    monkeypatch.setattr(tetrahedra, "make_skin", counted)
+    monkeypatch.setattr(
+        tetrahedra, "crossing", lambda points, corners: np.arange(int(share * len(corners)))
+    )
+    body = body_of(bar_step())
+    assert tetrahedra.mesh_kept(body, body.view.size, 8.0, 2, ()) is None
+    assert len(made) == skins

@@ -79,6 +79,9 @@ def rungs(facts: CaseFacts, service: str) -> tuple[Rung, ...]:
     return tuple(sorted(found, key=lambda rung: -rung.factor))
 
 
+_BESIDE = 0.02  # of first yield, by which sections have to lie above it to be told beside it
+
+
 def _first_yield(facts: CaseFacts) -> list[Rung]:
     """Where the most stressed wall or point yields."""
     found: list[Rung] = []
@@ -94,12 +97,17 @@ def _first_yield(facts: CaseFacts) -> list[Rung]:
             else ""
         )
         off = "" if math.isnan(facts.yield_error) else f" ± {error_text(facts.yield_error)}"
+        where = "most stressed wall" if peak else "most stressed point"
+        sections = facts.strength.sections_yield
+        if sections > factor * (1.0 + _BESIDE):
+            where = f"at a joint; sections at {sections:.4g}"
+            aside += f" It is at the toe of a joint; sections a wall away yield at {sections:.4g}."
         found.append(
             Rung(
                 "yield",
                 factor,
                 f"{factor:.4g} first yield",
-                "most stressed wall" if peak else "most stressed point",
+                where,
                 story=f"The most stressed {'wall' if peak else 'point'} reaches the yield strength "
                 f"at {factor:.4g}{off} × the "
                 f"load.{aside}",
