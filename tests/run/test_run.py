@@ -412,3 +412,22 @@ def test_a_quantity_without_a_value_runs_nothing() -> None:
     )
     with pytest.raises(LabilisError, match="no value"):
         Runner().run(Snapshot(unchecked), Plan("modes"))
+
+
+@pytest.mark.parametrize("upto", ["shape", "modes"])
+def test_what_the_geometry_library_cannot_measure_is_told(
+    monkeypatch: pytest.MonkeyPatch, upto: str
+) -> None:
+    """Of 2,150 damaged files one could be read, and not be measured afterwards."""
+    from OCP.StdFail import StdFail_NotDone
+
+    from labilis.shape import BodyShape
+
+    def fails(_: BodyShape) -> None:
+        raise StdFail_NotDone("the moments of inertia")
+
+    monkeypatch.setattr(BodyShape, "view", property(fails))
+    data = bar_step()
+    with pytest.raises(LabilisError) as told:
+        Runner().run(snapshot(cantilever(data), data), Plan(upto))  # type: ignore[arg-type]
+    assert told.value.code == "geometry-damaged" and told.value.remedy

@@ -46,6 +46,7 @@ from labilis.run.studies import (
     tilt_study,
 )
 from labilis.shape import BodyShape, PartShape, build_part, scan_sections
+from labilis.shape.step import damaged
 from labilis.solve.factor import Factor
 
 _MOST_KEPT, _OF_CASE = (
@@ -87,6 +88,7 @@ class Runner:
         self._most = _MOST_KEPT
         self.timing: dict[str, float] = {}
 
+    @damaged("pieces")  # measuring and meshing find what reading did not
     def run(
         self,
         snapshot: Snapshot,
