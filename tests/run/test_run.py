@@ -426,8 +426,8 @@ def test_what_the_geometry_library_cannot_measure_is_told(
     def fails(_: BodyShape) -> None:
         raise StdFail_NotDone("the moments of inertia")
 
+    project = cantilever(DATA)
     monkeypatch.setattr(BodyShape, "view", property(fails))
-    data = bar_step()
     with pytest.raises(LabilisError) as told:
-        Runner().run(snapshot(cantilever(data), data), Plan(upto))  # type: ignore[arg-type]
+        Runner().run(snapshot(project), Plan(upto))  # type: ignore[arg-type]
     assert told.value.code == "geometry-damaged" and told.value.remedy
