@@ -11,7 +11,7 @@ from labilis.model import Project, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.store import load_model
 from labilis.store.demos import demo_model, start_model
-from tests import drawn_recipes
+from tests import drawn_recipes, drawn_statements
 from tests.frames import portal
 from validation.restated import differences, larger, split, summary, totals, turned
 
@@ -64,6 +64,23 @@ def test_what_is_held_counts_as_much_as_what_grows(project: Project) -> None:
         for case, factors in whole.items():
             count = min(len(factors), len(found[case]), 2)
             assert count and found[case][:count] == pytest.approx(factors[:count], rel=1e-7)
+
+
+@pytest.mark.parametrize(
+    "seed", [1, 2, *(pytest.param(seed, marks=pytest.mark.full) for seed in range(3, 15))]
+)
+def test_whatever_is_stated_is_turned_and_held_as_well(seed: int) -> None:
+    """Springs, beds, hubs, tilts, offsets, moments, pressures that follow, temperature, weight and
+    supports that move: a part in balance, the same when it is turned, and with a quarter held."""
+    project = load_project(drawn_statements.drawn(seed))
+    first = summary(project, {})
+    (row,) = first["cases"].values()
+    assert row["evidence"]["balance"] == "good", project.springs
+    assert differences(first, summary(turned(project), {}), 1e-3) == []
+    (whole,) = totals(first, 0.0).values()
+    (found,) = totals(summary(split(project, 0.25), {}), 0.25).values()
+    count = min(len(whole), len(found), 2)
+    assert found[:count] == pytest.approx(whole[:count], rel=1e-6)
 
 
 @pytest.mark.parametrize("held", [0.3, 0.7, -1.0])
