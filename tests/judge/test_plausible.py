@@ -276,6 +276,7 @@ def test_a_bar_that_is_held_by_its_side_instead_of_its_foot_does_not_pass() -> N
     )
     stated["regions"].append({"name": "side", "names": ["bar/skin.1"]})
     stated["supports"] = [{"name": "foot", "on": "side", "held": ["x", "y", "z"]}]
+    stated["mesh"] = {"size": "5 mm"}
     case = judged(stated)
     assert case.facts.modes.positive[0] > 100 and case.verdict.meets is None
     assert (
