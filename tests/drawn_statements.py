@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from tests.drawn_recipes import mm
+from tests.drawn_recipes import flat_plate, mm
 from tests.judge.test_mistakes import STEEL
 
 Rng = np.random.Generator
@@ -48,18 +48,9 @@ def drawn(seed: int, mesh_as: str = "shell") -> dict[str, Any]:
 
 
 def _pieces(rng: Rng, a: float, b: float, t: float, mesh_as: str) -> list[dict[str, Any]]:
-    corners = ((0.0, 0.0), (a, 0.0), (a, b), (0.0, b))
-    plate = {
-        "name": "plate",
-        "material": "steel",
-        "mesh_as": mesh_as,
-        "recipe": {
-            "kind": "plate",
-            "thickness": mm(t),
-            "outline": [{"x": mm(x), "y": mm(y)} for x, y in corners],
-            "openings": [{"x": mm(0.4 * a), "y": mm(b / 2), "diameter": mm(0.3 * b)}],
-        },
-    }
+    corners = [(0.0, 0.0), (a, 0.0), (a, b), (0.0, b)]
+    plate = flat_plate("plate", corners, t, mesh_as=mesh_as)
+    plate["recipe"]["openings"] = [{"x": mm(0.4 * a), "y": mm(b / 2), "diameter": mm(0.3 * b)}]
     section = {"shape": "square tube", "width": mm(0.5 * b), "thickness": mm(max(0.6 * t, 1.2))}
     post = {
         "name": "post",

@@ -3,13 +3,13 @@ results, whatever they are. No reference is needed, so that any model will do.
 
 `larger` (s, f): all lengths times s and all forces times f, stiffness and strength with them
 (stress times f/s², springs f/s, foundations f/s³): factors stay (Buckingham 1914). `turned`:
-nothing changes. `split` (a): of
-every growing load the part a is held, so that the total that goes unstable stays,
-a + (1 - a) λ = λ₀, where the part is stable under a."""
+nothing changes. `split` (a): of every growing load the part a is held, so that the total that goes
+unstable stays, a + (1 - a) λ = λ₀, where the part is stable under a."""
 
 from __future__ import annotations
 
 import json
+import math
 import sys
 import time
 from collections.abc import Callable
@@ -39,21 +39,12 @@ POWERS: dict[str, tuple[int, int]] = {
     "temperature": (0, 0),
     "expansion": (0, 0),
 }
-_UNITS = {
-    "area": "mm^2",
-    "density": "tonne/mm^3",
-    "second moment": "mm^4",
-    "foundation": "N/mm^3",
-    "acceleration": "mm/s^2",
-    "number": "",
-}
 
 
 def stated(value: float, kind: str) -> str:
     """A quantity in the kernel's unit, to the last digit."""
-    if kind == "expansion":
-        return f"{value!r}/K"
-    return f"{value!r} {_UNITS.get(kind, KINDS[kind][0])}".strip()
+    unit = KINDS[kind][0].replace("**", "^").replace("dimensionless", "")
+    return f"{value!r}{unit[1:]}" if unit.startswith("1/") else f"{value!r} {unit}".strip()
 
 
 def restated(project: Project, change: Callable[[float, str], float]) -> Project:
@@ -161,7 +152,6 @@ def summary(project: Project, files: Any) -> dict[str, Any]:
     """What a run of the modes says of each case, in numbers and words without units."""
     from labilis.run import Plan, Runner, judge_project
     from labilis.run.plan import Snapshot
-    from labilis.run.trials.running import _yield
 
     started = time.perf_counter()
     try:
@@ -184,7 +174,7 @@ def summary(project: Project, files: Any) -> dict[str, Any]:
             row["kinds"] = [str(kind) for kind in modes.kinds]
             row["error"] = modes.first_error
         if facts.strength is not None:
-            row["yield"] = _yield(case)
+            row["yield"] = float(facts.strength.strength_factor)
         found["cases"][facts.case] = row
     found["seconds"] = time.perf_counter() - started
     return found
@@ -203,7 +193,8 @@ def differences(first: dict[str, Any], other: dict[str, Any], within: float = 1e
             for number, (x, y) in enumerate(zip(a, b)):
                 compare(x, y, f"{where}/{number}")
         elif isinstance(a, float) and isinstance(b, float):
-            if abs(a - b) > within * max(abs(a), abs(b), 1e-9):
+            none = math.isnan(a) and math.isnan(b)
+            if not none and not math.isclose(a, b, rel_tol=within, abs_tol=1e-9 * within):
                 found.append(f"{where}: {a:.6g} {b:.6g}")
         elif a != b:
             found.append(f"{where}: {a} {b}")

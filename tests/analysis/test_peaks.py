@@ -217,36 +217,13 @@ def test_where_hardly_anything_would_be_left_nothing_is_set_aside() -> None:
 
 def fin(size: float, height: float = 120.0, base: float = 12.0, wide: float = 20.0) -> Any:
     """A strip of 4 mm that stands on a plate held at its back, bent about its weak axis."""
-    strip_up = {
+    up = [{"about": "x", "angle": "90 deg"}]
+    strip_up = plate(((0, 0), (wide, 0), (wide, height), (0, height))) | {
         "name": "fin",
-        "material": "steel",
-        "mesh_as": "shell",
-        "recipe": {
-            "kind": "plate",
-            "thickness": "4 mm",
-            "outline": [
-                {"x": f"{x} mm", "y": f"{y} mm"}
-                for x, y in ((0, 0), (wide, 0), (wide, height), (0, height))
-            ],
-        },
-        "place": {
-            "at": ["0 mm", "0 mm", f"{base / 2} mm"],
-            "turns": [{"about": "x", "angle": "90 deg"}],
-        },
+        "place": {"at": ["0 mm", "0 mm", f"{base / 2} mm"], "turns": up},
     }
-    foot = {
-        "name": "foot",
-        "material": "steel",
-        "mesh_as": "shell",
-        "recipe": {
-            "kind": "plate",
-            "thickness": f"{base} mm",
-            "outline": [
-                {"x": f"{x} mm", "y": f"{y} mm"}
-                for x, y in ((-30, -40), (wide + 30, -40), (wide + 30, 40), (-30, 40))
-            ],
-        },
-    }
+    corners = ((-30, -40), (wide + 30, -40), (wide + 30, 40), (-30, 40))
+    foot = plate(corners, thickness=base) | {"name": "foot"}
     model = {
         "materials": [STEEL],
         "pieces": [foot, strip_up],
@@ -292,3 +269,11 @@ def test_without_a_joint_the_sections_yield_where_the_walls_do() -> None:
         plate(ELL), 4.0, "plate/side.6", "plate/side.2", ("0 N", "1 kN", "0 N")
     ).facts.strength
     assert strength.sections_yield == strength.strength_factor > strength.yield_factor
+
+
+def test_a_piece_with_hardly_a_node_away_from_joints_yields_where_its_walls_do() -> None:
+    """Nothing of it would be left to read sections at: all of it counts then, but not its peaks."""
+    strength = fin(4.0, height=5.0).facts.strength
+    assert strength.strength_factor <= strength.sections_yield < np.inf
+    none = dataclasses.replace(strength, section_factor=float("inf"))
+    assert none.sections_yield == strength.strength_factor

@@ -2,6 +2,9 @@
 
 import subprocess
 import sys
+import threading
+
+import pytest
 
 _FIND = """
 import importlib, inspect, pkgutil, re
@@ -26,3 +29,15 @@ print(*(name for name in set(missing) if not re.search(rf"\\b{name}\\(", " ".joi
 def test_nothing_is_left_to_compile_after_set_up() -> None:
     done = subprocess.run([sys.executable, "-c", _FIND], capture_output=True, text=True, check=True)
     assert done.stdout.split() == []
+
+
+def test_what_is_loaded_before_a_fork_starts_no_thread(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A thread does not come along with a fork: a pool that was made before waits for ever."""
+    from labilis.mechanics import parallel
+    from labilis.run.prepare import load_kernels
+
+    monkeypatch.setattr(parallel, "_pool", lambda: pytest.fail("a thread was asked for"))
+    monkeypatch.setenv("LABILIS_CORES", "4")
+    before = threading.active_count()
+    load_kernels()
+    assert threading.active_count() == before

@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.judge.overall import least_overall
 from labilis.model import RESPONSES, LabilisError, Limit, Project, TrialPlan, Vary, load_project
 from labilis.results.findings import TrialFindings
 from labilis.run import Plan, Runner, Snapshot, judge_project
@@ -262,10 +263,14 @@ def test_trials_find_what_a_run_of_each_finds_and_nothing_twice(tmp_path: Path) 
     assert len(found) == len(kept) == 3
     for text in ("3 mm", "4 mm"):
         alone = project_at(base, {"t": text})
-        modes = (
-            judge_project(alone, Runner().run(Snapshot(alone), Plan("modes"))).cases[0].facts.modes
-        )
+        facts = judge_project(alone, Runner().run(Snapshot(alone), Plan("modes"))).cases[0].facts
+        modes = facts.modes
         assert modes is not None
+        whole, low = least_overall(facts), least_overall(facts, low=True)
+        assert whole is not None and low is not None
+        assert found[text].response("capacity") == pytest.approx(whole.factor, rel=1e-9)
+        off = 1.0 - low.factor / whole.factor
+        assert found[text].error_of("capacity") == pytest.approx(off, rel=1e-6) and off > 0
         assert found[text].response("first factor") == pytest.approx(
             float(modes.positive[0]), rel=1e-9
         )

@@ -96,3 +96,12 @@ def test_near_what_held_loads_bear_a_mesh_error_counts_for_more(held: float) -> 
     times = np.maximum(whole.factors / (whole.factors - held), 1.0)
     assert left.recovered == pytest.approx(whole.recovered * times, rel=1e-6)
     assert (left.mesh_error >= left.recovered).all()
+
+
+def test_what_differs_is_told_and_nothing_else() -> None:
+    """A number beside none is a difference, and so is one beside an infinite one."""
+    nan, inf = float("nan"), float("inf")
+    for a, b in ((nan, 5.0), (inf, 5.0), (1.0, 1.1), (inf, -inf)):
+        assert len(differences({"a": a}, {"a": b})) == 1, (a, b)
+    for a, b in ((nan, nan), (inf, inf), (1.0, 1.0 + 1e-9)):
+        assert differences({"a": a}, {"a": b}) == [], (a, b)

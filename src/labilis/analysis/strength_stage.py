@@ -349,6 +349,8 @@ def _stressed(
     factor_yield, node, body = min(_first_yield(scene, stress, yields, nowhere), lines)
     wall_factor, wall_node, _ = min(_first_yield(scene, stress, yields, near), lines)
     beside = np.where(near_joints(mesh, tied.bonds) & (near < 0), len(sources), near)
+    # of a piece with hardly a node away from peaks and joints all count, peaks as well
+    sections = max(min(_first_yield(scene, stress, yields, beside), lines)[0], wall_factor)
     peak = (
         sources[near[node]] if node >= 0 and near[node] >= 0 and wall_factor > factor_yield else ""
     )
@@ -361,7 +363,7 @@ def _stressed(
         yield_body=body,
         wall_factor=wall_factor,
         wall_node=wall_node,
-        section_factor=min(_first_yield(scene, stress, yields, beside), lines)[0],
+        section_factor=sections,
         peak=peak,
     )
 

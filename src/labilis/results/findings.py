@@ -246,8 +246,9 @@ class StrengthFindings(Findings):
 
     @property
     def sections_yield(self) -> float:
-        """Factor at which a section yields, away from the toes of joints as well."""
-        return self.strength_factor if np.isnan(self.section_factor) else self.section_factor
+        """Factor at which a section yields, away from the toes of joints as well; where none does,
+        that at which the walls do."""
+        return self.section_factor if np.isfinite(self.section_factor) else self.strength_factor
 
     @property
     def max_displacement(self) -> float:
@@ -569,6 +570,14 @@ class SettledFindings(Findings):
         return len(self.errors) > 0 and bool(self.errors[-1] <= self.limit)
 
 
+def response_error(name: str, of_first: float, of_yield: float, of_capacity: float) -> float:
+    """Of the mesh errors of the first factor, of first yield and of the overall check the one that
+    counts for a response; of an overall check that was kept before its own was known, the first."""
+    if name == "first yield":
+        return of_yield
+    return of_capacity if name == "capacity" and not math.isnan(of_capacity) else of_first
+
+
 @dataclass(frozen=True, kw_only=True)
 class TrialFindings(Findings):
     """One trial of a plan: parameters (p,) with what each was set to, texts (p,), and its value in
@@ -602,10 +611,7 @@ class TrialFindings(Findings):
 
     def error_of(self, name: str) -> float:
         """How far a response can be off for the mesh, relative, nan where that is not known."""
-        if name == "first yield":
-            return self.yield_error
-        known = name == "capacity" and not math.isnan(self.capacity_error)
-        return self.capacity_error if known else self.mesh_error
+        return response_error(name, self.mesh_error, self.yield_error, self.capacity_error)
 
     def response(self, name: str, of: str = "") -> float:
         """A response by its name; the first factor `of` a driver or a kind, nan where no mode

@@ -197,8 +197,10 @@ def reaction_marks(project: Project, view: ShapeView, strength: StrengthFindings
     nothing beside the largest are left out."""
     forces = np.array([row[:3] for _, row in strength.holding]).reshape(-1, 3)
     sizes = np.linalg.norm(forces, axis=1)
-    on = [{item.name: item.on for item in project.supports}.get(str(n)) for n in strength.supports]
-    on += [{item.name: item.on for item in project.springs}.get(str(n)) for n in strength.springs]
+    supports = {item.name: item.on for item in project.supports}
+    springs = {item.name: item.on for item in project.springs}
+    on = [supports.get(str(name)) for name in strength.supports]
+    on += [springs.get(str(name)) for name in strength.springs]
     found = []
     for target, force, size in zip(on, forces, sizes):
         if target is not None and size > 1e-3 * max(float(sizes.max()), 1e-300):

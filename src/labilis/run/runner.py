@@ -6,6 +6,7 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Callable
+from contextlib import nullcontext
 from dataclasses import replace
 from functools import partial
 from typing import Any, NamedTuple
@@ -88,7 +89,6 @@ class Runner:
         self._most = _MOST_KEPT
         self.timing: dict[str, float] = {}
 
-    @damaged("pieces")  # measuring and meshing find what reading did not
     def run(
         self,
         snapshot: Snapshot,
@@ -100,6 +100,13 @@ class Runner:
 
         Raises LabilisError for anything in the statements that stops the run.
         """
+        # of a file, measuring and meshing find what reading did not; of recipes it is a defect
+        with damaged("pieces") if snapshot.files else nullcontext():
+            return self._run(snapshot, plan, progress, found)
+
+    def _run(
+        self, snapshot: Snapshot, plan: Plan, progress: ProgressCall, found: Found
+    ) -> dict[str, Any]:
         shown.use(snapshot.project.units)
         started = time.perf_counter()
         self.timing = {}

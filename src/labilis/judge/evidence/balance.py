@@ -11,12 +11,11 @@ def balance(facts: CaseFacts) -> Evidence | None:
     if strength is None or facts.mesh is None:
         return None
     lever = float(np.linalg.norm(np.ptp(facts.mesh.nodes, axis=0)))
-    held = np.array([row for _, row in strength.holding]).reshape(-1, 6)
-    total = strength.applied.sum(axis=0) + held.sum(axis=0)
+    each = np.concatenate([strength.reaction, strength.spring_reaction])
+    total = strength.applied.sum(axis=0) + each.sum(axis=(0, 1))
     sizes = np.abs(strength.applied).sum(axis=0)
     # loads that balance each other have no sum: their own sizes and what the supports push back
     # with count as well
-    each = np.concatenate([strength.reaction, strength.spring_reaction])
     pushed = [
         float(np.linalg.norm(each[:, :, part], axis=2).sum()) if each.size else 0.0
         for part in (slice(0, 3), slice(3, 6))

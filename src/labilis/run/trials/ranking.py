@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from labilis.model import RESPONSE_KINDS, Limit, Project, TrialPlan, shown
-from labilis.results.findings import Floats, TrialFindings
+from labilis.results.findings import Floats, TrialFindings, response_error
 from labilis.run.trials.levers import lever_words, levers_found
 
 _OF_FACTOR = (
@@ -45,10 +45,8 @@ def response_text(name: str, value: float, error: float = math.nan) -> str:
 def error_in(found: Mapping[str, Any], name: str) -> float:
     """How far a response of `figures_of` can be off for the mesh, relative, nan where that is not
     known."""
-    if name == "first yield":
-        return float(found.get("yield_error", math.nan))
-    own = float(found.get("capacity_error", math.nan)) if name == "capacity" else math.nan
-    return float(found.get("mesh_error", math.nan)) if math.isnan(own) else own
+    errors = (float(found.get(f"{of}_error", math.nan)) for of in ("mesh", "yield", "capacity"))
+    return response_error(name, *errors)
 
 
 def limit_words(project: Project, limit: Limit) -> str:
