@@ -10,6 +10,7 @@ import pytest
 
 from labilis.model import Project, load_project
 from labilis.run import Plan, Runner, Snapshot, stage_keys
+from labilis.ui.stage import cut_faces
 from labilis.ui.stage.cut_faces import SolidInside, caps
 from labilis.ui.stage.cutting import Cut
 from labilis.ui.stage.scene import _closed_parts, body_surface
@@ -86,6 +87,33 @@ def test_bodies_that_touch_and_lie_within_each_other_are_all_filled() -> None:
         area, rel=1e-6
     )
     assert cap_area(project, Cut((0.0, 0.0, 210.0), (0.0, 0.0, 1.0))) == 0.0
+
+
+@pytest.mark.parametrize(("gap", "most"), [(5.0, 1), (0.0, 8)])
+def test_many_bodies_are_cut_in_a_few_passes(
+    gap: float, most: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Apart all at once; touching ones in turns, so that each keeps its own face."""
+    square, tube = {"shape": "square", "width": "20 mm"}, TUBE | {"height": "40 mm"}
+    pieces = [
+        strut(
+            f"{i} {j}",
+            tube if (i + j) % 2 else square,
+            "solid",
+            at=[f"{(40 + gap) * i} mm", f"{(40 + gap) * j} mm", "0 mm"],
+        )
+        for i in range(4)
+        for j in range(3)
+    ]
+    passes: list[int] = []
+    cap = cut_faces._cap
+    monkeypatch.setattr(
+        cut_faces, "_cap", lambda *given: (passes.append(len(given[1])), cap(*given))[1]
+    )
+    project = load_project({"materials": [STEEL], "pieces": pieces})
+    area = 6 * 20**2 + 6 * (40**2 - 32**2)
+    assert cap_area(project, Cut((0.0, 0.0, 50.0), (0.0, 0.0, 1.0))) == pytest.approx(area)
+    assert len(passes) <= most and (gap > 0 or len(passes) > 1)
 
 
 @pytest.mark.parametrize("solids", ["swept", "tetrahedra"])

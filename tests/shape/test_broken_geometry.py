@@ -18,11 +18,15 @@ import numpy as np
 import pytest
 
 from labilis.mesh.child_process import Ended, apart
-from labilis.model import LabilisError
+from labilis.model import LabilisError, load_project
 from labilis.run import Plan, Runner, Snapshot
 from labilis.run.importing import new_project
-from labilis.shape import list_bodies
-from tests.parts import bar_step
+from labilis.shape import build_part, list_bodies
+from labilis.shape import part as part_of_shape
+from labilis.shape.part import fuse_sheets
+from labilis.shape.recipes.named_body import Made, Sheet
+from labilis.shape.step import loose_faces, read_step
+from tests.parts import bar_step, to_step
 
 DEMOS = Path(__file__).parents[2] / "src/labilis/demos"
 NUMBER, REFERENCE = re.compile(rb"-?\d+\.\d*(E-?\d+)?"), re.compile(rb"#\d+")
@@ -185,3 +189,51 @@ def test_corners_of_an_stl_that_are_no_numbers_are_told(value: float) -> None:
     triangles[3, 1, 2] = value
     with pytest.raises(LabilisError, match="no numbers"):
         list_bodies(binary(triangles), "b.stl")
+
+
+def surface_step(*strips: tuple[float, float, float, float]) -> bytes:
+    """Flat faces (x, y, length, width) that are joined where they touch."""
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_Sewing
+    from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
+
+    sewing = BRepBuilderAPI_Sewing(1e-6)
+    for x, y, length, width in strips:
+        plane = gp_Pln(gp_Pnt(x, y, 0), gp_Dir(0, 0, 1))
+        sewing.Add(BRepBuilderAPI_MakeFace(plane, 0, length, 0, width).Face())
+    sewing.Perform()
+    return to_step(sewing.SewedShape())
+
+
+def sheet_area(data: bytes, thickness: str) -> float:
+    bodies = list_bodies(data, "ribbon.step")
+    sha = hashlib.sha256(data).hexdigest()
+    project = new_project(bodies, "ribbon.step", sha, "ribbon")
+    stated = project.model_dump(mode="json")
+    stated["pieces"][0] |= {"mesh_as": "shell", "thickness": thickness}
+    part = build_part(load_project(stated), {sha: data})
+    assert part.sheets is not None
+    return float(part.sheets.faces.area.sum())
+
+
+def test_a_surface_narrower_than_it_is_thick_is_kept() -> None:
+    """What would be a leftover of a mid-surface that was found is what was drawn."""
+    assert sheet_area(surface_step((0, 0, 80, 1)), "2 mm") == pytest.approx(80)
+    assert sheet_area(surface_step((0, 0, 80, 1), (0, 1, 80, 30)), "2 mm") == pytest.approx(2480)
+    assert sheet_area(surface_step((0, 0, 80, 1), (0, 1, 80, 1)), "4 mm") == pytest.approx(160)
+
+
+def test_walls_that_are_nothing_but_leftovers_are_refused() -> None:
+    data = surface_step((0, 0, 80, 1), (0, 1, 80, 1))
+    (_, ribbon), *_ = read_step(data, "ribbon.step")[0]
+    made = Made(sheets=[Sheet(face, 4.0) for face in loose_faces(ribbon)])
+    assert len(fuse_sheets([(made, 0)], ["ribbon"], set()).faces) == 2
+    with pytest.raises(LabilisError, match="narrower than they are thick"):
+        fuse_sheets([(made, 0)], ["ribbon"], {0})
+
+
+def test_a_surface_without_area_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Damaged edges may leave a face that measures nothing."""
+    row = part_of_shape.face_row
+    monkeypatch.setattr(part_of_shape, "face_row", lambda face: row(face) | {"area": 0.0})
+    with pytest.raises(LabilisError, match="has no area"):
+        sheet_area(surface_step((0, 0, 80, 10)), "2 mm")

@@ -98,7 +98,7 @@ def test_half_a_ball_as_shells(radius: float, turn: float) -> None:
     )
     body = body_of(d.turned(cap, (1, 2, 3), turn))
     found = find_midsurface(body, "cap")
-    mesh = mesh_sheets(fuse_sheets([(found.made, 0)], ["cap"]), radius / 10)
+    mesh = mesh_sheets(fuse_sheets([(found.made, 0)], ["cap"], {0}), radius / 10)
     area = 0.0
     for cell in mesh.cells:
         corners = mesh.nodes[cell.elements]

@@ -395,7 +395,11 @@ def _built(project: Project, files: Mapping[str, bytes]) -> PartShape:
     for piece in project.active_pieces:
         got.add(piece)
     _refuse_overlap(got.solids, [got.bodies[number] for number in got.solid_bodies])
-    fused = fuse_sheets(got.sheets, got.bodies) if got.sheets else None
+    fused = (
+        fuse_sheets(got.sheets, got.bodies, {number for _, number in got.sources})
+        if got.sheets
+        else None
+    )
     solids, fused = scribe_part(project, got.solids, fused)
     lone = (
         _lone(got.sheets, got.lines, [*solids, *(solid for solid, _ in got.sources)])
@@ -456,7 +460,15 @@ def _surface(project: Project, piece: Piece, shape: Any) -> Made:
             "Give a positive length.",
             "thickness",
         )
-    return Made(sheets=[Sheet(face, thickness) for face in loose_faces(shape)])
+    faces = [face for face in loose_faces(shape) if face_row(face)["area"] > 0.0]
+    if not faces:
+        raise LabilisError(
+            f"The surface '{piece.name}' has no area.",
+            where,
+            "Check it in the program that wrote the file, and export it again.",
+            "surface",
+        )
+    return Made(sheets=[Sheet(face, thickness) for face in faces])
 
 
 def _maker(
@@ -722,9 +734,9 @@ def _cut(made: Made, piece: Piece, read: Any) -> Made:
 
 # --- sheets
 # --------------------------------------------------------------------------------------------------
-def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
+def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str], found: set[int]) -> BodyShape:
     """Mid-surfaces of all pieces with common edges where they touch; names are kept through the
-    split."""
+    split. `found`: the bodies whose mid-surface was found from a solid."""
     from OCP.BRepAlgoAPI import BRepAlgoAPI_BuilderAlgo
     from OCP.TopTools import TopTools_ListOfShape
 
@@ -756,10 +768,7 @@ def fuse_sheets(sheets: list[tuple[Made, int]], bodies: list[str]) -> BodyShape:
     for item in named:
         unique.setdefault(shape_key(item[0]), []).append(item)
     handles, rows = [], []
-    dangling = _dangling(
-        [owners[0] for owners in unique.values()],
-        {number for made, number in sheets if made.solid is None},
-    )
+    dangling = _dangling([owners[0] for owners in unique.values()], found)
     for owners in (owners for key, owners in unique.items() if key not in dangling):
         face, row = _sheet_row(owners, bodies)
         handles.append(face)
@@ -793,22 +802,30 @@ def _sheet_row(
     return face, row
 
 
-def _dangling(faces: list[tuple[Any, Sheet, int]], imported: set[int]) -> set[int]:
-    """Strips of half a thickness that imported mid-surfaces leave beyond each other at sharp
-    corners: to be dropped."""
+def _dangling(faces: list[tuple[Any, Sheet, int]], bodies: set[int]) -> set[int]:
+    """Strips of half a thickness that the mid-surfaces that were found in `bodies` leave beyond
+    each other at sharp corners: to be dropped. What was drawn as a surface is kept as it is."""
     beside: dict[int, int] = {}
     for face, *_ in faces:
         for edge in parts(face, "edge"):
             beside[shape_key(edge)] = beside.get(shape_key(edge), 0) + 1
     found = set()
     for face, sheet, number in faces:
-        if number not in imported:
+        if number not in bodies:
             continue
         lengths = [
             (float(edge_row(edge)["length"]), shape_key(edge)) for edge in parts(face, "edge")
         ]
         longest = max((length for length, _ in lengths), default=0.0)
         free = max((length for length, key in lengths if beside[key] == 1), default=0.0)
-        if face_row(face)["area"] < 0.6 * sheet.thickness * longest and free > 0.9 * longest:
+        narrow = face_row(face)["area"] < 0.6 * sheet.thickness * longest
+        if narrow and free > 0.9 * longest:
             found.add(shape_key(face))
+    if len(found) == len(faces):
+        raise LabilisError(
+            "All its walls are narrower than they are thick.",
+            "part",
+            "Check the units of the file, or mesh the piece as a solid.",
+            "narrow",
+        )
     return found

@@ -3,6 +3,8 @@ CAD's surface, and the elements of solids with their values inside."""
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pyvista as pv
 from numpy.typing import NDArray
@@ -12,7 +14,7 @@ from vtkmodules.vtkFiltersGeneral import vtkClipClosedSurface
 from labilis.results.findings import MeshFindings
 from labilis.ui.stage.cutting import Cut
 
-Ints = NDArray[np.int64]
+Ints = NDArray[Any]
 _JOINED = 1e-7  # of the size: points of two faces that are one
 _CORNERS = {  # corners of an element by its nodes: (VTK's kind of cell, how many)
     4: (pv.CellType.TETRA, 4),
@@ -25,31 +27,60 @@ _CORNERS = {  # corners of an element by its nodes: (VTK's kind of cell, how man
 def caps(surface: pv.PolyData, part: Ints, cut: Cut) -> pv.PolyData:
     """Faces in the plane that close what is cut open; part (cells,): the closed surface that each
     triangle is of. What is not closed stays open."""
-    triangles = surface.regular_faces
-    across = (np.asarray(surface.points) - np.array(cut.origin)) @ np.array(cut.normal)
+    triangles, points = np.asarray(surface.regular_faces), np.asarray(surface.points)
+    across = (points - np.array(cut.origin)) @ np.array(cut.normal)
     low, high = across[triangles].min(axis=1), across[triangles].max(axis=1)
     planes = vtkPlaneCollection()
     plane = vtkPlane()
     plane.SetOrigin(cut.origin)
     plane.SetNormal(cut.normal)
     planes.AddItem(plane)
-    size = float(np.ptp(np.asarray(surface.points), axis=0).max())
-    found = []
-    for number in np.unique(part[(low < 0) & (high > 0)]):
-        one = pv.PolyData.from_regular_faces(np.asarray(surface.points), triangles[part == number])
-        clip = vtkClipClosedSurface()
-        clip.SetInputData(one.clean(tolerance=_JOINED * size, absolute=True))
-        clip.SetClippingPlanes(planes)
-        clip.SetScalarModeToLabels()
-        clip.TriangulationErrorDisplayOff()
-        clip.Update()
-        closed = pv.PolyData(clip.GetOutput()).triangulate()
-        if closed.n_cells == 0:
-            continue
-        cap = closed.regular_faces[np.asarray(closed.cell_data["Labels"]) == 1]
-        if len(cap):
-            found.append(pv.PolyData.from_regular_faces(np.asarray(closed.points), cap))
+    join = _JOINED * float(np.ptp(points, axis=0).max())
+    names, of = np.unique(part, return_inverse=True)
+    numbers = np.unique(of[(low < 0) & (high > 0)])
+    group = np.full(len(names), -1)
+    group[numbers] = _groups(points, triangles, of, numbers, join)
+    groups = group[of]
+    found = [
+        cap
+        for one in range(int(group.max(initial=-1)) + 1)
+        if (cap := _cap(points, triangles[groups == one], planes, join)) is not None
+    ]
     return pv.merge(found) if found else pv.PolyData()
+
+
+def _groups(points: NDArray[Any], triangles: Ints, part: Ints, numbers: Ints, gap: float) -> Ints:
+    """A group for each of the surfaces `numbers`, so that none in a group touches another of it:
+    those are cut at once, as a pass takes longer than what it cuts. Boxes around them tell."""
+    order = np.argsort(part, kind="stable")
+    starts = np.searchsorted(part[order], numbers)
+    ends = np.searchsorted(part[order], numbers, side="right")
+    corners = [points[triangles[order[a:b]]].reshape(-1, 3) for a, b in zip(starts, ends)]
+    low = np.array([one.min(axis=0) for one in corners]).reshape(-1, 3) - gap
+    high = np.array([one.max(axis=0) for one in corners]).reshape(-1, 3) + gap
+    group = np.full(len(numbers), -1)
+    for one in range(len(numbers)):
+        beside = ((low[:one] <= high[one]) & (high[:one] >= low[one])).all(axis=1)
+        taken = set(group[:one][beside].tolist())
+        group[one] = next(k for k in range(one + 1) if k not in taken)
+    return group
+
+
+def _cap(
+    points: NDArray[Any], triangles: Ints, planes: vtkPlaneCollection, join: float
+) -> pv.PolyData | None:
+    clip = vtkClipClosedSurface()
+    one = pv.PolyData.from_regular_faces(points, triangles)
+    clip.SetInputData(one.clean(tolerance=join, absolute=True))
+    clip.SetClippingPlanes(planes)
+    clip.SetScalarModeToLabels()
+    clip.TriangulationErrorDisplayOff()
+    clip.Update()
+    closed = pv.PolyData(clip.GetOutput()).triangulate()
+    if closed.n_cells == 0:
+        return None
+    cap = closed.regular_faces[np.asarray(closed.cell_data["Labels"]) == 1]
+    return pv.PolyData.from_regular_faces(np.asarray(closed.points), cap) if len(cap) else None
 
 
 class SolidInside:
