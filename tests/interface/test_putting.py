@@ -142,6 +142,19 @@ def test_a_strut_between_two_picked_ends(hand: Hand, tmp_path: Path) -> None:
     assert session.current("modes") is not None
     assert str(made.name) in [str(name) for name in session.current("strength").line_names]
 
+    def foot() -> list[float]:
+        view = session.current("shape")
+        row = next(k for k, words in enumerate(view.edges.name) if f"{made.name}/start" in words)
+        return [float(value) for value in view.edges.centroid[row]]
+
+    # it stands on the piece where it begins, and goes with it
+    assert made.place.on is not None and made.place.on.piece == "left post"
+    before, x = foot(), session.project.named("pieces", "left post").place.at[0]
+    moved = session.project.value(x, "length") + 70.0
+    session.set_value(("pieces", 0, "place", "at", 0), f"{moved:g} mm", "moved")
+    hand.wait_idle()
+    assert foot() == pytest.approx([before[0] + 70.0, *before[1:]], abs=1e-3)
+
 
 def test_what_was_put_on_a_face_goes_with_it_until_it_is_let_go(hand: Hand, tmp_path: Path) -> None:
     face = start(hand, tmp_path, "solid")

@@ -173,6 +173,7 @@ class Editing:
         if ends is None:
             raise LabilisError("A strut runs between two places.", "part", "Pick two.", "between")
         changed, made = with_strut_between(self.session.project, section, *ends, section_middle)
+        changed = stands_on(changed, made, self.stage.owner_of_pick(), ends[0])
         self.session.make(changed, f"{made} from one place to another")
 
     def _repeat(self, name: str) -> None:
