@@ -45,7 +45,13 @@ def test_a_unit_of_another_kind_is_not_taken() -> None:
 
 def test_three_parts_are_three_values() -> None:
     before = ("1 kN", "0 N", "2*push")
-    assert three_parts("0, 0 N, -400 N", before, "force") == ("0 kN", "0 N", "-400 N")
+    assert three_parts("0, 0 N, -400 N", before, "force") == ("0 N", "0 N", "-400 N")
+    # the unit at the end is that of all, whatever stood there
+    assert three_parts("-100, 0, 2 N", ("0 kN",) * 3, "force") == ("-100 N", "0 N", "2 N")
+    # nobody knows which unit is meant: left without, which is refused; nought is nought
+    for text in ("5 N, 3, 0", "5 kN, 3, 0 N", "0 kN, 3, 0"):
+        found = three_parts(text, ("0 kN",) * 3, "force")
+        assert found is not None and found[1] == "3" and found[2] in ("0 N", "0 kN")
     assert three_parts("0; push/2; -1 kN", before, "force") == ("0 kN", "push/2", "-1 kN")
     for text in ("1,5 kN", "1, 2", "1, 2, 3, 4", "max(1 N, 2 N, 3 N)", ", ,", "1 kN"):
         assert three_parts(text, before, "force") is None

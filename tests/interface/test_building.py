@@ -705,3 +705,44 @@ def test_loads_and_cases_of_a_table(hand: Hand, tmp_path: Path) -> None:
         hand.session.project == before
         and "no region or hub called 'nowhere'" in hand.window.banner_text.text()
     )
+
+
+def test_tab_takes_a_value_and_asks_for_the_next(hand: Hand) -> None:
+    """Only Tab does: what is put away with half a number in it changes nothing."""
+    window, session, qtbot = hand.window, hand.session, hand.qtbot
+    window.add_piece("plate")
+    hand.wait_idle()
+    card = hand.card("Part")
+    assert card.editor.span.path == ("pieces", 0, "side", 0), "its first size is open"
+
+    def press(text: str, key: Any, modifier: Any = Qt.KeyboardModifier.NoModifier) -> Any:
+        if text:
+            card.editor.line.selectAll()
+            qtbot.keyClicks(card.editor.line, text)
+        qtbot.keyClick(card.editor.line, key, modifier)
+        hand.wait_idle()
+        return None if card.editor is None else card.editor.span.path
+
+    undone = len(session.file.history()[0])
+    assert press("220 mm", Qt.Key.Key_Tab) == ("pieces", 0, "side", 1)
+    assert press("", Qt.Key.Key_Tab) == ("pieces", 0, "recipe", "thickness")
+    assert len(session.file.history()[0]) == undone + 1, "what is only passed is no change"
+    assert press("3 N", Qt.Key.Key_Tab) == ("pieces", 0, "recipe", "thickness")
+    assert card.editor.note.objectName() == "error"
+    assert press("4 mm", Qt.Key.Key_Tab) != ("pieces", 0, "recipe", "thickness")
+    assert press("", Qt.Key.Key_Backtab) == ("pieces", 0, "recipe", "thickness")
+    assert press("", Qt.Key.Key_Backtab) == ("pieces", 0, "side", 1)
+    plate = session.project.pieces[0]
+    assert plate.recipe.thickness == "4 mm"
+    stated = session.project
+    for close in (
+        lambda: qtbot.keyClick(card.editor.line, Qt.Key.Key_Escape),
+        lambda: window.sheet.open_station("Loads"),
+        lambda: hand.click(window.sheet.cards["Part"]),
+    ):
+        window.sheet.open_station("Part")
+        card.type_first(lambda span: span.path == ("pieces", 0, "side", 1))
+        qtbot.keyClicks(card.editor.line, "7")
+        close()
+        hand.wait_idle()
+        assert session.project is stated

@@ -1,5 +1,5 @@
 """What is typed into a value: a bare number takes the unit that stood there, three parts are three
-values."""
+values, which have the unit at the end in common."""
 
 from __future__ import annotations
 
@@ -32,8 +32,9 @@ def with_unit(text: str, before: str, kind: str) -> str:
 
 
 def three_parts(text: str, before: Sequence[str], kind: str) -> tuple[str, ...] | None:
-    """The three values of '0, 0, -1 kN' where three stood `before`, bare numbers with their units;
-    None for anything else, so for a decimal comma and for a call of a function."""
+    """The three values of '0, 0, -1 kN' where three stood `before`, all with the unit at the end;
+    without any, bare numbers with the units that stood there. None for anything else, so for a
+    decimal comma and for a call of a function."""
     return _parts(text, before, kind) if len(before) == 3 else None
 
 
@@ -50,4 +51,14 @@ def _parts(text: str, before: Sequence[str], kind: str) -> tuple[str, ...] | Non
     parts = [part.strip() for part in re.split(r"[,;]", text)]
     if len(parts) != len(before) or "(" in text or not all(parts):
         return None
-    return tuple(with_unit(part, old, kind) for part, old in zip(parts, before))
+    measured = [found.group(1) for part in parts if (found := _MEASURED.fullmatch(part))]
+    if not measured:
+        return tuple(with_unit(part, old, kind) for part, old in zip(parts, before))
+    unit = f"1{measured[-1]}"
+    # "5 N, 3, 0": nobody knows whether 3 is of what stood there or of what was typed
+    known = len(set(measured)) == 1 and _MEASURED.fullmatch(parts[-1]) is not None
+    return tuple(with_unit(part, unit, kind) if known or _none(part) else part for part in parts)
+
+
+def _none(text: str) -> bool:
+    return _BARE.fullmatch(text) is not None and float(text) == 0.0

@@ -149,7 +149,7 @@ class Editing:
         name), stands on the plane face that is picked; a new strut ('between:' and its section)
         runs between the two places that are; a plate stands along the edge ('along:'), a rib in
         the corner of two faces ('corner:'); a piece is repeated by the edge, axis or plane that is
-        picked ('repeat:' and its name)."""
+        picked ('repeat:' and its name). Sizes of what is new are open for typing."""
         if not self._picked():
             return
         way, _, name = key.partition(":")
@@ -161,22 +161,25 @@ class Editing:
         }.get(way, lambda name: self._put_on_face(way, name))
 
         def act() -> None:
-            put(name)
+            if made := put(name):
+                self._said("Part", "pieces", made, edit=True)
+                return
             self.stage.select(())
             self.stage.show_view("Shape")
             self.sheet.open_station("Part")
 
         self._guard(act)
 
-    def _put_between(self, section: str) -> None:
+    def _put_between(self, section: str) -> str:
         ends = self.stage.two_places()
         if ends is None:
             raise LabilisError("A strut runs between two places.", "part", "Pick two.", "between")
         changed, made = with_strut_between(self.session.project, section, *ends, section_middle)
         changed = stands_on(changed, made, self.stage.owner_of_pick(), ends[0])
         self.session.make(changed, f"{made} from one place to another")
+        return ""  # its length is that between them
 
-    def _repeat(self, name: str) -> None:
+    def _repeat(self, name: str) -> str:
         found = self.stage.copies_by_pick()
         if found is None:
             raise LabilisError(
@@ -188,8 +191,9 @@ class Editing:
             )
         words, copies = found
         self.session.edit(repeated(self.session.project, name, copies), f"{name} {words}")
+        return ""
 
-    def _put_along(self, _: str) -> None:
+    def _put_along(self, _: str) -> str:
         foot = self.stage.edge_footing()
         if foot is None:
             raise LabilisError(
@@ -208,8 +212,9 @@ class Editing:
         )
         changed = stands_on(changed, made, self.stage.owner_of_pick(), foot.start)
         self.session.make(changed, f"{made} put along an edge")
+        return made
 
-    def _put_into_corner(self, _: str) -> None:
+    def _put_into_corner(self, _: str) -> str:
         corner = self.stage.inner_corner()
         if corner is None:
             raise LabilisError(
@@ -227,8 +232,9 @@ class Editing:
         )
         changed = stands_on(changed, made, self.stage.owner_of_pick(), corner.point)
         self.session.make(changed, f"{made} put into a corner")
+        return made
 
-    def _put_on_face(self, way: str, name: str) -> None:
+    def _put_on_face(self, way: str, name: str) -> str:
         project, where = self.session.project, self.stage.footing()
         if where is None:
             raise LabilisError(
@@ -242,10 +248,11 @@ class Editing:
             changed, made = with_piece_on(project, name, *where, section_middle)
             changed = stands_on(changed, made, owner, where[0])
             self.session.make(changed, f"{made} put on a face")
-            return
+            return made
         middle = section_middle(project, project.named("pieces", name))
         changed = stands_on(put_on(project, name, *where, middle), name, owner, where[0])
         self.session.edit(changed, f"{name} put on a face")
+        return ""
 
     def give_picked(self, region: str) -> None:
         """A region that lost its faces takes what is picked; what stands on it works again."""
@@ -267,19 +274,8 @@ class Editing:
         self.sheet.open_station(station)
         index = [item.name for item in getattr(self.session.project, field)].index(name)
         if edit:
-            card = self.sheet.cards[station]
-            label = next(
-                label
-                for label in card.sentences
-                if any((span.path or ())[:2] == (field, index) for span in label.sentence)
-            )
-            spans = [
-                span
-                for span in label.sentence
-                if span.kind in ("force", "stress", "line force", "moment", "temperature", "length")
-            ]
-            busy = [span for span in spans if not span.text.startswith("0 ")]
-            card.edit((busy or spans)[0], label)
+            about = (field, index)
+            self.sheet.cards[station].type_first(lambda span: (span.path or ())[:2] == about)
 
     def add_piece(self, key: str) -> None:
         """A new piece from a recipe, clear of what is there; the project begins with it when
@@ -300,8 +296,7 @@ class Editing:
                     {},
                     f"{name} from a recipe; {STEEL.name} assumed",
                 )
-            self.stage.show_view("Shape")
-            self.sheet.open_station("Part")
+            self._said("Part", "pieces", name, edit=True)
 
         self._guard(act)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
@@ -302,7 +302,7 @@ class Card(QFrame):
             return
         title = f"{self.title}: {span.text} changed"
         if span.choices:
-            choose(self, span, lambda value: self._try(path, value, title))
+            choose(self, span, lambda value: self._choose(path, value, title))
             return
         motions = span.kind == "motions"
         editor = self._motion_editor(path) if motions else self._value_editor(span, path)
@@ -311,7 +311,27 @@ class Card(QFrame):
         self._body.insertWidget(self._body.indexOf(label) + 1, editor)
         editor.show()
         if isinstance(editor, ValueEditor):
+            editor.passed_on.connect(lambda step: self._pass_on(span, step))
             editor.line.setFocus()
+
+    def _pass_on(self, span: Span, step: int) -> None:
+        """Open the next value that is typed, or the one before, of those in sight."""
+        typed = [one for one in self._typed() if one[1].isVisibleTo(self)]
+        places = [(other.path, other.kind) for other, _ in typed]
+        if (span.path, span.kind) in places:
+            there = places.index((span.path, span.kind)) + step
+            if 0 <= there < len(typed):
+                self.edit(*typed[there])
+
+    def _typed(self) -> list[tuple[Span, SentenceLabel]]:
+        """The values that are typed, in the order in which they are read."""
+        return [
+            (span, label)
+            for label in self.sentences
+            for span in label.sentence
+            if span.path and not span.choices and not span.act
+            if span.kind not in ("outline", "motions")
+        ]
 
     def _motion_editor(self, path: tuple[str | int, ...]) -> MotionEditor:
         """Ticks for the motions that the support at a path holds."""
@@ -399,6 +419,20 @@ class Card(QFrame):
         self.session.set_value(
             path, value, f"{path[-1] if isinstance(path[-1], str) else path[-2]} set to {text}"
         )
+
+    def _choose(self, path: tuple[str | int, ...], value: Any, title: str) -> None:
+        """Take what was chosen; the first quantity that came with it is open for typing."""
+        before = {span.path for span, _ in self._typed()}
+        self._try(path, value, title)
+        self.type_first(lambda span: span.path not in before)
+
+    def type_first(self, wanted: Callable[[Span], bool]) -> None:
+        """Open the first quantity that is wanted, where there is one; one that is nought is left
+        for one that is not."""
+        found = [one for one in self._typed() if one[0].kind in KINDS and wanted(one[0])]
+        found = [one for one in found if not one[0].text.startswith("0 ")] or found
+        if found and self.is_open:
+            self.edit(*found[0])
 
     def _try(self, path: tuple[str | int, ...], value: Any, title: str) -> None:
         try:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from html import escape
 from typing import Any
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QCursor, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -117,9 +117,11 @@ class SentenceLabel(QLabel):
 
 class ValueEditor(QFrame):
     """Line with the value as it was written, what it must be, and any error right there. Enter
-    takes it, Escape leaves."""
+    takes it, Tab takes it and asks for the next value (Shift+Tab: the one before), Escape leaves;
+    Alt with the letter that is marked presses a button."""
 
     closed = pyqtSignal()
+    passed_on = pyqtSignal(int)
 
     def __init__(
         self,
@@ -141,11 +143,12 @@ class ValueEditor(QFrame):
         self.line.setAccessibleName(hint)
         self.line.selectAll()
         self.line.returnPressed.connect(self.accept)
+        self.line.installEventFilter(self)
         self.ok = QPushButton("Set")
         self.ok.clicked.connect(self.accept)
         row.addWidget(self.line, 1)
         row.addWidget(self.ok)
-        self.vary = QPushButton("Vary")
+        self.vary = QPushButton("Var&y")
         self.vary.setToolTip("Try other values of it in a trial plan, as a parameter")
         self.vary.setVisible(vary is not None)
         if vary is not None:
@@ -160,16 +163,32 @@ class ValueEditor(QFrame):
 
     def accept(self) -> None:
         """Try the value; a LabilisError is shown and the editor stays."""
-        text = self.line.text().strip()
-        self._do(lambda: self._take(with_unit(text, self._first, self.span.kind)))
+        self._do(self._take_typed)
 
-    def _do(self, act: Callable[[], None]) -> None:
+    def _take_typed(self) -> None:
+        self._take(with_unit(self.line.text().strip(), self._first, self.span.kind))
+
+    def _do(self, act: Callable[[], None]) -> bool:
         try:
             act()
         except LabilisError as error:
             self._say(str(error), str(error))
-            return
+            return False
         self.closed.emit()
+        return True
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Tab out of the line: what was typed is taken, what was only passed stays. Not by the
+        order of focus, which Qt follows as well when the line is put away."""
+        steps = {Qt.Key.Key_Tab: 1, Qt.Key.Key_Backtab: -1}
+        if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:
+            return False
+        if event.key() not in steps:
+            return False
+        typed = self.line.text().strip() != self._first
+        if self._do(self._take_typed if typed else lambda: None):
+            self.passed_on.emit(steps[Qt.Key(event.key())])
+        return True
 
     def _say(self, error: str, text: str) -> None:
         self.line.setProperty("wrong", "true" if error else "false")
