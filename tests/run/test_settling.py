@@ -85,6 +85,20 @@ def test_it_is_made_finer_until_the_error_is_small() -> None:
     )
 
 
+def test_run_again_its_errors_are_told_as_they_were() -> None:
+    """A number with the same key is the same number, whatever was run before it."""
+    project = load_project(wall(mesh={"within": "2 %"}))
+    runner = Runner()
+    first = runner.run(Snapshot(project), Plan("modes"))
+    assert first[stage_keys(project).settled].fineness > 1.2
+    again = runner.run(Snapshot(project), Plan("modes"))
+    assert again.keys() <= first.keys()
+    key = stage_keys(settled(project, first)).modes
+    for name in ("factors", "mesh_error", "yield_error", "section_error"):
+        one, other = getattr(first[key], name), getattr(again[key], name)
+        assert np.array_equal(one, other, equal_nan=True), name
+
+
 @pytest.mark.parametrize("mesh", [{"size": "16 mm"}, {"fineness": "0.8"}, {"order": 1}])
 def test_what_is_stated_is_kept(mesh: dict[str, Any]) -> None:
     project = load_project(wall(mesh={**mesh, "within": "0.5 %"}))

@@ -32,7 +32,6 @@ from labilis.results.findings import (
     MeshFindings,
     ModesFindings,
     SectionFindings,
-    SettledFindings,
     StrengthFindings,
     TraceFindings,
 )
@@ -119,8 +118,9 @@ class Runner:
 
         self._most = max(self._most, _MOST_KEPT + _OF_CASE * len(snapshot.project.cases))
         made: dict[str, ModesFindings] = {}
+        before: Before | None = None
         if plan.upto not in ("shape", "mesh", "strength") and wants_settling(snapshot.project):
-            snapshot, progress = self._settle(snapshot, plan, progress, give, made)
+            snapshot, progress, before = self._settle(snapshot, plan, progress, give, made)
         project = snapshot.project
         progress(Progress(0.02, "Reading the part"))
         keys = stage_keys(project)
@@ -136,7 +136,7 @@ class Runner:
         cases = _cases_of(plan, project)
         if self._study(snapshot, plan, part, progress, give):
             return self._finish(started, results)
-        on = self._meshed(project, part, mesh, bonds, findings, keys, progress)
+        on = self._meshed(project, part, mesh, bonds, findings, keys, progress, before)
         for number, case in enumerate(cases):
             case_keys = stage_keys(project, case)
 
@@ -186,18 +186,20 @@ class Runner:
         progress: ProgressCall,
         give: Found,
         made: dict[str, ModesFindings],
-    ) -> tuple[Snapshot, ProgressCall]:
+    ) -> tuple[Snapshot, ProgressCall, Before | None]:
         """Modes of all cases on finer and finer meshes until their errors are small: the statements
-        with the fineness that came of it, and the progress of what is left to do. Modes of the last
-        mesh are `made`; those of the first are given as they are found."""
+        with the fineness that came of it, the progress of what is left to do, and the mesh before
+        that one, by which its errors are told in this run and in every later one. Modes of the
+        last mesh are `made`; those of the first are given as they are found."""
         project, done = snapshot.project, 0.0
         key = stage_keys(project).settled
         if not key:
-            return snapshot, progress
+            return snapshot, progress, None
         progress(Progress(0.01, "Reading the part"))
         if key not in self._kept:
             settling, fineness, tried = Settling(project), 1.0, 1.0
             before: Before | None = None
+            coarser: list[Before | None] = []
             while fineness:
                 ahead = done + 0.5 * (1.0 - done)
 
@@ -212,6 +214,7 @@ class Runner:
 
                 made.clear()
                 tried = fineness
+                coarser.append(before)
                 try:
                     fineness, before = self._round(
                         snapshot, plan, settling, fineness, of_round, give, made, before
@@ -225,12 +228,16 @@ class Runner:
                 done = ahead
             if settling.rounds[-1][0] != tried:
                 made.clear()  # of a mesh that was not taken
-            self._keep(key, settling.findings)
-        found: SettledFindings = self._keep(key, lambda: None)
+            came = settling.findings()
+            last = coarser[len(settling.rounds) - 1]
+            self._keep(key, lambda: (came, last))
+        found, before = self._keep(key, lambda: None)
         give(key, found)
-        return replace(
-            snapshot, project=with_fineness(project, found.fineness)
-        ), lambda step: progress(Progress(done + step.fraction * (1.0 - done), step.text))
+        return (
+            replace(snapshot, project=with_fineness(project, found.fineness)),
+            lambda step: progress(Progress(done + step.fraction * (1.0 - done), step.text)),
+            before,
+        )
 
     def _round(
         self,

@@ -155,6 +155,7 @@ class ValueEditor(QFrame):
             self.vary.clicked.connect(lambda: self._do(vary))
         row.addWidget(self.vary)
         layout.addLayout(row)
+        hint = f"{hint}; Tab for the next value"
         self.note = Label(hint)
         self.note.setObjectName("note")
         self.note.setWordWrap(True)
