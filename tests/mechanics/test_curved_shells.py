@@ -52,6 +52,48 @@ def test_ten_irregular_hemispheres_of_twelve_elements_a_side(seed: int) -> None:
     assert model.solve(force)[out, 0] == pytest.approx(0.0924, rel=0.02)
 
 
+def halved(elements: np.ndarray, seed: int) -> np.ndarray:
+    """Quadrilaterals cut into two triangles, along one diagonal or the other at random."""
+    other = np.random.default_rng(seed).random(len(elements)) < 0.5
+    turned = np.where(other[:, None], elements, np.roll(elements, -1, axis=1))
+    return np.concatenate([turned[:, [0, 1, 2]], turned[:, [0, 2, 3]]])
+
+
+@pytest.mark.parametrize("seed", range(10))
+def test_ten_irregular_hemispheres_of_triangles(seed: int) -> None:
+    """As above. MITC3 alone: 0.79 to 0.83 of the reference, as it locks in shear."""
+    nodes, elements, held, out, into = hemisphere(12, seed)
+    model = Shells(nodes, halved(elements, seed), 0.04, 6.825e7, 0.3)
+    model.held[:] = held
+    force = np.zeros((len(nodes), 6))
+    force[out, 0], force[into, 1] = 1.0, -1.0
+    assert model.solve(force)[out, 0] == pytest.approx(0.0924, rel=0.02)
+
+
+@pytest.mark.parametrize("thickness", [0.1, 0.01, 1e-3, 1e-5])
+@pytest.mark.parametrize("seed", range(2))
+def test_a_clamped_plate_of_irregular_triangles_bends_however_thin(
+    thickness: float, seed: int
+) -> None:
+    """Under uniform pressure, 0.00126532 q L⁴/D in the middle (Timoshenko and Woinowsky-Krieger
+    1959; Taylor and Govindjee 2004 to more digits), and of a thick one 0.0015 (Mindlin's theory,
+    t/L 0.1). MITC3 alone gives 0.94, 0.2 and nothing of it as the plate becomes thinner."""
+    flat, elements = grid(16, 16, 1.0, 1.0)
+    nodes = shaken(flat, (16, 16), 0.2, seed)
+    elements = halved(elements, seed)
+    model = Shells(nodes, elements, thickness, 1e7, 0.3)
+    border = (np.isclose(flat[:, :2], 0) | np.isclose(flat[:, :2], 1)).any(axis=1)
+    model.held[border] = True
+    model.held[:, :2] = True
+    corners = nodes[elements]
+    area = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])[:, 2] / 2
+    force = np.zeros((len(nodes), 6))
+    np.add.at(force[:, 2], elements.ravel(), np.repeat(area / 3, 3))
+    rigidity = 1e7 * thickness**3 / (12 * (1 - 0.3**2))
+    found = np.abs(model.solve(force)[:, 2]).max() * rigidity
+    assert found == pytest.approx(0.0015 if thickness == 0.1 else 0.00126532, rel=0.025)
+
+
 @pytest.mark.parametrize(("axis", "expected"), [(2, 5.256e-3), (1, 1.294e-3)])
 @pytest.mark.parametrize("seed", range(5))
 def test_thin_twisted_beams_on_irregular_meshes(axis: int, expected: float, seed: int) -> None:
@@ -79,7 +121,8 @@ def pulled(
     geometry = shell.shell_geometry(
         nodes, elements, 0.04, 0.0, shell.smooth_triads(nodes[elements], elements)
     )
-    section = shell.section_stiffness(6.825e7, 0.3, geometry.thickness, geometry.offset)
+    of = geometry
+    section = shell.section_stiffness(6.825e7, 0.3, of.thickness, of.offset, of.shear)
     dofs = (6 * elements[:, :, None] + np.arange(6)).reshape(len(elements), -1)
     rows = np.repeat(dofs, dofs.shape[1], axis=1).ravel()
     columns = np.tile(dofs, (1, dofs.shape[1])).ravel()
@@ -103,15 +146,18 @@ def pulled(
 
 
 @pytest.mark.parametrize("seed", [0, pytest.param(1, marks=pytest.mark.full)])
-def test_a_hemisphere_far_out_of_shape(seed: int) -> None:
+@pytest.mark.parametrize("triangles", [False, True])
+def test_a_hemisphere_far_out_of_shape(seed: int, triangles: bool) -> None:
     """Forces of 400 on the whole (Sze, Liu and Lo 2004: 4.067 out, 8.178 in). With the
-    displacements' own membrane: 9 to 12 and 14 to 19 % too little."""
+    displacements' own membrane: 9 to 12 and 14 to 19 % too little. Triangles give way a little
+    more (1 to 4 %); by MITC3 alone 10 to 20 % too little."""
     nodes, elements, held, out, into = hemisphere(12, seed)
+    elements = halved(elements, seed) if triangles else elements
     force = np.zeros((len(nodes), 6))
     force[out, 0], force[into, 1] = 200.0, -200.0
     u = pulled(nodes, elements, held, force)
-    assert u[out, 0] == pytest.approx(4.067, rel=0.02)
-    assert -u[into, 1] == pytest.approx(8.178, rel=0.025)
+    assert u[out, 0] == pytest.approx(4.067, rel=0.04 if triangles else 0.02)
+    assert -u[into, 1] == pytest.approx(8.178, rel=0.04 if triangles else 0.025)
 
 
 @given(

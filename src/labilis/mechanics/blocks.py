@@ -278,9 +278,8 @@ class ShellBlock:
     @cached_property
     def section(self) -> Floats:
         """C (m, 9, 9)."""
-        return shell.section_stiffness(
-            self.modulus, self.ratio, self.geometry.thickness, self.geometry.offset
-        )
+        of = self.geometry
+        return shell.section_stiffness(self.modulus, self.ratio, of.thickness, of.offset, of.shear)
 
     def _chunks(self) -> list[slice]:
         count = len(self.elements)
@@ -457,6 +456,8 @@ class ShellBlock:
         slope = unit.copy()
         slope[:, 3:6, 3:6] = (3 * t**2 + 12 * e**2)[:, None, None] * unit[:, 3:6, 3:6]
         slope[:, 0:3, 3:6] = slope[:, 3:6, 0:3] = e[:, None, None] * unit[:, 0:3, 0:3]
+        share = self.geometry.shear  # of t³/(t² + α h²)
+        slope[:, 6:8, 6:8] *= (share * (3 - 2 * share))[:, None, None]
         return slope
 
     def energy(self, local: Floats) -> Floats:

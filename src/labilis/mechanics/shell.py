@@ -40,6 +40,8 @@ Ints = NDArray[np.int64]
 SHEAR_CORRECTION = 5.0 / 6.0
 # of the shear stiffness G t: holds the sixth motion; more stiffens very thin warped elements
 DRILLING = 1e-3
+# of triangles: how much of h²/t² their transverse shear gives way by, see `ShellGeometry.shear`
+SHEAR_GIVES = 0.1
 
 
 @dataclass(frozen=True)
@@ -73,6 +75,18 @@ class ShellGeometry:
             warped = bilinear_share(self.places)
             share += forms.plane_bilinear[..., None] * warped[:, None, None]
         return share
+
+    @property
+    def shear(self) -> Floats:
+        """(m,) how much of the stiffness of transverse shear is taken: 1 of quadrilaterals, t²/(t²
+        + α h²) of triangles with longest sides h. MITC3 still locks in shear when thin; so
+        softened it converges whatever its thickness is, at the cost of a shear deflection of the
+        order h² (Lyly, Stenberg and Vihinen 1993)."""
+        if self.elements.shape[1] == 4:
+            return np.ones(len(self.elements))
+        sides = self.places - np.roll(self.places, 1, axis=1)
+        longest = np.einsum("mnx,mnx->mn", sides, sides).max(axis=1)
+        return np.asarray(self.thickness**2 / (self.thickness**2 + SHEAR_GIVES * longest))
 
     @cached_property
     def curved(self) -> Floats:
@@ -213,10 +227,14 @@ def shell_geometry(
 
 
 def section_stiffness(
-    youngs_modulus: float, poisson_ratio: float, thickness: Floats, offset: Floats
+    youngs_modulus: float,
+    poisson_ratio: float,
+    thickness: Floats,
+    offset: Floats,
+    share: Floats | float = 1.0,
 ) -> Floats:
     """C (m, 9, 9): membrane, bending, shear and drilling stiffness per area, N/mm and N, with
-    the offset's coupling."""
+    the offset's coupling; of transverse shear a `share` (m,)."""
     e, nu = youngs_modulus, poisson_ratio
     plane = e / (1 - nu**2) * np.array([[1, nu, 0], [nu, 1, 0], [0, 0, (1 - nu) / 2]])
     shear = e / (2 * (1 + nu))
@@ -225,7 +243,7 @@ def section_stiffness(
     c[:, 0:3, 0:3] = t * plane
     c[:, 0:3, 3:6] = c[:, 3:6, 0:3] = t * offset[:, None, None] * plane
     c[:, 3:6, 3:6] = (t**3 / 12 + t * offset[:, None, None] ** 2) * plane
-    c[:, 6, 6] = c[:, 7, 7] = SHEAR_CORRECTION * shear * thickness
+    c[:, 6, 6] = c[:, 7, 7] = SHEAR_CORRECTION * shear * thickness * share
     c[:, 8, 8] = DRILLING * shear * thickness
     return c
 

@@ -6,14 +6,15 @@ such vectors (`shell_kernels` writes them out). The nine strains are, in natural
 membrane 11, 22, 2·12; bending 11, 22, 2·12; transverse shear 1, 2; drilling (in-plane rotation of
 the element less that of its nodes).
 
-Transverse shear is taken where it is free of locking: MITC4 (Dvorkin and Bathe 1984) and MITC3 (Lee
-and Bathe 2004). So is the membrane of quadrilaterals that are warped, MITC4+ (Ko, Lee and Bathe
-2017): with g_k the tangents, its parts that are constant and linear in r and s are fixed by g_1·g_1
-at the middles of two sides, g_2·g_2 at those of the other two and g_1·g_2 in the middle, and the
-bilinear one, x_d·u_d of the vectors x_d in which the sides differ, is what those five would make
-of it if the element were plane (`bilinear_share`). The displacements' own would make a warped
-element resist bending without strain. The drilling strain couples the sixth motion of a node to
-the in-plane rotation (Hughes and Brezzi 1989)."""
+Transverse shear is taken where it is free of locking: MITC4 (Dvorkin and Bathe 1984) and, with its
+stiffness reduced (`shell.ShellGeometry.shear`), MITC3 (Lee and Bathe 2004). So is the membrane of
+quadrilaterals that are warped, MITC4+ (Ko, Lee and Bathe 2017): with g_k the tangents, its parts
+that are constant and linear in r and s are fixed by g_1·g_1 at the middles of two sides, g_2·g_2 at
+those of the other two and g_1·g_2 in the middle, and the bilinear one, x_d·u_d of the vectors x_d
+in which the sides differ, is what those five would make of it if the element were plane
+(`bilinear_share`). The displacements' own would make a warped element resist bending without
+strain. The drilling strain couples the sixth motion of a node to the in-plane rotation (Hughes and
+Brezzi 1989)."""
 
 from __future__ import annotations
 
