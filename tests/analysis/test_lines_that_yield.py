@@ -47,7 +47,7 @@ def limit_of_fibres(
 
     def moments(force: float) -> np.ndarray:
         low, high = np.full_like(bends, -0.3), np.full_like(bends, 0.3)
-        for _ in range(60):
+        for _ in range(40):
             middle = 0.5 * (low + high)
             stress = np.clip(E * (middle[:, None] + bends[:, None] * y) + locked, -FY, FY)
             pulled = stress @ strip > -force

@@ -393,7 +393,9 @@ def test_a_joint_is_released_and_made_again(hand: Hand) -> None:
     for number in range(len(session.project.pieces)):
         session.set_value(("pieces", number, "mesh_as"), "solid", "as solids")
     session.set_value(("parameters", "plate_t"), "6 mm", "thick, for few elements")
-    session.set_value(("mesh", "size"), "20 mm", "coarse")
+    session.set_value(("mesh", "size"), "30 mm", "coarse")
+    session.set_value(("criteria", "modes"), 1, "one")
+    session.set_value(("criteria", "mesh_error"), False, "one mesh")
     hand.choose("Mesh", ("mesh", "solids"), "tetrahedra everywhere")
     hand.run()
     assert len(session.report.cases[0].facts.mesh.fused) == 3

@@ -521,6 +521,7 @@ def test_a_joint_of_a_beam_a_gusset_and_three_double_angles(hand: Hand) -> None:
     assert job.actions <= 99
 
 
+@pytest.mark.full
 def test_a_hopper_on_angle_legs_of_two_materials(hand: Hand) -> None:
     job = Job(hand)
     job.press("A piece from numbers…")

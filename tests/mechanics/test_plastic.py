@@ -10,7 +10,7 @@ from labilis.analysis import trace_stage
 from labilis.mechanics import plastic
 from labilis.mechanics.blocks import ShellBlock, SolidBlock
 from labilis.mechanics.material import isotropic
-from labilis.mechanics.plastic_kernels import return_layers
+from labilis.mechanics.plastic_kernels import return_fibres, return_layers
 from labilis.mechanics.shell import smooth_triads
 from labilis.model import LabilisError
 from labilis.results.stress_measures import von_mises
@@ -224,3 +224,41 @@ def test_a_curve_that_does_not_rise_is_refused() -> None:
     }
     with pytest.raises(LabilisError, match="does not rise"):
         traced({**PINNED, "materials": [steel]})
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_fibres_against_the_law_written_out(seed: int) -> None:
+    """Sections whose fibres have yielded before, on a curve of three pieces: stress by bisection of
+    σ = E (ε - εp - Δ) and |σ| = strength(p + Δ), resultants by their sums."""
+    rng = np.random.default_rng(seed)
+    law = plastic.YieldLaw(210e3, 0.3, LAW.strain, LAW.stress, 100.0)
+    m, g, f = 3, 5, 40
+    areas, rows = rng.uniform(1, 3, f), rng.uniform(-20, 20, (f, 4))
+    rows[:, 0] = 1.0
+    elastic = rng.uniform(1e6, 1e8, 3)
+    strain, warped = rng.uniform(-1, 1, (m, g, 3)) * 1e-3, 1e-4 * rng.uniform(-1, 1, (m, g))
+    before, p = rng.uniform(-0.02, 0.02, (m, g, f)), rng.uniform(0, 0.06, (m, g, f))
+    resultant, bimoment, stress, slope, grown, demand, fibre = return_fibres(
+        law.modulus, law.curve, areas, rows, elastic, strain, warped, before, p
+    )
+    whole = np.concatenate([strain, warped[..., None]], axis=2) @ rows.T
+    assert fibre == pytest.approx(whole, rel=1e-12)
+    trial = law.modulus * (whole - before)
+    assert demand == pytest.approx(np.abs(trial) / law.strength(p)[0], rel=1e-12)
+    assert (demand > 1).any() and (demand < 1).any()
+    low, high = np.zeros_like(p), np.abs(trial) / law.modulus
+    for _ in range(80):
+        middle = 0.5 * (low + high)
+        over = np.abs(trial) - law.modulus * middle > law.strength(p + middle)[0]
+        low, high = np.where(over, middle, low), np.where(over, high, middle)
+    step = np.where(demand > 1, low, 0.0)
+    assert grown == pytest.approx(p + step, rel=1e-9, abs=1e-15)
+    carried = np.sign(trial) * (np.abs(trial) - law.modulus * step)
+    assert stress == pytest.approx(carried, rel=1e-9)
+    hard = law.strength(p + step)[1]
+    assert slope == pytest.approx(np.where(demand > 1, hard / (law.modulus + hard), 1.0), rel=1e-9)
+    lost = areas * (law.modulus * whole - carried)
+    assert resultant == pytest.approx(
+        elastic * strain - lost @ rows[:, :3], rel=1e-9, abs=1e-9 * np.abs(lost).max()
+    )
+    assert bimoment == pytest.approx(-lost @ rows[:, 3], rel=1e-9)

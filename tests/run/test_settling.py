@@ -62,10 +62,10 @@ def run(project: Project, upto: Any = "modes", cases: tuple[str, ...] = ()) -> d
 
 
 def test_it_is_made_finer_until_the_error_is_small() -> None:
-    project = load_project(wall(mesh={"within": "0.8 %"}))
+    project = load_project(wall(mesh={"within": "1.5 %"}))
     results = run(project)
     found: SettledFindings = results[stage_keys(project).settled]
-    assert found.fineness > 1.2 and found.enough and found.errors[0] > 0.008 >= found.errors[-1]
+    assert found.fineness > 1.2 and found.enough and found.errors[0] > 0.015 >= found.errors[-1]
     case = judge_project(project, results).cases[0]
     assert (
         case.facts.modes.first_error == found.errors[-1]

@@ -23,7 +23,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from labilis.mechanics.line import LineGeometry, carried
-from labilis.mechanics.plastic import Memory, YieldLaw, blank, hardening_step
+from labilis.mechanics.plastic import Memory, YieldLaw, blank
+from labilis.mechanics.plastic_kernels import return_fibres
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -117,7 +118,7 @@ def _rows(fibres: Floats, moments: Floats) -> tuple[Floats, Floats]:
     own = np.linalg.cholesky((rows[:, :count] * area[:, None]).T @ rows[:, :count])
     wanted = np.sqrt(np.append(moments, own[-1, -1] ** 2)[:count])
     rows[:, :count] = np.linalg.solve(own, rows[:, :count].T).T * wanted
-    return rows, area
+    return rows, np.ascontiguousarray(area)
 
 
 def _kept(length: Floats, released: NDArray[np.bool_]) -> Floats:
@@ -202,17 +203,16 @@ def _elements(
         forms.slack[active],
         forms.kept[active],
         motion,
-        np.einsum("mgj,mj->mg", forms.bend[active], local),
-        memory.plastic[active][..., 0],
+        np.ascontiguousarray(np.einsum("mgj,mj->mg", forms.bend[active], local)),
+        np.ascontiguousarray(memory.plastic[active][..., 0]),
         memory.p[active],
-        memory.law.strength(memory.p[active])[0],
     )
 
 
 @dataclass(frozen=True)
 class _Elements:
     """The elements looked at: parts of `FibreForms`, motion (m, 6), φ'' warped (m, 5), and what
-    their fibres (m, 5, f) remember, with their strength at it."""
+    their fibres (m, 5, f) remember."""
 
     forms: FibreForms
     law: YieldLaw
@@ -224,18 +224,23 @@ class _Elements:
     warped: Floats
     plastic: Floats
     p: Floats
-    strength: Floats
 
     def at(self, strain: Floats, some: Ints | slice = slice(None)) -> _Sections:
         """At strains (m, 5, 3)."""
-        forms, modulus = self.forms, self.law.modulus
-        fibre = np.concatenate([strain, self.warped[some][..., None]], axis=2) @ forms.rows.T
-        found, slope, more, demand = _along(
-            self.law, fibre, self.plastic[some], self.p[some], self.strength[some]
+        forms = self.forms
+        return _Sections(
+            *return_fibres(
+                self.law.modulus,
+                self.law.curve,
+                forms.areas,
+                forms.rows,
+                forms.elastic,
+                np.ascontiguousarray(strain),
+                self.warped[some],
+                self.plastic[some],
+                self.p[some],
+            )
         )
-        yielded = (modulus * forms.areas * (fibre - found / modulus)) @ forms.rows
-        resultant = forms.elastic * strain - yielded[..., :3]
-        return _Sections(resultant, -yielded[..., 3], found, slope, more, demand, fibre)
 
     def elastic(self, plastic: Floats) -> tuple[Floats, Floats]:
         """(strain (m, 5, 3), end forces (m, 6)) of what balances with fibres (m, 5, f) at plastic
@@ -335,25 +340,6 @@ def _shares(here: Ints, way: _Way, most: float) -> Floats:
     # where rounding hides whether it falls, the whole step is as good as any
     all_of[here] = np.where(share > 0, share, 1.0)
     return all_of
-
-
-def _along(
-    law: YieldLaw, strain: Floats, plastic: Floats, p: Floats, strength: Floats
-) -> tuple[Floats, Floats, Floats, Floats]:
-    """(stress, its slope over the modulus, p, demand), each of the strains' shape, of fibres under
-    direct stress."""
-    stress = law.modulus * (strain - plastic)
-    size = np.abs(stress)
-    demand = size / strength
-    slope, more = np.ones_like(stress), p.copy()
-    over = demand > 1.0
-    if over.any():
-        step = hardening_step(law, size[over], p[over], law.modulus)
-        more[over] = p[over] + step
-        hard = law.strength(more[over])[1]
-        stress[over] = np.sign(stress[over]) * (size[over] - law.modulus * step)
-        slope[over] = hard / (law.modulus + hard)
-    return stress, slope, more, demand
 
 
 def shear_use(

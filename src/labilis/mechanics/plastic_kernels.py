@@ -1,5 +1,6 @@
-"""Return to the yield surface in plane stress, and what it makes of the layers of a shell,
-compiled; `plastic` says what is meant."""
+"""Return to the yield surface in plane stress, and what it makes of the layers of a shell, and
+along one axis, for the fibres of lines, compiled; `plastic` and `line_plastic` say what is
+meant."""
 
 from __future__ import annotations
 
@@ -185,3 +186,58 @@ def return_layers(
                 peak[k] = max(peak[k], _mises(stress))
                 _add_layer(stress, moduli, weights[layer] * thickness[k], z, tangent, r, c)
     return resultant, sections, peak, after, grown, demand
+
+
+@_compiled
+def _along(e: float, curve: Any, trial: float, p: float) -> tuple[float, float, float]:
+    """(stress, its slope over the modulus, p) of a fibre beyond yield, from the size of its
+    elastic stress: Newton's method, exact after as many passes as the curve has pieces."""
+    step = 0.0
+    for _ in range(len(curve[0]) + 3):
+        strength, slope = _strength(curve, p + step)
+        change = (trial - e * step - strength) / (e + slope)
+        step = max(step + change, 0.0)
+        if abs(change) < 1e-15 + _HARD * step:
+            break
+    slope = _strength(curve, p + step)[1]
+    return trial - e * step, slope / (e + slope), p + step
+
+
+@_compiled
+def return_fibres(
+    e: float,
+    curve: Any,
+    areas: Floats,
+    rows: Floats,
+    elastic: Floats,
+    strain: Floats,
+    warped: Floats,
+    plastic: Floats,
+    p: Floats,
+) -> tuple[Floats, Floats, Floats, Floats, Floats, Floats, Floats]:
+    """(resultants (m, g, 3), bimoment (m, g) beyond the elastic one, and of the fibres (m, g, f)
+    stress, its slope over the modulus, p, demand and strain) of sections at strains (m, g, 3) and
+    φ'' (m, g); areas (f,) and rows (f, 4) as in `line_plastic.FibreForms`."""
+    m, g, f = p.shape
+    resultant, bimoment = np.empty((m, g, 3)), np.zeros((m, g))
+    stress, slope, grown = np.empty((m, g, f)), np.ones((m, g, f)), p.copy()
+    demand, fibre = np.empty((m, g, f)), np.empty((m, g, f))
+    for k in range(m):
+        for at in range(g):
+            for i in range(3):
+                resultant[k, at, i] = elastic[i] * strain[k, at, i]
+            for n in range(f):
+                there = rows[n, 3] * warped[k, at]
+                for i in range(3):
+                    there += rows[n, i] * strain[k, at, i]
+                now = e * (there - plastic[k, at, n])
+                used = abs(now) / _strength(curve, p[k, at, n])[0]
+                if used > 1.0:
+                    size, slope[k, at, n], grown[k, at, n] = _along(e, curve, abs(now), p[k, at, n])
+                    now = np.copysign(size, now)
+                stress[k, at, n], demand[k, at, n], fibre[k, at, n] = now, used, there
+                lost = areas[n] * (e * there - now)
+                for i in range(3):
+                    resultant[k, at, i] -= lost * rows[n, i]
+                bimoment[k, at] -= lost * rows[n, 3]
+    return resultant, bimoment, stress, slope, grown, demand, fibre

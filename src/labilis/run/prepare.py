@@ -11,6 +11,8 @@ import numpy as np
 from labilis.mechanics.assembly import assemble, make_pattern
 from labilis.mechanics.blocks import ShellBlock
 from labilis.mechanics.bonds import bond_follows
+from labilis.mechanics.plastic import YieldLaw
+from labilis.mechanics.plastic_kernels import return_fibres
 from labilis.mechanics.reduction import Reduction
 from labilis.mechanics.shell import smooth_triads
 from labilis.mechanics.ties import HeldNodes, make_ties
@@ -50,6 +52,7 @@ def load_kernels() -> None:
     flips.compiled()
     _bonded()
     _two_shells()
+    _fibres()
 
 
 def _two_shells() -> None:
@@ -78,6 +81,14 @@ def _two_shells() -> None:
     system.path_derivative(ties.reduce_vector(u), u)
     for block, state in zip(blocks, states):
         block.forces(state)
+
+
+def _fibres() -> None:
+    """A section of one fibre."""
+    law = YieldLaw(1.0, 0.3, np.zeros(1), np.ones(1))
+    one, many = np.ones((1, 1, 1)), np.ones((1, 1, 3))
+    rows = np.ones((1, 4))
+    return_fibres(1.0, law.curve, np.ones(1), rows, np.ones(3), many, one[0], one, one)
 
 
 def _bonded() -> None:
