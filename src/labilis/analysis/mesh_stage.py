@@ -177,6 +177,7 @@ def _mesh_findings(part: PartShape, mesh: Mesh, bonds: Bonds, size: float) -> Me
         segments=mesh.segments,
         segment_edge=mesh.segment_edge,
         narrow=part.narrow,
+        missing=np.array(part.missing, dtype=str),
     )
 
 

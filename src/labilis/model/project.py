@@ -216,6 +216,7 @@ class MeshPlan(Statement):
 
 # evidence that doubts what is stated: such models are sometimes meant, with a reason in writing
 Doubt = Literal[
+    "files read whole",
     "edges for faces",
     "total or each",
     "proportions",

@@ -39,7 +39,7 @@ class MeshFindings(Findings):
     asked; segments (s, 2 or 3): sides of elements along CAD edges, ends and then the middle or -1;
     segment_edge (s,);
     narrow: least width of a wall of an imported solid as shells over the thickness of one that it
-    meets at an angle, 0 without."""
+    meets at an angle, 0 without; missing: what of imported files did not come out."""
 
     nodes: Annotated[Floats, Dims("n", 3)]
     connectivity: Annotated[Ints, Dims("total")]
@@ -84,6 +84,9 @@ class MeshFindings(Findings):
         default_factory=lambda: np.zeros(0, dtype=np.int64)
     )
     narrow: float = 0.0
+    missing: Annotated[Texts, Dims("missing_files")] = field(
+        default_factory=lambda: np.zeros(0, dtype=str)
+    )
 
     @property
     def count(self) -> int:

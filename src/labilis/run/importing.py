@@ -154,13 +154,15 @@ def _pieces(
 
 
 def told(bodies: Sequence[BodyInfo]) -> list[str]:
-    """What is proposed for each body, a sentence each; many of one kind together."""
+    """What is proposed for each body, a sentence each, many of one kind together; before them what
+    the file did not bring."""
     groups: dict[tuple[str, str, str, bool, str], list[str]] = {}
     for body in bodies:
         groups.setdefault(
             (body.mesh_as, body.reason, body.other, body.aside, body.why_aside), []
         ).append(body.name)
-    found = []
+    said = bodies[0].missing if bodies else ""
+    found = [f"The file is not whole: {said}. Export it again."] if said else []
     for (mesh_as, reason, other, aside, why), names in groups.items():
         whose = names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more"
         either = f"; {other}s would do as well" if other else ""

@@ -17,6 +17,7 @@ from labilis.shape.face_tables import Ancestry, EdgeTable, FaceTable, ShapeView,
 from labilis.shape.long_direction import longest_direction, longest_of_lines
 from labilis.shape.members import Member, again, member_of
 from labilis.shape.midsurface import MidSurface, find_midsurface
+from labilis.shape.missing import missing_in
 from labilis.shape.recipes.makers import make_recipe
 from labilis.shape.recipes.named_body import Made, Sheet, images, parts, typed
 from labilis.shape.scribes import edges_of, scribe_part
@@ -59,7 +60,8 @@ class PartShape:
     deviation: largest relative difference between the volume of an imported solid and of the sheets
         made of it;
     narrow: least width of a wall of theirs over the thickness of one that it meets at an angle, 0
-    without; true_volumes: (body, mm³) of the solids that sheets stand for."""
+    without; true_volumes: (body, mm³) of the solids that sheets stand for; missing: what of the
+    files its pieces come from did not come out, a sentence each."""
 
     solids: tuple[BodyShape, ...]
     solid_bodies: tuple[int, ...]
@@ -74,6 +76,7 @@ class PartShape:
     narrow: float = 0.0
     true_volumes: tuple[tuple[int, float], ...] = ()
     ancestry: Ancestry | None = None
+    missing: tuple[str, ...] = ()
 
     @cached_property
     def members(self) -> tuple[Member, ...]:
@@ -420,7 +423,18 @@ def _built(project: Project, files: Mapping[str, bytes]) -> PartShape:
         min((found.narrow for found in got.thin if found.narrow), default=0.0),
         tuple(got.volumes),
         None if fused is None else find_ancestry(fused, got.sources),
+        _missing(project, files, got.files_read),
     )
+
+
+def _missing(project: Project, files: Mapping[str, bytes], read: FilesRead) -> tuple[str, ...]:
+    """Of the STEP files that carry load, those that did not come out whole."""
+    found = []
+    for item in project.geometry:
+        if item.sha256 in read and not item.file.lower().endswith(".stl"):
+            said = missing_in(files[item.sha256], read[item.sha256])
+            found += [f"'{item.file}' is not whole: {said}."] if said else []
+    return tuple(found)
 
 
 def _lone(

@@ -12,6 +12,7 @@ import numpy as np
 
 from labilis.model import LabilisError, shown
 from labilis.shape.midsurface import find_midsurface
+from labilis.shape.missing import missing_in
 from labilis.shape.step import damaged, loose_faces, read_bodies, solids_of
 from labilis.shape.topology import BodyShape, build_body
 
@@ -33,7 +34,8 @@ class BodyInfo:
     of a surface; mesh_as with the reason in
     words; other: the way that would do as well, '' for none; thickness of a surface, or None;
     aside: it is proposed to carry nothing, because of `why_aside`; alike: number of the first body
-    of the same shape."""
+    of the same shape; missing: what of the file did not come out as its bodies, '' where all
+    did."""
 
     number: int
     name: str
@@ -46,13 +48,16 @@ class BodyInfo:
     aside: bool = False
     why_aside: str = ""
     alike: int = 0
+    missing: str = ""
 
 
 def list_bodies(data: bytes, file: str = "part.step") -> list[BodyInfo]:
     """What a STEP or STL file holds, for making pieces of it: each body with a proposal.
     Identical bodies are looked at once."""
     with damaged(file):
-        return _set_aside(_bodies(*read_bodies(data, file)))
+        bodies, unit = read_bodies(data, file)
+        said = "" if file.lower().endswith(".stl") else missing_in(data, bodies)
+        return [replace(info, missing=said) for info in _set_aside(_bodies(bodies, unit))]
 
 
 def _bodies(bodies: Sequence[tuple[str, Any]], unit: str) -> list[BodyInfo]:

@@ -17,6 +17,7 @@ from labilis.judge.evidence.each_load import each_load
 from labilis.judge.evidence.edge_support import edge_support
 from labilis.judge.evidence.effective_length import effective_length
 from labilis.judge.evidence.element_order import element_order
+from labilis.judge.evidence.files import read_whole
 from labilis.judge.evidence.following import following_pressure
 from labilis.judge.evidence.free_motion import free_motion
 from labilis.judge.evidence.half_waves import half_waves
@@ -75,6 +76,7 @@ REGISTRY: tuple[Callable[[CaseFacts], Evidence | None], ...] = (
     held_part,
     together,
     centred,
+    read_whole,
     proportions,
     material_figures,
     in_no_case,

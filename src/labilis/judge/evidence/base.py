@@ -50,6 +50,7 @@ EvidenceName = Literal[
     "joints",
     "large against linear",
     "length on the trace",
+    "files read whole",
     "loads in no case",
     "material figures",
     "mesh as asked",
