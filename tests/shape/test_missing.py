@@ -90,11 +90,18 @@ def test_words_and_remarks_refer_to_nothing_and_one_solid_may_stand_twice() -> N
 
     one, move = box(100, 20, 3), gp_Trsf()
     move.SetTranslation(gp_Vec(0, 50, 0))
-    text = to_step(gathered([one, one.Moved(TopLoc_Location(move))])).decode()
+    twice = [one, one.Moved(TopLoc_Location(move))]
+    text = to_step(gathered(twice)).decode()
     text = text.replace("DATA;", "DATA;\n/* see #999999 = MANIFOLD_SOLID_BREP( */", 1)
     text = text.replace("PRODUCT('", "PRODUCT('it''s #888888; MANIFOLD_SOLID_BREP(", 1)
     data = text.encode()
     assert missing_in(data, read_step(data, "twice.step")[0]) == ""
+    # that one stands twice does not make up for another one that is lost
+    text = to_step(gathered([*twice, box(30, 30, 3, (300, 0, 0))])).decode()
+    lost = re.findall(r"MANIFOLD_SOLID_BREP\('[^']*',#(\d+)\)", text)[-1]
+    data = re.sub(rf"(#{lost} = CLOSED_SHELL\('',)\([^)]*\)", r"\1()", text).encode()
+    bodies = read_step(data, "twice.step")[0]
+    assert len(bodies) == 2 and "of the 2 solids that it states 1" in missing_in(data, bodies)
 
 
 def test_a_file_that_is_not_whole_is_told_when_it_is_read_and_goes_with_its_mesh() -> None:
