@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -134,6 +135,15 @@ class Hand:
         span, take = offered[0]
         take(next(value for text, value in span.choices if words in text))
         self.wait_idle()
+
+
+def at_this_speed(seconds: float) -> float:
+    """A limit of processor time that was set where a million additions take 0.08 s, on a machine
+    that may be several times slower: some are held back while others work on them."""
+    started, total = time.thread_time(), 0
+    for number in range(1_000_000):
+        total += number
+    return seconds * max((time.thread_time() - started) / 0.08, 1.0)
 
 
 def _nobody_answers(*words: Any, **_: Any) -> Any:
