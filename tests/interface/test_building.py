@@ -748,3 +748,22 @@ def test_tab_takes_a_value_and_asks_for_the_next(hand: Hand) -> None:
         close()
         hand.wait_idle()
         assert session.project is stated
+
+
+def test_undo_takes_back_a_piece_whose_size_is_open_for_typing(hand: Hand) -> None:
+    """What is typed is taken back in the line; where nothing is, what was done last."""
+    window, session, qtbot = hand.window, hand.session, hand.qtbot
+    window.add_piece("plate")
+    hand.wait_idle()
+    window.add_piece("plate")
+    hand.wait_idle()
+    control = Qt.KeyboardModifier.ControlModifier
+    line = hand.card("Part").editor.line
+    assert line.hasFocus() and len(session.project.pieces) == 2
+    before = line.text()
+    qtbot.keyClicks(line, "7")
+    qtbot.keyClick(line, Qt.Key.Key_Z, control)
+    assert line.text() == before and len(session.project.pieces) == 2
+    qtbot.keyClick(line, Qt.Key.Key_Z, control)
+    hand.wait_idle()
+    assert len(session.project.pieces) == 1

@@ -7,7 +7,7 @@ from html import escape
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QCursor, QKeyEvent, QResizeEvent
+from PyQt6.QtGui import QContextMenuEvent, QCursor, QKeyEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFrame,
@@ -180,9 +180,15 @@ class ValueEditor(QFrame):
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Tab out of the line: what was typed is taken, what was only passed stays. Not by the
-        order of focus, which Qt follows as well when the line is put away."""
+        order of focus, which Qt follows as well when the line is put away. Undo and redo are the
+        window's where nothing was typed yet."""
         steps = {Qt.Key.Key_Tab: 1, Qt.Key.Key_Backtab: -1}
-        if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:
+        if not isinstance(event, QKeyEvent):
+            return False
+        if event.type() == QEvent.Type.ShortcutOverride and self._is_of_window(event):
+            event.ignore()
+            return True
+        if event.type() != QEvent.Type.KeyPress:
             return False
         if event.key() not in steps:
             return False
@@ -190,6 +196,12 @@ class ValueEditor(QFrame):
         if self._do(self._take_typed if typed else lambda: None):
             self.passed_on.emit(steps[Qt.Key(event.key())])
         return True
+
+    def _is_of_window(self, event: QKeyEvent) -> bool:
+        undo, redo = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
+        if event.matches(undo):
+            return not self.line.isUndoAvailable()
+        return event.matches(redo) and not self.line.isRedoAvailable()
 
     def _say(self, error: str, text: str) -> None:
         self.line.setProperty("wrong", "true" if error else "false")
