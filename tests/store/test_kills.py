@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 PROGRAM = r"""
-import os, random, signal, sys, time
+import os, random, select, signal, sys, time
 import numpy as np
 from pathlib import Path
 from labilis.results.findings import SectionFindings
@@ -56,6 +56,8 @@ for kill in range(count):
         finally:
             os._exit(1)
     os.close(writing)
+    if rng.random() < 0.75:  # else it may be killed before it has begun
+        select.select([reading], [], [], 20)
     time.sleep(rng.uniform(0.0, 0.12))
     os.kill(child, signal.SIGKILL)
     _, status = os.waitpid(child, 0)
@@ -95,4 +97,5 @@ def test_a_killed_writer_loses_nothing_that_was_kept(count: int, tmp_path: Path)
         check=False,
     )
     assert ran.returncode == 0, ran.stderr[-2000:]
-    assert int(ran.stdout.split()[-1]) > 2 * count  # the writer was at work when it was killed
+    # the writer was at work when it was killed: three of four times it was waited for
+    assert int(ran.stdout.split()[-1]) > count / 2
