@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Any
 
 from labilis.shape.step import solids_of
@@ -23,18 +24,24 @@ _SOLIDS = re.compile(
 def missing_in(data: bytes, bodies: Sequence[tuple[str, Any]]) -> str:
     """In words what of a STEP file did not come out as its bodies; '' where all of it did. Solids
     that stand in several places are one."""
+    gone, stated = _stated(data)
     found = []
-    plain = _WORDS.sub(b"''", data)
-    named, held = set(_NAMED.findall(plain)), set(_HELD.findall(plain))
-    if gone := sorted(named - held, key=int):
-        first = f"#{gone[0].decode()}"
+    if gone:
         also = "" if len(gone) == 1 else f" and {len(gone) - 1} more"
-        found.append(f"it refers to {first}{also}, which it does not hold")
-    stated = sum(_SOLIDS.search(statement) is not None for statement in plain.split(b";"))
+        found.append(f"it refers to #{gone[0]}{also}, which it does not hold")
     read = _count([solid for _, shape in bodies for solid in solids_of(shape)])
     if read < stated:
         found.append(f"of the {stated} solids that it states {read} could be read")
     return " and ".join(found)
+
+
+@lru_cache(maxsize=4)  # as many files as the reader keeps: a part is built anew at each edit
+def _stated(data: bytes) -> tuple[tuple[int, ...], int]:
+    """(numbers that a file refers to and does not hold, rising; how many solids it states)."""
+    plain = _WORDS.sub(b"''", data)
+    gone = set(_NAMED.findall(plain)) - set(_HELD.findall(plain))
+    solids = sum(_SOLIDS.search(statement) is not None for statement in plain.split(b";"))
+    return tuple(sorted(int(number) for number in gone)), solids
 
 
 def _count(solids: list[Any]) -> int:
