@@ -205,7 +205,9 @@ def main() -> None:
         idle()
     window.sheet.open_station("Part")
     window.stage.show_view("Shape")
+    window.sheet.cards["Part"].type_first(lambda span: span.path == ("scribes", 0, "offset"))
     picture("scribes")
+    window.sheet.cards["Part"].close_editor()
     window.load_path(DEMOS / "antenna-mast/antenna-mast.json")
     idle()
     session = window.session
