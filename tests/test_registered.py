@@ -105,7 +105,7 @@ def test_every_kind_of_load_acts_is_told_is_drawn_and_documented(kind: str) -> N
     words = "".join(span.text for span in load_sentences(project)[0])
     assert words.startswith("it: ") and any(span.path for span in load_sentences(project)[0])
     view = found[stage_keys(project).shape]
-    _, loads, _ = marks_of(project, view, "case")
+    loads = marks_of(project, view, "case").loads
     assert bool(loads) == (kind not in NO_MARK)
     assert f'"kind": "{kind}"' in DOCS  # in an example that the tests run
 

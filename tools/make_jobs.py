@@ -111,7 +111,7 @@ def picture(work: RealWindow, name: str) -> str:
 
 def job_page(work: RealWindow, name: str) -> list[str]:
     """The page's part of one starting shape."""
-    from labilis.store.demos import start_model
+    from labilis.app.demos import start_model
 
     job, window = JOBS[name], work.window
     window.load_path(start_model(name))

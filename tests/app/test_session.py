@@ -14,12 +14,12 @@ from typing import Any
 import pytest
 
 from labilis.app import Event, Job, JobState, Runs, Session
+from labilis.app.demos import demo_model
 from labilis.app.recovery import recoverable
 from labilis.model import LabilisError
 from labilis.run import Plan, stage_keys
 from labilis.run.importing import new_project
 from labilis.shape.proposal import list_bodies
-from labilis.store.demos import demo_model
 from tests.parts import bar_step
 
 

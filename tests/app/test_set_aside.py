@@ -7,13 +7,13 @@ import dataclasses
 import numpy as np
 import pytest
 
+from labilis.app.demos import demo_model
 from labilis.app.set_aside import with_aside
 from labilis.edit.new_loads import with_weight
 from labilis.model import LabilisError, LoadCase, Project, WeightLoad
 from labilis.run import Plan, Runner, stage_keys
 from labilis.run.picking import ShapeView
 from labilis.store import load_model
-from labilis.store.demos import demo_model
 
 
 @pytest.fixture(scope="module")

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QWidget
 
 from labilis.app import Session
-from labilis.store.preferences import prefer_still
+from labilis.app.preferences import prefer_still
 from labilis.ui.app import make_application
 from labilis.ui.window import Window
 

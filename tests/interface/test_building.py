@@ -597,7 +597,7 @@ def test_bolts_and_a_seam_by_hand(hand: Hand, tmp_path: Path) -> None:
     assert (
         report is not None
         and len(report.facts.strength.bolts) == 2
-        and len(window.stage.glyphs.hubs) >= 4
+        and len(window.stage.glyphs.joints) >= 4
     )
     both = float(report.facts.modes.positive[0])
     hand.choose("Mesh", ("bolts", 0, "grade"), "grade 10.9")

@@ -102,11 +102,12 @@ def test_designs_are_switched_at_once_and_undone(hand: Hand, stated: Path) -> No
     hand.session.set_value(("parameters", "t"), "5 mm", "thicker")
     hand.wait_idle()
     assert hand.session.current("modes") is None
-    limit = at_this_speed(0.2)
+    before = at_this_speed(0.2)  # and after: a machine may be held back from one second to another
     started = time.thread_time()  # of the window's own thread, whatever else the machine does
     box.setCurrentIndex(1)
     box.activated.emit(1)
-    assert time.thread_time() - started < limit
+    taken = time.thread_time() - started
+    assert taken < max(before, at_this_speed(0.2))
     assert (
         hand.session.project.design == "new design"
         and hand.session.project.parameters["t"] == "4 mm"

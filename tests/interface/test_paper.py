@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 import labilis.ui
-from labilis.store import preferences
+from labilis.app import preferences
 from labilis.store.state import state_folder
 from labilis.ui.theme import DARK, LIGHT, Palette, style_sheet
 

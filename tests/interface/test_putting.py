@@ -44,9 +44,9 @@ def test_a_new_piece_and_one_that_is_there_stand_on_a_face(
 ) -> None:
     face = start(hand, tmp_path, mesh_as)
     stage, session = hand.window.stage, hand.session
-    assert stage.footing() is None  # nothing is picked
+    assert stage.pointing.footing() is None  # nothing is picked
     stage.select((("face", face),))
-    where = stage.footing()
+    where = stage.pointing.footing()
     assert where is not None
     stage.fill_menus()
     assert not stage.bar_buttons["Put"].isHidden()
@@ -84,7 +84,7 @@ def test_on_an_edge_a_plate_stands_and_nothing_else(hand: Hand, tmp_path: Path) 
     edge = next(row for row, name in enumerate(view.edges.name) if "base/side" in str(name))
     stage.select((("edge", edge),))
     stage.fill_menus()
-    assert stage.footing() is None
+    assert stage.pointing.footing() is None
     assert [action.text() for action in stage.put_menu.actions()] == [
         "a plate along it",
         "copies along it, its length apart",
@@ -114,7 +114,7 @@ def test_a_sheet_is_stood_on_from_the_side_that_is_seen(hand: Hand, tmp_path: Pa
         camera = stage.plotter.camera
         focal = np.array(camera.focal_point)
         camera.position = tuple(focal + sign * 500.0 * normal)
-        where = stage.footing()
+        where = stage.pointing.footing()
         assert where is not None
         seen.append(float(where[1] @ normal))
     assert seen == pytest.approx([1.0, -1.0])
@@ -161,7 +161,7 @@ def test_what_was_put_on_a_face_goes_with_it_until_it_is_let_go(hand: Hand, tmp_
     stage, session = hand.window.stage, hand.session
     stage.select((("face", face),))
     stage.fill_menus()
-    up = float(stage.footing()[1][2])
+    up = float(stage.pointing.footing()[1][2])
     entry(stage.put_menu, "a new piece", "strut of a section", "square tube").trigger()
     hand.wait_idle()
     row, name = len(session.project.pieces) - 1, session.project.pieces[-1].name
@@ -278,5 +278,5 @@ def test_nothing_is_put_where_there_is_nothing_to_put(hand: Hand) -> None:
     bore = next(row for row in range(len(view.faces)) if view.faces.inner[row])
     stage.select((("face", bore),))
     stage.fill_menus()
-    assert stage.copies_by_pick() is not None
+    assert stage.pointing.copies() is not None
     assert stage.bar_buttons["Put"].isHidden() and not stage.put_menu.actions()

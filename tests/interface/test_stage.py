@@ -11,7 +11,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
-from labilis.store.recent import recent_files, remember
+from labilis.app.recent import recent_files, remember
 from labilis.ui.stage.picking import world_to_display
 from tests.interface.conftest import Hand
 
@@ -419,7 +419,7 @@ def test_the_window_comes_back_where_it_was_left(hand: Hand, qtbot: Any) -> None
 def test_dark_paper_is_dark_from_the_corner_to_the_stage(hand: Hand, qtbot: Any) -> None:
     """All that is drawn without a part and with one; the pictures of the modes too."""
     from labilis.app import Session
-    from labilis.store.preferences import preferred_paper
+    from labilis.app.preferences import preferred_paper
     from labilis.ui.app import make_application
     from labilis.ui.theme import DARK, PAPER
     from labilis.ui.window import Window
@@ -449,7 +449,7 @@ def test_dark_paper_is_dark_from_the_corner_to_the_stage(hand: Hand, qtbot: Any)
         assert again.stage.plotter.renderer.background_color.hex_rgb.upper() == DARK.ground
         again.close()
     finally:
-        from labilis.store.preferences import prefer_paper
+        from labilis.app.preferences import prefer_paper
 
         prefer_paper("light")
         make_application()

@@ -208,7 +208,7 @@ def test_the_command_line_says_its_figures_in_the_units_that_were_asked_for(
 def test_units_that_were_chosen_last_are_those_of_new_projects(
     monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    from labilis.store.preferences import prefer_units, preferred_units
+    from labilis.app.preferences import prefer_units, preferred_units
 
     monkeypatch.setenv("LABILIS_STATE", str(tmp_path / "state"))
     assert preferred_units() == shown.DEFAULT

@@ -11,13 +11,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from labilis.app.demos import demo_model
 from labilis.app.picked import names_of
 from labilis.model import load_project
 from labilis.run import Plan, Runner, Snapshot, stage_keys
 from labilis.run.selections import Wider, _chain, _ends, _smooth, named_parts, size_words, wider
 from labilis.shape import ShapeView
 from labilis.store import load_model
-from labilis.store.demos import demo_model
 from tests.parts import STEEL, bored_step, start
 
 

@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 import pytest
 
+from labilis.app.demos import demo_model, start_model
 from labilis.model import Project, load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.store import load_model
-from labilis.store.demos import demo_model, start_model
 from tests import drawn_recipes, drawn_statements
 from tests.frames import portal
 from validation.restated import differences, larger, split, summary, totals, turned

@@ -9,6 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from labilis.app.events import Event
+from labilis.app.preferences import prefer_units, preferred_units
+from labilis.app.recent import remember
 from labilis.app.recovery import is_unsaved, recovery_path, remove_file
 from labilis.edit.removing import without
 from labilis.edit.retyping import retyped
@@ -19,11 +21,9 @@ from labilis.model import LabilisError, Project, StoredFile, grade, shown, state
 from labilis.model.renaming import renamed, renamed_parameter
 from labilis.report.own_pictures import check_picture
 from labilis.store import ProjectFile, load_model
-from labilis.store.grades import OwnGrade, import_grades, keep_grade, read_grades
+from labilis.store.grades import OwnGrade, import_grades, keep_grade, read_grades, write_grades
 from labilis.store.json_form import project_files
 from labilis.store.locks import hold, holder_of, let_go
-from labilis.store.preferences import prefer_units, preferred_units
-from labilis.store.recent import remember
 
 
 class Document:
@@ -296,6 +296,10 @@ class Document:
         self.own_grades = read_grades()
         self.note(f"{len(names)} grades from {path.name}: {', '.join(names)}")
         self.statements_changed.emit()
+
+    def export_grades(self, path: Path) -> None:
+        """Write the own grades to a file. Raises LabilisError."""
+        write_grades(self.own_grades, path)
 
     def keep_bytes(self, sha: str, name: str, data: bytes) -> None:
         """Keep a file that the statements name from now on. Raises LabilisError."""

@@ -7,9 +7,19 @@ from typing import TYPE_CHECKING, Any
 
 from labilis.app.events import Event
 from labilis.app.runs import Job
+from labilis.app.trial_table import DesignsBeside, Ranked, designs_beside, ranked
+from labilis.edit.choices import offered
+from labilis.edit.parameters import with_plan
 from labilis.edit.retyping import retyped
-from labilis.edit.variants import design_of, free_name, keep_variant, switch_design
-from labilis.model import Project, TrialPlan, shown
+from labilis.edit.variants import (
+    design_names,
+    design_of,
+    free_name,
+    keep_variant,
+    meshed_alike,
+    switch_design,
+)
+from labilis.model import LabilisError, Project, TrialPlan, Vary, shown
 from labilis.results.findings import TrialFindings
 from labilis.run import Plan, Snapshot, judge_project
 from labilis.run.advice import Remedy, advise, tried, walls_of
@@ -26,9 +36,10 @@ from labilis.run.trials import (
     project_at,
     trial_key,
     trial_of,
+    value_text,
 )
 from labilis.run.worker import SizeQuery
-from labilis.words.plan import count_of
+from labilis.words.plan import around, count_of
 
 if TYPE_CHECKING:
     from labilis.app.session import Session
@@ -87,6 +98,46 @@ class Improving:
         """Trials of a plan that fit the present statements."""
         return found_of(self._session.project, plan, self._session.trials)
 
+    def ranked(self, plan: TrialPlan) -> Ranked | None:
+        """Trials of a plan that fit the present statements, best first; None without any."""
+        found = self.trials_of(plan)
+        return ranked(self._session.project, plan, found) if found else None
+
+    def told(self, plan: TrialPlan) -> tuple[str, str]:
+        """(sentence, tone) on what the trials of a plan came to; ('', '') without any."""
+        found = self.trials_of(plan)
+        if not found:
+            return "", ""
+        best, why = best_of(self._session.project, plan, found)
+        if best is None:
+            return why, "" if plan.how == "one by one" else "caution"
+        at = ", ".join(f"{name} {text}" for name, text in zip(best.parameters, best.texts))
+        return f"{at}: {why}", "good"
+
+    def add_plan(self) -> None:
+        """A trial plan over the first parameter, or else over the first choice. Raises LabilisError
+        where nothing can be varied."""
+        session, project = self._session, self._session.project
+        if project.parameters:
+            first = next(iter(project.parameters))
+            ends = {
+                key: value_text(project, first, text)
+                for key, text in around(first, project.parameters[first]).items()
+                if key != "parameter"
+            }
+            vary = Vary(parameter=first, low=ends["low"], high=ends["high"])
+        elif choices := offered(project):
+            vary = choices[0]
+        else:
+            raise LabilisError(
+                "Nothing can be varied yet: there is no parameter.",
+                "part",
+                "Name one with '+ parameter' and use it in a size.",
+                "no-parameter",
+            )
+        grown = with_plan(project, vary)
+        session.edit(grown, f"plan '{grown.plans[-1].name}'")
+
     def _keep(self, key: str, trial: TrialFindings) -> None:
         self._session.trials[key] = trial
         self._session.keep_found(key, trial)
@@ -133,6 +184,16 @@ class Improving:
         self.changed.emit()
 
     @property
+    def sizable(self) -> bool:
+        """Whether there are gauges to be sized, and a case to size them by."""
+        return bool(self._session.project.cases) and bool(walls_of(self._session.project))
+
+    @property
+    def sizing_kept(self) -> bool:
+        """Whether sizing found gauges that keep what is asked for."""
+        return best_step(self.sized) is not None
+
+    @property
     def sizing_words(self) -> str:
         """What sizing came to, '' before it and for statements that it was not about."""
         if not self.sized or self._sizing is None:
@@ -147,6 +208,26 @@ class Improving:
 
     # --- designs and advice
     # ----------------------------------------------------------------------------------------------
+    @property
+    def designs(self) -> list[str]:
+        """Names of all designs, the one that is shown first."""
+        return list(design_names(self._session.project))
+
+    def free_design(self, words: str) -> str:
+        """A name for a further design that none has."""
+        return free_name(self._session.project, words)
+
+    def beside(self, most: int) -> DesignsBeside:
+        """The first `most` designs side by side, by what is known of them."""
+        names = self.designs[:most]
+        return designs_beside(names, [self.figures_of_design(name) for name in names])
+
+    def mesh_alike(self, size: float) -> None:
+        """All designs meshed with one size (mm)."""
+        session = self._session
+        changed = meshed_alike(session.project, shown.stated(size, "length", 4))
+        session.edit(changed, "all designs meshed alike")
+
     def choose_design(self, name: str) -> None:
         """Show another design; the present one waits under its name."""
         session = self._session
@@ -189,7 +270,12 @@ class Improving:
 
     def report_of_design(self, name: str) -> ProjectReport | None:
         """The report of a design of which all cases have their modes, None before it was run."""
-        report = judge_project(design_of(self._session.project, name), self._session.results)
+        session = self._session
+        report = (
+            session.report  # judged already
+            if name == session.project.design
+            else judge_project(design_of(session.project, name), session.results)
+        )
         found = all(case.facts.modes is not None for case in report.cases)
         return report if report.cases and found else None
 

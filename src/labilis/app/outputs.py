@@ -6,16 +6,20 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from labilis.app.recovery import bytes_of
 from labilis.edit.variants import design_names, design_of
 from labilis.model import LabilisError, Picture
+from labilis.report.blocks import Source, source_of
 from labilis.report.improving import Design, Improved
 from labilis.report.job import CheckQuery, ReportQuery
 from labilis.report.verify import Checking
 from labilis.report.write import FORMS
 from labilis.run import Snapshot
 from labilis.run.comparing import worst_headline
-from labilis.store.export import PartQuery, ResultsQuery
+from labilis.store import write_model
+from labilis.store.export import PartQuery, ResultsQuery, write_surface
 
 if TYPE_CHECKING:
     from labilis.app.session import Session
@@ -41,6 +45,20 @@ class Outputs:
             )
         query = self.report_query(path)
         session.ask("report", lambda: query, lambda f: session.note(f"Report written: {f[0]}"))
+
+    def write_model(self, path: Path) -> None:
+        """Write the JSON form with its STEP files beside it. Raises LabilisError."""
+        session = self._session
+        write_model(Snapshot(session.project, session.files), path)
+        session.note(f"Wrote {path}")
+
+    def write_surface(self, places: np.ndarray, triangles: np.ndarray, path: Path) -> None:
+        """Write triangles (k, 3) between points (n, 3) mm as STL. Raises LabilisError."""
+        write_surface(places, triangles, path)
+
+    def source_of(self, address: str) -> Source | None:
+        """Where in the window a link of the pages leads; None for one that is none of ours."""
+        return source_of(address)
 
     def report_query(self, path: Path, looked_at: bool = False) -> ReportQuery:
         """What makes the report of what is stated and found; `looked_at`: as pages for the

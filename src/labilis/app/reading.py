@@ -8,12 +8,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from labilis.app.preferences import preferred_units
 from labilis.app.recovery import bytes_of
 from labilis.model import LabilisError, shown
 from labilis.run import Snapshot
 from labilis.run.importing import STEEL, add_file, new_project, told
 from labilis.run.worker import BodyQuery
-from labilis.store.preferences import preferred_units
 
 if TYPE_CHECKING:
     from labilis.app.session import Session

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
+from labilis.app.building import Building
 from labilis.app.document import Document
 from labilis.app.drilling import with_places
 from labilis.app.events import Event
@@ -15,14 +16,17 @@ from labilis.app.outputs import Outputs
 from labilis.app.reading import Reading
 from labilis.app.runs import Job, JobState, Runs, WorkerEngine
 from labilis.judge.evidence import CaseFacts
-from labilis.model import LabilisError, Project
+from labilis.model import LabilisError, Project, shown
 from labilis.results.checkpoint import TraceCheckpoint
 from labilis.results.findings import TrialFindings
 from labilis.run import Plan, Snapshot, Worker, judge_project, settled, stage_keys
+from labilis.run.environment import mesh_cost, mesh_size
+from labilis.run.glyphs import Marks, marks_of, reaction_marks
 from labilis.run.plan import Progress, Stage
 from labilis.run.report import CaseReport, ProjectReport
 from labilis.run.results_cache import KeptResults
 from labilis.run.revision import lost_regions
+from labilis.run.selections import Selection, named_parts
 from labilis.run.worker import Query, SizeQuery
 
 _KEEP_EVERY = 15.0  # s between writing where a trace stands
@@ -30,8 +34,8 @@ _OF_ONE_CASE = ("trace", "converge", "amplitude", "tilt", "cross", "contact")
 
 
 class Session(Document):
-    """One project with its results and runs. `reading` brings files in, `improving` tries other
-    designs, `outputs` writes reports and files."""
+    """One project with its results and runs. `building` makes pieces and loads, `reading` brings
+    files in, `improving` tries other designs, `outputs` writes reports and files."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -47,6 +51,7 @@ class Session(Document):
         self.runs.failed.connect(self._run_failed)
         self.runs.died.connect(self._run_died)
         self.reading, self.improving, self.outputs = Reading(self), Improving(self), Outputs(self)
+        self.building = Building(self)
         self._kept_at = 0.0
         self._latest: tuple[str, TraceCheckpoint | None] = ("", None)
 
@@ -111,6 +116,41 @@ class Session(Document):
         """What regions have lost in the present shape, by region."""
         view = self.current("shape")
         return {} if view is None else lost_regions(self.project, view)
+
+    @property
+    def element_size(self) -> float | None:
+        """Element size (mm) of the mesh plan, None before the part is read."""
+        view = self.current("shape")
+        return None if view is None else mesh_size(self.settled, view)
+
+    @property
+    def finer_size(self) -> str:
+        """Half the element size of the mesh plan, as it is stated."""
+        return shown.stated((self.element_size or 0.0) / 2, "length", 3)
+
+    @property
+    def mesh_cost(self) -> str:
+        """What the mesh of the plan will cost, in words; '' before the part is read."""
+        view = self.current("shape")
+        return "" if view is None else mesh_cost(self.settled, view)
+
+    def marks(self, reactions: bool = False) -> Marks:
+        """Marks of the supports, hubs and joints, and of the loads of the present case on the
+        part as it is read; with the reactions that were found. None where nothing is read."""
+        view, strength = self.current("shape"), self.current("strength")
+        if view is None:
+            return Marks()
+        marks = marks_of(self.project, view, self.case_name)
+        if reactions and strength is not None:
+            back = reaction_marks(self.project, view, strength)
+            marks = replace(marks, loads=[*marks.loads, *back])
+        return marks
+
+    @property
+    def named_parts(self) -> dict[str, Selection]:
+        """What can be picked by its name: regions, and what the recipes named."""
+        view = self.current("shape")
+        return {} if view is None else named_parts(view, self.project)
 
     @property
     def case_report(self) -> CaseReport | None:

@@ -187,7 +187,7 @@ def demo(
     list_: Annotated[bool, typer.Option("--list", help="List the demos.")] = False,
 ) -> None:
     """Open a demo; without a display run it and print the verdict."""
-    from labilis.store.demos import demo_model, demo_names
+    from labilis.app.demos import demo_model, demo_names
 
     if list_:
         for known in demo_names():

@@ -24,7 +24,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from labilis.judge.hand.ec3 import reduction
-from labilis.results.findings import Floats, MeshFindings, ModesFindings
+from labilis.results.findings import MeshFindings, ModesFindings
 
 if TYPE_CHECKING:
     from labilis.judge.evidence.base import CaseFacts
@@ -40,9 +40,6 @@ _CURVES = {"member bow": "c", "member sway": "c", "torsion": "d", "plate": "a", 
 _WALLS = ("plate", "local wall", "stiffener")
 _KNOCKED = 0.14
 _THIN = 10.0  # R/t from which a curved wall may buckle by itself before it yields
-# of one: mean square that the normals of a flat face may vary by, through rounding and warped
-# corners
-_FLAT = 1e-4
 _CURVED = 0.05  # of a part's surface that may lie on such walls: less is fillets and bosses
 
 
@@ -168,33 +165,8 @@ def least_overall(facts: CaseFacts, low: bool = False) -> OverallCheck | None:
 
 
 def thin_curved_share(mesh: MeshFindings) -> float:
-    """Share of a mesh's surface that lies on faces whose radius is over ten times the wall. The
-    radius is that of the round face or ball
-    that fits best: places x and normals n vary together, R = Σ (x - x̄)·(n - n̄) / Σ |n - n̄|², of
-        a cylinder and a ball exactly."""
-    if len(mesh.triangles) == 0:
+    """Share of a mesh's surface that lies on faces whose radius is over ten times the wall."""
+    area, radius = mesh.face_rounding
+    if not len(area):
         return 0.0
-    corners = mesh.nodes[mesh.triangles[:, :3]]
-    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    area = np.linalg.norm(cross, axis=1)
-    place, normal = corners.mean(axis=1), cross / np.maximum(area, 1e-300)[:, None]
-    count = int(mesh.triangle_face.max()) + 1
-
-    def sums(values: Floats) -> Floats:
-        return np.asarray(
-            np.bincount(mesh.triangle_face, weights=area * values, minlength=count),
-            dtype=np.float64,
-        )
-
-    def means(vectors: Floats) -> Floats:
-        return (
-            np.stack([sums(vectors[:, axis]) for axis in range(3)], axis=1)[mesh.triangle_face]
-            / whole[mesh.triangle_face, None]
-        )
-
-    whole = np.maximum(sums(np.ones(len(area))), 1e-300)
-    away, turned = place - means(place), normal - means(normal)
-    spread = sums((turned * turned).sum(axis=1))
-    radius = np.abs(sums((away * turned).sum(axis=1))) / np.maximum(spread, 1e-300)
-    curved = (spread > _FLAT * whole) & (radius > _THIN * mesh.thickness)
-    return float(whole[curved].sum() / whole.sum())
+    return float(area[radius > _THIN * mesh.thickness].sum() / area.sum())

@@ -271,9 +271,9 @@ def _marks(
     view = results.get(stage_keys(settled(project, results)).shape)
     if view is None:
         return
-    supports, loads, _ = marks_of(project, view, case)
+    marks = marks_of(project, view, case)
     size = 0.035 * reach
-    for support in supports:
+    for support in marks.supports:
         cone = pyvista.Cone(
             center=support.place - [0, 0, 0.5 * size],
             direction=(0, 0, 1),
@@ -284,7 +284,7 @@ def _marks(
         plotter.add_mesh(cone, color=_INK)
     long = 0.13 * reach
     tips, tags = [], []
-    for load in loads:
+    for load in marks.loads:
         direction = load.direction / max(float(np.linalg.norm(load.direction)), 1e-300)
         plotter.add_mesh(
             pyvista.Arrow(
@@ -299,16 +299,12 @@ def _marks(
         )
         tips.append(load.place - 1.12 * long * direction)
         tags.append(load.tag)
-    names = list(dict.fromkeys(support.name for support in supports))
-    places = [
-        next(support.place for support in supports if support.name == name) - [0, 0, 1.6 * size]
-        for name in names
-    ]
+    firsts = {support.name: support.place for support in reversed(marks.supports)}
     look = {"shape": None, "show_points": False, "always_visible": True}
-    if names:  # below their places, what the loads are above theirs
+    if firsts:  # below their places, what the loads are above theirs
         plotter.add_point_labels(
-            np.array(places),
-            [f"\n   {name}" for name in names],
+            np.array([place - [0, 0, 1.6 * size] for place in firsts.values()]),
+            [f"\n   {name}" for name in firsts],
             text_color=_INK,
             font_size=26,
             **look,

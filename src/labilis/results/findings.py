@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Annotated, Literal
 
 import numpy as np
@@ -16,6 +17,9 @@ from labilis.results.array_shapes import Dims, Findings
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Texts = NDArray[np.str_]
+
+# mean square that the normals of a flat face may vary by, through rounding and warped corners
+_FLAT = 1e-4
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -92,6 +96,34 @@ class MeshFindings(Findings):
     def count(self) -> int:
         """Number of elements."""
         return len(self.sizes)
+
+    @cached_property
+    def face_rounding(self) -> tuple[Floats, Floats]:
+        """(area (f,) mm², radius (f,) mm) of the surface by CAD face, of no faces without one; the
+        radius is that of the round face or ball that fits best, nought for a flat face: places x
+        and normals n vary together, R = Σ (x - x̄)·(n - n̄) / Σ |n - n̄|², of a cylinder and a ball
+        exactly."""
+        if len(self.triangles) == 0:
+            return np.zeros(0), np.zeros(0)
+        corners = self.nodes[self.triangles[:, :3]]
+        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        area = np.linalg.norm(cross, axis=1)
+        place, normal = corners.mean(axis=1), cross / np.maximum(area, 1e-300)[:, None]
+        face, count = self.triangle_face, int(self.triangle_face.max()) + 1
+
+        def sums(values: Floats) -> Floats:
+            found = np.bincount(face, weights=area * values, minlength=count)
+            return np.asarray(found, dtype=np.float64)
+
+        def means(vectors: Floats) -> Floats:
+            total = np.stack([sums(vectors[:, axis]) for axis in range(3)], axis=1)
+            return total[face] / whole[face, None]
+
+        whole = np.maximum(sums(np.ones(len(area))), 1e-300)
+        away, turned = place - means(place), normal - means(normal)
+        spread = sums((turned * turned).sum(axis=1))
+        radius = np.abs(sums((away * turned).sum(axis=1))) / np.maximum(spread, 1e-300)
+        return whole, np.where(spread > _FLAT * whole, radius, 0.0)
 
     @property
     def order(self) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -62,6 +63,16 @@ class JointMark:
 
     places: np.ndarray
     seam: bool = False
+
+
+@dataclass(frozen=True)
+class Marks:
+    """All that is marked on the part; loads: those of one case, and reactions."""
+
+    supports: Sequence[SupportMark] = ()
+    loads: Sequence[LoadMark] = ()
+    hubs: Sequence[HubMark] = ()
+    joints: Sequence[JointMark] = ()
 
 
 def _place(region: Region, view: ShapeView) -> np.ndarray:
@@ -131,10 +142,8 @@ def _held(support: Support, region: Region, view: ShapeView, turns: bool) -> tup
     )
 
 
-def marks_of(
-    project: Project, view: ShapeView, case: str
-) -> tuple[list[SupportMark], list[LoadMark], list[HubMark | JointMark]]:
-    """Marks of all supports and hubs, and of the loads of one case."""
+def marks_of(project: Project, view: ShapeView, case: str) -> Marks:
+    """Marks of all supports, hubs and joints, and of the loads of one case."""
     hubs = {hub.name for hub in project.hubs}
     supports = []
     for item in project.supports:
@@ -162,7 +171,7 @@ def marks_of(
             continue
         if mark is not None:
             loads.append(mark)
-    rings: list[HubMark | JointMark] = []
+    rings, joints = list[HubMark](), list[JointMark]()
     for hub in project.hubs:
         region = project.named("regions", hub.region)
         match = find_region(region, view)
@@ -179,17 +188,17 @@ def marks_of(
         centre = _place(region, view) if hub.at is None else np.array(project.numbers(hub, "at"))
         rings.append(HubMark(centre, rim[:: max(1, len(rim) // 16)]))
     for bolt in project.bolts:
-        rings.append(
+        joints.append(
             JointMark(
                 np.array([_place(project.named("regions", name), view) for name in bolt.through])
             )
         )
     for seam in project.seams:
-        rings += [
+        joints += [
             JointMark(view.tessellation.edge(int(edge)), True)
             for edge in find_region(project.named("regions", seam.along), view).edges
         ]
-    return supports, loads, rings
+    return Marks(supports, loads, rings, joints)
 
 
 def reaction_marks(project: Project, view: ShapeView, strength: StrengthFindings) -> list[LoadMark]:

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QColor, QIcon, QPalette, QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from labilis.app import Session
-from labilis.store.preferences import preferred_paper
+from labilis.app.preferences import preferred_paper
 from labilis.ui.theme import DARK, LIGHT, PAPER, style_sheet
 from labilis.ui.unforeseen import watch
 from labilis.ui.window import Window

@@ -10,8 +10,8 @@ from pathlib import Path
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from labilis.store.demos import demo_model, demo_names, start_model, start_names
-from labilis.store.recent import recent_files
+from labilis.app.demos import demo_model, demo_names, start_model, start_names
+from labilis.app.recent import recent_files
 from labilis.ui.plain_text import Label, plain_tip
 from labilis.ui.theme import PAPER
 

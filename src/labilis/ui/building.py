@@ -9,16 +9,12 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
-from labilis.edit.new_pieces import RECIPES
-from labilis.model import (
-    Project,
-)
-from labilis.store.grades import write_grades
+from labilis.app.building import recipes, strut_of
+from labilis.model import Project
 
 if TYPE_CHECKING:
     from labilis.app import Session
 
-_STRUT = "strut, "
 FROM_DXF, STRUT_FROM_DXF = "plate of a DXF outline…", "strut of a DXF outline as its section…"
 FROM_TABLE = "loads and cases of a table (CSV)…"
 
@@ -77,7 +73,7 @@ def offer_grades(
     )
     add(
         "Export own grades…",
-        lambda: (path := ask_file("export")) and write_grades(session.own_grades, Path(path)),
+        lambda: (path := ask_file("export")) and session.export_grades(Path(path)),
     )
     menu.popup(QCursor.pos())
     return menu
@@ -91,18 +87,16 @@ def _keep_in_new(parent: QWidget, session: Session, name: str) -> None:
 
 def fill_struts(menu: QMenu, take: Callable[[str], None]) -> None:
     """The struts into a menu, by their sections."""
-    for key in RECIPES:
-        if key.startswith(_STRUT):
-            action = menu.addAction(key.removeprefix(_STRUT))
-            assert action is not None
-            action.triggered.connect(lambda _=False, key=key: take(key))
+    for section in recipes().struts:
+        action = menu.addAction(section)
+        assert action is not None
+        action.triggered.connect(lambda _=False, name=section: take(strut_of(name)))
 
 
 def fill_recipes(menu: QMenu, take: Callable[[str], None]) -> None:
     """The recipes into a menu; struts in one of their own."""
-    for key in RECIPES:
-        if not key.startswith(_STRUT):
-            menu.addAction(key).triggered.connect(lambda _=False, key=key: take(key))  # type: ignore[union-attr]
+    for key in recipes().others:
+        menu.addAction(key).triggered.connect(lambda _=False, key=key: take(key))  # type: ignore[union-attr]
     struts = menu.addMenu("strut of a section")
     assert struts is not None
     fill_struts(struts, take)

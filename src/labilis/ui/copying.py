@@ -3,7 +3,6 @@ and HTML) or to a CSV file."""
 
 from __future__ import annotations
 
-import csv
 import html
 import math
 from collections.abc import Callable, Sequence
@@ -14,8 +13,8 @@ from PyQt6.QtGui import QPageSize, QPaintDevice, QPainter, QPdfWriter, QPixmap
 from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QTableWidget, QWidget
 
+from labilis.app.tables import write_table
 from labilis.model import LabilisError, shown
-from labilis.store.export import plain_cell
 
 FULL = Qt.ItemDataRole.UserRole + 40  # a cell's number with all of its digits
 Rows = list[list[str]]
@@ -86,16 +85,7 @@ def save_rows(parent: QWidget, rows: Rows) -> None:
     name, _ = QFileDialog.getSaveFileName(parent, "Save as CSV", "table.csv", "CSV (*.csv)")
     if not name:
         return
-    try:
-        with open(name, "w", newline="", encoding="utf-8") as target:
-            csv.writer(target).writerows([[plain_cell(cell) for cell in row] for row in rows])
-    except OSError as error:
-        raise LabilisError(
-            f"'{Path(name).name}' could not be written ({error.strerror}).",
-            str(Path(name).parent),
-            "Choose a folder you may write to.",
-            "csv",
-        ) from error
+    write_table(Path(name), rows)
 
 
 def save_drawing(drawing: QWidget, path: Path) -> None:

@@ -11,33 +11,13 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from labilis.app import picked, scribing
 from labilis.app.joining import join
-from labilis.app.set_aside import with_aside
-from labilis.edit.cases import case_at
-from labilis.edit.new_loads import told_in, with_move, with_temperature, with_weight
-from labilis.edit.new_pieces import (
-    with_piece,
-    with_piece_on,
-    with_plate_along,
-    with_rib_into,
-    with_strut_between,
-)
-from labilis.edit.placing import put_on
-from labilis.edit.repeating import repeated
-from labilis.edit.retyping import retyped
-from labilis.edit.standing import stands_on
-from labilis.model import CaseLoad, LabilisError, LoadCase, Project, shown
-from labilis.run.environment import mesh_size
-from labilis.run.importing import STEEL, with_outline
-from labilis.run.picking import ShapeView, section_middle
-from labilis.store.load_table import with_load_table
-from labilis.ui.building import (
-    FROM_DXF,
-    FROM_TABLE,
-    STRUT_FROM_DXF,
-)
+from labilis.app.putting import put
+from labilis.model import Project
+from labilis.ui.building import FROM_DXF, FROM_TABLE, STRUT_FROM_DXF
 
 if TYPE_CHECKING:
     from labilis.app import Session
+    from labilis.run.picking import ShapeView
     from labilis.ui.sheet.sheet import Sheet
     from labilis.ui.stage.stage import Stage
 
@@ -129,15 +109,13 @@ class Editing:
         """Finer elements on the selection."""
         if not self._picked():
             return
-        view = self.session.current("shape")
 
         def act() -> None:
-            size = mesh_size(self.session.settled, view)
             project, words, _ = picked.refine(
                 self.session.project,
-                view,
+                self.session.current("shape"),
                 self.stage.selection,
-                shown.stated(size / 2, "length", 3),
+                self.session.finer_size,
             )
             self.session.make(project, words)
             self.sheet.open_station("Mesh")
@@ -152,107 +130,20 @@ class Editing:
         picked ('repeat:' and its name). Sizes of what is new are open for typing."""
         if not self._picked():
             return
-        way, _, name = key.partition(":")
-        put = {
-            "between": self._put_between,
-            "along": self._put_along,
-            "corner": self._put_into_corner,
-            "repeat": self._repeat,
-        }.get(way, lambda name: self._put_on_face(way, name))
 
         def act() -> None:
-            if made := put(name):
-                self._said("Part", "pieces", made, edit=True)
+            pointing = self.stage.pointing
+            assert pointing is not None
+            done = put(pointing, key)
+            (self.session.make if done.own else self.session.edit)(done.project, done.words)
+            if done.made:
+                self._said("Part", "pieces", done.made, edit=True)
                 return
             self.stage.select(())
             self.stage.show_view("Shape")
             self.sheet.open_station("Part")
 
         self._guard(act)
-
-    def _put_between(self, section: str) -> str:
-        ends = self.stage.two_places()
-        if ends is None:
-            raise LabilisError("A strut runs between two places.", "part", "Pick two.", "between")
-        changed, made = with_strut_between(self.session.project, section, *ends, section_middle)
-        changed = stands_on(changed, made, self.stage.owner_of_pick(), ends[0])
-        self.session.make(changed, f"{made} from one place to another")
-        return ""  # its length is that between them
-
-    def _repeat(self, name: str) -> str:
-        found = self.stage.copies_by_pick()
-        if found is None:
-            raise LabilisError(
-                "A piece is repeated along a straight edge, round an axis along x, y or z, or "
-                "mirrored in a plane square to one.",
-                "part",
-                "Pick such an edge or face, and only that one.",
-                "repeat",
-            )
-        words, copies = found
-        self.session.edit(repeated(self.session.project, name, copies), f"{name} {words}")
-        return ""
-
-    def _put_along(self, _: str) -> str:
-        foot = self.stage.edge_footing()
-        if foot is None:
-            raise LabilisError(
-                "A plate is put along one straight edge of a plane face.",
-                "part",
-                "Pick such an edge, and only that one.",
-                "edge",
-            )
-        changed, made = with_plate_along(
-            self.session.project,
-            self.stage.owner_of_pick(),
-            foot.start,
-            foot.end,
-            foot.normal,
-            [0.0, 0.0, 0.0] if foot.sheet else foot.inside,
-        )
-        changed = stands_on(changed, made, self.stage.owner_of_pick(), foot.start)
-        self.session.make(changed, f"{made} put along an edge")
-        return made
-
-    def _put_into_corner(self, _: str) -> str:
-        corner = self.stage.inner_corner()
-        if corner is None:
-            raise LabilisError(
-                "A rib is put into the corner of two plane faces that meet at a right angle.",
-                "part",
-                "Pick two such faces; where a bend lies between them, place the rib by numbers.",
-                "corner",
-            )
-        changed, made = with_rib_into(
-            self.session.project,
-            self.stage.owner_of_pick(),
-            corner.point,
-            corner.ways,
-            corner.reaches,
-        )
-        changed = stands_on(changed, made, self.stage.owner_of_pick(), corner.point)
-        self.session.make(changed, f"{made} put into a corner")
-        return made
-
-    def _put_on_face(self, way: str, name: str) -> str:
-        project, where = self.session.project, self.stage.footing()
-        if where is None:
-            raise LabilisError(
-                "A piece is put on one plane face.",
-                "part",
-                "Pick a plane face, and only that one.",
-                "face",
-            )
-        owner = self.stage.owner_of_pick()
-        if way == "new":
-            changed, made = with_piece_on(project, name, *where, section_middle)
-            changed = stands_on(changed, made, owner, where[0])
-            self.session.make(changed, f"{made} put on a face")
-            return made
-        middle = section_middle(project, project.named("pieces", name))
-        changed = stands_on(put_on(project, name, *where, middle), name, owner, where[0])
-        self.session.edit(changed, f"{name} put on a face")
-        return ""
 
     def give_picked(self, region: str) -> None:
         """A region that lost its faces takes what is picked; what stands on it works again."""
@@ -283,88 +174,42 @@ class Editing:
         if key in (FROM_DXF, STRUT_FROM_DXF):
             self._guard(lambda: self._add_outline(plate=key == FROM_DXF))
             return
-
-        def act() -> None:
-            view = self.session.current("shape")
-            beside = float(view.extents[0, 1]) + 0.1 * float(view.size) if view is not None else 0.0
-            project, name = with_piece(self.session.project, key, STEEL, beside)
-            if self.session.project.pieces:
-                self.session.make(project, f"{name} added")
-            else:
-                self.session.new(
-                    retyped(Project(), project.changed(name="New part")),
-                    {},
-                    f"{name} from a recipe; {STEEL.name} assumed",
-                )
-            self._said("Part", "pieces", name, edit=True)
-
-        self._guard(act)
+        self._guard(
+            lambda: self._said("Part", "pieces", self.session.building.piece(key), edit=True)
+        )
 
     def _add_outline(self, plate: bool) -> None:
         """A plate of the outline of a DXF file, or a strut with it as its section."""
         name, _ = QFileDialog.getOpenFileName(None, "A DXF outline", "", "DXF (*.dxf)")
         if not name:
             return
-        what, text = (
-            ("Thickness", shown.typed("3 mm", "length"))
-            if plate
-            else ("Length", shown.typed("500 mm", "length"))
-        )
+        what, text = self.session.building.size_to_type(plate)
         whose = "plate" if plate else "strut"
         size, sure = QInputDialog.getText(
             None, what, f"{what} of the {whose}, such as {text}", text=text
         )  # type: ignore[arg-type]
         if not sure:
             return
-        try:
-            data = Path(name).read_bytes()
-        except OSError as error:
-            raise LabilisError(
-                f"'{Path(name).name}' cannot be read ({error.strerror}).",
-                name,
-                "Choose another file.",
-                "file",
-            ) from error
-        project, piece, words = with_outline(
-            self.session.project, data, Path(name).name, **{what.lower(): size.strip()}
-        )
-        if self.session.project.pieces:
-            self.session.edit(project, f"{piece} added: {words}")
-        else:
-            self.session.new(
-                project.changed(name=piece), {}, f"{piece}: {words}; {STEEL.name} assumed"
-            )
+        self.session.building.outline(Path(name), plate, size)
         self.stage.show_view("Shape")
         self.sheet.open_station("Part")
 
     def add_parameter(self) -> None:
         """A named number that sizes may use; its value is then open for typing."""
         name, sure = QInputDialog.getText(None, "A parameter", "Name, such as wall")  # type: ignore[arg-type]
-        if not sure or not name.strip():
+        name = name.strip()
+        if not sure or not name:
             return
 
         def act() -> None:
-            name_ = name.strip()
-            if name_ in self.session.project.parameters:
-                raise LabilisError(
-                    f"There is a parameter '{name_}' already.",
-                    "parameters",
-                    "Choose another name.",
-                    "parameter",
-                )
-            self.session.make(
-                self.session.project.changed(
-                    parameters={**self.session.project.parameters, name_: "1 mm"}
-                ),
-                f"{name_} added",
-            )
+            self.session.building.parameter(name)
             self.sheet.open_station("Part")
             card = self.sheet.cards["Part"]
             label, span = next(
                 (label, span)
                 for label in card.sentences
                 for span in label.sentence
-                if span.path == ("parameters", name_)
+                if span.path == ("parameters", name)
             )
             card.edit(span, label)
 
@@ -372,35 +217,21 @@ class Editing:
 
     def add_weight(self) -> None:
         """The weight of all pieces as a held load."""
+        self.add_load("weight", "")
 
-        def act() -> None:
-            project, name = with_weight(self.session.project)
-            self.session.make(project, f"{name} added")
-            self.sheet.open_station("Loads")
-
-        self._guard(act)
-
-    def add_load(self, kind: str, support: str) -> None:
+    def add_load(self, kind: str, on: str) -> None:
         """A load that needs nothing picked: 'weight', 'temperature', the 'move' of a support, or
         the weight of a piece set 'aside'."""
-        if kind == "weight":
-            self.add_weight()
-            return
         if kind == FROM_TABLE:
             self.load_table()
             return
 
         def act() -> None:
-            stated, case = self.session.project, self.session.case_name
-            project, name = (
-                with_temperature(stated, case)
-                if kind == "temperature"
-                else with_aside(stated, self.session.current("shape"), support)
-                if kind == "aside"
-                else with_move(stated, support, case)
-            )
-            self.session.make(project, f"{name} added{told_in(project, name)}")
-            self._said("Loads", "loads", name, edit=True)
+            name = self.session.building.load(kind, on)  # type: ignore[arg-type]
+            if kind == "weight":
+                self.sheet.open_station("Loads")
+            else:
+                self._said("Loads", "loads", name, edit=True)
 
         self._guard(act)
 
@@ -409,8 +240,7 @@ class Editing:
         name, _ = QFileDialog.getOpenFileName(None, "A table of loads", "", "Table (*.csv)")
 
         def act() -> None:
-            project, words = with_load_table(self.session.project, Path(name))
-            self.session.edit(project, f"{Path(name).name}: {words}")
+            self.session.building.load_table(Path(name))
             self.stage.show_view("Shape")
             self.sheet.open_station("Loads")
 
@@ -422,21 +252,11 @@ class Editing:
         shown."""
 
         def act() -> None:
-            project, name = case_at(self.session.project, self.session.case_name, factor)
-            self.session.make(project, f"{name} added")
-            self.session.choose_case(name)
+            self.session.building.case_at(factor)
             self.sheet.open_station("Loads")
 
         self._guard(act)
 
     def add_case(self) -> None:
         """A new load case with all loads."""
-        project = self.session.project
-        name = project.free_name("cases", "case")
-        case = LoadCase(name=name, loads=tuple(CaseLoad(load=load.name) for load in project.loads))
-        self._guard(
-            lambda: (
-                self.session.edit(project.with_item("cases", case), f"{name} added"),  # type: ignore[func-returns-value, arg-type]
-                self.session.choose_case(name),
-            )
-        )
+        self._guard(lambda: (self.session.building.case(), None)[1])

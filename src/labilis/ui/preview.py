@@ -3,7 +3,9 @@ leads to where it comes from."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QKeySequence, QMouseEvent, QShortcut
@@ -11,18 +13,23 @@ from PyQt6.QtPdf import QPdfDocument, QPdfLinkModel
 from PyQt6.QtPdfWidgets import QPdfView
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from labilis.report.blocks import Source, source_of
 from labilis.ui.plain_text import Label
+
+if TYPE_CHECKING:
+    from labilis.report.blocks import Source
 
 
 class Pages(QPdfView):
     """All pages, one below the other, as wide as the window. `wanted` carries where a figure
     that was clicked comes from."""
 
-    wanted = pyqtSignal(Source)
+    wanted = pyqtSignal(object)  # a Source
 
-    def __init__(self, document: QPdfDocument, parent: QWidget) -> None:
+    def __init__(
+        self, document: QPdfDocument, parent: QWidget, source_of: Callable[[str], Source | None]
+    ) -> None:
         super().__init__(parent)
+        self._source_of = source_of
         self.setDocument(document)
         self.setPageMode(QPdfView.PageMode.MultiPage)
         self.setZoomMode(QPdfView.ZoomMode.FitToWidth)
@@ -64,7 +71,7 @@ class Pages(QPdfView):
             if rect.contains(place):
                 self._links.setPage(page)
                 scale = self._document.pagePointSize(page).width() / max(rect.width(), 1.0)
-                return source_of(
+                return self._source_of(
                     self._links.linkAt((place - rect.topLeft()) * scale).url().toString()
                 )
         return None
@@ -91,16 +98,17 @@ class Pages(QPdfView):
 
 
 class Preview(QWidget):
-    """Shows a PDF; a newer one takes its place, at the page that was looked at."""
+    """Shows a PDF; a newer one takes its place, at the page that was looked at. `source_of` tells
+    what a link of it leads to."""
 
-    def __init__(self) -> None:
+    def __init__(self, source_of: Callable[[str], Source | None]) -> None:
         super().__init__()
         self.setWindowTitle("The report's pages")
         self.setAccessibleName("Pages of the report")
         self.setObjectName("ground")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.document = QPdfDocument(self)
-        self.view = Pages(self.document, self)
+        self.view = Pages(self.document, self, source_of)
         self.count, self._words = Label(""), ""
         row = QHBoxLayout()
         row.addWidget(self.count)

@@ -1,29 +1,29 @@
-"""The report's pages to look at, made in a process of their own, so that neither the window nor
-a run waits for them."""
+"""The report's pages to look at, asked for now and then whether they are done."""
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from labilis.app.printing import Printing
 from labilis.model import LabilisError
-from labilis.report.job import ReportQuery
-from labilis.run.worker import Worker
+
+if TYPE_CHECKING:
+    from labilis.report.job import ReportQuery
 
 _LOOK = 60  # ms between looks for pages that are done
 
 
 class Printer(QObject):
-    """Makes pages one after the other; of those that were asked for meanwhile the last. `ready`
-    carries their place."""
+    """Has pages made. `ready` carries their place."""
 
     ready = pyqtSignal(object)
     failed = pyqtSignal(LabilisError)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._worker = Worker()
-        self._next: ReportQuery | None = None
-        self._found: list[object] = []
+        self._printing = Printing()
         self._timer = QTimer(self)
         self._timer.setInterval(_LOOK)
         self._timer.timeout.connect(self._poll)
@@ -31,40 +31,24 @@ class Printer(QObject):
     @property
     def busy(self) -> bool:
         """Whether pages are being made."""
-        return self._worker.busy
+        return self._printing.busy
 
     def ask(self, query: ReportQuery) -> None:
         """Make these pages, after those that are being made."""
-        if self._worker.busy:
-            self._next = query
-            return
-        self._found = []
-        self._worker.ask(query)
+        self._printing.ask(query)
         self._timer.start()
 
     def _poll(self) -> None:
-        for event in self._worker.poll():
-            if event.kind == "found":
-                self._found = event.content[1]
-            elif event.kind in ("done", "error", "died"):
-                self._timer.stop()
-                following, self._next = self._next, None
-                if following is not None:  # what is done is old already
-                    self.ask(following)
-                elif event.kind == "done":
-                    self.ready.emit(self._found[0])
-                else:
-                    self.failed.emit(
-                        event.content[0]
-                        if event.kind == "error"
-                        else LabilisError(
-                            event.content, "report", "Ask for the page again.", "died"
-                        )
-                    )
-                return
+        found = self._printing.poll()
+        if found is None:
+            return
+        self._timer.stop()
+        if isinstance(found, LabilisError):
+            self.failed.emit(found)
+        else:
+            self.ready.emit(found)
 
     def close(self) -> None:
         """End the process."""
         self._timer.stop()
-        self._next = None
-        self._worker.close()
+        self._printing.close()

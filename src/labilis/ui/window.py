@@ -6,6 +6,7 @@ import tempfile
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QPixmap, QShortcut
@@ -23,24 +24,9 @@ from PyQt6.QtWidgets import (
 )
 
 from labilis.app import Session
-from labilis.app.recovery import recoverable
-from labilis.edit.choices import offered
-from labilis.edit.new_pieces import RECIPES
-from labilis.edit.outlines import outline_of
-from labilis.edit.parameters import with_plan
-from labilis.edit.variants import design_names, free_name
-from labilis.judge.evidence.base import CaseFacts
-from labilis.judge.figures import force_text
-from labilis.judge.ladder import rungs
-from labilis.judge.verdict import Verdict
-from labilis.model import LabilisError, Vary, shown, words_of
-from labilis.report.blocks import Source
-from labilis.report.verify import Checking
-from labilis.results.findings import ModesFindings
-from labilis.run.selections import named_parts
-from labilis.run.trials import value_text
-from labilis.store.demos import demo_model
-from labilis.store.preferences import (
+from labilis.app.building import recipes
+from labilis.app.demos import demo_model
+from labilis.app.preferences import (
     PAPERS,
     Paper,
     keep_window_place,
@@ -48,6 +34,13 @@ from labilis.store.preferences import (
     prefer_still,
     window_place,
 )
+from labilis.app.recovery import recoverable
+from labilis.judge.evidence.base import CaseFacts
+from labilis.judge.figures import force_text
+from labilis.judge.ladder import rungs
+from labilis.judge.verdict import Verdict
+from labilis.model import LabilisError, shown, words_of
+from labilis.results.findings import ModesFindings
 from labilis.ui.begin import starts
 from labilis.ui.building import offer_grades, offer_loads, offer_recipes
 from labilis.ui.commands import Command, CommandBox
@@ -64,7 +57,10 @@ from labilis.ui.sheet.sheet import STATIONS, Sheet
 from labilis.ui.stage.stage import Stage
 from labilis.ui.theme import PAPER, icon
 from labilis.ui.tour import Tour
-from labilis.words.plan import around
+
+if TYPE_CHECKING:
+    from labilis.report.blocks import Source
+    from labilis.report.verify import Checking
 
 _PAGES_AFTER = 500  # ms after the last change until the pages that are looked at are made anew
 # station and drawer page that a section of the report comes from
@@ -319,12 +315,9 @@ class Window(Editing, QMainWindow):
 
     def _picks(self) -> list[Command]:
         """What can be picked by its name: regions, and what the recipes named."""
-        view = self.session.current("shape")
-        if view is None:
-            return []
         return [
             Command(f"Pick {name}", "", lambda picks=picks: self.stage.pick_named(picks))
-            for name, picks in named_parts(view, self.session.project).items()
+            for name, picks in self.session.named_parts.items()
         ]
 
     def _commands(self) -> list[Command]:
@@ -403,7 +396,7 @@ class Window(Editing, QMainWindow):
             Command("Pressure on what is picked", "", lambda: self.push_picked("pressure")),
             *[
                 Command(f"New piece: {key}", "", lambda key=key: self.add_piece(key))
-                for key in RECIPES
+                for key in recipes().all
             ],
             *[
                 Command(
@@ -576,7 +569,7 @@ class Window(Editing, QMainWindow):
         if session.case_name in names:
             self.case_box.setCurrentIndex(names.index(session.case_name))
         self.case_box.blockSignals(False)
-        designs = design_names(project)
+        designs = self.session.improving.designs
         self.design_box.blockSignals(True)
         self.design_box.clear()
         metrics = self.design_box.fontMetrics()
@@ -805,16 +798,11 @@ class Window(Editing, QMainWindow):
 
     def edit_first_outline(self) -> None:
         """The outline of what is picked, else of the first piece that has one."""
-        view = self.session.current("shape")
-        pieces = [piece for piece in self.session.project.pieces if outline_of(piece) is not None]
-        picked = {
-            str(view.bodies[view.body_of(*item)])
-            for item in self.stage.selection
-            if view is not None
-        }
-        pieces.sort(key=lambda piece: not any(name.split(".")[0] == piece.name for name in picked))
+        pieces, pointing = self.session.building.drawn_pieces(), self.stage.pointing
+        picked = set() if pointing is None else pointing.owners
+        pieces.sort(key=lambda name: name not in picked)
         if pieces:
-            self.edit_outline(pieces[0].name)
+            self.edit_outline(pieces[0])
         else:
             self._say("No piece has an outline: plates, folded sheet and drawn sections do.")
 
@@ -870,30 +858,7 @@ class Window(Editing, QMainWindow):
     def add_plan(self) -> None:
         """A trial plan over the first parameter."""
 
-        def add() -> None:
-            project = self.session.project
-            choices = offered(project)
-            if not project.parameters and not choices:
-                raise LabilisError(
-                    "Nothing can be varied yet: there is no parameter.",
-                    "part",
-                    "Name one with '+ parameter' and use it in a size.",
-                    "no-parameter",
-                )
-            if project.parameters:
-                first = next(iter(project.parameters))
-                ends = {
-                    key: value_text(project, first, text)
-                    for key, text in around(first, project.parameters[first]).items()
-                    if key != "parameter"
-                }
-                vary = Vary(parameter=first, low=ends["low"], high=ends["high"])
-            else:
-                vary = choices[0]
-            grown = with_plan(project, vary)
-            self.session.edit(grown, f"plan '{grown.plans[-1].name}'")
-
-        self._guard(add)
+        self._guard(self.session.improving.add_plan)
 
     def run_trials(self) -> None:
         """Run the plan that the drawer shows; rows come into it as they are done."""
@@ -930,7 +895,8 @@ class Window(Editing, QMainWindow):
         if self._preview_folder is None:
             self._preview_folder = tempfile.TemporaryDirectory(prefix="labilis-report-")
         if self.preview is None:
-            self.preview, self.printer = Preview(), Printer(self)
+            self.preview = Preview(self.session.outputs.source_of)
+            self.printer = Printer(self)
             self.preview.view.wanted.connect(self.go_to)
             self.printer.ready.connect(self._show_pages)
             self.printer.failed.connect(self.show_problem)
@@ -1018,7 +984,7 @@ class Window(Editing, QMainWindow):
             ", ".join(f"{words_of(key)} {text}" for key, text in (point or {}).items())
             or "new design"
         )
-        name = free_name(self.session.project, words)
+        name = self.session.improving.free_design(words)
 
         def keep() -> None:
             self.session.improving.keep_design(name, point)
@@ -1136,14 +1102,7 @@ class Window(Editing, QMainWindow):
             self, "Export the model", f"{self.session.project.name}.json", "Model (*.json)"
         )
         if name:
-            from labilis.run import Snapshot
-            from labilis.store import write_model
-
-            def write() -> None:
-                write_model(Snapshot(self.session.project, self.session.files), Path(name))
-                self.session.note(f"Wrote {name}")
-
-            self._guard(write)
+            self._guard(lambda: self.session.outputs.write_model(Path(name)))
 
     def export_results(self) -> None:
         """Write what was found of every case into a folder."""
@@ -1251,7 +1210,7 @@ class Window(Editing, QMainWindow):
     # ----------------------------------------------------------------------------------------------
     def _design_chosen(self, index: int) -> None:
         self._guard(
-            lambda: self.session.improving.choose_design(design_names(self.session.project)[index])
+            lambda: self.session.improving.choose_design(self.session.improving.designs[index])
         )
         self._refresh()
 

@@ -19,7 +19,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from labilis.run.report import CaseReport
 from labilis.ui.drawer.hand import HandPage
 from labilis.ui.drawer.improve import ImprovePage
 from labilis.ui.drawer.lines import LinesPage
@@ -33,6 +32,7 @@ from labilis.ui.theme import PAPER, icon
 
 if TYPE_CHECKING:
     from labilis.app import Session
+    from labilis.run.report import CaseReport
 
 PAGES = (
     "Modes",

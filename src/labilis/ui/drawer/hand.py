@@ -21,7 +21,6 @@ from labilis.judge.figures import force_text
 from labilis.judge.hand.checks_of_member import HandResult, Taken, raised
 from labilis.judge.hand.sheet import calculation
 from labilis.model import HandCheck, LabilisError, shown
-from labilis.run.report import CaseReport
 from labilis.ui.copying import FULL, copy_rows, full_head, full_text
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.plain_text import Label, plain_tip
@@ -29,6 +28,7 @@ from labilis.ui.theme import PAPER
 
 if TYPE_CHECKING:
     from labilis.app import Session
+    from labilis.run.report import CaseReport
 
 _NOTHING = "Hand checks take their numbers from a strength run: run it, then choose a piece."
 

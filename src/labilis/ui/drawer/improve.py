@@ -3,8 +3,7 @@ the designs side by side."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -19,13 +18,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from labilis.edit.variants import design_names, meshed_alike
 from labilis.judge.ladder import rungs
 from labilis.model import RESPONSE_KINDS, TrialPlan, named, shown
-from labilis.results.findings import TrialFindings
-from labilis.run import ProjectReport
-from labilis.run.comparing import Beside, compared, finest_size, side_by_side, worst_headline
-from labilis.run.trials import best_of, keeps, ordered, response_text
 from labilis.ui.copying import full_head
 from labilis.ui.drawer.chart import Chart
 from labilis.ui.drawer.tables import note_below, plain_table, text_cell
@@ -36,6 +30,8 @@ from labilis.ui.theme import PAPER
 
 if TYPE_CHECKING:
     from labilis.app import Session
+    from labilis.app.trial_table import DesignsBeside, Ranked
+    from labilis.results.findings import TrialFindings
 
 _NOTHING = "No trials yet. State a plan at the station Improve, and run it."
 _MOST_DESIGNS = 4
@@ -50,8 +46,8 @@ class ImprovePage(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._rows: list[TrialFindings] = []
-        self._reports: dict[str, ProjectReport] = {}  # of the designs that were run
+        self._ranked: Ranked | None = None
+        self._beside: DesignsBeside | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
@@ -123,7 +119,7 @@ class ImprovePage(QWidget):
         self.on_stage.setToolTip(
             "The first mode of each design that was run, side by side at one scale"
         )
-        self.on_stage.clicked.connect(lambda: self.stage_wanted.emit(tuple(self._reports)))
+        self.on_stage.clicked.connect(self._to_stage)
         row.addWidget(self.on_stage)
         return row
 
@@ -160,24 +156,21 @@ class ImprovePage(QWidget):
             self._show_trials()
         else:
             self._show_designs()
-        self.keep.setVisible(trials and bool(self._rows))
-        self.on_stage.setVisible(not trials and len(self._reports) > 1)
-        self.alike.setVisible(not trials and finest_size(list(self._reports.values())) is not None)
+        self.keep.setVisible(trials and self._ranked is not None)
+        beside = self._beside
+        self.on_stage.setVisible(not trials and beside is not None and len(beside.reports) > 1)
+        self.alike.setVisible(not trials and beside is not None and beside.finest is not None)
 
     # --- trials
     # ----------------------------------------------------------------------------------------------
     def _show_trials(self) -> None:
-        plan, project = self.plan, self.session.project
-        found = self.session.improving.trials_of(plan) if plan is not None else []
-        if plan is None or not found:
-            self._rows = []
+        plan, chosen = self.plan, self._chosen()
+        self._ranked = ranked = None if plan is None else self.session.improving.ranked(plan)
+        if plan is None or ranked is None:
             self.table.setRowCount(0)
             self.chart.show_panels([])
             self.note.setText(_NOTHING)
             return
-        chosen = self._chosen()
-        self._rows = ordered(project, plan, found)
-        best, why = best_of(project, plan, found)
         names, asked = [vary.parameter for vary in plan.vary], plan.shown
         heads = [
             "",
@@ -189,18 +182,15 @@ class ImprovePage(QWidget):
         self.table.setHorizontalHeaderLabels(heads)
         for place, (name, _) in enumerate(asked):
             full_head(self.table, 1 + len(names) + place, RESPONSE_KINDS[name][0])
-        self.table.setRowCount(len(self._rows))
-        for row, trial in enumerate(self._rows):
-            held = keeps(project, plan, trial)
+        self.table.setRowCount(len(ranked.rows))
+        for row, one in enumerate(ranked.rows):
+            trial, held = one.trial, one.held
             texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
             colour = PAPER.quiet if held else ""
             cells = [
-                "◉ best" if trial is best else "○" if held else "●",
+                "◉ best" if trial is ranked.best else "○" if held else "●",
                 *(texts.get(name, "") for name in names),
-                *(
-                    response_text(name, trial.response(name, of), trial.error_of(name))
-                    for name, of in asked
-                ),
+                *one.figures,
                 held,
             ]
             full = {
@@ -218,114 +208,82 @@ class ImprovePage(QWidget):
                     )
                 self.table.setItem(row, column, cell)
         _fit(self.table)
-        again = next((row for row, trial in enumerate(self._rows) if trial is chosen), None)
+        rows = enumerate(ranked.rows)
+        again = next((row for row, one in rows if one.trial is chosen), None)
         if again is not None:
             self.table.selectRow(again)
-        self.note.setText(why)
-        self._draw(plan)
+        self.note.setText(ranked.why)
+        self._draw(ranked)
 
-    def _draw(self, plan: TrialPlan) -> None:
+    def _draw(self, ranked: Ranked) -> None:
         """What the box above says."""
-        names = plots_of(plan)
+        names = plots_of(ranked.plan)
         if list(names) != [self.plot_box.itemText(row) for row in range(self.plot_box.count())]:
             self.plot_box.clear()
             self.plot_box.addItems(names)
-        panel = panel_of(self.plot_box.currentText(), self.session.project, plan, self._rows)
+        panel = panel_of(self.plot_box.currentText(), ranked)
         self.chart.show_panels([panel] if panel is not None else [])
 
     def _choose_point(self, x: float, y: float) -> None:
         """The row of a point that was clicked."""
-        plan = self.plan
-        for row, trial in enumerate(self._rows if plan is not None else []):
-            if place_of(self.plot_box.currentText(), self.session.project, plan, trial) == (x, y):  # type: ignore[arg-type]
+        ranked, name = self._ranked, self.plot_box.currentText()
+        for row, one in enumerate(ranked.rows if ranked is not None else ()):
+            if ranked is not None and place_of(name, ranked.plan, one) == (x, y):
                 self.table.selectRow(row)
                 self.table.scrollToItem(self.table.item(row, 0))
                 return
 
     def _chosen(self) -> TrialFindings | None:
-        rows = {index.row() for index in self.table.selectedIndexes()}
-        return self._rows[min(rows)] if rows and min(rows) < len(self._rows) else None
+        picked = {index.row() for index in self.table.selectedIndexes()}
+        rows = () if self._ranked is None else self._ranked.rows
+        return rows[min(picked)].trial if picked and min(picked) < len(rows) else None
 
     def _keep(self) -> None:
-        plan = self.plan
         trial = self._chosen()
-        if trial is None and plan is not None:
-            trial, _ = best_of(self.session.project, plan, self._rows)
+        if trial is None and self._ranked is not None:
+            trial = self._ranked.best
         if trial is not None:
             self.design_wanted.emit(dict(zip(trial.parameters.tolist(), trial.texts.tolist())))
 
+    def _to_stage(self) -> None:
+        if self._beside is not None:
+            self.stage_wanted.emit(tuple(self._beside.reports))
+
     def _mesh_alike(self) -> None:
-        size = finest_size(list(self._reports.values()))
-        if size is not None:
-            self.session.edit(
-                meshed_alike(self.session.project, shown.stated(size, "length", 4)),
-                "all designs meshed alike",
-            )
+        if self._beside is not None and self._beside.finest is not None:
+            self.session.improving.mesh_alike(self._beside.finest)
 
     # --- designs
     # ----------------------------------------------------------------------------------------------
     def _show_designs(self) -> None:
-        project = self.session.project
-        names = design_names(project)[:_MOST_DESIGNS]
-        known = [self.session.improving.figures_of_design(name) for name in names]
-        self._reports = {name: said for name, (_, _, said) in zip(names, known) if said is not None}
-        first, _, report = known[0]
-        rows = side_by_side(
-            [design for design, _, _ in known],
-            [found for _, found, _ in known],
-            ["" if said is None else worst_headline(said) for _, _, said in known],
-        )
-        self._fill_designs(names, rows, [found for _, found, _ in known])
+        self._beside = beside = self.session.improving.beside(_MOST_DESIGNS)
+        self._fill_designs(beside)
         case = self.session.case_name
         reports = [
-            (name, None if said is None else said.case(case) or said.cases[0])
-            for name, (_, _, said) in zip(names, known)
+            (name, said.case(case) or said.cases[0]) for name, said in beside.reports.items()
         ]
-        self.ladders.show_ladders(
-            [(name, rungs(one.facts, "")) for name, one in reports if one is not None]
-        )
+        self.ladders.show_ladders([(name, rungs(one.facts, "")) for name, one in reports])
         self.ladders.setVisible(len(self.ladders.ladders) > 1)
-        if len(names) < 2:
-            self.flags.setText(
-                "One design only. '+ design' at the station Improve keeps a copy of it; a trial "
-                "can be kept as one as well."
-            )
-            return
-        said = [
-            f"{name}: {flag}"
-            for name, (design, _, other) in zip(names[1:], known[1:])
-            if report is not None and other is not None
-            for flag in compared([first, design], [report, other])
-        ]
-        waiting = [name for name, (_, found, other) in zip(names, known) if found is None]
-        said += (
-            [f"{', '.join(waiting)}: not run yet. Choose it at the top and run it."]
-            if waiting
-            else []
+        self.flags.setText(
+            beside.said
+            if len(beside.names) > 1
+            else "One design only. '+ design' at the station Improve keeps a copy of it; a trial "
+            "can be kept as one as well."
         )
-        self.flags.setText(" ".join(said))
 
-    def _fill_designs(
-        self,
-        names: Sequence[str],
-        rows: Sequence[Beside],
-        figures: Sequence[Mapping[str, Any] | None],
-    ) -> None:
-        """The table of designs beside each other; figures: what was found of each."""
+    def _fill_designs(self, beside: DesignsBeside) -> None:
+        """The table of designs beside each other."""
+        names = beside.names
         self.designs.setColumnCount(1 + len(names))
         self.designs.setHorizontalHeaderLabels(["", f"(shown) {names[0]}", *names[1:]])
-        self.designs.setRowCount(len(rows))
-        for row, beside in enumerate(rows):
-            for column, words in enumerate([beside.title, *beside.texts]):
-                found = figures[column - 1] if column and beside.response else None
-                full = (
-                    None
-                    if found is None
-                    else float(found["responses"][beside.response])
-                    / shown.per(RESPONSE_KINDS[beside.response][0])
-                )
+        self.designs.setRowCount(len(beside.rows))
+        for number, row in enumerate(beside.rows):
+            for column, words in enumerate([row.title, *row.texts]):
+                full = beside.figure(row, column - 1) if column else None
+                if full is not None:
+                    full = float(full) / shown.per(RESPONSE_KINDS[row.response][0])
                 cell = text_cell(words, PAPER.quiet if column == 0 else "", full)
-                self.designs.setItem(row, column, cell)
+                self.designs.setItem(number, column, cell)
         # a long name is cut, so that all designs are seen beside each other; the last one, which
         # has the changes against the first, takes what is left
         for column, name in enumerate(names, 1):

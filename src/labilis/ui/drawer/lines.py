@@ -3,15 +3,19 @@ is chosen."""
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from labilis.judge.line_forces import CARRIED, Along, along_members, heads, largest, table
 from labilis.model import shown
-from labilis.run.report import CaseReport
 from labilis.ui.drawer.chart import Chart, Line, Panel
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.theme import PAPER
+
+if TYPE_CHECKING:
+    from labilis.run.report import CaseReport
 
 _NOTHING = "No piece is meshed as a line, or strength has not been run."
 _HOW = (

@@ -4,6 +4,7 @@ verdict."""
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QModelIndex, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter
@@ -12,11 +13,13 @@ from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QVBoxLayo
 from labilis.judge.figures import critical_text, error_text
 from labilis.model import shown
 from labilis.results.findings import ModesFindings
-from labilis.run.report import CaseReport
 from labilis.ui.copying import full_head
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.plain_text import plain_tip
 from labilis.ui.theme import PAPER
+
+if TYPE_CHECKING:
+    from labilis.run.report import CaseReport
 
 _COLUMNS = [
     "no.",

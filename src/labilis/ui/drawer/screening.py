@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from labilis.judge.screening import HEADS, HOW, screened_cells
 from labilis.model import shown
-from labilis.run.report import CaseReport
 from labilis.ui.copying import full_head
 from labilis.ui.drawer.tables import column_widths, note_below, plain_table, text_cell
 from labilis.ui.theme import PAPER
+
+if TYPE_CHECKING:
+    from labilis.run.report import CaseReport
 
 _NOTHING = (
     "Screening needs a strength run only: it then says which pieces are slender and in compression."

@@ -4,14 +4,15 @@ against factor. Without Qt's widgets."""
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
-from labilis.model import RESPONSE_KINDS, Project, TrialPlan, Vary, is_choice
-from labilis.results.findings import TrialFindings
-from labilis.run.trials import front_of, keeps
-from labilis.run.trials.levers import stepped
+from labilis.model import RESPONSE_KINDS, TrialPlan, Vary, is_choice
 from labilis.ui.drawer.chart import Line, Panel
 from labilis.ui.theme import PAPER
+
+if TYPE_CHECKING:
+    from labilis.app.trial_table import Ranked, RankedTrial
+    from labilis.results.findings import TrialFindings
 
 _MOST_LINES = 5
 
@@ -38,37 +39,35 @@ def plots_of(plan: TrialPlan) -> tuple[str, ...]:
     return (*first, "mass and first factor")
 
 
-def panel_of(
-    name: str, project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]
-) -> Panel | None:
+def panel_of(name: str, ranked: Ranked) -> Panel | None:
     """The panel of one of these names; None where there is nothing to draw."""
     if name.startswith("map of "):
-        return _map(project, plan, rows)
+        return _map(ranked)
     if name == "mass and first factor":
-        return _front(project, plan, rows)
+        return _front(ranked)
     if name == EACH:
-        return _each(project, plan, rows)
-    return _lines(plan, rows)
+        return _each(ranked)
+    return _lines(ranked)
 
 
-def place_of(
-    name: str, project: Project, plan: TrialPlan, trial: TrialFindings
-) -> tuple[float, float]:
+def place_of(name: str, plan: TrialPlan, row: RankedTrial) -> tuple[float, float]:
     """Where a trial stands in the panel of a name."""
+    trial = row.trial
     if name.startswith("map of "):
         return _along(plan.vary[0], trial), _along(plan.vary[1], trial)
     if name == "mass and first factor":
         return _shown(trial, "mass"), _shown(trial, "first factor")
     if name == EACH:
-        return stepped(project, trial)[1], _shown(trial, plan.objective, plan.of)
+        return row.changed[1], _shown(trial, plan.objective, plan.of)
     return _along(plan.vary[0], trial), _shown(trial, plan.objective, plan.of)
 
 
-def _each(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
+def _each(ranked: Ranked) -> Panel | None:
     """The objective over the change of each parameter."""
+    plan = ranked.plan
     lines: dict[str, list[tuple[float, float]]] = {vary.parameter: [] for vary in plan.vary}
-    for trial in rows:
-        (name, step), value = stepped(project, trial), _shown(trial, plan.objective, plan.of)
+    for row in ranked.rows:
+        (name, step), value = row.changed, _shown(row.trial, plan.objective, plan.of)
         for other, points in lines.items():
             if math.isfinite(value) and name in ("", other):
                 points.append((step, value))
@@ -106,7 +105,7 @@ def _with_unit(plan: TrialPlan) -> str:
     return f"{plan.objective_words}, {unit}" if unit else plan.objective_words
 
 
-def _axis(rows: Sequence[TrialFindings], vary: Vary) -> str:
+def _axis(ranked: Ranked, vary: Vary) -> str:
     """A parameter with its unit; lengths are drawn in mm. A choice with what its places stand
     for."""
     name = vary.parameter
@@ -117,8 +116,8 @@ def _axis(rows: Sequence[TrialFindings], vary: Vary) -> str:
     unit = next(
         (
             text.split()[-1]
-            for trial in rows
-            for other, text in zip(trial.parameters, trial.texts)
+            for row in ranked.rows
+            for other, text in zip(row.trial.parameters, row.trial.texts)
             if other == name and " " in text and text.split()[-1].isalpha()
         ),
         "",
@@ -126,11 +125,11 @@ def _axis(rows: Sequence[TrialFindings], vary: Vary) -> str:
     return f"{name}, mm" if unit in ("mm", "cm", "m", "in") else name
 
 
-def _lines(plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
+def _lines(ranked: Ranked) -> Panel | None:
     """The objective over the first parameter, a line for each value of the second of a grid."""
-    lines: dict[str, list[tuple[float, float]]] = {}
+    plan, lines = ranked.plan, dict[str, list[tuple[float, float]]]()
     names = [vary.parameter for vary in plan.vary]
-    for trial in rows:
+    for trial in (row.trial for row in ranked.rows):
         texts = dict(zip(trial.parameters.tolist(), trial.texts.tolist()))
         x, y = _along(plan.vary[0], trial), _shown(trial, plan.objective, plan.of)
         if math.isfinite(x) and math.isfinite(y):
@@ -145,7 +144,7 @@ def _lines(plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
         "filled" if len(names) > 1 and plan.how != "grid" else ""
     )  # points of several parameters make no line
     return Panel(
-        _axis(rows, plan.vary[0]),
+        _axis(ranked, plan.vary[0]),
         _with_unit(plan) + by,
         tuple(
             Line(name or plan.objective_words, tuple(sorted(points)), colour, dots=dots)  # type: ignore[arg-type]
@@ -154,21 +153,20 @@ def _lines(plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
     )
 
 
-def _map(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
+def _map(ranked: Ranked) -> Panel | None:
     """Both parameters, the objective's value beside each point, and whether it keeps to the
     limits."""
+    plan = ranked.plan
     groups: dict[str, list[tuple[tuple[float, float], str]]] = {KEPT: [], HELD: []}
-    for trial in rows:
-        value = _shown(trial, plan.objective, plan.of)
+    for row in ranked.rows:
+        value = _shown(row.trial, plan.objective, plan.of)
         words = f"{value:.4g}" if math.isfinite(value) else "–"
-        groups[HELD if keeps(project, plan, trial) else KEPT].append(
-            (place_of("map of ", project, plan, trial), words)
-        )
-    if not rows:
+        groups[HELD if row.held else KEPT].append((place_of("map of ", plan, row), words))
+    if not ranked.rows:
         return None
     return Panel(
-        _axis(rows, plan.vary[0]),
-        _axis(rows, plan.vary[1]),
+        _axis(ranked, plan.vary[0]),
+        _axis(ranked, plan.vary[1]),
         tuple(
             Line(
                 title,
@@ -185,16 +183,13 @@ def _map(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Pa
     )
 
 
-def _front(project: Project, plan: TrialPlan, rows: Sequence[TrialFindings]) -> Panel | None:
+def _front(ranked: Ranked) -> Panel | None:
     """First factor against mass, and the line of those that no other beats in both."""
-    known = [
-        (place_of("mass and first factor", project, plan, trial), keeps(project, plan, trial))
-        for trial in rows
-    ]
+    known = [(place_of("mass and first factor", ranked.plan, row), row.held) for row in ranked.rows]
     known = [(place, held) for place, held in known if all(map(math.isfinite, place))]
     if not known:
         return None
-    front = front_of([place for place, held in known if not held])
+    front = ranked.front([place for place, held in known if not held])
     lines = [Line(FRONT, tuple(front), PAPER.caution, dashed=True)] if len(front) > 1 else []
     for title, colour, dots, wanted in (
         (KEPT, PAPER.accent, "filled", True),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -21,23 +21,18 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from labilis.edit.outlines import Outline
+from labilis.app.outlining import Part
 from labilis.model import shown
-from labilis.run.outlines import Drawn
 from labilis.ui.theme import PAPER
+
+if TYPE_CHECKING:
+    from labilis.edit.outlines import Outline
+    from labilis.run.outlines import Drawn
 
 _REACH = 9.0  # pixels around a corner, a middle or a side that are still it
 _MARGIN = 74.0  # pixels round the outline, for its dimensions
 _STEP = 7.0  # pixels that a step of a drag takes at least
 _MOVED = 3.0  # pixels after which a press is a drag
-
-
-@dataclass(frozen=True)
-class Part:
-    """What can be picked: 'corner', 'side' (from its corner on) or 'opening', by number."""
-
-    kind: str
-    number: int
 
 
 class PlanView(QWidget):

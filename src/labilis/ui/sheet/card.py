@@ -10,8 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from labilis.edit.parameters import as_parameter, stated_at, varied
-from labilis.edit.typed_values import three_parts, two_coordinates
+from labilis.app.typed import now_at, pair_at, triple_at, typed, varied_at
 from labilis.judge.spans import Sentence, Span, subject_of
 from labilis.model import LabilisError, Project, shown
 from labilis.model.statements import MOTIONS, TURNS
@@ -347,13 +346,7 @@ class Card(QFrame):
 
     def _value_editor(self, span: Span, path: tuple[str | int, ...]) -> ValueEditor:
         """A line for the value of a span, with what may be typed there."""
-        found = stated_at(self.session.project, path)
-        if span.text in ("needed", "not given"):
-            now = ""
-        elif found is not None:
-            now = str(found)
-        else:
-            now = span.text.split(" (")[0] if span.kind != "text" else ""
+        now = now_at(self.session.project, path, span.text, span.kind)
         variable = path[0] == "parameters" or (
             span.kind in KINDS and path[0] != "plans" and path[2:3] != ("side",)
         )
@@ -369,53 +362,20 @@ class Card(QFrame):
             if span.kind in KINDS
             else "a quantity with its unit"
         )
-        if span.kind in KINDS and len(self._beside(path)) == 3:
+        if span.kind in KINDS and len(triple_at(self.session.project, path)) == 3:
             hint += "; or all three, with commas"
-        if self._pair_at(path):
+        if pair_at(self.session.project, path):
             hint += f"; or both coordinates: 2, {shown.typed('3 mm', 'length')}"
         return hint
 
-    def _pair_at(self, path: tuple[str | int, ...]) -> tuple[dict[str, Any], str, str] | None:
-        """(statement, its two coordinates) of what has two, such as an opening or a hole along an
-        axis, at the path of the first of them; else None."""
-        found = stated_at(self.session.project, path[:-1]) if path[-1] in ("x", "y") else None
-        if not isinstance(found, dict):
-            return None
-        across = [name for name in "xyz" if name in found and name != found.get("along")]
-        if len(across) != 2 or path[-1] != across[0]:
-            return None
-        return found, across[0], across[1]
-
-    def _beside(self, path: tuple[str | int, ...]) -> tuple[str, ...]:
-        """The quantities of the list in which a value stands, such as components."""
-        row = stated_at(self.session.project, path[:-1]) if isinstance(path[-1], int) else None
-        plain = isinstance(row, list | tuple) and all(isinstance(text, str) for text in row)
-        return tuple(row) if plain else ()  # type: ignore[arg-type]
-
     def _vary(self, path: tuple[str | int, ...], shown: str) -> None:
         """The value as a parameter in the first plan, whose sentence is then open."""
-        made, name = as_parameter(self.session.project, path, shown)
-        self.session.edit(varied(made, name), f"{name} varied")
+        made, name = varied_at(self.session.project, path, shown)
+        self.session.edit(made, f"{name} varied")
         self.plan_grew.emit()
 
     def _set_text(self, span: Span, path: tuple[str | int, ...], text: str) -> None:
-        value: Any = text
-        if span.kind == "count":
-            try:
-                value = int(text)
-            except ValueError as error:
-                raise LabilisError(
-                    f"'{text}' is not a whole number.", remedy="Such as 6.", code="count"
-                ) from error
-        if not text and span.kind in KINDS:
-            value = None
-        if span.kind in KINDS and (found := three_parts(text, self._beside(path), span.kind)):
-            path, value = path[:-1], list(found)
-        elif pair := self._pair_at(path):
-            point, one, two = pair
-            both = two_coordinates(text, str(point[one]), str(point[two]))
-            if both is not None:
-                path, value = path[:-1], {**point, one: both[0], two: both[1]}
+        path, value = typed(self.session.project, path, span.kind, text)
         self.session.set_value(
             path, value, f"{path[-1] if isinstance(path[-1], str) else path[-2]} set to {text}"
         )

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from labilis.edit.typed_values import with_unit
+from labilis.app.typed import with_unit
 from labilis.judge.spans import Sentence, Span
 from labilis.model import LabilisError
 from labilis.ui.copying import copy_text, show_menu

@@ -10,10 +10,6 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from labilis.judge.spans import Sentence, Span
 from labilis.judge.studies import study_words
-from labilis.run.advice import walls_of
-from labilis.run.environment import mesh_cost, mesh_size
-from labilis.run.sizing import best_step
-from labilis.run.trials import best_of
 from labilis.ui.sheet.card import Card, Mark
 from labilis.words import stations
 from labilis.words.part import parameter_sentences, part_sentences, scribe_sentences
@@ -244,7 +240,7 @@ class Sheet(QScrollArea):
         self.advice_tool.setVisible(any(remedy.path for remedy in advice))
         self.rib_tool.setVisible(any(remedy.adds is not None for remedy in advice))
         self.trials_tool.setVisible(bool(project.plans))
-        self.size_tool.setVisible(bool(project.cases) and bool(walls_of(project)))
+        self.size_tool.setVisible(session.improving.sizable)
 
     def _part_sentences(self) -> list[Sentence]:
         session, project = self.session, self.session.project
@@ -279,14 +275,12 @@ class Sheet(QScrollArea):
     def _mesh_sentences(self, lost: Mapping[str, str]) -> list[Sentence]:
         session, project, report = self.session, self.session.project, self.session.case_report
         facts = report.facts if report is not None else None
-        view = session.current("shape")
-        proposed = mesh_size(session.settled, view) if view is not None else None
         return stations.mesh_sentences(
             project,
             facts or session.report_without_case(),
-            proposed,
+            session.element_size,
             lost,
-            mesh_cost(session.settled, view) if view is not None else "",
+            session.mesh_cost,
         )
 
     def _strength_sentences(self) -> list[Sentence]:
@@ -339,30 +333,11 @@ class Sheet(QScrollArea):
         session, project = self.session, self.session.project
         improve = improve_sentences(project)
         for plan in project.plans:
-            if found := session.improving.trials_of(plan):
-                best, why = best_of(project, plan, found)
-                at = (
-                    ""
-                    if best is None
-                    else ", ".join(
-                        f"{name} {text}" for name, text in zip(best.parameters, best.texts)
-                    )
-                    + ": "
-                )
-                improve.append(
-                    (
-                        Span(
-                            f"{at}{why}",
-                            tone="good"
-                            if best is not None
-                            else ""
-                            if plan.how == "one by one"
-                            else "caution",
-                        ),
-                    )
-                )
+            words, tone = session.improving.told(plan)
+            if words:
+                improve.append((Span(words, tone=tone),))
         if session.improving.sizing_words:
-            tone = "good" if best_step(session.improving.sized) else "caution"
+            tone = "good" if session.improving.sizing_kept else "caution"
             improve.append(
                 (Span("Sized: ", strong=True), Span(session.improving.sizing_words, tone=tone))
             )

@@ -7,17 +7,20 @@ are rings with thin spokes."""
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor2D, vtkCoordinate, vtkPolyDataMapper2D, vtkTextActor
 
-from labilis.run.glyphs import HubMark, JointMark, LoadMark, SupportMark
 from labilis.ui.stage.lettering import letter, rgb
 from labilis.ui.stage.picking import world_to_display
 from labilis.ui.theme import PAPER
+
+if TYPE_CHECKING:
+    from labilis.run.glyphs import HubMark, JointMark, LoadMark, Marks, SupportMark
 
 _TAG, _BORDER = 12, 6  # size of letters; pixels that a tag keeps off the border
 
@@ -65,16 +68,18 @@ class Glyphs:
         self._ochre = _Lines(renderer, PAPER.caution, 2.6)
         self._teal = _Lines(renderer, PAPER.accent, 2.6)
         self._tags: list[vtkTextActor] = []
-        self.supports: list[SupportMark] = []
-        self.loads: list[LoadMark] = []
-        self.hubs: list[HubMark | JointMark] = []
+        self.supports: Sequence[SupportMark] = ()
+        self.loads: Sequence[LoadMark] = ()
+        self.hubs: Sequence[HubMark] = ()
+        self.joints: Sequence[JointMark] = ()
         self.visible = True
 
-    def show(
-        self, supports: list[SupportMark], loads: list[LoadMark], hubs: list[HubMark | JointMark]
-    ) -> None:
-        """Replace all marks."""
-        self.supports, self.loads, self.hubs = supports, loads, hubs
+    def show(self, marks: Marks | None) -> None:
+        """Replace all marks; with None there are none."""
+        self.supports = () if marks is None else marks.supports
+        self.loads = () if marks is None else marks.loads
+        self.hubs = () if marks is None else marks.hubs
+        self.joints = () if marks is None else marks.joints
         self.redraw()
 
     def redraw(self) -> None:
@@ -91,10 +96,9 @@ class Glyphs:
         ochre: list[list[tuple[float, float]]] = []
         heads: list[list[tuple[float, float]]] = []
         for hub in self.hubs:
-            if isinstance(hub, JointMark):
-                self._joint(hub, ink)
-            else:
-                self._hub(hub, faint)
+            self._hub(hub, faint)
+        for joint in self.joints:
+            self._joint(joint, ink)
         taken: dict[tuple[int, int], int] = {}
         for support in self.supports:
             self._support(support, ink, faint, taken)

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from vtkmodules.vtkCommonCore import vtkIdList, vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkStaticCellLocator
 from vtkmodules.vtkRenderingCore import vtkCellPicker
 
-from labilis.run.picking import ShapeView
 from labilis.ui.stage.cutting import Cut
+
+if TYPE_CHECKING:
+    from labilis.run.picking import ShapeView
 
 _EDGE_REACH = 4.0  # pixels
 _END_REACH = 9.0

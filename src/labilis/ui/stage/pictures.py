@@ -4,6 +4,7 @@ and one takes some milliseconds however large the mesh."""
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,10 +12,12 @@ from PyQt6.QtGui import QColor, QImage, QPixmap
 
 from labilis.judge.mesh_display import surface_triangles
 from labilis.results.findings import MeshFindings, ModesFindings
-from labilis.run.picking import ShapeView
 from labilis.ui.stage.scene import colours_of
 from labilis.ui.stage.views import toward_eye
 from labilis.ui.theme import PAPER
+
+if TYPE_CHECKING:
+    from labilis.run.picking import ShapeView
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]

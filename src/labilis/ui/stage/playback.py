@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from labilis.store.preferences import prefers_still
+from labilis.app.preferences import prefers_still
 from labilis.ui.plain_text import Label
 from labilis.ui.theme import PAPER, icon
 

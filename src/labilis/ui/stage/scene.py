@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyvista as pv
@@ -13,11 +13,13 @@ from vtkmodules.vtkCommonDataModel import vtkPlane
 from labilis.judge.mesh_display import sides_of, surface_triangles, worst_elements
 from labilis.results.findings import MeshFindings
 from labilis.results.memo import keeping
-from labilis.run.picking import ShapeView
 from labilis.ui.stage.cut_faces import SolidInside, caps
 from labilis.ui.stage.cutting import Cut
 from labilis.ui.stage.thick_sheets import ThickSheets, thick_sheets
 from labilis.ui.theme import DARK, PAPER
+
+if TYPE_CHECKING:
+    from labilis.run.picking import ShapeView
 
 # much of something stands out from the ground, little of it goes with it, light or dark
 _MAPS = {

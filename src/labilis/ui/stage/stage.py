@@ -16,24 +16,9 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from labilis.app import picked, scribing
-from labilis.app.joining import join_offers
-from labilis.edit.placing import movable
-from labilis.edit.variants import design_names
+from labilis.app.pointing import Pointing, described
 from labilis.judge.line_forces import BY_NAME, diagram
-from labilis.model import Copies, LabilisError, shown
-from labilis.run.picking import (
-    EdgeFooting,
-    InnerCorner,
-    copies_by,
-    describe_edge,
-    describe_face,
-    edge_footing,
-    footing,
-    inner_corner,
-)
-from labilis.run.selections import size_words, wider
-from labilis.store.export import write_surface
+from labilis.model import LabilisError, shown
 from labilis.ui.begin import Begin
 from labilis.ui.building import fill_recipes, fill_struts
 from labilis.ui.plain_text import Label
@@ -48,6 +33,7 @@ from labilis.ui.theme import PAPER, icon
 
 if TYPE_CHECKING:
     from labilis.app import Session
+    from labilis.app.picked import Selection
     from labilis.results.findings import MeshFindings
 
 _CLICK = 4  # pixels a click may wander
@@ -121,7 +107,7 @@ class Stage(QWidget):
 
     def _begin_empty(self) -> None:
         """Nothing is drawn, picked or hovered yet."""
-        self._selection: picked.Selection = ()
+        self._selection: Selection = ()
         self._drawn: tuple[Any, Any] = (
             None,
             None,
@@ -134,7 +120,7 @@ class Stage(QWidget):
         self._free: np.ndarray | None = None
         self._traced: np.ndarray | None = None  # motion of the step of a trace that is shown
         # what is measured of a selection without loads
-        self._known: tuple[Any, picked.Selection, list[str]] | None = None
+        self._known: tuple[Any, Selection, list[str]] | None = None
         self.field: fields.Field | None = None
         self._ranges: dict[tuple[str, str, str], tuple[float | None, float | None]] = {}
         self.compared: Any = None
@@ -284,7 +270,7 @@ class Stage(QWidget):
     # --- what is shown
     # ----------------------------------------------------------------------------------------------
     @property
-    def selection(self) -> picked.Selection:
+    def selection(self) -> Selection:
         """What is picked on the shape that the statements give now; nothing once they give
         another, whose numbers mean other faces."""
         return (
@@ -373,21 +359,8 @@ class Stage(QWidget):
             self._shown = state
             self._draw_another(view, mesh)
             self._build(name, view, mesh, strength, modes, trace)
-        if view is not None:
-            from labilis.run.glyphs import marks_of, reaction_marks
-
-            marks = marks_of(session.project, view, session.case_name)
-            if self.compared.count:
-                marks = ([], [], [])
-            elif name == "Stress" and strength is not None:
-                marks = (
-                    marks[0],
-                    [*marks[1], *reaction_marks(session.project, view, strength)],
-                    marks[2],
-                )
-            self.glyphs.show(*marks)
-        else:
-            self.glyphs.show([], [], [])
+        stressed = name == "Stress" and strength is not None
+        self.glyphs.show(None if self.compared.count else session.marks(reactions=stressed))
         self._offer(view is None)
         self.plotter.setVisible(view is not None)
         self.render()
@@ -622,7 +595,7 @@ class Stage(QWidget):
         )
         known = [
             name
-            for name in design_names(self.session.project)[:4]
+            for name in self.session.improving.designs[:4]
             if self.session.improving.report_of_design(name) is not None
         ]
         if len(known) > 1:
@@ -1012,7 +985,7 @@ class Stage(QWidget):
                 return faces_behind(self.plotter.renderer, actor, face, x, y, self.scene.cut)
         return []
 
-    def widen(self, selection: picked.Selection) -> None:
+    def widen(self, selection: Selection) -> None:
         """Take a wider selection; the bar stays where it is and tells of it."""
         self._depth = ""
         self.select(selection)
@@ -1020,7 +993,7 @@ class Stage(QWidget):
         self.pointer_bar.adjustSize()
         self.pointer_bar.show()
 
-    def pick_named(self, selection: picked.Selection) -> None:
+    def pick_named(self, selection: Selection) -> None:
         """Pick what was asked for by name; the bar stands in the middle of the view."""
         if self.view_name not in ("Shape", "Mesh"):
             self.show_view("Shape")
@@ -1029,7 +1002,7 @@ class Stage(QWidget):
         ratio = self.plotter.devicePixelRatioF()
         self._place_bar(ratio * self.plotter.width() / 2, ratio * self.plotter.height() / 2)
 
-    def select(self, selection: picked.Selection) -> None:
+    def select(self, selection: Selection) -> None:
         """Make this the selection."""
         self._selection = selection
         self._highlight()
@@ -1092,7 +1065,7 @@ class Stage(QWidget):
     def describe(self, found: tuple[str, int]) -> tuple[str, str]:
         """Name and size of a face or edge."""
         view = self.session.current("shape")
-        return (describe_face if found[0] == "face" else describe_edge)(view, found[1])
+        return described(view, found)
 
     def _highlight(self) -> None:
         view, mesh = self._as_drawn()
@@ -1170,18 +1143,16 @@ class Stage(QWidget):
 
     def fill_menus(self) -> None:
         """Offers that fit the selection."""
-        view = self.session.current("shape")
-        menus: tuple[tuple[QMenu, Any, Any], ...] = (
-            (self.hold_menu, picked.hold_offers, self.hold_wanted),
-            (self.push_menu, picked.push_offers, self.push_wanted),
-            (self.join_menu, join_offers, self.join_wanted),
-            (self.scribe_menu, scribing.scribe_offers, self.scribe_wanted),
-        )
-        for menu, offers, signal in menus:
+        pointing = self.pointing
+        offers = {} if pointing is None else pointing.offers()
+        for name, menu, signal in (
+            ("hold", self.hold_menu, self.hold_wanted),
+            ("push", self.push_menu, self.push_wanted),
+            ("join", self.join_menu, self.join_wanted),
+            ("scribe", self.scribe_menu, self.scribe_wanted),
+        ):
             menu.clear()
-            for offer in (
-                offers(view, self.selection) if view is not None and self.selection else []
-            ):
+            for offer in offers.get(name, ()):
                 menu.addAction(offer.words).triggered.connect(  # type: ignore[union-attr]
                     lambda _=False, key=offer.key, signal=signal: self._wanted(signal, key)
                 )
@@ -1195,7 +1166,7 @@ class Stage(QWidget):
         self.bar_buttons["Give to"].setVisible(not self.give_menu.isEmpty())
         self._fill_put()
         self.more_menu.clear()
-        for found in wider(view, self.selection) if view is not None else ():
+        for found in pointing.wider() if pointing is not None else ():
             count = f"{len(found.selection)} {found.selection[0][0]}"
             words = f"{found.words}: {count}{'s' if len(found.selection) > 1 else ''}"
             action = self.more_menu.addAction(words)
@@ -1203,98 +1174,54 @@ class Stage(QWidget):
             action.triggered.connect(lambda _=False, found=found: self.widen(found.selection))
         self.bar_buttons["More"].setVisible(not self.more_menu.isEmpty())
 
-    def footing(self) -> tuple[Any, Any] | None:
-        """(point, normal (3,)) of the skin of the plane face that is picked, on the side that is
-        seen; None where something else is picked."""
+    @property
+    def pointing(self) -> Pointing | None:
+        """What is picked, seen from where the camera stands; None without a part."""
         view = self.session.current("shape")
-        if view is None or len(self.selection) != 1 or self.selection[0][0] != "face":
+        if view is None:
             return None
-        return footing(view, self.selection[0][1], self._toward())
-
-    def _toward(self) -> tuple[float, float, float]:
-        """The way from the part to whoever looks at it."""
         camera = self.plotter.camera
         x, y, z = np.array(camera.position) - np.array(camera.focal_point)
-        return float(x), float(y), float(z)
-
-    def edge_footing(self) -> EdgeFooting | None:
-        """Where a plate can stand along the one straight edge that is picked, None where something
-        else is."""
-        view = self.session.current("shape")
-        if view is None or len(self.selection) != 1 or self.selection[0][0] != "edge":
-            return None
-        return edge_footing(view, self.selection[0][1], self._toward())
-
-    def copies_by_pick(self) -> tuple[str, Copies] | None:
-        """(words, copies) that the one face or edge that is picked gives a piece, if any."""
-        view = self.session.current("shape")
-        if view is None or len(self.selection) != 1:
-            return None
-        return copies_by(view, *self.selection[0])
-
-    def inner_corner(self) -> InnerCorner | None:
-        """The corner of the two plane faces that are picked, None where something else is."""
-        view = self.session.current("shape")
-        if view is None or [of for of, _ in self.selection] != ["face", "face"]:
-            return None
-        (_, one), (_, two) = self.selection
-        return inner_corner(view, one, two, self._toward())
-
-    def owner_of_pick(self) -> str:
-        """The piece of the first face or edge that is picked."""
-        view = self.session.current("shape")
-        of, row = self.selection[0]
-        return self.session.project.piece_of(str(view.bodies[view.body_of(of, row)]))
-
-    def two_places(self) -> tuple[Any, Any] | None:
-        """Middles (3,) of the two faces, edges or ends that are picked, in their order; None for
-        any other number."""
-        view = self.session.current("shape")
-        if view is None or len(self.selection) != 2:
-            return None
-        tables = {"face": view.faces, "edge": view.edges}
-        first, second = (tables[of].centroid[row] for of, row in self.selection)
-        return first, second
+        toward = (float(x), float(y), float(z))
+        return Pointing(self.session.project, view, self.selection, toward)
 
     def _fill_put(self) -> None:
         """What can be put on the plane face that is picked: a new piece, or another one that is
         there."""
         self.put_menu.clear()
-        project, there = self.session.project, self.footing() is not None
-        between = self.two_places() is not None
-        edge, corner = self.edge_footing() is not None, self.inner_corner() is not None
-        names = movable(project)
-        repeat = self.copies_by_pick() if names else None
+        pointing = self.pointing
+        put = None if pointing is None else pointing.put_offers()
         self.bar_buttons["Put"].setVisible(
-            (there or between or edge or repeat is not None) and bool(project.materials)
+            put is not None and put.any and bool(self.session.project.materials)
         )
+        if put is None:
+            return
         for offered, words, key in (
-            (edge, "a plate along it", "along:"),
-            (corner, "a rib into their corner", "corner:"),
+            (put.along, "a plate along it", "along:"),
+            (put.corner, "a rib into their corner", "corner:"),
         ):
             if offered:
                 self.put_menu.addAction(words).triggered.connect(  # type: ignore[union-attr]
                     lambda _=False, key=key: self._wanted(self.put_wanted, key)
                 )
-        if between:
+        if put.between:
             struts = self.put_menu.addMenu("a strut from the first to the second")
             assert struts is not None
             fill_struts(struts, lambda key: self._wanted(self.put_wanted, f"between:{key}"))
-        if repeat is not None:
-            again = self.put_menu.addMenu(f"copies {repeat[0]}")
+        if put.copies:
+            again = self.put_menu.addMenu(f"copies {put.copies}")
             assert again is not None
-            for name in names:
+            for name in put.names:
                 again.addAction(f"of {name}").triggered.connect(  # type: ignore[union-attr]
                     lambda _=False, name=name: self._wanted(self.put_wanted, f"repeat:{name}")
                 )
-        if not there:
+        if not put.face:
             return
         new = self.put_menu.addMenu("a new piece")
         assert new is not None
         fill_recipes(new, lambda key: self._wanted(self.put_wanted, f"new:{key}"))
-        own = self.owner_of_pick()
-        for name in names:
-            if name != own:
+        for name in put.names:
+            if name != put.own:
                 self.put_menu.addAction(f"{name}, from where it is").triggered.connect(  # type: ignore[union-attr]
                     lambda _=False, name=name: self._wanted(self.put_wanted, f"move:{name}")
                 )
@@ -1313,10 +1240,9 @@ class Stage(QWidget):
 
     def _tell_bar(self) -> None:
         """Names, sizes and offers of what is picked."""
-        view = self.session.current("shape")
-        name, size = self.describe(self.selection[0])
-        if len(self.selection) > 1:
-            name, size = size_words(view, self.selection).split(", ", 1)
+        pointing = self.pointing
+        assert pointing is not None
+        name, size = pointing.told()
         depth = f"  ({self._depth})" if self._depth else ""
         self.bar_title.setText(f"<b>{escape(name)}</b>  {escape(size)}{depth}")
         self._measure()
@@ -1336,25 +1262,15 @@ class Stage(QWidget):
 
     def _measure(self) -> None:
         """Lines about what is picked, on the small bar; at the step of a trace that is shown."""
-        if not self.selection:
+        pointing = self.pointing
+        if pointing is None or not self.selection:
             return
-        from labilis.run.measure import (
-            measured,
-            measured_moved,
-        )  # brings the mesher along: not before something is picked
-
-        view, mesh, motion = (
-            self.session.current("shape"),
-            self.session.current("mesh"),
-            self._service_motion(),
-        )
-        if view is None:
-            return
-        if self._known is None or self._known[0] is not view or self._known[1] != self.selection:
-            self._known = (view, self.selection, measured(view, self.selection))
-        lines = list(self._known[2])
+        known = self._known
+        if known is None or known[0] is not pointing.view or known[1] != self.selection:
+            known = self._known = (pointing.view, self.selection, pointing.measured())
+        lines, mesh, motion = list(known[2]), self.session.current("mesh"), self._service_motion()
         if mesh is not None and motion is not None:
-            lines += measured_moved(view, self.selection, mesh, motion)
+            lines += pointing.moved(mesh, motion)
         self.bar_note.setText("\n".join(lines))
         self.bar_note.setVisible(bool(lines))
 
@@ -1456,7 +1372,7 @@ class Stage(QWidget):
             )
         with self._held_still() as frame:
             frame(0.25 if self.view_name == "Mode" else self.playback.phase)
-            write_surface(
+            self.session.outputs.write_surface(
                 np.asarray(self.scene.field.points),
                 np.asarray(self.scene.field.regular_faces),
                 path,

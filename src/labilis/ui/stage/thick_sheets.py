@@ -4,14 +4,16 @@ meshed, with the rims between them."""
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyvista as pv
 from numpy.typing import NDArray
 from vtkmodules.vtkCommonDataModel import vtkStaticPointLocator
 
-from labilis.run.picking import ShapeView
+if TYPE_CHECKING:
+    from labilis.run.picking import ShapeView
+
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]

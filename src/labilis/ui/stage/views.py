@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from numpy.typing import NDArray
 
-from labilis.run.picking import ShapeView
+if TYPE_CHECKING:
+    from labilis.run.picking import ShapeView
+
 
 VIEWS = {"x": (1, 0, 0), "y": (0, -1, 0), "z": (0, 0, 1), "i": (0.55, -0.75, 0.5)}
 _CORNER_OF_TALL = (0.9, -0.8, 0.35)  # less from above, of what is longest along z

@@ -8,12 +8,12 @@ from typing import Any
 
 import pytest
 
+from labilis.app.demos import start_model, start_names
 from labilis.judge.hand import COLUMNS
 from labilis.model import Project
 from labilis.run import Plan, Runner, judge_project
 from labilis.run.plan import Snapshot
 from labilis.store import load_model
-from labilis.store.demos import start_model, start_names
 from labilis.ui.begin import starts
 
 full = pytest.mark.full
