@@ -374,7 +374,7 @@ def test_a_stand_from_nothing(hand: Hand) -> None:
     session.set_value(("cases", 1, "combine", 0, "factor"), "0.5", "half")
     session.set_value(("mesh", "size"), "20 mm", "coarse")
     hand.wait_idle()
-    assert "unknowns: " in hand.text("Mesh")
+    assert "unknowns, half to twice as many: about " in hand.text("Mesh")
     hand.run()
     one, two = (report.facts for report in session.report.cases)
     assert one.strength is not None and two.strength is not None

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from labilis.analysis.constraints import describe_motions
-from labilis.analysis.mesh_stage import check_size
+from labilis.analysis.mesh_stage import check_size, mesh_sizes, mesh_stage, zones_of
 from labilis.mesh import estimate, measure_quality, mesh_body, mesh_part, proposed_size
 from labilis.model import LabilisError, Region, load_project
 from labilis.run.picking import describe_edge, describe_face, make_pick
@@ -20,6 +20,7 @@ from labilis.shape import (
     read_step,
     scan_sections,
 )
+from tests.frames import STEEL
 from tests.parts import bar_step, body_of, bored_step, bores, box, face_towards, to_step
 
 NONE = np.array([], dtype=int)
@@ -197,6 +198,49 @@ def test_estimates_are_of_the_right_size(size: float) -> None:
     guess = estimate(body.view, size, 2, swept=False)
     assert 0.4 < guess.elements / len(mesh.elements) < 2.5
     assert 0.4 < guess.nodes / len(mesh.nodes) < 2.5
+
+
+@pytest.mark.parametrize("mesh_as", ["shell", "solid"])
+@pytest.mark.parametrize(
+    ("name", "fine", "wide"),
+    [("hole.1", 1.2, 170.0), ("side.3", 2.0, 240.0), ("face", 5.0, 130.0), ("hole.2", 3.0, 300.0)],
+)
+def test_what_zones_add_is_told_within_a_factor_of_two(
+    mesh_as: str, name: str, fine: float, wide: float
+) -> None:
+    """Zones on a bore, along a side, on a whole face; of sheets and of tetrahedra."""
+    recipe = {
+        "kind": "plate",
+        "thickness": "5 mm",
+        "outline": [
+            {"x": f"{x} mm", "y": f"{y} mm"} for x, y in ((0, 0), (wide, 0), (wide, 110), (30, 110))
+        ],
+        "openings": [
+            {"x": "60 mm", "y": "50 mm", "diameter": "24 mm"},
+            {"x": f"{wide - 30} mm", "y": "70 mm", "diameter": "14 mm"},
+        ],
+    }
+    if mesh_as == "solid" and name == "face":
+        name = "top"
+    stated = {
+        "materials": [STEEL],
+        "pieces": [{"name": "p", "material": STEEL["name"], "mesh_as": mesh_as, "recipe": recipe}],
+        "regions": [{"name": "here", "names": [f"p/{name}"]}],
+        "mesh": {"size": "14 mm", "solids": "tetrahedra"},
+    }
+    zone = {"zones": [{"region": "here", "size": f"{fine} mm"}]}
+    plain, zoned = (
+        load_project({**stated, "mesh": {**stated["mesh"], **more}})  # type: ignore[dict-item]
+        for more in ({}, zone)
+    )
+    part = build_part(zoned, {})
+    size, solids = mesh_sizes(zoned, part.view)
+    told = estimate(part.view, size, 2, False, solids, zones_of(zoned, part.view)).unknowns
+    bare = estimate(part.view, size, 2, False, solids).unknowns
+    real = mesh_stage(zoned, part)[2].unknowns
+    assert 0.5 < real / told < 2.0
+    more = real - mesh_stage(plain, part)[2].unknowns
+    assert 0.4 < more / (told - bare) < 2.5  # what the zone adds, by itself
 
 
 def test_sizes_that_cannot_be_are_refused() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -13,6 +14,7 @@ from labilis.analysis.regions import match_region, region_nodes
 from labilis.mesh import (
     Bonds,
     Mesh,
+    Zone,
     available_memory,
     estimate,
     find_bonds,
@@ -80,20 +82,17 @@ def _too_fine(project: Project, view: ShapeView) -> float:
 def _meshed(project: Project, part: PartShape, coarser: float) -> tuple[Mesh, Bonds, MeshFindings]:
     plan, view = project.mesh, part.view
     size, solids = mesh_sizes(project, view)
-    check_size(view, size, plan.order, plan.solids == "swept", solids)
+    zones = zones_of(project, view)
+    check_size(view, size, plan.order, plan.solids == "swept", solids, zones)
     size, solids = coarser * size, None if solids is None else coarser * solids
-    zones = []
-    for zone in plan.zones:
-        match = match_region(project.named("regions", zone.region), view)
-        zones.append((match.faces, match.edges, min(coarser * project.number(zone, "size"), size)))
-    for _, _, zone_size in zones:
-        if zone_size < size / 50:
-            raise LabilisError(
-                "A zone is more than fifty times finer than the rest.",
-                "mesh/zones",
-                "Give it a larger size.",
-                "zone-size",
-            )
+    zones = [(faces, edges, min(coarser * fine, size)) for faces, edges, fine in zones]
+    if any(fine < size / 50 for _, _, fine in zones):
+        raise LabilisError(
+            "A zone is more than fifty times finer than the rest.",
+            "mesh/zones",
+            "Give it a larger size.",
+            "zone-size",
+        )
     seams = welded(project, view, part.bodies)
     apart = _released(project, part) | bolted_pairs(project, view)
     # bodies that are welded have no common nodes: only the edges are joined
@@ -120,6 +119,15 @@ def _meshed(project: Project, part: PartShape, coarser: float) -> tuple[Mesh, Bo
         },
     )
     return mesh, bonds, _mesh_findings(part, mesh, bonds, size)
+
+
+def zones_of(project: Project, view: ShapeView) -> list[Zone]:
+    """(faces, edges, size in mm) of what the plan wants finer than the rest."""
+    found = []
+    for zone in project.mesh.zones:
+        match = match_region(project.named("regions", zone.region), view)
+        found.append((match.faces, match.edges, project.number(zone, "size")))
+    return found
 
 
 def mesh_sizes(project: Project, view: ShapeView) -> tuple[float, float | None]:
@@ -193,7 +201,12 @@ def _released(project: Project, part: PartShape) -> frozenset[tuple[int, int]]:
 
 
 def check_size(
-    view: Any, size: float, order: int, swept: bool = True, solids: float | None = None
+    view: Any,
+    size: float,
+    order: int,
+    swept: bool = True,
+    solids: float | None = None,
+    zones: Sequence[Zone] = (),
 ) -> None:
     """Refuse an element size larger than the part, or one whose run would not fit into memory."""
     largest = float((view.extents[:, 1] - view.extents[:, 0]).max())
@@ -205,7 +218,7 @@ def check_size(
             f"Try {shown.length(proposed_size(view), 3)}.",
             "size-too-large",
         )
-    cost = estimate(view, size, order, swept, solids)
+    cost = estimate(view, size, order, swept, solids, zones)
     memory = available_memory()
     if cost.memory > 0.9 * memory:
         raise LabilisError(

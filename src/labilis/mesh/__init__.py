@@ -7,6 +7,7 @@ The only room that imports TetGen.
 from labilis.mesh.bonds import Bonds, find_bonds
 from labilis.mesh.estimate import (
     MeshEstimate,
+    Zone,
     available_memory,
     estimate,
     planned_sizes,
@@ -29,6 +30,7 @@ __all__ = [
     "Mesh",
     "MeshEstimate",
     "MeshQuality",
+    "Zone",
     "available_memory",
     "estimate",
     "find_bonds",

@@ -85,9 +85,16 @@ class _Analysis:
         # what the numbers will take is known before they are worked out: a system that runs out of
         # memory ends the program without a word
         self.memory = 1024 * int(max(settings[14], settings[15] + settings[16]))
+        try:
+            self.check_room()
+        except MemoryError:
+            self._release()
+            raise
+
+    def check_room(self) -> None:
+        """Raises MemoryError where one more factor has no room."""
         free = available_memory()
         if self.memory > free:
-            self._release()
             raise MemoryError(
                 f"the factors need {self.memory / 2**30:.1f} GiB, {free / 2**30:.1f} GiB are free"
             )
@@ -176,6 +183,7 @@ class PardisoFactor:
         self._values = np.ascontiguousarray(upper.data, dtype=np.float64)
         if like is not None and like._live and like._analysis.fits(upper):
             self._analysis, self.shared = like._analysis, True
+            self._analysis.check_room()
             self.analysis_s = 0.0
         else:
             self._analysis, self.shared = (
