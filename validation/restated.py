@@ -4,7 +4,9 @@ results, whatever they are. No reference is needed, so that any model will do.
 `larger` (s, f): all lengths times s and all forces times f, stiffness and strength with them
 (stress times f/s², springs f/s, foundations f/s³): factors stay (Buckingham 1914). `turned`:
 nothing changes. `split` (a): of every growing load the part a is held, so that the total that goes
-unstable stays, a + (1 - a) λ = λ₀, where the part is stable under a."""
+unstable stays, a + (1 - a) λ = λ₀, where the part is stable under a. `shuffled`: statements in
+another order, nothing changes. `doubled`: the whole once more far away, with supports and loads of
+its own: every factor is there twice."""
 
 from __future__ import annotations
 
@@ -15,6 +17,8 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
+
+import numpy as np
 
 from labilis.model import LabilisError, Project, load_project
 from labilis.model.units import KINDS
@@ -146,6 +150,87 @@ def _turn_piece(piece: dict[str, Any]) -> None:
             if field in copies:
                 copies[field] = _NEXT[copies[field]]
         # a mirror's `at` is a place along one axis, which goes with it
+
+
+# lists whose order says nothing
+_LISTS = (
+    "materials", "pieces", "regions", "hubs", "supports", "springs", "loads", "cases", "bolts",
+    "seams", "scribes",
+)  # fmt: skip
+
+
+def shuffled(project: Project, seed: int) -> Project:
+    """All statements in another order, what a case is made of and what a region is of as well."""
+    rng = np.random.default_rng(seed)
+    data = project.model_dump(mode="json")
+
+    def mixed(rows: list[Any]) -> list[Any]:
+        return [rows[k] for k in rng.permutation(len(rows))]
+
+    for name in _LISTS:
+        data[name] = mixed(data[name])
+    for case in data["cases"]:
+        case["loads"] = mixed(case["loads"])
+    for region in data["regions"]:
+        region["names"] = mixed(region["names"])
+    data["mesh"]["zones"] = mixed(data["mesh"]["zones"])
+    data["parameters"] = dict(mixed(list(data["parameters"].items())))
+    return load_project(data)
+
+
+_TWICE = ("pieces", "regions", "hubs", "supports", "springs", "loads", "bolts", "seams", "scribes")
+_ALSO = " too"
+
+
+def doubled(project: Project, away: float) -> Project:
+    """The whole once more, `away` mm along y. For parts of recipes whose regions are named; a
+    weight and a temperature, which act on everything, stay one."""
+    data = project.model_dump(mode="json")
+    whole = {row["name"] for row in data["loads"] if row["kind"] in ("weight", "temperature")}
+    names = {row["name"] for field in _TWICE for row in data[field]} - whole
+
+    def renamed(value: Any) -> Any:
+        if isinstance(value, dict):
+            return {k: item if k == "kind" else renamed(item) for k, item in value.items()}
+        if isinstance(value, list):
+            return [renamed(item) for item in value]
+        head, slash, rest = value.partition("/") if isinstance(value, str) else ("", "", "")
+        piece, dot, number = head.partition(".")
+        if piece in names and (slash or not dot):
+            return f"{piece}{_ALSO}{dot}{number}{slash}{rest}"
+        return value
+
+    for field in _TWICE:
+        also = [renamed(row) for row in data[field] if row["name"] not in whole]
+        for row in also:
+            _shift(row, f" + {away!r} mm")
+        data[field] += also
+    for case in data["cases"]:
+        case["loads"] += [renamed(part) for part in case["loads"] if part["load"] not in whole]
+    zones = data["mesh"]["zones"]
+    data["mesh"]["zones"] = zones + renamed(zones)
+    return load_project(data)
+
+
+def _shift(row: dict[str, Any], by: str) -> None:
+    """Places of a statement, along y."""
+
+    def moved(three: list[Any]) -> list[Any]:
+        return [three[0], f"({three[1]}){by}", three[2]]
+
+    if "place" in row and row["place"]["on"] is None:
+        row["place"]["at"] = moved(row["place"]["at"])
+    for field, owner in (("at", row), ("origin", row.get("axes") or {})):
+        if isinstance(owner.get(field), list):
+            owner[field] = moved(owner[field])
+    for cut in row.get("cuts", ()):
+        if cut["along"] != "y":
+            cut["y"] = f"({cut['y']}){by}"
+    for copies in row.get("copies", ()):
+        if isinstance(copies.get("centre"), list):
+            copies["centre"] = moved(copies["centre"])
+        if copies.get("across") == "y":
+            copies["at"] = f"({copies['at']}){by}"
 
 
 def summary(project: Project, files: Any) -> dict[str, Any]:

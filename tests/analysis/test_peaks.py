@@ -9,12 +9,14 @@ from typing import Any
 import numpy as np
 import pytest
 
-from labilis.analysis.stress_peaks import spared
+from labilis.analysis.mesh_stage import mesh_stage
+from labilis.analysis.stress_peaks import near_joints, spared
 from labilis.judge.ladder import rungs
 from labilis.judge.overall import overall_checks
 from labilis.judge.verdict import verdict_of_case
 from labilis.model import load_project
 from labilis.run import Plan, Runner, Snapshot, judge_project
+from labilis.shape import build_part
 from labilis.words.stations import strength_sentences
 from tests.analysis.test_bolts import lapped
 from tests.judge.test_mistakes import ALL, STEEL, force, solid, strip
@@ -262,6 +264,30 @@ def test_a_joint_s_toe_counts_as_first_yield_and_its_sections_are_read_beside_it
     assert rung.note == f"at a joint; sections at {two.sections_yield:.4g}"
     check = overall_checks(fine.facts)[0][0]
     assert check.factor == pytest.approx(check.reduction * two.sections_yield)
+
+
+@pytest.mark.parametrize("order", [1, -1])
+def test_a_doubler_ends_at_its_border_whichever_piece_is_said_first(order: int) -> None:
+    """Of a pad that is bonded all over to a wider sheet, what lies within a wall of its border is
+    near the joint on both, and nothing else is."""
+    wide = ((0, 0), (200, 0), (200, 80), (0, 80))
+    pad = plate(((70, 20), (130, 20), (130, 60), (70, 60)), thickness=6.0)
+    pad |= {"name": "pad", "place": {"turns": [], "at": ["0 mm", "0 mm", "5 mm"]}}
+    pieces = [plate(wide), pad][::order]
+    project = load_project({"materials": [STEEL], "pieces": pieces, "mesh": {"size": "1.8 mm"}})
+    mesh, bonds, _ = mesh_stage(project, build_part(project, {}))
+    assert len(bonds.nodes)
+    near, places = near_joints(mesh, bonds), mesh.nodes
+    for level, wall in ((0.0, 4.0), (5.0, 6.0)):
+        here = np.abs(places[:, 2] - level) < 1e-6
+        # how far a place lies from the pad's border, inward and outward
+        out = np.maximum(np.abs(places[:, 0] - 100) - 30, np.abs(places[:, 1] - 40) - 20)
+        away = np.abs(out)
+        element = 1.8  # a border of bonded nodes lies up to an element inside of the pad
+        close = here & (away < wall - element)
+        assert close.sum() > 30 and near[close & (out <= 0)].all()
+        far = here & (away > wall + 3 * element)  # and its triangles reach further in
+        assert far.any() and not near[far].any()
 
 
 def test_without_a_joint_the_sections_yield_where_the_walls_do() -> None:

@@ -15,6 +15,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from labilis.app.trial_table import ranked
 from labilis.model import LabilisError, Project, TrialPlan, Vary, load_project
 from labilis.results.findings import ModesFindings, TrialFindings
 from labilis.run import Plan, Runner, Snapshot, judge_project
@@ -126,12 +127,14 @@ def test_a_trial_that_is_missing_or_failed_leaves_its_parameter_out() -> None:
 def test_the_chart_draws_each_against_its_change() -> None:
     rows = trials(project(), each(), lambda t, w: {"first factor": t**3 / w, "mass": 1.0})
     (name,) = plots_of(each())
-    panel = panel_of(name, project(), each(), rows)
+    best = ranked(project(), each(), rows)
+    panel = panel_of(name, best)
     assert panel is not None and panel.under == "change, %"
     assert [line.name for line in panel.lines] == ["t", "w"]  # what moves it most first
     assert [x for x, _ in panel.lines[0].points] == pytest.approx([-2, 0, 2])
-    assert place_of(name, project(), each(), rows[0]) == (0.0, pytest.approx(3.2))
-    assert place_of(name, project(), each(), rows[4])[0] == pytest.approx(2.0)
+    shown = {id(one.trial): one for one in best.rows}
+    assert place_of(name, each(), shown[id(rows[0])]) == (0.0, pytest.approx(3.2))
+    assert place_of(name, each(), shown[id(rows[4])])[0] == pytest.approx(2.0)
 
 
 def plate(**more: Any) -> dict[str, Any]:

@@ -56,6 +56,14 @@ def near_joints(mesh: Mesh, bonds: Bonds | None) -> NDArray[np.bool_]:
     inside = bonded[corners]
     ends = np.zeros(len(mesh.nodes), dtype=bool)
     ends[corners[inside.any(axis=1) & ~inside.all(axis=1)].ravel()] = True
+    # a doubler that is bonded all over ends where its own border is
+    whole = corners[inside.all(axis=1)]
+    sides, times = np.unique(
+        np.sort(np.concatenate([whole[:, [k, m]] for k, m in pairwise((0, 1, 2, 0))]), axis=1),
+        axis=0,
+        return_counts=True,
+    )
+    ends[sides[times == 1].ravel()] = True
     rows = ends[bonds.nodes]
     there = mesh.nodes[corners[bonds.triangle[rows]]]
     places = np.concatenate(
