@@ -153,10 +153,33 @@ def test_every_kind_of_mode_has_its_curve(kind: str, curve: str) -> None:
     )
     checks, _ = overall_checks(
         dataclasses.replace(
-            case.facts, modes=dataclasses.replace(case.facts.modes, kinds=np.array([kind]))
+            case.facts,
+            modes=dataclasses.replace(
+                case.facts.modes, kinds=np.array([kind]), distorted=np.ones(1)
+            ),
         )
     )
     assert [check.curve for check in checks] == [curve]
+
+
+@pytest.mark.parametrize(
+    ("kind", "own"), [("plate", "column curve a"), ("local wall", "plate curve B.1")]
+)
+@pytest.mark.parametrize("share", [0.16, 0.29, 0.31, 0.9])
+def test_a_wall_that_hardly_distorts_its_section_counts_as_a_member(
+    kind: str, own: str, share: float
+) -> None:
+    """Which of the two such a mode is called hangs on the mesh; the lower curve counts then."""
+    case, _ = column(
+        strut("bar", 280, section=FLAT),
+        held={"foot": PIN, "head": SLIDE},
+        criteria={"modes": 1, "required_factor": "1"},
+    )
+    modes = dataclasses.replace(
+        case.facts.modes, kinds=np.array([kind]), distorted=np.array([share])
+    )
+    (check,), _ = overall_checks(dataclasses.replace(case.facts, modes=modes))
+    assert check.curve == ("column curve c" if share < 0.3 else own)
 
 
 ROUND, PLATE = (

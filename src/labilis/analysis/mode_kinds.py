@@ -16,10 +16,12 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 _SLICES = 16  # at most
+_DISTORTED = 0.15  # of the motion, from which a section changes shape
 
 
-def kind_of_mode(nodes: Floats, shape: Floats, axis: Floats) -> str:
-    """'member bow', 'member sway', 'torsion' or 'plate' for a mode shape (n, 3) on nodes (n, 3)."""
+def kind_of_mode(nodes: Floats, shape: Floats, axis: Floats) -> tuple[str, float]:
+    """('member bow', 'member sway', 'torsion' or 'plate', share of the motion that distorts the
+    section, root mean square) for a mode shape (n, 3) on nodes (n, 3)."""
     along = nodes @ axis
     slices = int(
         np.clip(len(nodes) // 14, 3, _SLICES)
@@ -51,11 +53,12 @@ def kind_of_mode(nodes: Floats, shape: Floats, axis: Floats) -> str:
         twisting += float((turn**2).sum())
         total += float((motion**2).sum())
         means[index] = fit[:3] - (fit[:3] @ axis) * axis
-    if total == 0.0 or distortion > 0.15**2 * total:
-        return "plate"
+    distorted = float(np.sqrt(distortion / total)) if total > 0.0 else 1.0
+    if distorted > _DISTORTED:
+        return "plate", distorted
     if twisting > 0.5 * total:
-        return "torsion"
-    return _bow_or_sway(np.linalg.norm(means[np.isfinite(means[:, 0])], axis=1))
+        return "torsion", distorted
+    return _bow_or_sway(np.linalg.norm(means[np.isfinite(means[:, 0])], axis=1)), distorted
 
 
 def is_one_wall(direction: Floats, area: Floats, curved: Floats) -> bool:

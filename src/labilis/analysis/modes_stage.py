@@ -96,10 +96,7 @@ def modes_stage(
     below, checks = _proofs(solution, problem, _highest_required(project))
     motions = system.ties.expand(solution.vectors)
     pieces, shares, parts, energy = _energies(scene, motions)
-    kinds = [
-        _kind(scene, shape, density, float(part[_TWIST]))
-        for shape, density, part in zip(drawn.shapes, energy, parts)
-    ]
+    kinds, distorted = _kinds(scene, drawn.shapes, energy, parts)
     # from the blocks' order to the mesh's
     order = np.argsort(element_order(project, scene.pieces, scene.mesh))
     levers, piece_levers, skin = _levers(scene, solved, stiffness, solution)
@@ -113,7 +110,8 @@ def modes_stage(
         limit=problem.limit,
         growing_force=force,
         held_unstable=False,
-        kinds=np.array(kinds, dtype="U16"),
+        kinds=kinds,
+        distorted=distorted,
         second_opinion=second,
         unsymmetric=problem.unsymmetric,
         pieces=pieces,
@@ -396,9 +394,21 @@ def _energies(scene: LoadScene, vectors: Any) -> tuple[Any, Any, Any, Any]:
     return np.array(pieces), shares, parts, density
 
 
-def _kind(scene: LoadScene, shape: Any, density: Any, twist: float) -> str:
-    """Kind of a mode, judged on the body that stores most of its energy, along that body's own
-    length; `twist`: share of the energy."""
+def _kinds(scene: LoadScene, shapes: Any, energy: Any, parts: Any) -> tuple[Any, Floats]:
+    """(kind (k,), share of the motion that distorts the section (k,)) of each mode."""
+    found = [
+        _kind(scene, shape, density, float(part[_TWIST]))
+        for shape, density, part in zip(shapes, energy, parts)
+    ]
+    return (
+        np.array([kind for kind, _ in found], dtype="U16"),
+        np.array([share for _, share in found], dtype=np.float64),
+    )
+
+
+def _kind(scene: LoadScene, shape: Any, density: Any, twist: float) -> tuple[str, float]:
+    """(kind of a mode, share of its motion that distorts the section), judged on the body that
+    stores most of its energy, along that body's own length; `twist`: share of the energy."""
     bodies = np.concatenate(scene.block_bodies)
     volume = np.concatenate([block.volume for block in scene.system.blocks])[: len(bodies)]
     stored = np.bincount(bodies, weights=density * volume)
@@ -409,15 +419,18 @@ def _kind(scene: LoadScene, shape: Any, density: Any, twist: float) -> str:
     if line is not None:
         nodes = np.unique(line.elements[line.body == leader])
         run = np.ptp(scene.mesh.nodes[nodes], axis=0)
-        return kind_of_line(scene.mesh.nodes[nodes], shape[nodes], run / np.linalg.norm(run), twist)
+        along = run / np.linalg.norm(run)
+        return kind_of_line(scene.mesh.nodes[nodes], shape[nodes], along, twist), 0.0
     if len(stored) == 1:
-        return _walls(scene, leader, kind_of_mode(scene.mesh.nodes, shape, scene.view.long_axis))
+        kind, distorted = kind_of_mode(scene.mesh.nodes, shape, scene.view.long_axis)
+        return _walls(scene, leader, kind), distorted
     nodes = np.unique(
         np.concatenate([cell.elements[cell.body == leader].ravel() for cell in scene.mesh.cells])
     )
     places = scene.mesh.nodes[nodes]
     axis = np.linalg.svd(places - places.mean(axis=0), full_matrices=False)[2][0]
-    return _walls(scene, leader, kind_of_mode(places, shape[nodes], axis))
+    kind, distorted = kind_of_mode(places, shape[nodes], axis)
+    return _walls(scene, leader, kind), distorted
 
 
 def _walls(scene: LoadScene, body: int, kind: str) -> str:

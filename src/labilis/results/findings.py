@@ -333,6 +333,8 @@ class ModesFindings(Findings):
     element of lines about its own axis, in the blocks' order, beside the shape; widest (k,):
     largest motion of a point of any line's section beside the shape's largest, at least one. What
     only twists has a shape of noughts, and a largest motion of one at its sections' points.
+    distorted (k,): share of a mode's motion, root mean square, that distorts the section of its
+    driver, nought on lines.
     """
 
     case: str
@@ -365,6 +367,7 @@ class ModesFindings(Findings):
     section_error: float = math.nan
     twists: Annotated[Floats, Dims("k", "l")] = field(default_factory=lambda: np.zeros((0, 0)))
     widest: Annotated[Floats, Dims("k")] = field(default_factory=lambda: np.zeros(0))
+    distorted: Annotated[Floats, Dims("k")] = field(default_factory=lambda: np.zeros(0))
 
     @property
     def first_error(self) -> float:

@@ -14,7 +14,7 @@ from labilis.model.standing import frame_of
 from labilis.results.memo import once_for
 
 STAGES = ("shape", "mesh", "strength", "modes", "trace")
-_VERSION = 34  # raise when a result's content changes its meaning
+_VERSION = 35  # raise when a result's content changes its meaning
 
 # of a trace: where it ends and what is found on the way, not the path itself
 _ENDS = {
