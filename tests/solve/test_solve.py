@@ -259,8 +259,9 @@ def test_factors_that_would_not_fit_are_refused_before_they_are_made(
     told, taken = made._analysis.memory, made.memory  # type: ignore[attr-defined]
     assert taken <= told <= taken + 2**25
     monkeypatch.setattr(factor_module, "available_memory", lambda: told - 1)
-    with pytest.raises(MemoryError, match=r"the factors need .* GiB"):
-        factor(k)
+    for like in (None, made):  # a further one of the same pattern takes as much once more
+        with pytest.raises(MemoryError, match=r"the factors need .* GiB"):
+            factor(k, like=like)
     monkeypatch.setattr(factor_module, "available_memory", lambda: told + 1)
     b = np.ones(n)
     assert np.allclose(factor(k).solve(b), made.solve(b))

@@ -13,7 +13,16 @@ from labilis.run import Plan, Runner, Snapshot, judge_project
 from labilis.store import load_model
 from tests import drawn_recipes, drawn_statements
 from tests.frames import portal
-from validation.restated import differences, larger, split, summary, totals, turned
+from validation.restated import (
+    differences,
+    doubled,
+    larger,
+    shuffled,
+    split,
+    summary,
+    totals,
+    turned,
+)
 
 
 def drawn(kind: str, seed: int, **more: Any) -> Project:
@@ -53,6 +62,29 @@ def test_a_part_that_is_turned_has_the_same_results(project: Project) -> None:
     evidence included."""
     first, other = (summary(one, {}) for one in (project, turned(project)))
     assert first["cases"] and differences(first, other, 1e-3) == []
+
+
+@pytest.mark.parametrize("project", [RIBBED, FRAME], ids=["joined", "lines"])
+def test_the_order_of_statements_says_nothing(project: Project) -> None:
+    """Pieces, regions, supports, loads, cases and what they are made of, in another order."""
+    first, other = (summary(one, {}) for one in (project, shuffled(project, 5)))
+    assert first["cases"] and differences(first, other, 1e-6) == []
+
+
+@pytest.mark.parametrize("project", [WEB, FRAME], ids=["shells", "lines"])
+def test_a_part_beside_another_is_what_it_is_alone(project: Project) -> None:
+    """The whole once more five metres away: every factor is there twice, what yields first and how
+    well both are known stay."""
+    project = project.changed(mesh=project.mesh.model_copy(update={"size": "25 mm"}))
+    first, other = (summary(one, {}) for one in (project, doubled(project, 5000.0)))
+    for name, row in first["cases"].items():
+        found = other["cases"][name]
+        once, twice = (sorted(f for f in one["factors"] if f > 0) for one in (row, found))
+        assert len(twice) >= len(once) > 0
+        assert twice == pytest.approx(sorted([*once, *once])[: len(twice)], rel=1e-5)
+        assert found["yield"] == pytest.approx(row["yield"], rel=1e-6)
+        assert found["error"] == pytest.approx(row["error"], rel=1e-3)
+        assert found["gates"] == row["gates"]
 
 
 @pytest.mark.parametrize("project", [WEB, RIBBED, FRAME], ids=["shells", "joined", "lines"])
