@@ -10,9 +10,11 @@ from labilis.app import Session
 from labilis.app.building import recipes, strut_of
 from labilis.app.demos import start_model
 from labilis.app.tables import write_table
+from labilis.app.trial_table import designs_beside
 from labilis.app.typed import now_at, typed, varied_at
 from labilis.edit.new_pieces import RECIPES
 from labilis.model import LabilisError, Project, WeightLoad
+from tests.app.test_joining import plate, shown
 
 
 def test_every_recipe_makes_a_piece_beside_what_is_there(session: Session) -> None:
@@ -92,3 +94,22 @@ def test_what_is_typed_goes_where_it_is_meant(session: Session) -> None:
     assert made.loads[index].components[2] == name and made.parameters[name] == stated
     assert any(vary.parameter == name for plan in made.plans for vary in plan.vary)
     assert isinstance(made, Project)
+
+
+def test_both_coordinates_of_an_opening_in_one_go() -> None:
+    project, _ = shown(plate("base", 0.0, 6.0, "shell", [(20.0, 30.0)]))
+    path = ("pieces", 0, "recipe", "openings", 0)
+    where, value = typed(project, (*path, "x"), "length", "45, 12.5 mm")
+    assert where == path and (value["x"], value["y"]) == ("45 mm", "12.5 mm")
+    assert value["diameter"] == "9.0 mm"  # and nothing else of it changes
+    # at the second of them a comma is none between two
+    assert typed(project, (*path, "y"), "length", "45 mm") == ((*path, "y"), "45 mm")
+
+
+def test_designs_that_were_not_run_are_named() -> None:
+    project, _ = shown(plate("base", 0.0, 6.0, "shell", [(20.0, 30.0)]))
+    nothing = (project, None, None)
+    beside = designs_beside(["as drawn", "thicker"], [nothing, nothing])
+    assert beside.said.startswith("as drawn, thicker: not run yet.") and beside.finest is None
+    assert beside.figure(beside.rows[0], 1) is None
+    assert designs_beside(["as drawn"], [nothing]).said == ""

@@ -139,3 +139,12 @@ def test_what_cannot_be_made_is_not_kept() -> None:
     put = outlining.put(outlining.moved_outline(Part("corner", 1), -20.0, 60.0))
     assert len(Outlining(put, "tab").bare().corners) == 5
     assert Outlining(plate(), "nobody").piece is None
+
+
+def test_a_run_goes_to_the_side_on_which_there_is_room() -> None:
+    """Of a narrow trough each end turns outward: inward it would meet the other wall."""
+    outlining = Outlining(folded((0, 30), (0, 0), (10, 0), (10, 30)), "tab")
+    first = corners(outlining.corner_added(Part("corner", 0))[0])
+    last = corners(outlining.corner_added(Part("corner", 3))[0])
+    np.testing.assert_allclose(first[0], [-15, 30])
+    np.testing.assert_allclose(last[-1], [25, 30])

@@ -58,6 +58,9 @@ def test_what_is_offered_can_be_done_and_nothing_else(mesh_as: str, turns: Any) 
             if getattr(offers, name):
                 made = put(pointing, key)
                 assert made.project != project and made.words
+                if made.made:  # it goes with what it stands on
+                    on = made.project.named("pieces", made.made).place.on
+                    assert on is not None and on.piece == "base"
                 done.add(name)
             else:
                 with pytest.raises(LabilisError) as told:
