@@ -300,3 +300,14 @@ def test_the_page_goes_with_its_piece_and_by_escape(hand: Hand, page: Any) -> No
     assert not page.isVisible() and hand.window.stage.isVisible()
     hand.window.edit_first_outline()
     assert not page.isVisible() and "No piece has an outline" in hand.window.banner_text.text()
+
+
+def test_an_outline_can_be_asked_for_before_the_stage_is_up(
+    hand: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    hand.load(BRACKET)
+    with monkeypatch.context() as early:
+        early.setattr(hand.window.stage, "plotter", None)
+        hand.window.edit_first_outline()
+    assert hand.window.outline.isVisible() and hand.window.outline.piece is not None
+    hand.window.leave_outline()

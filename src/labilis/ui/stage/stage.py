@@ -1180,9 +1180,11 @@ class Stage(QWidget):
         view = self.session.current("shape")
         if view is None:
             return None
-        camera = self.plotter.camera
-        x, y, z = np.array(camera.position) - np.array(camera.focal_point)
-        toward = (float(x), float(y), float(z))
+        toward = (0.0, 0.0, 1.0)
+        if self.plotter is not None:  # it comes up after the window
+            camera = self.plotter.camera
+            x, y, z = np.array(camera.position) - np.array(camera.focal_point)
+            toward = (float(x), float(y), float(z))
         return Pointing(self.session.project, view, self.selection, toward)
 
     def _fill_put(self) -> None:
