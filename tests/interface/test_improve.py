@@ -50,12 +50,15 @@ def test_from_a_plan_to_a_design_beside_the_first(hand: Hand, stated: Path, tmp_
     )
     assert "mass at most 0.13 kg" in hand.text("Improve")
     page = hand.window.drawer.improve
+    hand.window.drawer.show_page("Improve")
+    assert page.note.text() == "No trials of 'plan' yet. Run it at the station Improve."
+    assert page.plot_box.isHidden()  # nothing to draw
     started = time.monotonic()
     hand.click(tools["run the trials"])
     assert hand.session.running is not None and page.isVisible()
     hand.wait_idle(120)
     took = time.monotonic() - started
-    assert page.table.rowCount() == 5
+    assert page.table.rowCount() == 5 and not page.plot_box.isHidden()
     assert cells(page.table, 0)[:2] == ["◉ best", "4 mm"] and cells(page.table, 4)[-1].endswith(
         "over 0.13 kg"
     )

@@ -151,12 +151,12 @@ class ImprovePage(QWidget):
             self.plan_box.blockSignals(False)
         trials = self.buttons["trials"].isChecked()
         self.plan_box.setVisible(trials and len(names) > 0)
-        self.plot_box.setVisible(trials and len(names) > 0)
         if trials:
             self._show_trials()
         else:
             self._show_designs()
         self.keep.setVisible(trials and self._ranked is not None)
+        self.plot_box.setVisible(trials and self._ranked is not None)
         beside = self._beside
         self.on_stage.setVisible(not trials and beside is not None and len(beside.reports) > 1)
         self.alike.setVisible(not trials and beside is not None and beside.finest is not None)
@@ -169,7 +169,11 @@ class ImprovePage(QWidget):
         if plan is None or ranked is None:
             self.table.setRowCount(0)
             self.chart.show_panels([])
-            self.note.setText(_NOTHING)
+            self.note.setText(
+                _NOTHING
+                if plan is None
+                else f"No trials of '{plan.name}' yet. Run it at the station Improve."
+            )
             return
         names, asked = [vary.parameter for vary in plan.vary], plan.shown
         heads = [
