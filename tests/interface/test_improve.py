@@ -13,7 +13,7 @@ from PyQt6.QtCore import Qt
 
 from labilis.edit.variants import design_names
 from labilis.store import ProjectFile
-from tests.interface.conftest import Hand, at_this_speed
+from tests.interface.conftest import Hand
 from tests.judge.test_mistakes import flat, force, strip
 
 
@@ -102,15 +102,17 @@ def test_designs_are_switched_at_once_and_undone(hand: Hand, stated: Path) -> No
         "Design: first design",
         "Design: new design",
     ]
+    started = time.thread_time()  # of the window's own thread, whatever else the machine does
     hand.session.set_value(("parameters", "t"), "5 mm", "thicker")
+    edited = time.thread_time() - started
     hand.wait_idle()
     assert hand.session.current("modes") is None
-    before = at_this_speed(0.2)  # and after: a machine may be held back from one second to another
-    started = time.thread_time()  # of the window's own thread, whatever else the machine does
+    started = time.thread_time()
     box.setCurrentIndex(1)
     box.activated.emit(1)
+    # an edit shows a part without results, this one with its modes: measured 1.2 to 2.4 times
     taken = time.thread_time() - started
-    assert taken < max(before, at_this_speed(0.2))
+    assert taken < 5 * edited, (taken, edited)
     assert (
         hand.session.project.design == "new design"
         and hand.session.project.parameters["t"] == "4 mm"
